@@ -1,0 +1,203 @@
+"""The hydrometer: it floats where the syrup it displaces weighs what it weighs.
+
+Source: buoyancy with the density of sucrose solutions (ICUMSA SPS-4) and the cubical
+expansion of the glass.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import sqrt
+
+from lumbrel.core.bench.evidence import Estimate
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import solve
+from lumbrel.core.physics import sucrose
+
+SIXTY_F_C = (60.0 - 32.0) / 1.8
+GLASS_EXPANSION_PER_K = {"soda-lime": 25e-6, "borosilicate": 10e-6}
+COLD_SIGMA, HOT_SIGMA, ASSUMED_CUP_SIGMA = 0.2, 0.5, 0.8
+COLD_CUP_C = (10.0, 30.0)
+
+
+@dataclass(frozen=True)
+class HotMark:
+    """A mark printed on the stem for hot syrup: reads `reading_brix` at `temperature_c` when
+    the syrup is `true_brix`."""
+
+    reading_brix: float
+    temperature_c: float
+    true_brix: float
+
+
+@dataclass(frozen=True)
+class Hydrometer:
+    """A Brix hydrometer.
+
+    Args:
+        calibration_temperature_c: where its scale is true, degC, 0 to 40 (60 degF usual).
+        glass: "soda-lime" or "borosilicate".
+        shift: how much of the computed shift with temperature this instrument shows; 1 by
+            default, from its hot mark or its own hot and cold pairs otherwise.
+    """
+
+    calibration_temperature_c: float = SIXTY_F_C
+    glass: str = "soda-lime"
+    shift: float = 1.0
+
+    def __post_init__(self) -> None:
+        require_between(
+            self.calibration_temperature_c, 0.0, 40.0, "calibration_temperature_c",
+            "The temperature at which the scale is true", "°C",
+        )  # fmt: skip
+        if self.glass not in GLASS_EXPANSION_PER_K:
+            raise OutOfRange("The glass must be soda-lime or borosilicate.", "glass")
+
+    def mark(self, brix: float, cup_temperature_c: float) -> float:
+        """Where it floats in syrup of `brix` at the cup's temperature, Brix on the stem.
+
+        Args:
+            brix: true density, 0 to 85.
+            cup_temperature_c: degC, 0 to 100.
+        Raises:
+            OutOfRange: a value lies outside its range, or the mark would lie off any scale.
+        Uncertainty: 0.05 Brix of computation; what a reader makes of it, see `sigma`.
+        """
+        return brix - self.shift * (brix - self._computed_mark(brix, cup_temperature_c))
+
+    def correct(self, reading_brix: float, cup_temperature_c: float) -> float:
+        """True Brix from a reading at the cup's temperature; inverse of `mark`.
+
+        Args:
+            reading_brix: where the stem floats, Brix, 0 to 85.
+            cup_temperature_c: degC, 0 to 100.
+        Raises:
+            OutOfRange: a value lies outside its range.
+        """
+        require_between(reading_brix, 0.0, 85.0, "reading_brix", "The hydrometer reading", "Brix")
+        require_between(
+            cup_temperature_c, 0.0, 100.0, "cup_temperature_c", "The cup's temperature", "°C"
+        )
+        if self.shift == 1.0:
+            density = sucrose.density_kg_m3(reading_brix, self.calibration_temperature_c)
+            return sucrose.brix_from_density(
+                density / self._glass_factor(cup_temperature_c), cup_temperature_c
+            )
+        try:
+            return solve(
+                lambda w: self.mark(w, cup_temperature_c) - reading_brix,
+                *self._span(cup_temperature_c),
+            )
+        except ValueError as error:
+            raise OutOfRange(
+                f"A reading of {reading_brix:g} at {cup_temperature_c:.1f} °C would be no syrup "
+                "between 0 and 85 Brix.", "reading_brix",
+            ) from error  # fmt: skip
+
+    def _span(self, temperature_c: float) -> tuple[float, float]:
+        """True Brix for which the computed mark stays on a scale of 0 to 85."""
+        factor = self._glass_factor(temperature_c)
+        calibrated = self.calibration_temperature_c
+        lightest = sucrose.density_kg_m3(0.0, calibrated) / factor
+        heaviest = sucrose.density_kg_m3(85.0, calibrated) / factor
+        low = (
+            0.0
+            if lightest <= sucrose.density_kg_m3(0.0, temperature_c)
+            else sucrose.brix_from_density(lightest, temperature_c)
+        )
+        high = (
+            85.0
+            if heaviest >= sucrose.density_kg_m3(85.0, temperature_c)
+            else sucrose.brix_from_density(heaviest, temperature_c)
+        )
+        return low + 1e-6, high - 1e-6
+
+    def _glass_factor(self, temperature_c: float) -> float:
+        expansion = GLASS_EXPANSION_PER_K[self.glass]
+        return 1 + expansion * (temperature_c - self.calibration_temperature_c)
+
+    def _computed_mark(self, brix: float, temperature_c: float) -> float:
+        require_between(
+            temperature_c, 0.0, 100.0, "cup_temperature_c", "The cup's temperature", "°C"
+        )
+        density = sucrose.density_kg_m3(brix, temperature_c) * self._glass_factor(temperature_c)
+        try:
+            return sucrose.brix_from_density(density, self.calibration_temperature_c)
+        except OutOfRange as error:
+            raise OutOfRange(
+                f"{brix:.1f} Brix at {temperature_c:.0f} °C floats off the end of any scale "
+                "between 0 and 85.", "target_brix",
+            ) from error  # fmt: skip
+
+
+def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
+    """The same hydrometer, its shift with temperature scaled to its printed hot mark.
+
+    Args:
+        mark: reading and true Brix 0 to 85, temperature 50 to 100 degC.
+    Raises:
+        OutOfRange: the mark is out of range, or its shift is not within half to twice the
+            computed one.
+    """
+    require_between(mark.temperature_c, 50.0, 100.0, "hot_mark", "A hot mark's temperature", "°C")
+    require_between(mark.true_brix, 0.0, 85.0, "hot_mark", "A hot mark's true density", "Brix")
+    require_between(mark.reading_brix, 0.0, 85.0, "hot_mark", "A hot mark's reading", "Brix")
+    plain = Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass)
+    computed = mark.true_brix - plain.mark(mark.true_brix, mark.temperature_c)
+    shift = (mark.true_brix - mark.reading_brix) / computed
+    if not 0.5 <= shift <= 2.0:
+        raise OutOfRange(
+            f"A mark of {mark.reading_brix:g} for {mark.true_brix:g} Brix at "
+            f"{mark.temperature_c:.0f} °C cannot be right: computed, it stands at "
+            f"{mark.true_brix - computed:.1f}.", "hot_mark",
+        )  # fmt: skip
+    return Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass, shift)
+
+
+def shift_from_pairs(
+    hydrometer: Hydrometer, pairs: Sequence[tuple[float, float, float, float]]
+) -> tuple[float, float]:
+    """An instrument's own shift from hot and cold readings of the same draws.
+
+    Args:
+        pairs: at least two of (hot reading, hot cup degC, cold reading, cold cup degC).
+    Returns:
+        The least-squares shift and its standard error.
+    Raises:
+        OutOfRange: fewer than two pairs, or a reading out of range.
+    """
+    if len(pairs) < 2:
+        raise OutOfRange("A hydrometer's own curve needs two hot and cold pairs.", "pairs")
+    plain = Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass)
+    shifts = []
+    for hot, hot_c, cold, cold_c in pairs:
+        true = plain.correct(cold, cold_c)
+        shifts.append((true - plain.mark(true, hot_c), true - hot))
+    square = sum(x * x for x, _ in shifts)
+    shift = sum(x * y for x, y in shifts) / square
+    residual = sum((y - shift * x) ** 2 for x, y in shifts) / (len(shifts) - 1)
+    return shift, sqrt(residual / square)
+
+
+def sigma(cup_temperature_c: float, measured: bool = True, cup_sigma_k: float = 0.0) -> float:
+    """One sigma of a corrected hydrometer reading, Brix.
+
+    Args:
+        cup_temperature_c: degC, 0 to 100.
+        measured: False when the cup's temperature was assumed.
+        cup_sigma_k: uncertainty of the cup's temperature, K, 0 to 50; adds 0.1 per 5 K.
+    """
+    require_between(cup_sigma_k, 0.0, 50.0, "cup_sigma_k", "The cup's uncertainty", "K")
+    cold = COLD_CUP_C[0] <= cup_temperature_c <= COLD_CUP_C[1]
+    base = (COLD_SIGMA if cold else HOT_SIGMA) if measured else ASSUMED_CUP_SIGMA
+    return base + 0.1 * cup_sigma_k / 5
+
+
+def estimate(
+    hydrometer: Hydrometer, reading_brix: float, cup_temperature_c: float, measured: bool = True
+) -> Estimate:
+    """A reading as evidence: its corrected Brix and sigma. Errors as `Hydrometer.correct`."""
+    return Estimate(
+        "hydrometer",
+        hydrometer.correct(reading_brix, cup_temperature_c),
+        sigma(cup_temperature_c, measured),
+    )

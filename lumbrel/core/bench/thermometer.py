@@ -1,0 +1,157 @@
+"""The thermometer: what it shows, what is true, and what the boil says of density.
+
+indicated = true + offset. One test boil gives the offset at the boil, which is all that a
+finish near the boil needs; a second point (ice) gives a slope.
+"""
+
+from dataclasses import dataclass
+from math import sqrt
+
+from lumbrel.core.bench.evidence import Estimate
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.physics import sucrose, water
+
+SIGMA_K = {"digital": 0.15, "dial": 0.3, "glass": 0.3}
+UNTESTED_SIGMA_K = 1.0
+BOIL_SHIFT_K_PER_PA = 0.028 / 100
+TEST_BOIL_GOOD_FOR_HOURS = 12.0
+TEST_BOIL_GOOD_FOR_PA = 300.0
+MAX_OFFSET_K = 8.0
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """How one thermometer departs from the truth.
+
+    Args:
+        offset_k: indicated less true at `at_c`.
+        sigma_k: one sigma of a corrected temperature near `at_c`.
+        slope: growth of the offset per kelvin above `at_c`; 0 unless a second point was taken.
+        at_c: true temperature at which the offset was found.
+    """
+
+    offset_k: float = 0.0
+    sigma_k: float = UNTESTED_SIGMA_K
+    slope: float = 0.0
+    at_c: float = 100.0
+
+    def indicated_c(self, true_c: float) -> float:
+        """What the thermometer shows at a true temperature, degC."""
+        return true_c + self.offset_k + self.slope * (true_c - self.at_c)
+
+    def true_c(self, indicated_c: float) -> float:
+        """The true temperature behind an indication, degC; inverse of `indicated_c`."""
+        return (indicated_c - self.offset_k + self.slope * self.at_c) / (1 + self.slope)
+
+
+def calibrate(
+    test_boil_reading_c: float,
+    station_pressure_pa: float,
+    kind: str = "digital",
+    pressure_sigma_pa: float = 0.0,
+    ice_reading_c: float | None = None,
+) -> Calibration:
+    """A calibration from a reading in rapidly boiling water, and in melting ice if taken.
+
+    Marks given in what this thermometer shows (its reading in boiling water plus the rise of
+    the syrup) do not depend on the pressure's uncertainty; `sigma_k` is therefore the
+    reading's own. The offset itself is uncertain by the pressure's part as well
+    (`offset_sigma_k`).
+
+    Args:
+        test_boil_reading_c: indicated, degC.
+        station_pressure_pa: Pa, 50000 to 110000.
+        kind: "digital", "dial" or "glass".
+        pressure_sigma_pa: one sigma of the pressure, Pa.
+        ice_reading_c: indicated in melting ice, degC, -8 to 8.
+    Raises:
+        OutOfRange: the reading is more than 8 K from where water boils at that pressure.
+    """
+    sucrose.require_station_pressure(station_pressure_pa)
+    boil = water.boiling_point_c(station_pressure_pa)
+    offset = test_boil_reading_c - boil
+    if not abs(offset) <= MAX_OFFSET_K:
+        raise OutOfRange(
+            f"Water boils at {boil:.1f} °C ({boil * 1.8 + 32:.1f} °F) at "
+            f"{station_pressure_pa / 100:.0f} hPa; a test boil must read within "
+            f"{MAX_OFFSET_K:g} K of that. Was it typed in the other unit, or not yet boiling?",
+            "test_boil_reading_c",
+        )
+    slope = 0.0
+    if ice_reading_c is not None:
+        require_between(ice_reading_c, -8.0, 8.0, "ice_reading_c", "A reading in melting ice", "°C")
+        slope = (offset - ice_reading_c) / boil
+    return Calibration(offset, SIGMA_K[kind], slope, boil)
+
+
+def offset_sigma_k(kind: str, pressure_sigma_pa: float) -> float:
+    """One sigma of the offset from a test boil, K: the reading's and the pressure's part.
+
+    Args:
+        kind: "digital", "dial" or "glass".
+        pressure_sigma_pa: one sigma of the station pressure, Pa.
+    """
+    return sqrt(SIGMA_K[kind] ** 2 + (pressure_sigma_pa * BOIL_SHIFT_K_PER_PA) ** 2)
+
+
+def test_boil_is_stale(age_hours: float, pressure_change_pa: float) -> bool:
+    """Whether to ask for a new test boil: after 12 h, or 3 hPa of pressure."""
+    return age_hours > TEST_BOIL_GOOD_FOR_HOURS or abs(pressure_change_pa) > TEST_BOIL_GOOD_FOR_PA
+
+
+def sigma_now_k(
+    kind: str, tested: bool, age_hours: float = 0.0, pressure_change_pa: float | None = None
+) -> float:
+    """One sigma of a corrected temperature now, K.
+
+    A followed pressure is corrected for; an unfollowed one (None) may have moved since the
+    test boil, by some 8 hPa in a day.
+
+    Args:
+        kind: "digital", "dial" or "glass".
+        tested: whether there is a test boil at all.
+        age_hours: hours since it, 0 and up.
+        pressure_change_pa: station pressure now less then, Pa, when it is followed.
+    """
+    if not tested:
+        return UNTESTED_SIGMA_K
+    drift = 0.0
+    if pressure_change_pa is None:
+        drift = 800.0 * min(age_hours / 24.0, 1.0) * BOIL_SHIFT_K_PER_PA
+    return min(UNTESTED_SIGMA_K, sqrt(SIGMA_K[kind] ** 2 + drift**2))
+
+
+def estimate(
+    true_c: float, sigma_k: float, station_pressure_pa: float, invert_fraction: float = 0.01
+) -> Estimate:
+    """The density a boiling temperature speaks of, as evidence.
+
+    Args:
+        true_c: corrected temperature of the boil, degC.
+        sigma_k: its sigma, K, above 0 to 20.
+        station_pressure_pa: Pa, 50000 to 110000.
+        invert_fraction: 0 to 1.
+    Returns:
+        Brix with sigma; that of the boiling curve itself is included. A temperature within
+        2 sigma below water's boil counts as water's boil.
+    Raises:
+        OutOfRange: the liquid is not boiling, or hotter than any syrup can boil.
+    """
+    if not 0 < sigma_k <= 20:
+        raise OutOfRange(
+            "A thermometer's uncertainty must be above 0 and at most 20 K.", "uncertainty_c"
+        )
+    boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
+    if boil - 2 * sigma_k <= true_c < boil:
+        true_c = boil
+    brix = sucrose.brix_from_boiling_point(true_c, station_pressure_pa, invert_fraction)
+    curve_k = sucrose.boiling_sigma_k(brix)
+    rise = sqrt(sigma_k**2 + curve_k**2)
+    warmer = min(
+        true_c + rise,
+        sucrose.boiling_point_c(sucrose.MAX_BOIL_BRIX, station_pressure_pa, invert_fraction),
+    )
+    above = sucrose.brix_from_boiling_point(warmer, station_pressure_pa, invert_fraction) - brix
+    slope = sucrose.boiling_slope_k_per_brix(max(brix, 0.1), station_pressure_pa, invert_fraction)
+    sigma_brix = rise / slope if brix >= 40 else max(above, 0.5)
+    return Estimate("thermometer", brix, min(sigma_brix, 50.0))

@@ -1,0 +1,138 @@
+"""Confections: what the boil leaves, how much of it turns to crystal, and how fine."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from lumbrel.core.data import load_rows
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.physics import sucrose, water
+
+POT_LOSS_FRACTION = 0.04
+BURN_HAZARD_C = 115.0
+
+
+@dataclass(frozen=True)
+class Confection:
+    """One confection as the trade works it; temperatures above water in K."""
+
+    key: str
+    name: str
+    school: str
+    low_above_water_k: float
+    high_above_water_k: float
+    cool_to_c: float | None
+    cool_from_c: float | None
+    invert_max_percent: float | None
+    handling: str
+
+    @property
+    def full_name(self) -> str:
+        """Name with its school, as 'Snow taffy, soft'."""
+        return f"{self.name}, {self.school}" if self.school else self.name
+
+    @property
+    def middle_above_water_k(self) -> float:
+        """Middle of the boil, K above water."""
+        return (self.low_above_water_k + self.high_above_water_k) / 2
+
+
+@lru_cache(maxsize=1)
+def confections() -> tuple[Confection, ...]:
+    """All confections of the shipped table (data/confections.csv), by rising boil."""
+
+    def number(text: str) -> float | None:
+        return float(text) if text else None
+
+    return tuple(
+        Confection(
+            row["key"],
+            row["name"],
+            row["school"],
+            float(row["low_f"]) / 1.8,
+            float(row["high_f"]) / 1.8,
+            number(row["cool_to_c"]),
+            number(row["cool_from_c"]),
+            number(row["invert_max_percent"]),
+            row["handling"],
+        )
+        for row in load_rows("confections.csv")
+    )
+
+
+def solids_brix(
+    above_water_k: float, station_pressure_pa: float, invert_fraction: float = 0.0
+) -> float:
+    """Solids left by a boil so far above water, percent by mass.
+
+    Args:
+        above_water_k: K, 0 to 60.
+        station_pressure_pa: Pa, 50000 to 110000.
+        invert_fraction: 0 to 1.
+    Raises:
+        OutOfRange: a value lies outside its range, or no syrup boils so hot.
+    Uncertainty: 0.3 at 83 Brix, 1 at 90; past 94 an indication only.
+    Example: +13.889 K (25 degF) at 101325 Pa, pure: 84.12.
+    """
+    require_between(above_water_k, 0.0, 60.0, "above_water_c", "The boil above water", "K")
+    boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
+    return sucrose.brix_from_boiling_point(
+        boil + above_water_k, station_pressure_pa, invert_fraction
+    )
+
+
+def crystal_fraction(brix: float, temperature_c: float) -> float:
+    """Share of the finished piece that is crystal at a temperature, 0 to 1.
+
+    Args:
+        brix: 0 to 99.9.
+        temperature_c: degC, 0 to 100.
+    Source: mass balance with Vavrinecz's solubility; pure sucrose.
+    """
+    require_between(brix, 0.0, 99.9, "brix", "Brix", "percent by mass")
+    saturated = sucrose.solubility_percent(temperature_c) / 100
+    return max((brix / 100 - saturated) / (1 - saturated), 0.0)
+
+
+def supersaturation(brix: float, temperature_c: float) -> float:
+    """How far over saturation when stirring starts; higher gives finer grain.
+
+    Args:
+        brix: 0 to 99.9.
+        temperature_c: degC, 0 to 100.
+    """
+    require_between(brix, 0.0, 99.9, "brix", "Brix", "percent by mass")
+    saturated = sucrose.solubility_percent(temperature_c) / 100
+    w = brix / 100
+    return (w / (1 - w)) / (saturated / (1 - saturated))
+
+
+def mass_out_kg(
+    syrup_kg: float, syrup_brix: float, final_brix: float, loss: float = POT_LOSS_FRACTION
+) -> float:
+    """Confection from a charge of syrup, less what stays in the pot, kg.
+
+    Args:
+        syrup_kg: above 0.
+        syrup_brix: 1 to 97, below the final one.
+        final_brix: 1 to 99.
+        loss: share left in the pot, 0 to 0.5 (0.04 at first).
+    """
+    if not 0 < syrup_kg <= 10_000:
+        raise OutOfRange("The syrup must weigh above 0 and at most 10 000 kg.", "syrup_kg")
+    require_between(syrup_brix, 1.0, 97.0, "syrup_brix", "The syrup's Brix", "percent by mass")
+    require_between(final_brix, syrup_brix, 99.0, "final_brix", "The final solids", "percent")
+    require_between(loss, 0.0, 0.5, "loss", "What stays in the pot", "")
+    return syrup_kg * syrup_brix / final_brix * (1 - loss)
+
+
+def invert_percent_from_glucose_meter(reading_mg_dl: float, dilution: float = 10.0) -> float:
+    """Invert sugar of a syrup from a blood-glucose meter on the diluted syrup, percent.
+
+    Args:
+        reading_mg_dl: what the meter shows, 0 to 600.
+        dilution: parts of diluted sample to one of syrup, by mass, 1 to 100.
+    Source: the home test: glucose g per 100 g = mg/dL / 1000 x dilution; invert is twice that.
+    """
+    require_between(reading_mg_dl, 0.0, 600.0, "reading_mg_dl", "The meter's reading", "mg/dL")
+    require_between(dilution, 1.0, 100.0, "dilution", "The dilution", "")
+    return 2 * reading_mg_dl / 1000 * dilution

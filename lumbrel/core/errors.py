@@ -1,0 +1,28 @@
+"""What core raises when it is asked for something it cannot honestly answer."""
+
+
+class OutOfRange(ValueError):
+    """A value lies outside what a formula or a rule of the trade covers.
+
+    The message is a whole sentence a person at the pan can act on. `field` names the
+    offending parameter, so that a form or the API can point at it.
+    """
+
+    def __init__(self, sentence: str, field: str = "") -> None:
+        super().__init__(sentence)
+        self.sentence = sentence
+        self.field = field
+
+
+def require_between(
+    value: float, low: float, high: float, field: str, what: str, unit: str
+) -> float:
+    """Return `value` when low <= value <= high, else raise OutOfRange with a sentence.
+
+    NaN and infinities never pass.
+    """
+    if not low <= value <= high:
+        raise OutOfRange(
+            f"{what} must lie between {low:g} and {high:g} {unit}; {value:g} does not.", field
+        )
+    return value

@@ -1,0 +1,108 @@
+"""Vessels: what a depth holds, and the depth that means done."""
+
+from dataclasses import dataclass
+from math import pi
+
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import solve
+from lumbrel.core.physics import sucrose
+
+LOWEST_SAFE_DEPTH_MM = 25.0
+TYPICAL_BOIL_OFF_KG_PER_MIN_M2 = 0.75
+"""A hard boil over a good burner; a vessel without a history starts from it, give or take
+half."""
+
+
+@dataclass(frozen=True)
+class Vessel:
+    """A pan or pot, its inside measured in mm.
+
+    Args:
+        shape: "rectangular" (length, width), "round" (diameter) or "tapered" (bottom
+            diameter, top diameter, height).
+        sizes_mm: those sizes, each 20 to 10000.
+    Raises:
+        OutOfRange: an unknown shape or a size outside its range.
+    """
+
+    shape: str
+    sizes_mm: tuple[float, ...]
+
+    def __post_init__(self) -> None:
+        needed = {"rectangular": 2, "round": 1, "tapered": 3}
+        if self.shape not in needed:
+            raise OutOfRange("The shape must be rectangular, round or tapered.", "shape")
+        if len(self.sizes_mm) != needed[self.shape]:
+            raise OutOfRange(f"A {self.shape} vessel takes {needed[self.shape]} sizes.", "sizes_mm")
+        for size in self.sizes_mm:
+            require_between(size, 20.0, 10_000.0, "sizes_mm", "A vessel's size", "mm")
+
+    def bottom_area_m2(self) -> float:
+        """Area of the heated bottom, m2."""
+        if self.shape == "rectangular":
+            return self.sizes_mm[0] * self.sizes_mm[1] * 1e-6
+        return pi * self.sizes_mm[0] ** 2 / 4 * 1e-6
+
+    def volume_l(self, depth_mm: float) -> float:
+        """Volume held at a depth, litres.
+
+        Args:
+            depth_mm: 0 to 5000, and not above a tapered vessel's height.
+        """
+        require_between(depth_mm, 0.0, self._deepest_mm(), "depth_mm", "The depth", "mm")
+        if self.shape == "tapered":
+            bottom, top, height = self.sizes_mm
+            at_depth = bottom + (top - bottom) * depth_mm / height
+            return pi * depth_mm / 12 * (bottom**2 + bottom * at_depth + at_depth**2) * 1e-6
+        return self.bottom_area_m2() * depth_mm
+
+    def depth_mm(self, volume_l: float) -> float:
+        """Depth of a volume, mm; inverse of `volume_l`.
+
+        Args:
+            volume_l: litres, 0 to what the vessel holds.
+        """
+        most = self.volume_l(self._deepest_mm())
+        require_between(volume_l, 0.0, most, "volume_l", "The volume", "L")
+        if self.shape == "tapered":
+            return solve(lambda depth: self.volume_l(depth) - volume_l, 0.0, self._deepest_mm())
+        return volume_l / self.bottom_area_m2()
+
+    def _deepest_mm(self) -> float:
+        return self.sizes_mm[2] if self.shape == "tapered" else 5000.0
+
+
+def hot_volume_ratio(brix: float, temperature_c: float) -> float:
+    """Volume at a temperature over that at 20 degC; 66.9 Brix at 85 degC: 1.0298.
+
+    Above 100 degC, where density is not tabulated, the ratio at 100 is carried on along its
+    last slope; at the boil of syrup that is 4 K and the error under 0.0005.
+
+    Args:
+        brix: 0 to 85.
+        temperature_c: degC, 0 to 115.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    """
+    require_between(temperature_c, 0.0, 115.0, "temperature_c", "The temperature", "°C")
+    cold = sucrose.density_kg_m3(brix, 20.0)
+    at = min(temperature_c, 100.0)
+    ratio = cold / sucrose.density_kg_m3(brix, at)
+    if temperature_c > 100.0:
+        slope = (ratio - cold / sucrose.density_kg_m3(brix, 95.0)) / 5.0
+        ratio += slope * (temperature_c - 100.0)
+    return ratio
+
+
+def done_depth_mm(vessel: Vessel, solids_kg: float, target_brix: float, boil_c: float) -> float:
+    """Depth at the boil when the solids in the vessel have reached the target, mm.
+
+    Args:
+        vessel: the vessel.
+        solids_kg: above 0.
+        target_brix: 1 to 85.
+        boil_c: temperature of the finish, degC, to 115.
+    """
+    require_between(target_brix, 1.0, 85.0, "target_brix", "The target", "percent by mass")
+    cold_l = 100 * solids_kg / target_brix / sucrose.density_kg_m3(target_brix, 20.0) * 1000
+    return vessel.depth_mm(cold_l * hot_volume_ratio(target_brix, boil_c))

@@ -1,0 +1,261 @@
+"""Sugar in water: density, boiling curve, solubility, refraction.
+
+Brix is percent of dissolved solids by mass. The invert fraction is the share of those solids
+that is hexoses (invert sugar), 0 to 1.
+
+Sources:
+    [1] ICUMSA SPS-4, density of sucrose solutions.
+    [2] Norrish's water activity, K fitted to the two trade points 66.0 (+7.1 degF) and
+        66.9 (+7.5 degF) at one atmosphere.
+    [3] Vavrinecz, solubility of sucrose.
+    [4] ICUMSA SPS-3, refractive index at 20 degC (data/refractive-index.csv).
+    [5] Specific heat of sugar solutions, the usual linear form in Brix, purity and
+        temperature.
+"""
+
+from functools import lru_cache
+from math import exp
+
+from lumbrel.core.data import load_columns
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import MonotoneCubic, solve
+from lumbrel.core.physics import water
+
+_B = (
+    (385.1761, 135.3705, 40.9299, -3.9643, 13.4853, -17.2890),
+    (-46.2720, -7.1720, 1.1597, 5.1126, 17.5254),
+    (59.7712, 7.2491, 12.3630, -35.4791),
+    (-47.2207, -21.6977, 27.6301),
+    (18.3184, 12.3081),
+)
+MAX_DENSITY_BRIX = 85.0
+MAX_BOIL_BRIX = 97.0
+NORRISH_SUCROSE, NORRISH_HEXOSE = 4.83, 1.6
+_SUCROSE_G, _HEXOSE_G, _WATER_G = 342.30, 180.16, 18.015
+
+
+def _density_terms(temperature_c: float) -> tuple[float, ...]:
+    """Coefficients of the powers of the mass fraction at one temperature, water first."""
+    tau = (temperature_c - 20.0) / 100.0
+    terms = [water.density_kg_m3(temperature_c), 0.0, 0.0, 0.0, 0.0, 0.0, 0.0]
+    power = 1.0
+    for row in _B:
+        for i, b in enumerate(row, start=1):
+            terms[i] += power * b
+        power *= tau
+    return tuple(terms)
+
+
+def density_kg_m3(brix: float, temperature_c: float) -> float:
+    """Density of a sucrose solution, kg/m3.
+
+    Args:
+        brix: percent by mass, 0 to 85.
+        temperature_c: degC, 0 to 100.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    Uncertainty: 0.1 kg/m3 to 80 degC, 0.5 above. Source: [1].
+    """
+    require_between(brix, 0.0, MAX_DENSITY_BRIX, "brix", "Brix", "percent by mass")
+    w = brix / 100.0
+    total = 0.0
+    for coefficient in reversed(_density_terms(temperature_c)):
+        total = total * w + coefficient
+    return total
+
+
+def brix_from_density(density: float, temperature_c: float) -> float:
+    """Brix of a sucrose solution of the given density; inverse of `density_kg_m3`.
+
+    Args:
+        density: kg/m3.
+        temperature_c: degC, 0 to 100.
+    Returns:
+        Brix, 0 to 85, solved to 1e-9.
+    Raises:
+        OutOfRange: no solution of 0 to 85 Brix has that density.
+    Source: [1].
+    """
+    terms = _density_terms(temperature_c)
+    w = 0.5
+    for _ in range(30):
+        value = slope = 0.0
+        for coefficient in reversed(terms):
+            slope = slope * w + value
+            value = value * w + coefficient
+        step = (density - value) / slope
+        w = min(max(w + step, -0.05), 0.95)
+        if abs(step) < 1e-11:
+            break
+    brix = 100.0 * w
+    if -1e-7 < brix < 0:
+        brix = 0.0
+    if not 0.0 <= brix <= MAX_DENSITY_BRIX:
+        raise OutOfRange(
+            f"A density of {density:.1f} kg/m³ at {temperature_c:.1f} °C is not that of a syrup "
+            f"between 0 and {MAX_DENSITY_BRIX:g} Brix.",
+            "density",
+        )
+    return brix
+
+
+def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
+    """Activity of the water in a sugar solution near its boil, 0 to 1.
+
+    Args:
+        brix: percent by mass, 0 to 97.
+        invert_fraction: share of the solids that is hexoses, 0 to 1.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    Uncertainty: what the boiling point says. Source: [2].
+    """
+    require_between(brix, 0.0, MAX_BOIL_BRIX, "brix", "Brix", "percent by mass")
+    require_between(invert_fraction, 0.0, 1.0, "invert_fraction", "The invert fraction", "")
+    sucrose = brix * (1 - invert_fraction) / _SUCROSE_G
+    hexose = brix * invert_fraction / _HEXOSE_G
+    solute = sucrose + hexose
+    if solute == 0:
+        return 1.0
+    k = (NORRISH_SUCROSE * sucrose + NORRISH_HEXOSE * hexose) / solute
+    x_solute = solute / (solute + (100.0 - brix) / _WATER_G)
+    return (1 - x_solute) * exp(-k * x_solute * x_solute)
+
+
+def boiling_point_c(brix: float, pressure_pa: float, invert_fraction: float = 0.0) -> float:
+    """Temperature at which a sugar solution boils, degC.
+
+    Args:
+        brix: percent by mass, 0 to 97.
+        pressure_pa: station pressure, Pa, 50000 to 110000.
+        invert_fraction: share of the solids that is hexoses, 0 to 1.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    Uncertainty: 0.1 K to 70 Brix, 1 K at 85, 3 K at 92; past 94 an indication only
+        (`boiling_sigma_k`). Source: [2] with IAPWS-IF97 for the vapour.
+    """
+    require_station_pressure(pressure_pa)
+    return water.boiling_point_c(pressure_pa / water_activity(brix, invert_fraction))
+
+
+def brix_from_boiling_point(
+    temperature_c: float, pressure_pa: float, invert_fraction: float = 0.0
+) -> float:
+    """Brix of a solution boiling at the given temperature; inverse of `boiling_point_c`.
+
+    Args:
+        temperature_c: true temperature of the boil, degC, from water's boil up.
+        pressure_pa: station pressure, Pa, 50000 to 110000.
+        invert_fraction: share of the solids that is hexoses, 0 to 1.
+    Raises:
+        OutOfRange: the temperature is below the boil of water at this pressure, or above
+            that of 97 Brix.
+    Source: [2].
+    """
+    require_station_pressure(pressure_pa)
+    coldest = water.boiling_point_c(pressure_pa)
+    hottest = boiling_point_c(MAX_BOIL_BRIX, pressure_pa, invert_fraction)
+    if not coldest - 1e-9 <= temperature_c <= hottest:
+        raise OutOfRange(
+            f"At {pressure_pa / 100:.0f} hPa a boiling sugar solution stands between "
+            f"{coldest:.1f} and {hottest:.1f} °C; {temperature_c:.1f} °C is outside that.",
+            "temperature_c",
+        )
+    wanted = pressure_pa / water.saturation_pressure_pa(temperature_c)
+    if wanted >= 1.0:
+        return 0.0
+    return solve(lambda w: water_activity(w, invert_fraction) - wanted, 0.0, MAX_BOIL_BRIX)
+
+
+def boiling_slope_k_per_brix(
+    brix: float, pressure_pa: float, invert_fraction: float = 0.0
+) -> float:
+    """How much the boiling point rises for one Brix more, K per Brix (0.23 at 66.9).
+
+    Args and errors: as `boiling_point_c`.
+    """
+    half = 0.05
+    low, high = max(brix - half, 0.0), min(brix + half, MAX_BOIL_BRIX)
+    rise = boiling_point_c(high, pressure_pa, invert_fraction) - boiling_point_c(
+        low, pressure_pa, invert_fraction
+    )
+    return rise / (high - low)
+
+
+def boiling_sigma_k(brix: float) -> float:
+    """One sigma of the boiling curve itself, K: 0.1 to 70 Brix, 1 at 85, 3 at 92, then 6.
+
+    Args:
+        brix: percent by mass, 0 to 97.
+    """
+    for (w0, s0), (w1, s1) in (
+        ((70, 0.1), (85, 1.0)),
+        ((85, 1.0), (92, 3.0)),
+        ((92, 3.0), (97, 6.0)),
+    ):
+        if brix <= w1:
+            return s0 + (s1 - s0) * max(brix - w0, 0.0) / (w1 - w0)
+    return 6.0
+
+
+def solubility_percent(temperature_c: float) -> float:
+    """Sucrose that water can hold dissolved, percent by mass of the solution.
+
+    Args:
+        temperature_c: degC, 0 to 100.
+    Raises:
+        OutOfRange: the temperature lies outside that range.
+    Uncertainty: 0.1. Source: [3].
+    """
+    t = require_between(temperature_c, 0.0, 100.0, "temperature_c", "The temperature", "°C")
+    return 64.447 + t * (0.08222 + t * (1.6169e-3 + t * (-1.558e-6 - t * 4.63e-8)))
+
+
+@lru_cache(maxsize=1)
+def _refraction() -> MonotoneCubic:
+    columns = load_columns("refractive-index.csv")
+    return MonotoneCubic(columns["brix"], columns["n_d_20c"])
+
+
+def refractive_index(brix: float) -> float:
+    """Refractive index (sodium D) of a sucrose solution at 20 degC.
+
+    Args:
+        brix: percent by mass, 0 to 85.
+    Raises:
+        OutOfRange: Brix lies outside that range.
+    Uncertainty: 0.00003 between the table's knots. Source: [4].
+    """
+    require_between(brix, 0.0, 85.0, "brix", "Brix", "percent by mass")
+    return _refraction()(brix)
+
+
+def specific_heat_kj_per_kg_k(
+    brix: float, temperature_c: float, purity_percent: float = 100.0
+) -> float:
+    """Specific heat of a sugar solution, kJ/(kg K).
+
+    Args:
+        brix: percent by mass, 0 to 97.
+        temperature_c: degC, 0 to 160.
+        purity_percent: sucrose in the solids, percent, 0 to 100.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    Uncertainty: 2 %. Source: [5].
+    """
+    require_between(brix, 0.0, MAX_BOIL_BRIX, "brix", "Brix", "percent by mass")
+    require_between(temperature_c, 0.0, 160.0, "temperature_c", "The temperature", "°C")
+    require_between(purity_percent, 0.0, 100.0, "purity_percent", "The purity", "%")
+    return (
+        4.1868
+        - 0.0297 * brix
+        + 4.61e-3 * brix * purity_percent / 100
+        + 7.5e-5 * brix * temperature_c
+    )
+
+
+def require_station_pressure(pressure_pa: float) -> float:
+    """Return a station pressure in 500 to 1100 hPa, else raise OutOfRange."""
+    require_between(
+        pressure_pa / 100, 500.0, 1100.0, "station_pressure_hpa", "Station pressure", "hPa"
+    )
+    return pressure_pa

@@ -1,0 +1,229 @@
+"""Quantities as a person types and reads them, on pint.
+
+Inside, every quantity is in one unit per kind (`Kind.inside`); this module is the only door.
+"""
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from math import isfinite
+
+import pint
+
+from lumbrel.core.errors import OutOfRange
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A unit a person may choose: how pint spells it, how it is shown, decimals on show."""
+
+    key: str
+    pint: str
+    symbol: str
+    decimals: int
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of quantity: its name in a sentence, its unit inside, the units on offer."""
+
+    name: str
+    units: tuple[Unit, ...]
+    example: str
+
+    @property
+    def inside(self) -> Unit:
+        """The unit used in core and in the store."""
+        return self.units[0]
+
+    def unit(self, key: str) -> Unit:
+        """The unit of that key; the inside unit when there is none such."""
+        return next((unit for unit in self.units if unit.key == key), self.units[0])
+
+
+KINDS: dict[str, Kind] = {
+    "temperature": Kind(
+        "temperature",
+        (Unit("C", "degC", "°C", 1), Unit("F", "degF", "°F", 1)),
+        "104.1 C or 219.4 F",
+    ),
+    "difference": Kind(
+        "temperature difference",
+        (Unit("C", "delta_degC", "K", 1), Unit("F", "delta_degF", "°F", 1)),
+        "4.1 C or 7.4 F",
+    ),
+    "pressure": Kind(
+        "pressure",
+        (
+            Unit("hPa", "hPa", "hPa", 1),
+            Unit("inHg", "inHg_32F", "inHg", 2),
+            Unit("mmHg", "mmHg", "mmHg", 1),
+        ),
+        "957 hPa or 28.26 inHg",
+    ),
+    "elevation": Kind(
+        "elevation", (Unit("m", "m", "m", 0), Unit("ft", "ft", "ft", 0)), "418 m or 1371 ft"
+    ),
+    "depth": Kind(
+        "depth", (Unit("mm", "mm", "mm", 0), Unit("in", "inch", "in", 2)), "85 mm or 3.3 in"
+    ),
+    "mass": Kind(
+        "mass", (Unit("kg", "kg", "kg", 1), Unit("lb", "lb", "lb", 1)), "31.5 kg or 69.4 lb"
+    ),
+    "volume": Kind(
+        "volume",
+        (Unit("L", "L", "L", 1), Unit("gal", "gallon", "gal", 2), Unit("ml", "mL", "ml", 0)),
+        "26 L or 7 gal",
+    ),
+    "jar": Kind(
+        "jar size",
+        (Unit("ml", "mL", "ml", 0), Unit("floz", "floz", "fl oz", 1), Unit("L", "L", "L", 2)),
+        "500 ml or 16.9 floz",
+    ),
+    "brix": Kind("Brix", (Unit("Bx", "", "Brix", 1),), "66.9"),
+    "percent": Kind("percentage", (Unit("%", "", "%", 1),), "62"),
+    "count": Kind("count", (Unit("", "", "", 0),), "24"),
+    "minutes": Kind("time", (Unit("min", "min", "min", 0), Unit("h", "h", "h", 1)), "12 min"),
+}
+
+_SPELLINGS = {
+    "c": "degC", "f": "degF", "celsius": "degC", "fahrenheit": "degF", "k": "kelvin",
+    "hpa": "hPa", "mbar": "mbar", "mb": "mbar", "millibar": "mbar", "kpa": "kPa", "pa": "Pa",
+    "inhg": "inHg_32F", "mmhg": "mmHg", "torr": "mmHg",
+    "ft": "foot", "feet": "foot", "'": "foot", "in": "inch", "inches": "inch", '"': "inch",
+    "l": "L", "litre": "L", "litres": "L", "liter": "L", "liters": "L", "ml": "mL", "cl": "cL",
+    "gal": "gallon", "gallons": "gallon", "qt": "quart", "pt": "pint", "floz": "fluid_ounce",
+    "fl oz": "fluid_ounce", "lbs": "lb", "oz": "ounce", "kgs": "kg", "%": "", "percent": "",
+    "bx": "", "brix": "", "min": "minute", "mins": "minute", "minutes": "minute", "h": "hour",
+}  # fmt: skip
+
+_FORM = re.compile(r"^\s*([+-]?\d[\d\s .,]*|[+-]?[.,]\d+)\s*(\D.*)?$")
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What a person typed and how it was understood: `value` is in the kind's inside unit."""
+
+    text: str
+    value: float
+    unit: str
+
+
+@lru_cache(maxsize=1)
+def _registry() -> "pint.UnitRegistry[float]":
+    registry: pint.UnitRegistry[float] = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+    registry.define("inHg_32F = 3386.389 pascal")
+    return registry
+
+
+def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Typed:
+    """Read a quantity as typed: "219 F", "104.1c", "29.4 inHg", "7 gal", "66,9".
+
+    Args:
+        text: a number, with or without a unit; the unit of `default_unit` if none.
+        kind: a key of KINDS.
+        default_unit: key of the unit a bare number is in; the kind's inside unit if empty.
+        field: name of the form field or parameter, carried on the error.
+    Raises:
+        OutOfRange: not a number, or a unit of another kind; the sentence says what is allowed.
+    """
+    what = KINDS[kind]
+    match = _FORM.match(text[:60]) if len(text) <= 60 else None
+    if not text.strip():
+        raise OutOfRange(f"Type a {what.name}, for example {what.example}.", field)
+    if not match:
+        raise OutOfRange(
+            f"“{text[:40]}” is not a {what.name}. Type a number with or without its unit, "
+            f"for example {what.example}.", field,
+        )  # fmt: skip
+    number = _number(match[1], what, field)
+    named = (match[2] or "").strip().rstrip(".")
+    chosen = what.unit(default_unit)
+    unit = _unit_named(named, what, field) if named else chosen.pint
+    if unit == "" or what.inside.pint == "":
+        value = number
+    else:
+        value = _convert(number, unit, what.inside.pint, named, what, field)
+    if not isfinite(value):
+        raise OutOfRange(f"“{text[:40]}” is too large a number for a {what.name}.", field)
+    if kind == "count" and value != int(value):
+        raise OutOfRange(f"Type a whole number, for example {what.example}.", field)
+    return Typed(text.strip(), value, named or chosen.key)
+
+
+def _number(digits: str, what: Kind, field: str) -> float:
+    compact = re.sub(r"\s", "", digits)
+    if "," in compact:
+        whole, _, rest = compact.partition(",")
+        if "." in compact or "," in rest or len(rest) == 3 or not rest:
+            raise OutOfRange(
+                f"“{digits.strip()}” can be read two ways. Write the number without a thousands "
+                f"mark, for example {what.example}.", field,
+            )  # fmt: skip
+        compact = f"{whole}.{rest}"
+    try:
+        return float(compact)
+    except ValueError:
+        raise OutOfRange(
+            f"“{digits.strip()}” is not a number; write for example {what.example}.", field
+        ) from None
+
+
+def _unit_named(named: str, what: Kind, field: str) -> str:
+    plain = named.replace("°", "").replace("º", "").strip()
+    if plain.startswith("deg"):
+        plain = plain[3:].strip()
+    unit = _SPELLINGS.get(plain.lower(), plain)
+    if what.name == "temperature difference":
+        unit = {"degC": "delta_degC", "degF": "delta_degF", "kelvin": "delta_degC"}.get(unit, unit)
+    if what.inside.pint == "" and unit not in ("", what.inside.symbol):
+        raise _wrong_unit(named, what, field)
+    return unit
+
+
+def _convert(number: float, unit: str, inside: str, named: str, what: Kind, field: str) -> float:
+    if not re.fullmatch(r"[A-Za-z_0-9 ]{1,20}", unit):
+        raise _wrong_unit(named, what, field)
+    try:
+        return float(_registry().Quantity(number, unit).to(inside).magnitude)
+    except (pint.PintError, ValueError, TypeError, AttributeError):
+        raise _wrong_unit(named, what, field) from None
+
+
+def _wrong_unit(named: str, what: Kind, field: str) -> OutOfRange:
+    offered = " or ".join(unit.symbol for unit in what.units if unit.symbol) or "no unit"
+    return OutOfRange(
+        f"“{named[:20]}” is not a unit of {what.name}. Use {offered}, for example {what.example}.",
+        field,
+    )
+
+
+def convert(value: float, kind: str, unit_key: str) -> float:
+    """A value in the kind's inside unit, expressed in another of its units."""
+    what = KINDS[kind]
+    unit = what.unit(unit_key)
+    if unit is what.inside or not unit.pint:
+        return value
+    return float(_registry().Quantity(value, what.inside.pint).to(unit.pint).magnitude)
+
+
+def show(
+    value: float | None,
+    kind: str,
+    unit_key: str = "",
+    decimals: int | None = None,
+    symbol: bool = True,
+) -> str:
+    """The one number formatter: a value in the kind's inside unit as text in a chosen unit.
+
+    Missing and non-finite values show as a dash, minus signs are real ones.
+    """
+    if value is None or not isfinite(value):
+        return "–"
+    unit = KINDS[kind].unit(unit_key)
+    places = unit.decimals if decimals is None else decimals
+    number = f"{convert(value, kind, unit_key):.{places}f}"
+    if float(number) == 0:
+        number = number.lstrip("-")
+    number = number.replace("-", "−")
+    return f"{number} {unit.symbol}" if symbol and unit.symbol else number

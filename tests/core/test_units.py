@@ -1,0 +1,44 @@
+"""What a person types, and how it is understood."""
+
+import unittest
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.units import parse, show
+
+
+class Units(unittest.TestCase):
+    def test_as_typed(self) -> None:
+        for text, kind, default, value in (
+            ("219F", "temperature", "C", 103.8889),
+            ("211.6 °F", "temperature", "C", 99.7778),
+            ("104.1c", "temperature", "F", 104.1),
+            ("99.8", "temperature", "", 99.8),
+            ("212", "temperature", "F", 100.0),
+            ("29.4 inHg", "pressure", "", 995.598),
+            ("7 gal", "volume", "L", 26.4979),
+            ("66,9", "brix", "", 66.9),
+            ("7.2 F", "difference", "C", 4.0),
+            ("24", "count", "", 24),
+        ):
+            with self.subTest(text):
+                self.assertAlmostEqual(parse(text, kind, default).value, value, delta=1e-3)
+
+    def test_refusals_say_what_is_allowed(self) -> None:
+        for text, kind, expected in (
+            ("hot", "temperature", "104.1 C"),
+            ("7 gal", "temperature", "°C or °F"),
+            ("1,013 hPa", "pressure", "two ways"),
+            ("2.5", "count", "whole number"),
+            ("", "mass", "Type a mass"),
+            ("nan", "mass", "not a mass"),
+            ("3 kg**9", "mass", "kg or lb"),
+            ("9" * 200, "mass", "not a mass"),
+        ):
+            with self.subTest(text), self.assertRaisesRegex(OutOfRange, expected):
+                parse(text, kind)
+
+    def test_shown(self) -> None:
+        self.assertEqual(show(98.585, "temperature", "F"), "209.5 °F")
+        self.assertEqual(show(-0.448, "mass", decimals=2), "−0.45 kg")
+        self.assertEqual(show(-0.01, "brix", symbol=False), "0.0")
+        self.assertEqual(show(float("inf"), "minutes"), "–")
