@@ -48,7 +48,6 @@ def calibrate(
     test_boil_reading_c: float,
     station_pressure_pa: float,
     kind: str = "digital",
-    pressure_sigma_pa: float = 0.0,
     ice_reading_c: float | None = None,
 ) -> Calibration:
     """A calibration from a reading in rapidly boiling water, and in melting ice if taken.
@@ -62,7 +61,6 @@ def calibrate(
         test_boil_reading_c: indicated, degC.
         station_pressure_pa: Pa, 50000 to 110000.
         kind: "digital", "dial" or "glass".
-        pressure_sigma_pa: one sigma of the pressure, Pa.
         ice_reading_c: indicated in melting ice, degC, -8 to 8.
     Raises:
         OutOfRange: the reading is more than 8 K from where water boils at that pressure.
@@ -92,11 +90,6 @@ def offset_sigma_k(kind: str, pressure_sigma_pa: float) -> float:
         pressure_sigma_pa: one sigma of the station pressure, Pa.
     """
     return sqrt(SIGMA_K[kind] ** 2 + (pressure_sigma_pa * BOIL_SHIFT_K_PER_PA) ** 2)
-
-
-def test_boil_is_stale(age_hours: float, pressure_change_pa: float) -> bool:
-    """Whether to ask for a new test boil: after 12 h, or 3 hPa of pressure."""
-    return age_hours > TEST_BOIL_GOOD_FOR_HOURS or abs(pressure_change_pa) > TEST_BOIL_GOOD_FOR_PA
 
 
 def sigma_now_k(

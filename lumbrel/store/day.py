@@ -1,0 +1,122 @@
+"""What was learned of the air and the thermometers on a day, and what devices sent."""
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection, Row
+
+from lumbrel.store.db import instant, moment
+
+
+@dataclass(frozen=True)
+class PressureNote:
+    """A pressure as a person gave it; `typed` maps fields to what was typed."""
+
+    id: str
+    at: datetime
+    basis: str
+    typed: dict[str, str]
+    station_pressure_pa: float
+
+
+@dataclass(frozen=True)
+class TestBoil:
+    """A thermometer's reading in boiling water, with the pressure it was judged by."""
+
+    id: str
+    at: datetime
+    instrument_id: str
+    typed: str
+    reading_c: float
+    station_pressure_pa: float
+    pressure_sigma_pa: float
+    basis: str
+
+
+@dataclass(frozen=True)
+class Sample:
+    """One value from a device: degC for a probe, Pa for a barometer."""
+
+    at: datetime
+    value: float
+
+
+def add_pressure_note(db: Connection, note: PressureNote) -> None:
+    """Write a pressure; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO pressure_note VALUES (?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (note.id, instant(note.at), note.basis, json.dumps(note.typed), note.station_pressure_pa),
+    )
+
+
+def latest_pressure_note(db: Connection, until: datetime) -> PressureNote | None:
+    """The newest pressure typed up to a moment."""
+    row = db.execute(
+        "SELECT * FROM pressure_note WHERE at <= ? ORDER BY at DESC, rowid DESC LIMIT 1",
+        (instant(until),),
+    ).fetchone()
+    if row is None:
+        return None
+    return PressureNote(
+        row["id"], moment(row["at"]), row["basis"], json.loads(row["typed"]), row["station_pressure_pa"]
+    )  # fmt: skip
+
+
+def add_test_boil(db: Connection, boil: TestBoil) -> None:
+    """Write a test boil; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO test_boil VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (
+            boil.id, instant(boil.at), boil.instrument_id, boil.typed, boil.reading_c,
+            boil.station_pressure_pa, boil.pressure_sigma_pa, boil.basis,
+        ),
+    )  # fmt: skip
+
+
+def test_boils(
+    db: Connection, instrument_id: str, until: datetime, limit: int = 200
+) -> list[TestBoil]:
+    """Test boils of a thermometer up to a moment, newest first."""
+    rows = db.execute(
+        "SELECT * FROM test_boil WHERE instrument_id = ? AND at <= ? ORDER BY at DESC, rowid DESC LIMIT ?",
+        (instrument_id, instant(until), limit),
+    )
+    return [_test_boil(row) for row in rows]
+
+
+def _test_boil(row: Row) -> TestBoil:
+    return TestBoil(
+        row["id"], moment(row["at"]), row["instrument_id"], row["typed"], row["reading_c"],
+        row["station_pressure_pa"], row["pressure_sigma_pa"], row["basis"],
+    )  # fmt: skip
+
+
+def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -> None:
+    """Write what a device sent; a sample of the same instant is written once."""
+    db.executemany(
+        "INSERT INTO sample VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
+        [(instrument_id, instant(sample.at), sample.value) for sample in samples],
+    )
+
+
+def latest_sample(db: Connection, instrument_id: str, until: datetime) -> Sample | None:
+    """The newest sample of a device up to a moment."""
+    row = db.execute(
+        "SELECT at, value FROM sample WHERE instrument_id = ? AND at <= ? ORDER BY at DESC LIMIT 1",
+        (instrument_id, instant(until)),
+    ).fetchone()
+    return Sample(moment(row["at"]), row["value"]) if row else None
+
+
+def minute_samples(
+    db: Connection, instrument_id: str, since: datetime, until: datetime
+) -> list[Sample]:
+    """A device's samples between two moments, the last of each minute."""
+    rows = db.execute(
+        """SELECT max(at) AS at, value FROM sample
+           WHERE instrument_id = ? AND at BETWEEN ? AND ?
+           GROUP BY substr(at, 1, 16) ORDER BY at""",
+        (instrument_id, instant(since), instant(until)),
+    )
+    return [Sample(moment(row["at"]), row["value"]) for row in rows]

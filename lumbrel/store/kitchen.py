@@ -1,0 +1,143 @@
+"""The kitchen itself: its settings, vessels, woodlots and instruments."""
+
+import json
+from dataclasses import dataclass, field
+from sqlite3 import Connection, Row
+from typing import Any
+
+DEFAULT_UNITS = {
+    "temperature": "C", "difference": "C", "pressure": "hPa", "elevation": "m", "depth": "mm",
+    "mass": "kg", "volume": "L", "jar": "ml",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Kitchen:
+    """Settings of the kitchen. `units` maps a kind of quantity to the unit it is shown in."""
+
+    name: str = "My kitchen"
+    elevation_m: float | None = None
+    time_zone: str = ""
+    target_brix: float = 66.9
+    draw_margin_brix: float = 0.0
+    units: dict[str, str] = field(default_factory=lambda: dict(DEFAULT_UNITS))
+
+
+@dataclass(frozen=True)
+class VesselRow:
+    """A vessel as registered."""
+
+    id: str
+    name: str
+    shape: str
+    sizes_mm: tuple[float, ...]
+    purpose: str = "finisher"
+    carry_over_fraction: float = 0.005
+
+
+@dataclass(frozen=True)
+class Woodlot:
+    """Where near-syrup comes from."""
+
+    id: str
+    name: str
+    sugar_kind: str = "maple"
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """A registered instrument; `detail` holds what its kind needs (scale, glass, sort ...).
+
+    `vessel_id` is set for a probe that stands in a vessel.
+    """
+
+    id: str
+    kind: str
+    name: str
+    detail: dict[str, Any]
+    vessel_id: str | None = None
+
+
+def load_kitchen(db: Connection) -> Kitchen:
+    """The settings, or the defaults of an empty kitchen."""
+    row = db.execute("SELECT * FROM kitchen").fetchone()
+    if row is None:
+        return Kitchen()
+    return Kitchen(
+        row["name"], row["elevation_m"], row["time_zone"], row["target_brix"],
+        row["draw_margin_brix"], {**DEFAULT_UNITS, **json.loads(row["units"])},
+    )  # fmt: skip
+
+
+def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
+    """Write the settings."""
+    db.execute(
+        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?)
+           ON CONFLICT (only) DO UPDATE SET name = excluded.name,
+               elevation_m = excluded.elevation_m, time_zone = excluded.time_zone,
+               target_brix = excluded.target_brix,
+               draw_margin_brix = excluded.draw_margin_brix, units = excluded.units""",
+        (
+            kitchen.name, kitchen.elevation_m, kitchen.time_zone, kitchen.target_brix,
+            kitchen.draw_margin_brix, json.dumps(kitchen.units),
+        ),
+    )  # fmt: skip
+
+
+def add_vessel(db: Connection, vessel: VesselRow) -> None:
+    """Register a vessel; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO vessel VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (
+            vessel.id, vessel.name, vessel.shape, json.dumps(vessel.sizes_mm), vessel.purpose,
+            vessel.carry_over_fraction,
+        ),
+    )  # fmt: skip
+
+
+def vessels(db: Connection) -> list[VesselRow]:
+    """All vessels, in the order they were registered."""
+    return [_vessel(row) for row in db.execute("SELECT * FROM vessel ORDER BY rowid")]
+
+
+def _vessel(row: Row) -> VesselRow:
+    return VesselRow(
+        row["id"], row["name"], row["shape"], tuple(json.loads(row["sizes_mm"])), row["purpose"],
+        row["carry_over_fraction"],
+    )  # fmt: skip
+
+
+def add_woodlot(db: Connection, woodlot: Woodlot) -> None:
+    """Register a woodlot; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO woodlot VALUES (?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (woodlot.id, woodlot.name, woodlot.sugar_kind),
+    )
+
+
+def woodlots(db: Connection) -> list[Woodlot]:
+    """All woodlots, in the order they were registered."""
+    rows = db.execute("SELECT * FROM woodlot ORDER BY rowid")
+    return [Woodlot(row["id"], row["name"], row["sugar_kind"]) for row in rows]
+
+
+def add_instrument(db: Connection, instrument: Instrument) -> None:
+    """Register an instrument; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO instrument VALUES (?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (
+            instrument.id, instrument.kind, instrument.name, json.dumps(instrument.detail),
+            instrument.vessel_id,
+        ),
+    )  # fmt: skip
+
+
+def instruments(db: Connection, kind: str = "") -> list[Instrument]:
+    """Instruments of a kind, or all, in the order they were registered."""
+    rows = db.execute(
+        "SELECT * FROM instrument WHERE ? IN ('', kind) ORDER BY rowid", (kind,)
+    ).fetchall()
+    return [
+        Instrument(row["id"], row["kind"], row["name"], json.loads(row["detail"]), row["vessel_id"])
+        for row in rows
+    ]
