@@ -1,0 +1,418 @@
+"""The Cinderpool season, made by the simulator with a fixed seed, and its live vessel.
+
+Everything goes through the same services a person uses; nothing is written past them except
+what devices send.
+"""
+
+import random
+import threading
+import time
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from sqlite3 import Connection
+from uuid import UUID
+
+from lumbrel.core.bench import refractometer
+from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.jar.hot_pack import jars_from
+from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher
+from lumbrel.services import context, day, kitchen, slip, take_in
+from lumbrel.services.typed import BadInput
+from lumbrel.store import batches
+from lumbrel.store import day as day_store
+from lumbrel.store.day import Sample
+from lumbrel.store.db import migrate, opened
+from lumbrel.store.kitchen import Instrument, Kitchen, add_instrument, load_kitchen, save_kitchen
+
+SEED = 418
+FIRST_DAY, LAST_DAY = date(2026, 2, 24), date(2026, 4, 18)
+BIRCH_FROM = date(2026, 4, 9)
+STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
+MINUTES_LEFT = 14.0
+BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
+PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
+TICK_SECONDS = 1.0
+
+
+def database(folder: Path) -> Path:
+    """The demo's database in its data folder."""
+    return folder / "lumbrel.sqlite3"
+
+
+def make(path: Path) -> None:
+    """Make the season in a new database; a half-made one is never left at `path`."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    unfinished = path.with_name("season-in-the-making.sqlite3")
+    for leftover in path.parent.glob("season-in-the-making.sqlite3*"):
+        leftover.unlink()
+    with opened(unfinished) as db:
+        migrate(db)
+        db.execute("PRAGMA synchronous = OFF")
+        Season(db).make()
+        db.execute("PRAGMA synchronous = FULL")
+        db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    unfinished.rename(path)
+
+
+@dataclass
+class Delivery:
+    """One batch of the season as the simulator will play it."""
+
+    at: datetime
+    woodlot: str
+    vessel: str
+    kind: str
+    overshoot: float
+    colour: float
+    through: str = "jar"
+
+
+class Season:
+    """Plays the season batch by batch against the services."""
+
+    def __init__(self, db: Connection) -> None:
+        self.db = db
+        self.rng = random.Random(SEED)
+        self.barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self.hydrometer = Hydrometer()
+
+    def make(self) -> None:
+        """Equip the kitchen, then play every delivery, the live one last."""
+        kitchen.load_example(self.db)
+        settings = load_kitchen(self.db)
+        save_kitchen(self.db, Kitchen(**{**settings.__dict__, "time_zone": "UTC"}))
+        add_instrument(self.db, BAROMETER)
+        self._weather()
+        for delivery in self._deliveries():
+            self._play(delivery)
+        self._live()
+
+    def _weather(self) -> None:
+        at = datetime(2026, 2, 24, 5, tzinfo=UTC)
+        samples = []
+        while at <= STARTS_AT:
+            samples.append(Sample(at, self.barometer.station_pressure_pa(at)))
+            at += timedelta(minutes=30)
+        day_store.add_samples(self.db, BAROMETER.id, samples)
+
+    def _deliveries(self) -> list[Delivery]:
+        lots = ("upper-fold", "tern-lot", "north-kiln", "old-quarry")
+        deliveries = []
+        today = FIRST_DAY
+        while today < LAST_DAY:
+            birch = today >= BIRCH_FROM
+            season = (today - FIRST_DAY) / (LAST_DAY - FIRST_DAY)
+            runs = 0 if self.rng.random() < 0.22 else (2 if self.rng.random() < 0.3 else 1)
+            for run in range(runs):
+                light = 86 - 78 * season + self.rng.gauss(0, 5) - (6 if birch else 0)
+                deliveries.append(
+                    Delivery(
+                        self._at(today, 9 + 4 * run, self.rng.randrange(50)),
+                        "birch-row" if birch else self.rng.choice(lots),
+                        "finisher-1" if run == 0 else "finisher-2",
+                        "birch" if birch else "maple",
+                        self.rng.gauss(1.5, 0.4) if self.rng.random() < 0.14 else self.rng.gauss(0, 0.25),
+                        min(max(light, 6.0), 91.0),
+                    )
+                )  # fmt: skip
+            today += timedelta(days=1)
+        for delivery, through in zip(deliveries[-3:], ("colour", "filter", "draw"), strict=True):
+            delivery.through = through
+        return deliveries
+
+    @staticmethod
+    def _at(on: date, hour: int, minute: int) -> datetime:
+        return datetime(on.year, on.month, on.day, hour, minute, tzinfo=UTC)
+
+    def _id(self) -> str:
+        return str(UUID(int=self.rng.getrandbits(128), version=4))
+
+    def _put(self, code: str, kind: str, at: datetime, **fields: str) -> None:
+        """Put on the slip what a person would; what is asked about is confirmed, as they would."""
+        sent = {"id": self._id(), **fields}
+        try:
+            slip.put(self.db, code, kind, sent, at)
+        except BadInput as question:
+            if question.errors:
+                raise
+            slip.put(self.db, code, kind, sent | {f"{k}_is_so": "1" for k in question.asks}, at)
+
+    def _test_boil(self, at: datetime) -> None:
+        settings = load_kitchen(self.db)
+        now = day.pressure_at(self.db, settings, at)
+        assert now is not None
+        for instrument, offset, spread in (
+            ("probe-1", PROBE_OFFSET_K, 0.08),
+            ("dial-a", DIAL_OFFSET_K, 0.2),
+        ):
+            shows = now.boil_c + offset + self.rng.gauss(0, spread)
+            typed = f"{shows:.1f}" if instrument == "probe-1" else f"{shows * 1.8 + 32:.1f} F"
+            day.test_boil(
+                self.db, at, {"id": self._id(), "thermometer": instrument, "reading": typed}
+            )
+
+    def _charge(self, delivery: Delivery) -> SimulatedFinisher:
+        season = (delivery.at.date() - FIRST_DAY) / (LAST_DAY - FIRST_DAY)
+        return SimulatedFinisher(
+            mass_kg=round(self.rng.uniform(27, 36), 1),
+            brix=46 - 7 * season + self.rng.gauss(0, 1.5),
+            temperature_c=self.rng.uniform(18, 55),
+            invert_fraction=DEFAULT_INVERT_FRACTION[delivery.kind],
+            efficiency=self.rng.gauss(0.45, 0.02) * (1.0 if delivery.vessel == "finisher-1" else 0.8),
+            probe_offset_k=PROBE_OFFSET_K,
+        )  # fmt: skip
+
+    def _take_in(self, delivery: Delivery, pot: SimulatedFinisher) -> str:
+        sample = self.rng.uniform(17, 25)
+        drop = self._prism(pot.brix, sample, delivery.kind)
+        return take_in.open_batch(
+            self.db, delivery.at,
+            {
+                "id": self._id(), "vessel": delivery.vessel, "sugar_kind": delivery.kind,
+                "woodlot": delivery.woodlot, "amount_by": "mass", "amount": f"{pot.mass_kg:.1f} kg",
+                "brix": f"{drop:.1f}", "brix_by": "refractometer", "sample": f"{sample:.1f} C",
+                "temperature": f"{pot.temperature_c:.0f} C", "depth_is_so": "1",
+            },
+        )  # fmt: skip
+
+    def _prism(self, brix: float, sample_c: float, kind: str) -> float:
+        invert = refractometer.INVERT_BRIX_PER_PERCENT * DEFAULT_INVERT_FRACTION[kind] * brix
+        shown = brix - invert - refractometer.temperature_correction(brix, sample_c)
+        return shown + self.rng.gauss(0, 0.15)
+
+    def _boil(
+        self, pot: SimulatedFinisher, delivery: Delivery, code: str, stop_brix: float, keep_s: int
+    ) -> datetime:
+        """Boil a batch down, reading as a finisher does; returns when it reached `stop_brix`."""
+        at, second, samples = delivery.at, 0, []
+        probe = delivery.vessel == "finisher-1"
+        boiling = strained = foamed = False
+        looks = [50.0, 55.0, 58.5, 61.0, 63.5, 65.6]
+        while pot.brix < stop_brix:
+            pressure = self.barometer.station_pressure_pa(at)
+            pot.step(5.0, pressure)
+            at += timedelta(seconds=5)
+            second += 5
+            if probe and second % keep_s == 0:
+                samples.append(Sample(at, pot.indicated_c(self.rng)))
+            boils = pot.temperature_c - day.Pressure(pressure, 0, "", None, True).boil_c
+            if not boiling and pot.temperature_c > 99 and boils > 0.5:
+                boiling = True
+                self._flush(samples)
+                self._put(code, "boiling", at)
+            if boiling and not foamed and boils > 2.0 and self.rng.random() < 0.002:
+                foamed = True
+                choice = self.rng.choice(("oil", "oil", "butter"))
+                self._put(code, "foam", at, defoamer=choice)
+            if boiling and not strained and boils > 2.3:
+                strained = True
+                self._put(code, "strained", at)
+            if looks and pot.brix >= looks[0]:
+                looks.pop(0)
+                self._flush(samples)
+                self._look(pot, delivery, code, at)
+        self._flush(samples)
+        return at
+
+    def _flush(self, samples: list[Sample]) -> None:
+        day_store.add_samples(self.db, "probe-1", samples)
+        samples.clear()
+
+    def _look(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
+        cup = pot.temperature_c - self.rng.uniform(6, 14)
+        if pot.brix < 62 and self.rng.random() < 0.35:
+            sample = self.rng.uniform(20, 27)
+            shown = self._prism(pot.brix, sample, delivery.kind)
+            self._put(
+                code,
+                "refractometer",
+                at,
+                instrument="hand-prism",
+                reading=f"{shown:.1f}",
+                sample=f"{sample:.1f} C",
+            )
+            return  # fmt: skip
+        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.25)
+        if floats < 45:
+            self._put(code, "hydrometer", at, instrument="long-stem", below="1", cup=f"{cup:.0f} C")
+        else:
+            self._put(
+                code,
+                "hydrometer",
+                at,
+                instrument="long-stem",
+                reading=f"{floats:.1f}",
+                cup=f"{cup:.1f} C",
+            )
+        if delivery.vessel == "finisher-2" and self.rng.random() < 0.5:
+            shown = pot.temperature_c + DIAL_OFFSET_K + self.rng.gauss(0, 0.15)
+            self._put(
+                code,
+                "thermometer",
+                at + timedelta(seconds=40),
+                instrument="dial-a",
+                reading=f"{shown * 1.8 + 32:.1f} F",
+            )
+
+    def _play(self, delivery: Delivery) -> None:
+        morning = delivery.at.replace(hour=6, minute=40)
+        boils = day_store.test_boils(self.db, "probe-1", delivery.at, 1)
+        if not boils or boils[0].at < morning:
+            self._test_boil(morning)
+        pot = self._charge(delivery)
+        code = self._take_in(delivery, pot)
+        drawn_at = self._boil(pot, delivery, code, 66.75 + delivery.overshoot, 60)
+        self._put(code, "draw", drawn_at)
+        pot.cut_heat(0.005)
+        self._finish(pot, delivery, code, drawn_at)
+
+    def _finish(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
+        if pot.brix > 68.2:
+            water = pot.mass_kg * (pot.brix - 66.9) / 66.9
+            pot.mass_kg, pot.brix = pot.mass_kg + water, 66.9
+            at += timedelta(minutes=6)
+            self._put(code, "added", at, mass=f"{water:.2f} kg", brix="0")
+        stages = ("draw", "filter", "colour", "jar")
+        last = stages.index(delivery.through)
+        at += timedelta(minutes=12)
+        if last >= 1:
+            self._put(code, "filter", at, method=self.rng.choice(("layers", "felt")), temperature=f"{self.rng.uniform(86, 95):.0f} C", twice="1")  # fmt: skip
+        at += timedelta(minutes=10)
+        if last >= 2:
+            flaws = {"buddy": "1"} if delivery.colour < 9 and self.rng.random() < 0.5 else {}
+            self._put(code, "colour", at, by="meter", transmittance=f"{delivery.colour:.0f}", path="10 mm", **flaws)  # fmt: skip
+        at += timedelta(minutes=15)
+        if last >= 3:
+            half = jars_from(pot.mass_kg * 0.97 * 0.7, pot.brix, 0.5)
+            rest = pot.mass_kg * 0.97 - half * 0.5 * 1.328
+            self._put(
+                code, "jar", at, fill=f"{self.rng.uniform(83, 87):.0f} C", lot=code, size_1="500 ml",
+                count_1=str(half), size_2="250 ml", count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
+            )  # fmt: skip
+        self._prove_cold(pot, code, at)
+
+    def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
+        tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
+        if tomorrow >= STARTS_AT:
+            return
+        cup = self.rng.uniform(17, 22)
+        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.12)
+        self._put(
+            code,
+            "hydrometer",
+            tomorrow,
+            instrument="long-stem",
+            reading=f"{floats:.1f}",
+            cup=f"{cup:.1f} C",
+        )
+
+    def _live(self) -> None:
+        """A batch in Finisher 1 with a quarter of an hour to go."""
+        self._test_boil(STARTS_AT.replace(hour=6, minute=40))
+        delivery = Delivery(STARTS_AT, "birch-row", "finisher-1", "birch", 0.0, 20.0)
+        pot = self._charge(delivery)
+        pot.mass_kg, pot.brix = 31.5, 44.2
+        rehearsal = SimulatedFinisher(**pot.state())
+        pressure = self.barometer.station_pressure_pa(STARTS_AT)
+        seconds, stop = 0, [44.2]
+        while rehearsal.brix < 66.9:
+            rehearsal.step(5.0, pressure)
+            seconds += 5
+            stop.append(rehearsal.brix)
+        left = int(MINUTES_LEFT * 60)
+        delivery.at = STARTS_AT - timedelta(seconds=seconds - left)
+        code = self._take_in(delivery, pot)
+        reached = self._boil(pot, delivery, code, stop[(seconds - left) // 5], 10)
+        batch = batches.batch_by(self.db, code=code)
+        assert batch is not None
+        batches.save_demo_state(
+            self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()}
+        )
+
+
+class DemoClock:
+    """The demo's time: it goes on from where it stopped, and stands still while it is off."""
+
+    def __init__(self, at: datetime, frozen: bool = False) -> None:
+        self._at, self._started, self._frozen = at, time.monotonic(), frozen
+
+    def __call__(self) -> datetime:
+        """Now, in the kitchen."""
+        if self._frozen:
+            return self._at
+        return self._at + timedelta(seconds=time.monotonic() - self._started)
+
+
+def clock(path: Path, frozen: bool = False) -> DemoClock:
+    """The demo's clock from where its database stopped."""
+    with opened(path) as db:
+        stopped = batches.demo_state(db)
+    return DemoClock(stopped[0] if stopped else STARTS_AT, frozen)
+
+
+class LiveVessel(threading.Thread):
+    """Finisher 1 while the demo runs: its probe streams, its barometer reports."""
+
+    def __init__(self, path: Path, now: DemoClock) -> None:
+        super().__init__(name="live-vessel", daemon=True)
+        self._path, self._now = path, now
+        self._stop_event = threading.Event()
+        self._noise = random.Random(SEED + 1)
+        self._barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self._pot: SimulatedFinisher | None = None
+        self._batch_id = ""
+        self._last: datetime | None = None
+
+    def stop(self) -> None:
+        """End the thread and wait for it."""
+        self._stop_event.set()
+        self.join(timeout=5)
+
+    def run(self) -> None:
+        """A step a second until stopped."""
+        with opened(self._path) as db:
+            stopped = batches.demo_state(db)
+            if stopped:
+                self._last, state = stopped
+                self._batch_id = state["batch"]
+                self._pot = SimulatedFinisher(**state["pot"]) if state["pot"] else None
+            while not self._stop_event.wait(TICK_SECONDS):
+                self.tick(db, self._now())
+
+    def tick(self, db: Connection, now: datetime) -> None:
+        """Advance to `now`, send what the devices show, and keep the state."""
+        burning = next((b for b in kitchen.waiting(db).pan if b.vessel_id == "finisher-1"), None)
+        pressure = self._barometer.station_pressure_pa(now)
+        if burning is None:
+            self._pot, self._batch_id = None, ""
+        elif burning.id != self._batch_id:
+            self._light(db, burning, now)
+        with_probe = self._pot is not None
+        if self._pot is not None:
+            behind = (now - (self._last or now)).total_seconds()
+            while behind > 0:
+                self._pot.step(min(behind, 5.0), pressure)
+                behind -= 5.0
+        self._last = now
+        if with_probe and self._pot:
+            day_store.add_samples(db, "probe-1", [Sample(now, self._pot.indicated_c(self._noise))])
+        if now.second % 30 == 0:
+            day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
+        batches.save_demo_state(
+            db, now, {"batch": self._batch_id, "pot": self._pot.state() if self._pot else None}
+        )
+
+    def _light(self, db: Connection, batch: batches.Batch, now: datetime) -> None:
+        """A new batch was taken in: put on the fire what its take-in says, give or take."""
+        entry = context.of(db, batch, now).first("take_in")
+        assert entry is not None
+        self._batch_id = batch.id
+        self._pot = SimulatedFinisher(
+            entry.facts["mass_kg"], entry.facts["brix"] + self._noise.gauss(0, 0.2),
+            entry.facts["temperature_c"], DEFAULT_INVERT_FRACTION[batch.sugar_kind],
+            probe_c=entry.facts["temperature_c"], probe_offset_k=PROBE_OFFSET_K,
+        )  # fmt: skip
+
+

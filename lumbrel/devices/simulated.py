@@ -1,0 +1,90 @@
+"""Simulated stand-ins: the weather's barometer, a boiling finisher, and a probe in it."""
+
+import random
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from math import exp, pi, sin
+from typing import Any
+
+from lumbrel.core.physics import air, sucrose, water
+
+# Periods in days, sizes in Pa and phases of the slow swings that make up the weather.
+_SWINGS = ((6.3, 520.0, 0.4), (2.7, 330.0, 1.9), (1.1, 140.0, 0.2), (0.5, 45.0, 2.6))
+
+
+class SimulatedBarometer:
+    """A barometer at an elevation under weather that is a fixed function of time."""
+
+    def __init__(self, elevation_m: float) -> None:
+        self._mean_pa = air.pressure_at_elevation_pa(elevation_m)
+
+    def station_pressure_pa(self, at: datetime) -> float:
+        """Station pressure, Pa."""
+        days = at.timestamp() / 86_400
+        swing = sum(size * sin(2 * pi * days / period + phase) for period, size, phase in _SWINGS)
+        return self._mean_pa + swing
+
+
+@dataclass
+class SimulatedFinisher:
+    """A pan on a burner: heat in, water out, solids constant.
+
+    Args:
+        mass_kg, brix, temperature_c: what is in it.
+        invert_fraction: of its solids.
+        burner_kw: what the burner gives; efficiency: the share that reaches the syrup.
+        probe_lag_s, probe_offset_k, probe_noise_k: of the probe that stands in it.
+    """
+
+    mass_kg: float
+    brix: float
+    temperature_c: float
+    invert_fraction: float = 0.01
+    burner_kw: float = 15.5
+    efficiency: float = 0.45
+    probe_c: float = 20.0
+    probe_lag_s: float = 8.0
+    probe_offset_k: float = 0.0
+    probe_noise_k: float = 0.04
+
+    @property
+    def boil_off_kg_per_min(self) -> float:
+        """Rate at the boil."""
+        return self.burner_kw * self.efficiency / 2257 * 60
+
+    def step(self, seconds: float, station_pressure_pa: float) -> None:
+        """Let time pass.
+
+        Args:
+            seconds: above 0 to 30.
+            station_pressure_pa: Pa.
+        """
+        boil = sucrose.boiling_point_c(
+            min(self.brix, 96.0), station_pressure_pa, self.invert_fraction
+        )
+        heat_kj = self.burner_kw * self.efficiency * seconds
+        capacity = self.mass_kg * sucrose.specific_heat_kj_per_kg_k(
+            min(self.brix, 96.0), min(self.temperature_c, 150.0)
+        )
+        warming = min(max(boil - self.temperature_c, 0.0) * capacity, heat_kj)
+        self.temperature_c = min(self.temperature_c + warming / capacity, boil)
+        solids = self.mass_kg * self.brix / 100
+        boiled = (heat_kj - warming) / water.latent_heat_kj_per_kg(max(boil, 80.0))
+        self.mass_kg = max(self.mass_kg - boiled, solids / 0.96)
+        self.brix = 100 * solids / self.mass_kg
+        self.probe_c += (self.temperature_c - self.probe_c) * (1 - exp(-seconds / self.probe_lag_s))
+
+    def indicated_c(self, noise: random.Random) -> float:
+        """What the probe shows, degC, to a hundredth."""
+        return round(self.probe_c + self.probe_offset_k + noise.gauss(0, self.probe_noise_k), 2)
+
+    def cut_heat(self, carry_over_fraction: float) -> None:
+        """Turn the burner off; the hot vessel still drives off its share."""
+        solids = self.mass_kg * self.brix / 100
+        self.mass_kg *= 1 - carry_over_fraction
+        self.brix = 100 * solids / self.mass_kg
+        self.burner_kw = 0.0
+
+    def state(self) -> dict[str, Any]:
+        """Everything needed to go on later."""
+        return asdict(self)

@@ -1,0 +1,70 @@
+"""A batch as open files: its slip as CSV, and everything as JSON."""
+
+import csv
+import io
+import json
+from typing import Any
+
+from lumbrel.services import shelf, slip
+from lumbrel.services.context import BatchContext
+from lumbrel.store import batches
+from lumbrel.store.db import instant
+
+COLUMNS = (
+    "batch", "time", "noted", "kind", "line", "detail", "brix", "sigma_brix", "typed",
+    "superseded", "why", "initials", "id", "supersedes",
+)  # fmt: skip
+
+
+def as_json(context: BatchContext) -> str:
+    """The whole batch: header, summary, every line of the slip as typed and as understood."""
+    batch = context.batch
+    lot = batches.lot_of(context.db, batch.id)
+    document: dict[str, Any] = {
+        "format": "lumbrel-batch", "version": 1, "batch": batch.code, "lot": lot,
+        "opened_at": instant(batch.opened_at), "woodlot": context.woodlot.name,
+        "vessel": context.vessel.name, "sugar_kind": batch.sugar_kind,
+        "target_brix": batch.target_brix, "draw_margin_brix": batch.draw_margin_brix,
+        "summary": shelf.summary(context),
+        "jars": [
+            {"size_ml": jar.size_ml, "count": jar.count}
+            for jar in (batches.jars_of(context.db, lot) if lot else [])
+        ],
+        "slip": [
+            {
+                "id": line.entry.id, "kind": line.entry.kind, "at": instant(line.entry.at),
+                "noted_at": instant(line.entry.noted_at), "typed": line.entry.typed,
+                "facts": line.entry.facts, "line": line.title, "detail": line.detail,
+                "corrected_brix": line.reading.brix if line.reading else None,
+                "sigma_brix": line.reading.sigma_brix if line.reading else None,
+                "superseded": line.entry.superseded, "supersedes": line.entry.supersedes,
+                "why": line.entry.why, "initials": line.entry.initials,
+            }
+            for line in slip.lines(context)
+        ],
+    }  # fmt: skip
+    return json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def as_csv(context: BatchContext) -> str:
+    """The slip, one line each; text that a spreadsheet would run as a formula is quoted."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    for line in slip.lines(context):
+        entry, reading = line.entry, line.reading
+        has = reading is not None and reading.brix is not None
+        row = [
+            context.batch.code, instant(entry.at), instant(entry.noted_at), entry.kind, line.title,
+            line.detail, f"{reading.brix:.3f}" if has and reading else line.value,
+            f"{reading.sigma_brix:.3f}" if has and reading else "",
+            "; ".join(f"{k}={v}" for k, v in entry.typed.items()),
+            "yes" if entry.superseded else "", entry.why, entry.initials, entry.id,
+            entry.supersedes or "",
+        ]  # fmt: skip
+        writer.writerow([_inert(cell) for cell in row])
+    return out.getvalue()
+
+
+def _inert(cell: str) -> str:
+    return "'" + cell if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell

@@ -1,0 +1,153 @@
+"""All that a batch's slip and probe say of its boil: corrected readings, fit, and words now."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from lumbrel.core.bench.evidence import Estimate
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.finishing import boil
+from lumbrel.core.finishing.boil import BoilFit, DensityReading, Step
+from lumbrel.core.finishing.rescue import heat_up_minutes
+from lumbrel.core.physics import sucrose
+from lumbrel.services import day, take_in
+from lumbrel.services.context import BatchContext
+from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
+from lumbrel.store import day as day_store
+from lumbrel.store.day import Sample
+from lumbrel.store.kitchen import Instrument
+
+STILL_SPEAKS = timedelta(minutes=45)
+PROBE_SPEAKS = timedelta(minutes=2)
+PROBE_POINTS = 24
+
+
+@dataclass(frozen=True)
+class Word:
+    """One instrument's newest reading, carried along the fitted path to now."""
+
+    reading: Corrected
+    estimate: Estimate
+    live: bool = False
+
+
+@dataclass(frozen=True)
+class BoilEvidence:
+    """The evidence of one boil at a moment."""
+
+    boil_start: datetime
+    start_is_noted: bool
+    readings: list[Corrected]
+    """Every standing reading before the draw, corrected, oldest first."""
+    probe: Instrument | None
+    probe_now: Sample | None
+    probe_reading: Corrected | None
+    probe_samples: list[Sample]
+    fitted: BoilFit
+    words: list[Word]
+
+    def minute(self, at: datetime) -> float:
+        """A moment on the fit's clock."""
+        return (at - self.boil_start) / timedelta(minutes=1)
+
+    def moment(self, minute: float) -> datetime:
+        """A minute of the fit as a moment; far ones are held within a week."""
+        return self.boil_start + timedelta(minutes=min(max(minute, -10_000), 10_000))
+
+
+def gather(context: BatchContext) -> BoilEvidence:
+    """Correct every reading, fit the boil, and let each instrument speak of now."""
+    entry = context.first("take_in")
+    assert entry is not None
+    facts = entry.facts
+    until = _end(context)
+    rate, rate_sigma, _ = take_in.learned_rate(context.db, context.vessel)
+    noted = context.first("boiling")
+    pressure = day.pressure_at(context.db, context.kitchen, entry.at)
+    pa = pressure.pa if pressure else 101_325.0
+    boils_at = sucrose.boiling_point_c(facts["brix"], pa, context.invert_fraction)
+    warming = heat_up_minutes(
+        facts["mass_kg"], facts["brix"], facts["temperature_c"], boils_at, rate
+    )
+    start = noted.at if noted else entry.at + timedelta(minutes=warming)
+
+    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    readings = [corrector.correct(e) for e in context.of_kind(*READING_KINDS) if e.at <= until]
+    probe = context.probe
+    samples: list[Sample] = []
+    probe_points: list[Corrected] = []
+    probe_now = probe_reading = None
+    if probe:
+        samples = day_store.minute_samples(context.db, probe.id, entry.at, until)
+        newest = day_store.latest_sample(context.db, probe.id, until)
+        if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
+            probe_now = newest
+            probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
+        boiling = [s for s in samples if s.at >= start]
+        for sample in boiling[:: max(1, len(boiling) // PROBE_POINTS)]:
+            probe_points.append(corrector.thermometer("", sample.at, probe, sample.value, {}))
+
+    def minute(at: datetime) -> float:
+        return max((at - start) / timedelta(minutes=1), 0.0)
+
+    evidence = [
+        DensityReading(
+            minute(r.at), r.brix, max(r.own_sigma_brix, 0.02),
+            r.instrument.id if r.shared_sigma_brix else "", r.shared_sigma_brix,
+        )
+        for r in [*readings, *probe_points]
+        if r.brix is not None and r.brix >= 5 and r.sigma_brix < 20
+    ]  # fmt: skip
+    steps = [
+        Step(minute(e.at), e.facts["mass_kg"], e.facts["brix"])
+        for e in context.of_kind("added")
+        if e.at <= until
+    ]
+    fitted = boil.fit(
+        facts["mass_kg"], facts["brix"], evidence, steps, (rate, rate_sigma),
+        take_in.TAKE_IN_SIGMA_BRIX,
+    )  # fmt: skip
+    words = _words(fitted, readings, probe_reading, minute, until)
+    return BoilEvidence(
+        start, noted is not None, readings, probe, probe_now, probe_reading, samples, fitted, words
+    )
+
+
+def _end(context: BatchContext) -> datetime:
+    drawn = context.first("draw")
+    return drawn.at if drawn else context.now
+
+
+def _words(
+    fitted: BoilFit,
+    readings: list[Corrected],
+    live: Corrected | None,
+    minute: Callable[[datetime], float],
+    until: datetime,
+) -> list[Word]:
+    """The newest word of each instrument; an old one is carried along the fitted path."""
+    newest: dict[str, tuple[Corrected, bool]] = {}
+    for reading in readings:
+        if reading.brix is not None and until - reading.at <= STILL_SPEAKS:
+            newest[reading.instrument.id] = (reading, False)
+    if live is not None and live.brix is not None:
+        newest[live.instrument.id] = (live, True)
+    words = []
+    for reading, is_live in newest.values():
+        assert reading.brix is not None
+        brix, sigma = reading.brix, reading.sigma_brix
+        if not is_live and brix >= 5:
+            try:
+                brix, sigma = boil.carried_to(
+                    fitted, brix, sigma, minute(reading.at), minute(until)
+                )
+            except (OutOfRange, ZeroDivisionError):
+                continue
+        words.append(
+            Word(
+                reading,
+                Estimate(reading.instrument.name, min(brix, 96.9), max(sigma, 0.05)),
+                is_live,
+            )
+        )
+    return words

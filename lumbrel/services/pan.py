@@ -1,0 +1,285 @@
+"""The pan station: one board with the verdict and everything it rests on."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from math import isfinite
+from sqlite3 import Connection
+
+from lumbrel.core.bench import evidence
+from lumbrel.core.bench.causes import Cause, likely_cause
+from lumbrel.core.bench.evidence import Agreement, Estimate
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.finishing import boil, rescue
+from lumbrel.core.finishing.target import FOAM_ABOVE_WATER_K, finish_point
+from lumbrel.core.finishing.verdict import Call, Verdict, verdict
+from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
+from lumbrel.core.physics import sucrose
+from lumbrel.services import context as contexts
+from lumbrel.services import day
+from lumbrel.services.boil_evidence import BoilEvidence, gather
+from lumbrel.services.context import BatchContext
+from lumbrel.services.readings import Corrected, Corrector, hydrometer_of
+from lumbrel.store.batches import Entry
+from lumbrel.store.kitchen import Instrument, instruments
+
+TYPICAL_CUP_BELOW_BOIL_K = 8.0
+
+
+@dataclass(frozen=True)
+class Cup:
+    """Where the hydrometer must float in this cup, and where it does."""
+
+    instrument: Instrument
+    cup_c: float
+    assumed: bool
+    mark_brix: float | None
+    floats_at: float | None
+    is_reading: bool
+    """Whether `floats_at` was read; otherwise it is what the joint value predicts."""
+    below_scale: bool
+    low_brix: float
+    high_brix: float
+
+    @property
+    def to_go(self) -> float | None:
+        """Marks still to rise, Brix on the stem."""
+        if self.mark_brix is None or self.floats_at is None:
+            return None
+        return self.mark_brix - self.floats_at
+
+
+@dataclass(frozen=True)
+class Board:
+    """All that the pan page shows of a batch still in its vessel."""
+
+    context: BatchContext
+    evidence: BoilEvidence
+    joint: Agreement
+    by_balance_only: bool
+    """No instrument speaks yet: the joint value is the mass balance's."""
+    verdict: Verdict
+    mass_kg: float
+    minutes_left: float
+    low_left: float
+    high_left: float | None
+    finish_at: datetime | None
+    next_check_at: datetime
+    heating_minutes: float
+    """Minutes until it boils off; 0 once it does."""
+    odd: str
+    cause: Cause | None
+    cup: Cup | None
+    carry_over_brix: float
+    draw_shown_c: float | None
+    """What the probe, or the day's thermometer, shows at the draw mark."""
+    thermometer: day.ThermometerToday | None
+    depth_now_mm: float | None
+    depth_done_mm: float | None
+    foam: bool
+
+
+def board(db: Connection, code: str, now: datetime) -> Board:
+    """The board of a batch.
+
+    Raises:
+        NotFound: there is no such batch.
+    """
+    return board_of(contexts.load(db, code, now))
+
+
+def board_of(context: BatchContext) -> Board:
+    """The board of a batch at hand."""
+    now, batch = context.now, context.batch
+    seen = gather(context)
+    fitted = seen.fitted
+    minute = max(seen.minute(now), 0.0)
+    by_balance = not seen.words
+    if by_balance:
+        balance = Estimate(
+            "mass balance", fitted.brix_at(minute), max(fitted.sigma_brix_at(minute), 0.1)
+        )
+        joint = evidence.agreement([balance])
+    else:
+        joint = evidence.agreement([word.estimate for word in seen.words])
+    solids = fitted.solids_kg[-1]
+    mass = 100 * solids / max(joint.brix, 1.0)
+    low, high = fitted.band_of(batch.target_brix)
+    finish = fitted.minute_of(batch.target_brix)
+    left = max(finish - minute, 0.0) if isfinite(finish) else 10_000.0
+    next_check = _next_check(context, seen, finish)
+    heating = max(-seen.minute(now), 0.0)
+    call = verdict(
+        mass, joint.brix, joint.sigma_brix, batch.target_brix, joint.agree,
+        now > next_check and heating == 0, batch.draw_margin_brix,
+    )  # fmt: skip
+    odd, cause = _odd_one(seen, joint)
+    pressure = day.pressure_at(context.db, context.kitchen, now)
+    glass = _thermometer(context, pressure)
+    draw_c = None
+    foam = False
+    depth_now = depth_done = None
+    if pressure:
+        point = finish_point(pressure.pa, call.draw_at_brix, context.invert_fraction)
+        draw_c = (
+            glass.calibration.indicated_c(point.temperature_c) if glass else point.temperature_c
+        )
+        boils_at = sucrose.boiling_point_c(
+            min(joint.brix, 97), pressure.pa, context.invert_fraction
+        )
+        foam = heating == 0 and boils_at - point.boiling_point_c >= FOAM_ABOVE_WATER_K
+        depth_now, depth_done = _depths(
+            context, mass, joint.brix, solids, boils_at, point.temperature_c
+        )
+    carry = rescue.carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction)
+    return Board(
+        context, seen, joint, by_balance, call, mass, left, max(low - minute, 0.0),
+        max(high - minute, 0.0) if isfinite(high) else None,
+        now + timedelta(minutes=left) if left < 5000 else None, next_check, heating, odd, cause,
+        cup(context, joint.brix), carry, draw_c, glass, depth_now, depth_done, foam,
+    )  # fmt: skip
+
+
+def _next_check(context: BatchContext, seen: BoilEvidence, finish_minute: float) -> datetime:
+    looks = [reading.at for reading in seen.readings]
+    last = max([seen.boil_start, *looks])
+    left = finish_minute - seen.minute(last) if isfinite(finish_minute) else 60.0
+    return last + timedelta(minutes=boil.next_check_minutes(left))
+
+
+def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
+    """Who is out of line, and why most likely; of two, the one easier to get wrong."""
+    if joint.agree:
+        return "", None
+    index = joint.odd_one_out
+    if index is None:
+        index = max(range(len(seen.words)), key=lambda i: seen.words[i].estimate.sigma_brix)
+        name = ""
+    else:
+        name = seen.words[index].estimate.label
+    word = seen.words[index]
+    others = [w.estimate.brix for i, w in enumerate(seen.words) if i != index]
+    too_high = word.estimate.brix > sum(others) / len(others)
+    return name, likely_cause(word.reading.circumstances(too_high))
+
+
+def _thermometer(
+    context: BatchContext, pressure: day.Pressure | None
+) -> day.ThermometerToday | None:
+    """The thermometer whose marks the board gives: the vessel's probe, else the day's."""
+    if pressure is None:
+        return None
+    if context.probe:
+        return day.thermometer_today(context.db, context.probe, pressure, context.now)
+    return day.today(context.db, context.now).chosen
+
+
+def _depths(
+    context: BatchContext, mass_kg: float, brix: float, solids: float, boil_c: float, done_c: float
+) -> tuple[float | None, float | None]:
+    try:
+        litres = mass_kg / sucrose.density_kg_m3(min(brix, 85), 20) * 1000
+        now_mm = context.geometry.depth_mm(
+            litres * hot_volume_ratio(min(brix, 85), min(boil_c, 115))
+        )
+        return now_mm, done_depth_mm(context.geometry, solids, context.batch.target_brix, done_c)
+    except OutOfRange:
+        return None, None
+
+
+def cup(
+    context: BatchContext,
+    joint_brix: float | None,
+    instrument_id: str = "",
+    reading: float | None = None,
+    cup_c: float | None = None,
+) -> Cup | None:
+    """The cup picture: from the last hydrometer reading, or for what is being typed."""
+    known = {i.id: i for i in instruments(context.db, "hydrometer")}
+    if not known:
+        return None
+    last = next(iter(reversed(context.of_kind("hydrometer"))), None)
+    wanted = instrument_id or (last.facts["instrument_id"] if last else "")
+    instrument = known.get(wanted) or next(iter(known.values()))
+    assumed = below = False
+    is_reading = reading is not None
+    if cup_c is None and last:
+        cup_c, assumed = last.facts["cup_c"], bool(last.facts.get("cup_assumed"))
+    elif cup_c is None:
+        pressure = day.pressure_at(context.db, context.kitchen, context.now)
+        cup_c, assumed = (pressure.boil_c if pressure else 100.0) - TYPICAL_CUP_BELOW_BOIL_K, True
+    assert cup_c is not None
+    own = hydrometer_of(instrument)
+    wants = context.batch.target_brix - context.batch.draw_margin_brix
+    if reading is None and last and cup_c == last.facts["cup_c"]:
+        reading, below = last.facts["reading_brix"], bool(last.facts.get("below_scale"))
+        is_reading = True
+
+    def mark(brix: float) -> float | None:
+        try:
+            return own.mark(brix, cup_c)
+        except OutOfRange:
+            return None
+
+    if reading is None and joint_brix is not None:
+        reading = mark(min(joint_brix, 85))
+    detail = instrument.detail
+    return Cup(
+        instrument, cup_c, assumed, mark(wants), reading, is_reading, below,
+        float(detail.get("scale_low_brix", 45)), float(detail.get("scale_high_brix", 75)),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class AfterDraw:
+    """A batch that has left the pan: its density as known now, and what would mend it."""
+
+    context: BatchContext
+    draw: Entry
+    brix: float
+    sigma_brix: float
+    mass_kg: float
+    proved: list[Corrected]
+    over_brix: float
+    water_to_put_back_kg: float
+    short_by_water_kg: float
+
+
+def after_draw(context: BatchContext) -> AfterDraw:
+    """What was drawn: proved cold by later readings, or else as the verdict had it."""
+    draw = context.first("draw")
+    assert draw is not None
+    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    put = [e for e in context.of_kind("added") if e.at > draw.at]
+    mass = float(draw.facts["mass_kg"])
+    carry = rescue.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)
+    brix, sigma = draw.facts["brix"] + carry, draw.facts["sigma_brix"]
+    last_put = max((e.at for e in put), default=draw.at)
+    later = [
+        corrector.correct(e)
+        for e in context.of_kind("hydrometer", "refractometer")
+        if e.at > last_put
+    ]
+    proofs = [e for e in (c.estimate for c in later) if e is not None]
+    for entry in put:
+        total = mass + entry.facts["mass_kg"]
+        brix = (mass * brix + entry.facts["mass_kg"] * entry.facts["brix"]) / total
+        mass = total
+    if proofs:
+        joint = evidence.agreement(proofs)
+        brix, sigma = joint.brix, joint.sigma_brix
+    water = rescue.water_to_remove_kg(mass, brix, context.batch.target_brix)
+    over = brix - context.batch.target_brix
+    significant = abs(over) > max(0.3, sigma)
+    return AfterDraw(
+        context, draw, brix, sigma, mass, later, over,
+        max(-water, 0.0) if significant else 0.0, max(water, 0.0) if significant else 0.0,
+    )  # fmt: skip
+
+
+CALL_WORDS = {
+    Call.KEEP_BOILING: "Keep boiling",
+    Call.CHECK_AGAIN: "Check again",
+    Call.DRAW_NOW: "Draw now",
+    Call.OVER: "Over",
+    Call.DISAGREE: "They disagree",
+}
