@@ -414,5 +414,3 @@ class LiveVessel(threading.Thread):
             entry.facts["temperature_c"], DEFAULT_INVERT_FRACTION[batch.sugar_kind],
             probe_c=entry.facts["temperature_c"], probe_offset_k=PROBE_OFFSET_K,
         )  # fmt: skip
-
-

@@ -1,0 +1,10 @@
+"""The JSON API: the services' calculations over HTTP, documented by OpenAPI."""
+
+from fastapi import APIRouter
+
+from lumbrel.web.api import calculations, meta
+
+router = APIRouter()
+router.include_router(meta.router)
+router.include_router(calculations.router)
+router.include_router(meta.last)

@@ -1,0 +1,28 @@
+"""One route for every calculation of the services."""
+
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from fastapi import APIRouter
+
+from lumbrel.services.calculations import CALCULATIONS, Calculation
+
+router = APIRouter(prefix="/api", tags=["calculations"])
+
+
+def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Any]]:
+    """A route that computes; async, since it takes microseconds and waits for nothing."""
+
+    async def endpoint(request: Any) -> Any:
+        return calculation.run(request)
+
+    endpoint.__annotations__["request"] = calculation.request
+    endpoint.__name__ = calculation.name.replace("/", "_").replace("-", "_")
+    return endpoint
+
+
+for _calculation in CALCULATIONS:
+    router.add_api_route(
+        f"/{_calculation.name}", _endpoint(_calculation), methods=["POST"],
+        response_model=_calculation.answer, summary=_calculation.summary,
+    )  # fmt: skip

@@ -1,0 +1,167 @@
+"""The pan station: the board, the slip and the next reading."""
+
+import asyncio
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from lumbrel.core import units
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services import context as contexts
+from lumbrel.services import kitchen, pan, slip
+from lumbrel.services.context import BatchContext
+from lumbrel.services.pan import CALL_WORDS
+from lumbrel.services.typed import BadInput
+from lumbrel.store import day as day_store
+from lumbrel.store.db import opened
+from lumbrel.web.choices import choices_for
+from lumbrel.web.render import Filled, Shower, fragment, page, refilled
+from lumbrel.web.request import Db, Fields, Now
+
+router = APIRouter()
+TABS = (
+    ("hydrometer", "Cup", "h"),
+    ("refractometer", "Drop", "d"),
+    ("thermometer", "Heat", "t"),
+    ("event", "Event", "e"),
+)
+EVENTS = ("boiling", "strained", "foam", "added", "note")
+
+
+@router.get("/pan")
+def first(request: Request, db: Db, now: Now) -> Response:
+    """The batch on the fire, or what to do when there is none."""
+    live = kitchen.waiting(db).pan
+    if live:
+        return RedirectResponse(f"/pan/{live[0].code}", 303)
+    return page(
+        request, db, "pan/none.html", "pan", title="Nothing is on the fire", batches=[],
+        lead="Bring in near-syrup or concentrate; the pan station opens with it.",
+        href="/take-in", action="Take in a batch",
+    )  # fmt: skip
+
+
+def _state(context: BatchContext) -> dict[str, object]:
+    """The board, or what is known after the draw."""
+    drawn = context.first("draw")
+    shown: dict[str, object] = {
+        "context": context, "drawn": drawn, "call_words": CALL_WORDS, "draw_asked": False,
+        "board": pan.board_of(context), "after": pan.after_draw(context) if drawn else None,
+        "next_step": next((s for s in ("filter", "colour") if not context.first(s)), "jar"),
+    }  # fmt: skip
+    return shown
+
+
+def _pan(
+    request: Request,
+    db: Db,
+    now: Now,
+    code: str,
+    tab: str,
+    form: Filled | None = None,
+    kind: str = "",
+) -> HTMLResponse:
+    context = contexts.load(db, code, now)
+    tab = tab if tab in {key for key, _, _ in TABS} else "hydrometer"
+    others = [
+        {"code": b.code, "vessel": contexts.of(db, b, now).vessel.name}
+        for b in kitchen.waiting(db).pan
+    ]
+    return page(
+        request, db, "pan/pan.html", "pan", 422 if form else 200,
+        **_state(context) | {"draw_asked": kind == "draw" and form is not None},
+        lines=slip.lines(context), tabs=TABS, tab=tab, form=form or Filled(), blank=Filled(),
+        event=kind, has_boiling=context.first("boiling") is not None,
+        choices=choices_for(db, context), others=others if len(others) > 1 else [],
+        refresh=request.app.state.settings.refresh_seconds,
+    )  # fmt: skip
+
+
+@router.get("/pan/{code}")
+def show(request: Request, db: Db, now: Now, code: str, entry: str = "hydrometer") -> HTMLResponse:
+    """One vessel's pan."""
+    return _pan(request, db, now, code, entry)
+
+
+@router.get("/pan/{code}/board")
+def board(request: Request, db: Db, now: Now, code: str) -> HTMLResponse:
+    """The changing part of the page."""
+    state = _state(contexts.load(db, code, now))
+    return fragment(request, db, "pan/drawn.html" if state["drawn"] else "pan/board.html", **state)
+
+
+@router.get("/pan/{code}/record")
+def record(request: Request, db: Db, now: Now, code: str) -> HTMLResponse:
+    """The slip's lines alone."""
+    context = contexts.load(db, code, now)
+    return fragment(request, db, "parts/slip.html", context=context, lines=slip.lines(context))
+
+
+@router.get("/pan/{code}/cup")
+def cup(
+    request: Request,
+    db: Db,
+    now: Now,
+    code: str,
+    reading: str = "",
+    cup: str = "",
+    instrument: str = "",
+) -> HTMLResponse:
+    """The cup picture for what is being typed; what is not understood yet is left out."""
+    context = contexts.load(db, code, now)
+
+    def typed(text: str, kind: str, low: float, high: float) -> float | None:
+        try:
+            value = units.parse(text, kind, context.kitchen.units.get(kind, "")).value
+        except OutOfRange:
+            return None
+        return value if low <= value <= high else None
+
+    floats, cup_c = typed(reading, "brix", 0.1, 85), typed(cup, "temperature", 0, 100)
+    joint = pan.board_of(context).joint.brix
+    shown = pan.cup(context, joint, instrument, floats, cup_c)
+    return fragment(request, db, "pictures/cup.html", cup=shown, draggable=True)
+
+
+@router.get("/pan/{code}/stream")
+async def stream(request: Request, code: str) -> StreamingResponse:
+    """News of a batch as server-sent events: a line each time the probe or the slip has any."""
+    settings = request.app.state.settings
+
+    def look() -> str:
+        with opened(settings.database) as db:
+            now = settings.clock()
+            context = contexts.load(db, code, now)
+            probe = context.probe
+            sample = day_store.latest_sample(db, probe.id, now) if probe else None
+            clock = Shower(context.kitchen).clock(now)
+            return f"{len(context.entries)}/{sample.at.isoformat() if sample else ''}/{clock}"
+
+    async def events() -> AsyncIterator[str]:
+        last = ""
+        while not await request.is_disconnected():
+            news = await run_in_threadpool(look)
+            if news != last:
+                last = news
+                yield f"data: {news}\n\n"
+            else:
+                yield ": still here\n\n"
+            await asyncio.sleep(max(settings.refresh_seconds, 0.2))
+
+    await run_in_threadpool(look)
+    return StreamingResponse(events(), media_type="text/event-stream")
+
+
+@router.post("/pan/{code}/slip/{kind}")
+def put(request: Request, db: Db, now: Now, code: str, kind: str, fields: Fields) -> Response:
+    """Put a reading, an event or the draw on the slip."""
+    tab = "event" if kind in EVENTS else kind
+    try:
+        slip.put(db, code, kind, fields, now)
+    except BadInput as bad:
+        return _pan(request, db, now, code, tab, refilled(fields, bad), kind)
+    if kind == "draw":
+        return RedirectResponse(f"/pan/{code}", 303)
+    return RedirectResponse(f"/pan/{code}?entry={tab}", 303)

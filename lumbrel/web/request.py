@@ -1,0 +1,32 @@
+"""What a route needs of a request: a database connection, the time, the fields of a form."""
+
+from collections.abc import Iterator
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Annotated
+
+from fastapi import Depends, Request
+
+from lumbrel.store.db import opened
+
+MAX_FIELDS = 120
+
+
+def _database(request: Request) -> Iterator[Connection]:
+    with opened(request.app.state.settings.database) as db:
+        yield db
+
+
+def _now(request: Request) -> datetime:
+    now: datetime = request.app.state.settings.clock()
+    return now
+
+
+async def _fields(request: Request) -> dict[str, str]:
+    form = await request.form(max_files=0, max_fields=MAX_FIELDS)
+    return {name: value for name, value in form.items() if isinstance(value, str)}
+
+
+Db = Annotated[Connection, Depends(_database)]
+Now = Annotated[datetime, Depends(_now)]
+Fields = Annotated[dict[str, str], Depends(_fields)]

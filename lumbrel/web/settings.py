@@ -1,0 +1,25 @@
+"""What the web application is told from outside."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+
+def system_clock() -> datetime:
+    """Now."""
+    return datetime.now(UTC)
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Where the database is, what time it is, and who may call.
+
+    `refresh_seconds` is how often a live page looks for news; 0 switches live pages off.
+    """
+
+    database: Path
+    clock: Callable[[], datetime] = system_clock
+    allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost", "[::1]")
+    demo: bool = False
+    refresh_seconds: float = 1.0

@@ -1,0 +1,67 @@
+"""One picture per view, from the demonstration with its clock stopped: the same each time."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from lumbrel import demo  # noqa: E402
+from lumbrel.web.settings import Settings  # noqa: E402
+from tests.support.browser import chromium  # noqa: E402
+from tests.support.server import served  # noqa: E402
+
+VIEWS = (
+    ("kitchen", "/", "day", 1280),
+    ("day-check", "/day", "day", 1280),
+    ("day-check-night", "/day", "night", 1280),
+    ("day-card", "/day/card", "day", 1280),
+    ("take-in", "/take-in", "day", 1280),
+    ("pan", "/pan/26-058", "day", 1280),
+    ("pan-night", "/pan/26-058", "night", 1280),
+    ("pan-phone", "/pan/26-058", "day", 390),
+    ("filter", "/filter/26-057", "day", 1280),
+    ("colour", "/colour/26-055", "day", 1280),
+    ("jar", "/jar/26-055", "day", 1280),
+    ("labels", "/jar/26-040/labels", "day", 1280),
+    ("candy", "/candy", "day", 1280),
+    ("shelf", "/shelf", "day", 1280),
+    ("lot", "/shelf/26-040", "day", 1280),
+    ("kitchen-register", "/kitchen", "day", 1280),
+)
+
+
+def main(names: list[str]) -> None:
+    """Remake all pictures, or those named; `--to FOLDER` puts them elsewhere."""
+    folder = ROOT / "docs" / "screenshots"
+    if "--to" in names:
+        at = names.index("--to")
+        folder = Path(names[at + 1])
+        del names[at : at + 2]
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        path = demo.database(Path(scratch))
+        demo.make(path)
+        settings = Settings(path, demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
+        with served(settings) as address, chromium() as browser:
+            for name, where, shift, width in VIEWS:
+                if names and name not in names:
+                    continue
+                height = 800 if width > 500 else 844
+                page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce")
+                page.add_init_script(f"localStorage.setItem('shift', '{shift}')")
+                page.goto(address + where)
+                if name == "take-in":
+                    for field, text in (("amount", "7 gal"), ("brix", "44.2"), ("temperature", "113 F")):
+                        page.fill(f"input[name={field}]", text)
+                    page.wait_for_selector("#charge .facts")
+                    page.wait_for_timeout(600)
+                page.evaluate("document.fonts.ready")
+                page.screenshot(path=folder / f"{name}.png", full_page=width < 500)
+                page.close()
+                print(name)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

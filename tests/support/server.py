@@ -1,0 +1,34 @@
+"""A real server on loopback, in this process, for browser tests and pictures."""
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import uvicorn
+
+from lumbrel.web.app import create_app
+from lumbrel.web.settings import Settings
+
+
+@contextmanager
+def served(settings: Settings) -> Iterator[str]:
+    """Serve on a free port; yields the address."""
+    listener = socket.socket()
+    listener.bind(("127.0.0.1", 0))
+    server = uvicorn.Server(
+        uvicorn.Config(
+            create_app(settings), log_level="error", access_log=False, timeout_graceful_shutdown=1
+        )
+    )
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]}, daemon=True)
+    thread.start()
+    deadline = time.monotonic() + 10
+    while not server.started and time.monotonic() < deadline:
+        time.sleep(0.02)
+    try:
+        yield f"http://127.0.0.1:{listener.getsockname()[1]}"
+    finally:
+        server.should_exit = True
+        thread.join(timeout=5)
