@@ -49,11 +49,17 @@ def main(names: list[str]) -> None:
                 if names and name not in names:
                     continue
                 height = 800 if width > 500 else 844
-                page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce")
+                page = browser.new_page(
+                    viewport={"width": width, "height": height}, reduced_motion="reduce"
+                )
                 page.add_init_script(f"localStorage.setItem('shift', '{shift}')")
                 page.goto(address + where)
                 if name == "take-in":
-                    for field, text in (("amount", "7 gal"), ("brix", "44.2"), ("temperature", "113 F")):
+                    for field, text in (
+                        ("amount", "7 gal"),
+                        ("brix", "44.2"),
+                        ("temperature", "113 F"),
+                    ):
                         page.fill(f"input[name={field}]", text)
                     page.wait_for_selector("#charge .facts")
                     page.wait_for_timeout(600)

@@ -216,7 +216,8 @@ def show(
 ) -> str:
     """The one number formatter: a value in the kind's inside unit as text in a chosen unit.
 
-    Missing and non-finite values show as a dash, minus signs are real ones.
+    Missing and non-finite values show as a dash, minus signs are real ones, and a number is
+    never parted from its unit at the end of a line.
     """
     if value is None or not isfinite(value):
         return "–"
@@ -226,4 +227,4 @@ def show(
     if float(number) == 0:
         number = number.lstrip("-")
     number = number.replace("-", "−")
-    return f"{number} {unit.symbol}" if symbol and unit.symbol else number
+    return f"{number}\u00a0{unit.symbol}" if symbol and unit.symbol else number

@@ -117,6 +117,8 @@ class Overview:
     free: list[VesselRow]
     queue: Waiting
     lots: list[shelf.Lot]
+    trend: float | None
+    """Change of pressure over three hours, Pa; None without a barometer."""
 
     @property
     def volume_l(self) -> float:
@@ -139,6 +141,7 @@ def overview(db: Connection, now: datetime) -> Overview:
         now, load_kitchen(db), not every, today.pressure, today,
         [pan.board_of(contexts.of(db, batch, now)) for batch in queue.pan],
         [v for v in every if v.id not in busy], queue, shelf.find(db).lots,
+        barometer_trend_pa(db, now),
     )  # fmt: skip
 
 

@@ -1,6 +1,6 @@
 """The pan station: one board with the verdict and everything it rests on."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import isfinite
 from sqlite3 import Connection
@@ -88,7 +88,10 @@ def board(db: Connection, code: str, now: datetime) -> Board:
 
 
 def board_of(context: BatchContext) -> Board:
-    """The board of a batch at hand."""
+    """The board of a batch at hand; of one already drawn, as it stood at the draw."""
+    drawn = context.first("draw")
+    if drawn:
+        context = replace(context, now=drawn.at)
     now, batch = context.now, context.batch
     seen = gather(context)
     fitted = seen.fitted

@@ -99,6 +99,7 @@ class Label:
     kitchen: str
     jarred_at: datetime
     allergens: tuple[str, ...]
+    for_processing: bool
 
 
 def labels(db: Connection, code: str, now: datetime) -> list[Label]:
@@ -113,14 +114,15 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
     if lot is None or not jarred:
         raise NotFound(f"Batch {code} is not jarred yet; labels come with the jars.")
     colour = context.first("colour")
-    grade = str(colour.facts["grade"]) if colour else ""
+    grade = str(colour.facts["grade"]) if colour and not colour.facts["for_processing"] else ""
+    off = bool(colour and colour.facts["for_processing"])
     kind = context.batch.sugar_kind.capitalize()
     return [
         Label(
             lot, f"{kind} syrup", jar.size_ml,
             1000 * hot_pack.mass_kg(jarred[-1].facts["brix"], jar.size_ml / 1000), jar.count, grade,
             jarred[-1].facts["brix"], context.woodlot.name, context.kitchen.name, jarred[-1].at,
-            allergens(context),
+            allergens(context), off,
         )
         for jar in batches.jars_of(db, lot)
     ]  # fmt: skip

@@ -7,6 +7,7 @@ from statistics import fmean, stdev
 from typing import Any
 from uuid import uuid4
 
+from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import rescue
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION, finish_point
@@ -176,6 +177,7 @@ def _read(db: Connection, form: Form, now: datetime) -> tuple[dict[str, Any], Ch
         "number.",
     )  # fmt: skip
     by = form.choice("amount_by", list(AMOUNTS), "Say how it was measured: mass, volume or depth.")
+    by = _measured_by(form.fields.get("amount", ""), by)
     limits = {"mass": (0.2, 5000.0), "volume": (0.2, 5000.0), "depth": (1.0, 2000.0)}
     amount = None
     if by:
@@ -211,6 +213,19 @@ def _read(db: Connection, form: Form, now: datetime) -> tuple[dict[str, Any], Ch
         "water_kg": becomes.water_kg, "vessel_id": chosen, "sugar_kind": kind,
     }  # fmt: skip
     return facts, becomes
+
+
+def _measured_by(text: str, chosen: str) -> str:
+    """A unit that was typed says what was measured, whatever the choice beside it says."""
+    if not chosen or not any(letter.isalpha() for letter in text):
+        return chosen
+    for kind in (chosen, *AMOUNTS):
+        try:
+            units.parse(text, kind)
+        except OutOfRange:
+            continue
+        return kind
+    return chosen
 
 
 def _corrected_brix(db: Connection, form: Form, brix: float, kind: str) -> float | None:

@@ -99,7 +99,7 @@ class CupPicture:
 
 def cup(of: Cup) -> CupPicture:
     """The stem placed so that its reading stands at the surface of the syrup."""
-    surface, pixels = 132.0, 9.0
+    surface, pixels = 104.0, 5.6
     at_surface = of.low_brix if of.floats_at is None else of.floats_at
 
     def y(brix: float) -> float:
@@ -107,11 +107,11 @@ def cup(of: Cup) -> CupPicture:
 
     ticks = []
     for i in range(ceil(of.low_brix), floor(of.high_brix) + 1):
-        if 14 <= y(i) <= 330:
+        if 6 <= y(i) <= 262:
             ticks.append(Tick(y(i), str(i) if i % 5 == 0 else "", i % 5 == 0))
-    mark = None if of.mark_brix is None else min(max(y(of.mark_brix), 24.0), 300.0)
+    mark = None if of.mark_brix is None else min(max(y(of.mark_brix), 16.0), 250.0)
     return CupPicture(
-        ticks, surface, max(y(of.low_brix) - 24, -40.0), y(of.high_brix) + 6, mark,
+        ticks, surface, max(y(of.low_brix) - 20, -20.0), min(y(of.high_brix) + 4, 236.0), mark,
         not of.below_scale, pixels,
     )  # fmt: skip
 
@@ -275,30 +275,28 @@ class SeasonPicture:
     width: float
 
 
-def season(lots: Sequence[Lot], width: float = 560.0, height: float = 96.0) -> SeasonPicture | None:
+def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> SeasonPicture | None:
     """Litres of each finished lot over the season; None without a lot."""
     if not lots:
         return None
     ordered = sorted(lots, key=lambda lot: lot.batch.opened_at)
-    first, last = ordered[0].batch.opened_at, ordered[-1].batch.opened_at
-    days = max((last - first) / timedelta(days=1), 1.0)
     most = max(lot.volume_l for lot in ordered) or 1.0
-    x = scale(0, days, 4.0, width - 12)
+    pitch = min((width - 8) / len(ordered), 40.0)
     bars = []
-    for lot in ordered:
+    months: list[Tick] = []
+    for i, lot in enumerate(ordered):
         tall = max(lot.volume_l / most * (height - 8), 2)
-        at = x((lot.batch.opened_at - first) / timedelta(days=1))
+        at = round(4 + i * pitch, 1)
+        month = f"{lot.batch.opened_at:%B}"
+        if not months or months[-1].label != month:
+            if months and at - months[-1].at < 60:
+                months.pop()
+            months.append(Tick(at, month))
         bars.append(
-            Bar(at, round(height - tall, 1), 7.0, round(tall, 1), grade_key(lot.grade),
+            Bar(at, round(height - tall, 1), round(pitch * 0.72, 1), round(tall, 1), grade_key(lot.grade),
                 f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}", f"/shelf/{lot.code}")
         )  # fmt: skip
-    months, seen = [], set()
-    for lot in ordered:
-        name = f"{lot.batch.opened_at:%B}"
-        if name not in seen:
-            seen.add(name)
-            months.append(Tick(x((lot.batch.opened_at - first) / timedelta(days=1)), name))
-    return SeasonPicture(bars, [m for i, m in enumerate(months) if i == 0 or m.at - months[i - 1].at > 70], width)  # fmt: skip
+    return SeasonPicture(bars, months, width)
 
 
 def grade_key(grade: str) -> str:
@@ -308,9 +306,10 @@ def grade_key(grade: str) -> str:
 
 @dataclass(frozen=True)
 class FirmnessPlace:
-    """One confection on the map: right is a hotter boil, up is more crystal."""
+    """Confections of one boil on the map: right is a hotter boil, up is more crystal."""
 
-    plan: Plan
+    plans: list[Plan]
+    label: str
     x: float
     y: float
     low_x: float
@@ -320,18 +319,22 @@ class FirmnessPlace:
 
 
 def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
-    """Confections that set, by boil above water and crystal share."""
-    shown = [p for p in plans if p.confection.middle_above_water_k < 30]
+    """Confections that set, by boil above water and crystal share; same boil, one place."""
     x, y = scale(11.5, 26.0, 60.0, 560.0), scale(0.45, 0.72, 250.0, 24.0)
+    groups: dict[float, list[Plan]] = {}
+    for plan in plans:
+        if plan.confection.middle_above_water_k < 30:
+            groups.setdefault(plan.confection.middle_above_water_k, []).append(plan)
     places = []
-    for i, plan in enumerate(sorted(shown, key=lambda p: p.crystal_fraction)):
-        piece = plan.confection
-        above = y(plan.crystal_fraction)
+    for i, middle in enumerate(sorted(groups)):
+        group = groups[middle]
+        height = y(group[0].crystal_fraction)
         places.append(
             FirmnessPlace(
-                plan, x(piece.middle_above_water_k), above, x(piece.low_above_water_k),
-                x(piece.high_above_water_k), above + (22 if i % 2 else -14),
-                piece.middle_above_water_k > 20,
+                group, ", ".join(p.confection.full_name for p in group), x(middle), height,
+                min(x(p.confection.low_above_water_k) for p in group),
+                max(x(p.confection.high_above_water_k) for p in group),
+                height + (-14 if i % 2 == 0 and i else 22), middle > 20,
             )
         )  # fmt: skip
     return places

@@ -38,7 +38,7 @@ class Units(unittest.TestCase):
                 parse(text, kind)
 
     def test_shown(self) -> None:
-        self.assertEqual(show(98.585, "temperature", "F"), "209.5 °F")
-        self.assertEqual(show(-0.448, "mass", decimals=2), "−0.45 kg")
+        self.assertEqual(show(98.585, "temperature", "F"), "209.5\u00a0°F")
+        self.assertEqual(show(-0.448, "mass", decimals=2), "−0.45\u00a0kg")
         self.assertEqual(show(-0.01, "brix", symbol=False), "0.0")
         self.assertEqual(show(float("inf"), "minutes"), "–")

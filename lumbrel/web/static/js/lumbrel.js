@@ -191,6 +191,7 @@ document.addEventListener("submit", (event) => {
 });
 window.addEventListener("pageshow", () => {
   for (const button of document.querySelectorAll("button:disabled")) button.disabled = false;
+  document.querySelector(".station.here")?.scrollIntoView({ block: "nearest", inline: "center" });
   const record = document.getElementById("slip-lines");
   if (record) record.scrollTop = record.scrollHeight;
 });
