@@ -17,7 +17,7 @@ from lumbrel.store import day as day_store
 from lumbrel.store.day import Sample
 from lumbrel.store.kitchen import Instrument
 
-STILL_SPEAKS = timedelta(minutes=45)
+STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
 PROBE_POINTS = 24
 
@@ -55,8 +55,11 @@ class BoilEvidence:
         return self.boil_start + timedelta(minutes=min(max(minute, -10_000), 10_000))
 
 
-def gather(context: BatchContext) -> BoilEvidence:
-    """Correct every reading, fit the boil, and let each instrument speak of now."""
+def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvidence:
+    """Correct every reading, fit the boil, and let each instrument speak of now.
+
+    A reading that contradicts all others can be left out of the fit; it is still shown.
+    """
     entry = context.first("take_in")
     assert entry is not None
     facts = entry.facts
@@ -96,7 +99,7 @@ def gather(context: BatchContext) -> BoilEvidence:
             r.instrument.id if r.shared_sigma_brix else "", r.shared_sigma_brix,
         )
         for r in [*readings, *probe_points]
-        if r.brix is not None and r.brix >= 5 and r.sigma_brix < 20
+        if r.brix is not None and r.brix >= 5 and r.sigma_brix < 20 and not _same(r, leave_out)
     ]  # fmt: skip
     steps = [
         Step(minute(e.at), e.facts["mass_kg"], e.facts["brix"])
@@ -111,6 +114,13 @@ def gather(context: BatchContext) -> BoilEvidence:
     return BoilEvidence(
         start, noted is not None, readings, probe, probe_now, probe_reading, samples, fitted, words
     )
+
+
+def _same(reading: Corrected, other: Corrected | None) -> bool:
+    """The same line of the slip; for a probe, which has none, the same instrument."""
+    if other is None:
+        return False
+    return reading.entry_id == other.entry_id and reading.instrument.id == other.instrument.id
 
 
 def _end(context: BatchContext) -> datetime:

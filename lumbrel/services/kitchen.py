@@ -79,7 +79,8 @@ def line(db: Connection, now: datetime) -> list[Station]:
     pan_state = "cold"
     if live:
         first = min(live, key=lambda b: b.minutes_left)
-        pan_state = f"{first.joint.brix:.1f} · {first.minutes_left:.0f} min"
+        shown = f"{first.believed.brix:.1f}" if first.believed else "disagree"
+        pan_state = f"{shown} · {first.minutes_left:.0f} min"
         if first.heating_minutes > 0:
             pan_state = f"{first.context.vessel.name} heating"
     jars = sum(lot.jar_count for lot in shelf.find(db).lots)

@@ -57,6 +57,9 @@ class Board:
     joint: Agreement
     by_balance_only: bool
     """No instrument speaks yet: the joint value is the mass balance's."""
+    believed: Agreement | None
+    """What may be shown large: the joint value; when one stands alone that of the others; None
+    when two contradict each other and neither can be preferred."""
     verdict: Verdict
     mass_kg: float
     minutes_left: float
@@ -104,8 +107,19 @@ def board_of(context: BatchContext) -> Board:
         joint = evidence.agreement([balance])
     else:
         joint = evidence.agreement([word.estimate for word in seen.words])
+    believed: Agreement | None = joint
+    if not joint.agree:
+        believed = None
+        if joint.odd_one_out is not None:
+            odd_word = seen.words[joint.odd_one_out]
+            seen = gather(context, leave_out=odd_word.reading)
+            fitted = seen.fitted
+            rest = [w.estimate for w in seen.words if w.estimate.label != odd_word.estimate.label]
+            others = evidence.agreement(rest)
+            believed = others if others.agree else None
+    now_brix = believed.brix if believed else joint.brix
     solids = fitted.solids_kg[-1]
-    mass = 100 * solids / max(joint.brix, 1.0)
+    mass = 100 * solids / max(now_brix, 1.0)
     low, high = fitted.band_of(batch.target_brix)
     finish = fitted.minute_of(batch.target_brix)
     left = max(finish - minute, 0.0) if isfinite(finish) else 10_000.0
@@ -126,19 +140,17 @@ def board_of(context: BatchContext) -> Board:
         draw_c = (
             glass.calibration.indicated_c(point.temperature_c) if glass else point.temperature_c
         )
-        boils_at = sucrose.boiling_point_c(
-            min(joint.brix, 97), pressure.pa, context.invert_fraction
-        )
+        boils_at = sucrose.boiling_point_c(min(now_brix, 97), pressure.pa, context.invert_fraction)
         foam = heating == 0 and boils_at - point.boiling_point_c >= FOAM_ABOVE_WATER_K
         depth_now, depth_done = _depths(
-            context, mass, joint.brix, solids, boils_at, point.temperature_c
+            context, mass, now_brix, solids, boils_at, point.temperature_c
         )
     carry = rescue.carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction)
     return Board(
-        context, seen, joint, by_balance, call, mass, left, max(low - minute, 0.0),
+        context, seen, joint, by_balance, believed, call, mass, left, max(low - minute, 0.0),
         max(high - minute, 0.0) if isfinite(high) else None,
         now + timedelta(minutes=left) if left < 5000 else None, next_check, heating, odd, cause,
-        cup(context, joint.brix), carry, draw_c, glass, depth_now, depth_done, foam,
+        cup(context, now_brix), carry, draw_c, glass, depth_now, depth_done, foam,
     )  # fmt: skip
 
 

@@ -39,11 +39,18 @@ def draw(form: Form, context: BatchContext) -> dict[str, Any]:
         "mass", "mass", 0.1, 5000, "What was drawn must weigh between 0.1 and 5000 kg.",
         required=False,
     )  # fmt: skip
-    short = context.batch.target_brix - board.joint.brix
-    if short > max(1.5, 2 * board.joint.sigma_brix):
+    known = board.believed or board.joint
+    short = context.batch.target_brix - known.brix
+    if board.believed is None:
         form.ask(
             "mass",
-            f"The joint value is {board.joint.brix:.1f} Brix, {short:.1f} under the target: so "
+            "The instruments contradict each other, so nobody knows what this is. One more "
+            "reading would settle it. Draw all the same?",
+        )
+    elif short > max(1.5, 2 * known.sigma_brix):
+        form.ask(
+            "mass",
+            f"The joint value is {known.brix:.1f} Brix, {short:.1f} under the target: so "
             "thin it would ferment. Draw all the same?",
         )
     minute = max(board.evidence.minute(context.now), 0.1)
@@ -52,7 +59,7 @@ def draw(form: Form, context: BatchContext) -> dict[str, Any]:
     drawn = board.mass_kg if mass is None else mass
     rate = (start + added - board.mass_kg) / minute
     return {
-        "brix": board.joint.brix, "sigma_brix": board.joint.sigma_brix,
+        "brix": known.brix, "sigma_brix": known.sigma_brix,
         "target_brix": context.batch.target_brix, "mass_kg": drawn, "weighed": mass is not None,
         "call": board.verdict.call.value, "chi2_per_dof": board.joint.chi2_per_dof,
         "rate_kg_per_min": rate if minute >= 5 and rate > 0 else None,

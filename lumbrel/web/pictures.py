@@ -263,7 +263,6 @@ class Bar:
     height: float
     grade: str
     title: str
-    href: str
 
 
 @dataclass(frozen=True)
@@ -294,7 +293,7 @@ def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> S
             months.append(Tick(at, month))
         bars.append(
             Bar(at, round(height - tall, 1), round(pitch * 0.72, 1), round(tall, 1), grade_key(lot.grade),
-                f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}", f"/shelf/{lot.code}")
+                f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}")
         )  # fmt: skip
     return SeasonPicture(bars, months, width)
 

@@ -23,7 +23,7 @@ function turnShift() {
 }
 
 document.addEventListener("alpine:init", () => {
-  Alpine.data("shift", () => ({ turn: turnShift }));
+  Alpine.data("shift", () => ({ turn() { turnShift(); } }));
 
   // A quantity as it is understood, while it is typed.
   Alpine.data("field", () => ({

@@ -1,0 +1,312 @@
+"""The job in a real browser: clicked, typed, with the keyboard alone, on a phone, live."""
+
+import json
+import tempfile
+import unittest
+from datetime import timedelta
+from pathlib import Path
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from lumbrel import demo
+from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.store.db import opened
+from lumbrel.web.settings import Settings
+from tests.support.browser import chromium
+from tests.support.kitchen import NOON, season_copy
+from tests.support.server import served
+
+LIVE = "/pan/26-058"
+VIEWS = (
+    "/", "/day", "/day/card", "/take-in", LIVE, f"{LIVE}?entry=refractometer",
+    f"{LIVE}?entry=event", "/filter/26-057", "/colour/26-056", "/jar/26-055", "/jar/26-040/labels",
+    "/candy", "/shelf", "/shelf/26-040", "/kitchen",
+)  # fmt: skip
+
+
+class BrowserCase(unittest.TestCase):
+    """A browser and a scratch folder; every page is watched for errors and foreign requests."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.browser = cls.enterClassContext(chromium())
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+
+    def setUp(self) -> None:
+        self.complaints: list[str] = []
+        self.now = NOON
+
+    def serve(self, path: Path, clock=None, **more) -> str:
+        return self.enterContext(served(Settings(path, clock or (lambda: self.now), **more)))
+
+    def open(self, width: int = 1280, height: int = 800) -> Page:
+        page = self.browser.new_page(viewport={"width": width, "height": height})
+        self.addCleanup(page.close)
+        page.set_default_timeout(8000)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("console", lambda said: self._heard(said.type, said.text))
+        page.on("request", lambda request: self._requested(request.url))
+        return page
+
+    def _heard(self, kind: str, text: str) -> None:
+        if kind == "error" and "422" not in text:
+            self.complaints.append(text)
+
+    def _requested(self, url: str) -> None:
+        if not url.startswith(("http://127.0.0.1:", "data:")):
+            self.complaints.append(f"asked for {url}")
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.complaints, [])
+
+
+class Walk(BrowserCase):
+    def test_a_new_user_finishes_one_batch(self) -> None:
+        address = self.serve(self.folder / "new.sqlite3", refresh_seconds=0)
+        page = self.open()
+        page.goto(address)
+        page.get_by_role("button", name="Load the example kitchen").click()
+        self._day(page)
+        self._take_in_with_the_keyboard_alone(page)
+        self._pan(page)
+        self._to_the_jar(page)
+        self._shelf(page)
+
+    def _day(self, page: Page) -> None:
+        page.get_by_text("Give pressure or elevation another way").click()
+        page.get_by_role("radio", name="forecast").check()
+        page.locator("input[name=pressure]").fill("1008 hPa")
+        page.locator("input[name=outdoor]").fill("2 C")
+        page.get_by_role("button", name="Take it").click()
+        expect(page.locator(".bases")).to_contain_text("957.3")
+        page.locator("select[name=thermometer]").first.select_option(label="Dial A")
+        page.locator("input[name=reading]").fill("211.6 F")
+        expect(page.locator(".ask-row .said span")).to_contain_text("99.8")
+        page.get_by_role("button", name="Set the day").click()
+        expect(page.locator(".says")).to_contain_text("Dial A reads 1.4")
+        expect(page.locator(".ladder .finish .figure")).to_have_text("103.9")
+        page.get_by_role("link", name="Day card").click()
+        expect(page.locator(".card-table")).to_contain_text("Hard drops")
+        page.get_by_role("link", name="Back").click()
+
+    def _take_in_with_the_keyboard_alone(self, page: Page) -> None:
+        page.locator("h1").click()
+        page.keyboard.press("2")
+        expect(page.locator("h1")).to_contain_text("Take in batch 26-001")
+        expect(page.locator("input[name=amount]")).to_be_focused()
+        page.keyboard.type("30 kg")
+        page.keyboard.press("Tab")
+        page.keyboard.type("45")
+        page.keyboard.press("Tab")
+        page.keyboard.type("140 F")
+        page.locator("select[name=woodlot]").focus()
+        page.keyboard.type("North")
+        expect(page.locator("#charge .huge")).to_contain_text("15.2")
+        page.locator("input[name=vessel][value=finisher-2]").focus()
+        page.keyboard.press("Space")
+        page.locator("input[name=amount]").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator(".slip")).to_contain_text("Took in 30.0")
+
+    def _pan(self, page: Page) -> None:
+        self.now += timedelta(minutes=15)
+        page.get_by_role("link", name="Event").click()
+        page.get_by_role("button", name="Boiling").click()
+        expect(page.locator(".slip")).to_contain_text("Boiling")
+        self.now += timedelta(minutes=35)
+        page.locator("#slip-record").click()
+        page.keyboard.press("d")
+        page.locator("input[name=reading]").fill("53.6")
+        page.locator("input[name=sample]").fill("60 C")
+        page.keyboard.press("Enter")
+        expect(page.locator(".entry")).to_contain_text("come to temperature")
+        self.assertEqual(page.locator("input[name=reading]").input_value(), "53.6")
+        page.locator("input[name=sample]").fill("22 C")
+        page.keyboard.press("Enter")
+        expect(page.locator(".slip-lines")).to_contain_text("Refractometer 53.6")
+        expect(page.locator(".verdict h1")).to_have_text("Keep boiling")
+        self._cup(page)
+        self._misreading_is_amended(page)
+        page.get_by_role("link", name="Heat").click()
+        page.locator("select[name=instrument]").select_option(label="Dial A")
+        page.locator("#entry input[name=reading]").fill("216.0 F")
+        page.keyboard.press("Enter")
+        expect(page.locator("svg.agreement .word")).to_have_count(3)
+        page.get_by_text("came about").click()
+        expect(page.locator("#board .working")).to_contain_text("inverse-variance mean")
+
+    def _cup(self, page: Page) -> None:
+        self.now += timedelta(minutes=3)
+        page.get_by_role("link", name="Cup").click()
+        wanted = f"{Hydrometer().mark(66.9, 88.0):.1f}"
+        page.locator("input[name=cup]").fill("88 C")
+        expect(page.locator("#cup .wants")).to_have_text(f"draw at {wanted}")
+        page.locator("input[name=reading]").fill("57.6")
+        expect(page.locator("#cup .shows")).to_have_text("shows 57.6")
+        stem = page.locator("#cup .glass").bounding_box()
+        page.mouse.move(stem["x"] + 10, stem["y"] + 30)
+        page.mouse.down()
+        page.mouse.move(stem["x"] + 10, stem["y"] + 4, steps=4)
+        page.mouse.up()
+        self.assertGreater(float(page.locator("input[name=reading]").input_value()), 58.5)
+        page.locator("input[name=reading]").fill("57.6")
+        page.locator("input[name=reading]").press("Enter")
+        expect(page.locator(".verdict h1")).to_have_text("They disagree")
+        expect(page.locator("input[name=reading]")).to_be_focused()
+
+    def _misreading_is_amended(self, page: Page) -> None:
+        page.get_by_role("link", name="Amend: Hydrometer").click()
+        expect(page.locator(".working")).to_contain_text("buoyancy")
+        page.locator("input[name=reading]").fill("47.6")
+        page.locator("form[action*=amend] input[name=why]").fill("misread by ten")
+        page.get_by_role("button", name="Amend the line").click()
+        expect(page.locator(".slip del")).to_contain_text("Hydrometer 57.6")
+        expect(page.locator(".verdict h1")).to_have_text("Keep boiling")
+
+    def _to_the_jar(self, page: Page) -> None:
+        self.now += timedelta(minutes=31)
+        page.get_by_role("link", name="Drop").click()
+        page.locator("input[name=reading]").fill("66.9")
+        page.locator("input[name=sample]").fill("68 F")
+        page.keyboard.press("Enter")
+        expect(page.locator(".verdict h1")).to_have_text("Draw now")
+        page.get_by_role("button", name="Drawn off now").click()
+        expect(page.locator(".verdict h1")).to_have_text("Drawn off")
+        page.get_by_role("link", name="Filter it").click()
+        page.locator("input[name=temperature]").fill("190 F")
+        page.keyboard.press("Enter")
+        page.get_by_role("link", name="Colour", exact=True).click()
+        page.locator("input[name=transmittance]").fill("64")
+        page.locator("input[name=path]").fill("20 mm")
+        page.keyboard.press("Enter")
+        expect(page.locator("p.huge")).to_have_text("Golden")
+        page.locator(".notice").get_by_role("link", name="Jar").click()
+        page.locator("input[name=size_1]").fill("500 ml")
+        page.locator("input[name=count_1]").fill("20")
+        page.locator("input[name=count_2]").fill("14")
+        page.locator("input[name=fill]").fill("160 F")
+        page.keyboard.press("Enter")
+        expect(page.locator(".asked").first).to_contain_text("Too cold to keep")
+        page.locator("input[name=fill]").fill("185 F")
+        page.locator("input[name=lot]").fill("NK/7")
+        page.keyboard.press("Enter")
+        expect(page.locator(".notice")).to_contain_text("Jarred.")
+
+    def _shelf(self, page: Page) -> None:
+        page.get_by_role("link", name="Labels").click()
+        expect(page.locator(".label")).to_have_count(34)
+        page.get_by_role("link", name="Back").click()
+        page.locator(".station", has_text="Shelf").click()
+        page.locator("input[name=q]").fill("nk/")
+        page.get_by_role("button", name="Find").click()
+        page.get_by_role("link", name="NK/7").click()
+        expect(page.locator(".slip")).to_contain_text("Took in 30.0")
+        with page.expect_download() as taken:
+            page.get_by_role("link", name="Export JSON").click()
+        document = json.loads(Path(taken.value.path()).read_text(encoding="utf-8"))
+        self.assertEqual(
+            document["jars"], [{"size_ml": 500.0, "count": 20}, {"size_ml": 250.0, "count": 14}]
+        )
+        with page.expect_download() as taken:
+            page.get_by_role("link", name="Export CSV").click()
+        self.assertIn("misread by ten", Path(taken.value.path()).read_text(encoding="utf-8"))
+
+
+class Everywhere(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        path = season_copy(self.folder / self.id())
+        self.address = self.serve(path, demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
+
+    def test_no_view_has_a_serious_barrier_by_day_or_night(self) -> None:
+        for shift in ("day", "night"):
+            page = self.open()
+            page.add_init_script(f"localStorage.setItem('shift', '{shift}')")
+            for view in VIEWS:
+                page.goto(self.address + view)
+                found = Axe().run(page).response["violations"]
+                grave = [
+                    (
+                        one["id"],
+                        one["nodes"][0]["html"][:160],
+                        one["nodes"][0]["failureSummary"][:200],
+                    )
+                    for one in found
+                    if one["impact"] in ("serious", "critical")
+                ]
+                with self.subTest(view, shift=shift):
+                    self.assertEqual(grave, [])
+
+    def test_nothing_is_wider_than_a_phone(self) -> None:
+        for width in (360, 390):
+            page = self.open(width, 780)
+            for view in VIEWS:
+                if "labels" in view or "card" in view:
+                    continue
+                page.goto(self.address + view)
+                wide = page.evaluate("document.documentElement.scrollWidth")
+                with self.subTest(view, width=width):
+                    self.assertLessEqual(wide, width)
+
+    def test_the_deciding_figure_is_large(self) -> None:
+        page = self.open()
+        for view, selector in (
+            (LIVE, ".reading b"),
+            ("/day", ".day-left .huge"),
+            ("/", ".figures b"),
+        ):
+            page.goto(self.address + view)
+            size = page.locator(selector).first.evaluate(
+                "e => parseFloat(getComputedStyle(e).fontSize)"
+            )
+            self.assertGreaterEqual(size, 72)
+
+    def test_keys_and_the_night_shift(self) -> None:
+        page = self.open()
+        page.goto(self.address)
+        page.keyboard.press("3")
+        expect(page.locator(".station.here")).to_contain_text("Pan")
+        page.locator("h1").click()
+        page.keyboard.press("?")
+        expect(page.locator("dialog")).to_be_visible()
+        page.keyboard.press("Escape")
+        before = page.evaluate("getComputedStyle(document.body).backgroundColor")
+        page.get_by_role("button", name="Day or night shift").click()
+        page.reload()
+        self.assertNotEqual(
+            page.evaluate("getComputedStyle(document.body).backgroundColor"), before
+        )
+
+    def test_a_caution_is_put_away_for_the_day_only(self) -> None:
+        page = self.open()
+        page.goto(self.address + "/filter/26-057")
+        page.get_by_role("button", name="Put this caution away").click()
+        page.reload()
+        expect(page.locator(".caution")).to_be_hidden()
+        page.evaluate(
+            "for (const k in localStorage) if (k.startsWith('caution')) localStorage[k] = '2026-01-01'"
+        )
+        page.reload()
+        expect(page.locator(".caution")).to_be_visible()
+
+
+class Live(BrowserCase):
+    def test_the_probe_streams_onto_the_page(self) -> None:
+        path = season_copy(self.folder / "live")
+        clock = demo.clock(path)
+        vessel = demo.LiveVessel(path, clock)
+        vessel.start()
+        self.addCleanup(vessel.stop)
+        address = self.serve(path, clock, demo=True, refresh_seconds=0.2)
+        page = self.open()
+        page.goto(address + LIVE)
+        page.locator("#entry input[name=cup]").fill("91 C")
+        shown = page.locator("#board .run .note").text_content()
+        expect(page.locator("#board .run .note")).not_to_have_text(shown, timeout=20_000)
+        self.assertEqual(page.locator("#entry input[name=cup]").input_value(), "91 C")
+        with opened(path) as db:
+            count = db.execute(
+                "SELECT count(*) FROM sample WHERE at > '2026-04-18T14:25:06'"
+            ).fetchone()
+        self.assertGreater(count[0], 1)

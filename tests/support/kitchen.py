@@ -1,0 +1,59 @@
+"""Kitchens for tests: an equipped one, and the demonstration made once for all that read it."""
+
+import atexit
+import shutil
+import tempfile
+import unittest
+from datetime import UTC, datetime, timedelta
+from functools import lru_cache
+from pathlib import Path
+from sqlite3 import Connection
+
+from lumbrel import demo
+from lumbrel.services import kitchen, slip, take_in
+from lumbrel.store.db import connect, migrate
+
+NOON = datetime(2026, 3, 18, 12, 0, tzinfo=UTC)
+
+
+class KitchenCase(unittest.TestCase):
+    """A test with the example kitchen equipped and nothing in it."""
+
+    db: Connection
+    folder: Path
+
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, self.folder)
+        self.path = self.folder / "lumbrel.sqlite3"
+        self.db = connect(self.path)
+        self.addCleanup(self.db.close)
+        migrate(self.db)
+        kitchen.load_example(self.db)
+
+    def take_in(self, at: datetime = NOON, **other: str) -> str:
+        """Open a batch of 30 kg at 45 Brix in Finisher 2; returns its code."""
+        fields = {
+            "vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "north-kiln",
+            "amount_by": "mass", "amount": "30 kg", "brix": "45", "temperature": "60 C", **other,
+        }  # fmt: skip
+        return take_in.open_batch(self.db, at, fields)
+
+    def put(self, code: str, kind: str, minutes: float, **fields: str):
+        """Put an entry on a slip so many minutes after noon."""
+        return slip.put(self.db, code, kind, fields, NOON + timedelta(minutes=minutes))
+
+
+@lru_cache(maxsize=1)
+def _season() -> Path:
+    folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder)
+    path = demo.database(folder)
+    demo.make(path)
+    return path
+
+
+def season_copy(folder: Path) -> Path:
+    """A copy of the demonstration's database, to be written in."""
+    folder.mkdir(parents=True, exist_ok=True)
+    return Path(shutil.copy(_season(), demo.database(folder)))

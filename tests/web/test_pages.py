@@ -1,0 +1,163 @@
+"""Pages: what was typed stays, nothing is half-written, other sites and big bodies are refused."""
+
+import sqlite3
+from datetime import timedelta
+
+from fastapi.testclient import TestClient
+
+from lumbrel.services import context
+from lumbrel.web.app import create_app
+from lumbrel.web.security import MAX_BODY_BYTES
+from lumbrel.web.settings import Settings
+from tests.support.kitchen import NOON, KitchenCase
+
+HOST = "http://127.0.0.1"
+
+
+class Pages(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.at = NOON
+        app = create_app(Settings(self.path, lambda: self.at))
+        self.client = self.enterContext(
+            TestClient(app, base_url=HOST, follow_redirects=False, raise_server_exceptions=False)
+        )
+
+    def rows(self) -> int:
+        tables = (
+            "entry",
+            "batch",
+            "test_boil",
+            "pressure_note",
+            "vessel",
+            "instrument",
+            "lot",
+            "jar",
+        )
+        count = sqlite3.connect(self.path)
+        total = sum(count.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in tables)
+        count.close()
+        return total
+
+    def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
+        code = self.take_in()
+        taken = {
+            "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "tern-lot",
+            "amount_by": "mass", "amount": "30", "brix": "45", "temperature": "50",
+        }  # fmt: skip
+        before = self.rows()
+        for path, fields, expected in (
+            ("/day/test-boil", {"thermometer": "dial-a", "reading": "219"}, "other unit"),
+            ("/day/test-boil", {"thermometer": "dial-a", "reading": "hot"}, "Type a number"),
+            ("/day/pressure", {"basis": "station", "pressure": "1008"}, "reduced to sea level"),
+            ("/day/pressure", {"basis": "station", "pressure": "7 gal"}, "not a unit of pressure"),
+            ("/day/pressure", {"basis": "elevation", "elevation": "99999"}, "Elevation must"),
+            ("/take-in", taken | {"amount": "-3 gal"}, "must lie between"),
+            ("/take-in", taken | {"brix": "0"}, "between 1 and 75"),
+            ("/take-in", taken | {"brix": "100"}, "between 1 and 75"),
+            ("/take-in", taken | {"temperature": "219"}, "for Fahrenheit type F"),
+            ("/take-in", taken | {"woodlot": "nowhere"}, "Choose the woodlot"),
+            ("/take-in", taken | {"amount": "2 kg"}, "scorches"),
+            (f"/pan/{code}/slip/hydrometer", {"reading": "60"}, "Type the cup"),
+            (f"/pan/{code}/slip/hydrometer", {"reading": "60", "cup": "219"}, "between 0 and 100"),
+            (f"/pan/{code}/slip/hydrometer", {"reading": "30", "cup": "90"}, "runs from 45 to 75"),
+            (f"/pan/{code}/slip/refractometer", {"reading": "66", "sample": "60"}, "come to temperature"),
+            (f"/pan/{code}/slip/thermometer", {"reading": "219"}, "type F behind"),
+            (f"/pan/{code}/slip/foam", {"defoamer": "soap"}, "decides the allergens"),
+            (f"/pan/{code}/slip/added", {"mass": "-1 kg", "brix": "0"}, "must weigh"),
+            (f"/pan/{code}/slip/draw", {}, "would ferment"),
+            ("/kitchen", {"name": "", "target": "90"}, "66.0, the usual legal floor"),
+            ("/kitchen/add/vessel", {"name": "P", "shape": "round", "diameter": "5"}, "20 mm and 10 m"),
+        ):  # fmt: skip
+            with self.subTest(path, fields=fields):
+                self.at = NOON + timedelta(minutes=30)
+                answer = self.client.post(path, data=fields)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(expected, answer.text)
+                for value in ("-3 gal", "hot", "7 gal"):
+                    if value in fields.values():
+                        self.assertIn(f'value="{value}"', answer.text)
+        self.assertEqual(self.rows(), before)
+
+    def test_a_question_is_answered_by_saying_so(self) -> None:
+        code = self.take_in()
+        fields = {"reading": "30", "cup": "90"}
+        self.assertEqual(
+            self.client.post(f"/pan/{code}/slip/hydrometer", data=fields).status_code, 422
+        )
+        said = fields | {"reading_is_so": "1"}
+        self.assertEqual(
+            self.client.post(f"/pan/{code}/slip/hydrometer", data=said).status_code, 303
+        )
+
+    def test_a_double_tap_writes_once(self) -> None:
+        code = self.take_in()
+        for _ in range(3):
+            self.client.post(f"/pan/{code}/slip/note", data={"id": "tap-00000001", "text": "a"})
+        self.assertEqual(len(context.load(self.db, code, NOON).entries), 2)
+
+    def test_what_is_typed_is_never_markup(self) -> None:
+        code = self.take_in(woodlot="", new_woodlot="<script>alert(1)</script>")
+        self.client.post(f"/pan/{code}/slip/note", data={"text": "<img src=x onerror=alert(2)>"})
+        page = self.client.get(f"/pan/{code}").text
+        self.assertIn("&lt;img src=x", page)
+        self.assertNotIn("<img src=x", page)
+        self.assertNotIn("<script>alert", page + self.client.get("/").text)
+        odd = self.client.get("/shelf", params={"q": "'; <script>"})
+        self.assertEqual(odd.status_code, 200)
+        self.assertNotIn("'; <script>", odd.text)
+
+    def test_unknown_things_get_a_sentence(self) -> None:
+        for path in (
+            "/pan/26-999", "/shelf/'; <script>", "/jar/x/labels", "/batch/x.json", "/nowhere",
+            "/batch/x/amend/y", "/pan/26-999/stream",
+        ):  # fmt: skip
+            answer = self.client.get(path)
+            self.assertEqual(answer.status_code, 404, path)
+            self.assertIn("Nothing was written", answer.text)
+        self.assertEqual(
+            self.client.post("/pan/26-999/slip/note", data={"text": "a"}).status_code, 404
+        )
+        self.assertEqual(self.client.delete("/day").status_code, 405)
+
+    def test_security(self) -> None:
+        self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 400)
+        for headers in (
+            {"origin": "http://evil.example"}, {"origin": "null"}, {"sec-fetch-site": "cross-site"},
+        ):  # fmt: skip
+            answer = self.client.post("/kitchen/example", headers=headers)
+            self.assertEqual(answer.status_code, 403, headers)
+        same = {"origin": HOST, "sec-fetch-site": "same-origin"}
+        self.assertEqual(self.client.post("/kitchen/example", headers=same).status_code, 303)
+        policy = self.client.get("/day").headers["content-security-policy"]
+        self.assertIn("script-src 'self';", policy)
+        self.assertNotIn("unsafe", policy)
+
+    def test_bodies_are_bounded(self) -> None:
+        big = b"text=" + b"a" * 10_000_000
+
+        def pieces():
+            yield from (big[i : i + 65536] for i in range(0, len(big), 65536))
+
+        code = self.take_in()
+        form = {"content-type": "application/x-www-form-urlencoded"}
+        for content in (big, pieces()):
+            answer = self.client.post(f"/pan/{code}/slip/note", content=content, headers=form)
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn(f"{MAX_BODY_BYTES // 1024} KB", answer.text)
+        many = "&".join(f"f{i}=1" for i in range(500))
+        answer = self.client.post(f"/pan/{code}/slip/note", content=many, headers=form)
+        self.assertEqual(answer.status_code, 400)
+        self.assertEqual(len(context.load(self.db, code, NOON).entries), 1)
+
+    def test_units_are_the_kitchens_choice_everywhere(self) -> None:
+        fields = {"name": "K", "elevation": "1371 ft", "target": "66.9", "margin": "0"}
+        units = {"temperature": "F", "difference": "F", "pressure": "inHg", "elevation": "ft",
+                 "depth": "in", "mass": "lb", "volume": "gal", "jar": "floz"}  # fmt: skip
+        fields |= {f"unit_{kind}": unit for kind, unit in units.items()}
+        self.assertEqual(self.client.post("/kitchen", data=fields).status_code, 303)
+        code = self.take_in(amount="66.1 lb", temperature="140")
+        page = self.client.get(f"/pan/{code}").text
+        self.assertIn("Took in 66.1\u00a0lb", page)
+        self.assertIn("at 140.0\u00a0°F", page)
+        self.assertIn("209.5", self.client.get("/day").text)
