@@ -12,6 +12,9 @@ from lumbrel.core.physics import air, sucrose, water
 _SWINGS = ((6.3, 520.0, 0.4), (2.7, 330.0, 1.9), (1.1, 140.0, 0.2), (0.5, 45.0, 2.6))
 
 
+ROOM_C, COOLING_S = 18.0, 5400.0
+
+
 class SimulatedBarometer:
     """A barometer at an elevation under weather that is a fixed function of time."""
 
@@ -33,6 +36,7 @@ class SimulatedFinisher:
         mass_kg, brix, temperature_c: what is in it.
         invert_fraction: of its solids.
         burner_kw: what the burner gives; efficiency: the share that reaches the syrup.
+        cut_out_c: above this temperature the burner's overheat cut-out puts it off.
         probe_lag_s, probe_offset_k, probe_noise_k: of the probe that stands in it.
     """
 
@@ -42,6 +46,7 @@ class SimulatedFinisher:
     invert_fraction: float = 0.01
     burner_kw: float = 15.5
     efficiency: float = 0.45
+    cut_out_c: float = 125.0
     probe_c: float = 20.0
     probe_lag_s: float = 8.0
     probe_offset_k: float = 0.0
@@ -71,6 +76,10 @@ class SimulatedFinisher:
         solids = self.mass_kg * self.brix / 100
         boiled = (heat_kj - warming) / water.latent_heat_kj_per_kg(max(boil, 80.0))
         self.mass_kg = max(self.mass_kg - boiled, solids / 0.96)
+        if self.temperature_c >= self.cut_out_c:
+            self.burner_kw = 0.0
+        if self.burner_kw == 0:
+            self.temperature_c += (ROOM_C - self.temperature_c) * (1 - exp(-seconds / COOLING_S))
         self.brix = 100 * solids / self.mass_kg
         self.probe_c += (self.temperature_c - self.probe_c) * (1 - exp(-seconds / self.probe_lag_s))
 

@@ -131,7 +131,7 @@ def board_of(context: BatchContext) -> Board:
     )  # fmt: skip
     odd, cause = _odd_one(seen, joint)
     pressure = day.pressure_at(context.db, context.kitchen, now)
-    glass = _thermometer(context, pressure)
+    glass = _thermometer(context, seen, pressure)
     draw_c = None
     foam = False
     depth_now = depth_done = None
@@ -178,13 +178,16 @@ def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
 
 
 def _thermometer(
-    context: BatchContext, pressure: day.Pressure | None
+    context: BatchContext, seen: BoilEvidence, pressure: day.Pressure | None
 ) -> day.ThermometerToday | None:
-    """The thermometer whose marks the board gives: the vessel's probe, else the day's."""
+    """The thermometer whose marks the board gives: a probe that speaks, else the one last read
+    in this boil, else the day's."""
     if pressure is None:
         return None
-    if context.probe:
-        return day.thermometer_today(context.db, context.probe, pressure, context.now)
+    typed = [r.instrument for r in seen.readings if r.kind == "thermometer"]
+    used = seen.probe if seen.probe and seen.probe_samples else (typed[-1] if typed else None)
+    if used:
+        return day.thermometer_today(context.db, used, pressure, context.now)
     return day.today(context.db, context.now).chosen
 
 

@@ -73,9 +73,10 @@ class Shower:
         """The symbol of the kitchen's unit of a kind."""
         return units.KINDS[kind].unit(self.kitchen.units.get(kind, "")).symbol
 
-    def clock(self, at: datetime | None) -> str:
-        """HH:MM in the kitchen's zone."""
-        return local_time(at, self.kitchen).strftime("%H:%M") if at else "–"
+    def clock(self, at: datetime | None, seconds: bool = False) -> str:
+        """HH:MM (or HH:MM:SS) in the kitchen's zone."""
+        form = "%H:%M:%S" if seconds else "%H:%M"
+        return local_time(at, self.kitchen).strftime(form) if at else "–"
 
     def date(self, at: datetime) -> str:
         """A day, as 18 April 2026."""

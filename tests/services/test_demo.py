@@ -1,0 +1,92 @@
+"""The demonstration: the season it promises, the live vessel, a pan that is left alone."""
+
+import random
+import tempfile
+import unittest
+from datetime import timedelta
+from pathlib import Path
+
+from lumbrel import demo
+from lumbrel.devices.simulated import SimulatedFinisher
+from lumbrel.services import kitchen, pan, shelf, slip
+from lumbrel.store import batches
+from lumbrel.store.db import opened
+from tests.support.kitchen import season_copy
+
+
+class Simulator(unittest.TestCase):
+    def test_solids_stay_and_heat_becomes_steam(self) -> None:
+        pot = SimulatedFinisher(30.0, 45.0, 60.0)
+        while pot.temperature_c < 98:
+            pot.step(5, 96_000)
+        mass, seconds = pot.mass_kg, 1800
+        for _ in range(seconds // 5):
+            pot.step(5, 96_000)
+        self.assertAlmostEqual(pot.mass_kg * pot.brix, 30 * 45, delta=1e-6)
+        lost = (mass - pot.mass_kg) / (seconds / 60)
+        self.assertAlmostEqual(lost, pot.boil_off_kg_per_min, delta=0.01)
+        shown = pot.indicated_c(random.Random(1))
+        self.assertAlmostEqual(shown, pot.temperature_c, delta=0.4)
+
+    def test_left_alone_it_cuts_out_and_cools(self) -> None:
+        pot = SimulatedFinisher(20.0, 66.0, 103.0)
+        hottest = 0.0
+        for _ in range(6 * 720):
+            pot.step(5, 96_000)
+            hottest = max(hottest, pot.temperature_c)
+        self.assertLess(hottest, 126)
+        self.assertLess(pot.temperature_c, 40)
+
+
+class Season(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = season_copy(Path(folder.name) / "d")
+        self.db = self.enterContext(opened(self.path))
+        self.now = demo.clock(self.path, frozen=True)()
+
+    def test_it_is_the_season_of_the_scenario(self) -> None:
+        lots = shelf.find(self.db).lots
+        self.assertGreaterEqual(len(lots), 40)
+        days = [lot.batch.opened_at.date() for lot in lots]
+        self.assertGreaterEqual(min(days), demo.FIRST_DAY)
+        self.assertLessEqual(max(days), demo.LAST_DAY)
+        self.assertEqual({lot.grade for lot in lots}, set(shelf.GRADES))
+        birch = [lot for lot in lots if lot.batch.sugar_kind == "birch"]
+        maple = [lot for lot in lots if lot.batch.sugar_kind == "maple"]
+        last_maple = max(m.batch.opened_at for m in maple)
+        self.assertTrue(birch and all(b.batch.opened_at > last_maple for b in birch))
+        put_back = [e for e in batches.standing_of_kind(self.db, "added") if e.facts["brix"] == 0]
+        self.assertGreaterEqual(len(put_back), 3)
+        self.assertTrue(all(63 < lot.brix < 70 for lot in lots))
+
+    def test_the_season_comes_out_the_same_each_time(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            again = demo.database(Path(folder))
+            demo.make(again)
+            with opened(again) as db:
+                for query in ("SELECT id, at, typed, facts FROM entry", "SELECT * FROM sample"):
+                    rows = [tuple(row) for row in db.execute(query)]
+                    self.assertEqual(rows, [tuple(row) for row in self.db.execute(query)])
+
+    def test_the_verdict_calls_the_draw_close_to_the_truth(self) -> None:
+        vessel, called = self._vessel(), None
+        board = pan.board(self.db, "26-058", self.now)
+        self.assertAlmostEqual(board.minutes_left, demo.MINUTES_LEFT, delta=2)
+        while called is None and vessel._last < self.now + timedelta(minutes=20):
+            vessel.tick(self.db, vessel._last + timedelta(seconds=15))
+            if pan.board(self.db, "26-058", vessel._last).verdict.call.value == "draw_now":
+                called = vessel._pot.brix
+        self.assertAlmostEqual(called, 66.9, delta=0.6)
+        slip.put(self.db, "26-058", "draw", {}, vessel._last)
+        vessel.tick(self.db, vessel._last + timedelta(seconds=15))
+        self.assertIsNone(vessel._pot)
+        self.assertEqual(kitchen.waiting(self.db).pan, [])
+
+    def _vessel(self) -> demo.LiveVessel:
+        vessel = demo.LiveVessel(self.path, demo.DemoClock(self.now, frozen=True))
+        vessel._last, state = batches.demo_state(self.db)
+        vessel._batch_id = state["batch"]
+        vessel._pot = SimulatedFinisher(**state["pot"])
+        return vessel
