@@ -64,7 +64,7 @@ def main(names: list[str]) -> None:
                     page.wait_for_selector("#charge .facts")
                     page.wait_for_timeout(600)
                 page.evaluate("document.fonts.ready")
-                page.screenshot(path=folder / f"{name}.png", full_page=width < 500)
+                page.screenshot(path=folder / f"{name}.png")
                 page.close()
                 print(name)
 

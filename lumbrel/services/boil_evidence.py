@@ -10,7 +10,8 @@ from lumbrel.core.finishing import boil
 from lumbrel.core.finishing.boil import BoilFit, DensityReading, Step
 from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
-from lumbrel.services import day, take_in
+from lumbrel.services import take_in
+from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
 from lumbrel.store import day as day_store
@@ -66,7 +67,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     until = _end(context)
     rate, rate_sigma, _ = take_in.learned_rate(context.db, context.vessel)
     noted = context.first("boiling")
-    pressure = day.pressure_at(context.db, context.kitchen, entry.at)
+    pressure = pressure_at(context.db, context.kitchen, entry.at)
     pa = pressure.pa if pressure else 101_325.0
     boils_at = sucrose.boiling_point_c(facts["brix"], pa, context.invert_fraction)
     warming = heat_up_minutes(

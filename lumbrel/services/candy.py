@@ -9,6 +9,7 @@ from lumbrel.core.confections.sugar import Confection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
 from lumbrel.services import day
+from lumbrel.services.air import Pressure
 from lumbrel.services.typed import Form
 from lumbrel.store.kitchen import load_kitchen
 
@@ -70,7 +71,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str]) -> CandyPage:
 
 
 def _plan(
-    today: day.Day, pressure: day.Pressure, piece: Confection, syrup_kg: float, brix: float
+    today: day.Day, pressure: Pressure, piece: Confection, syrup_kg: float, brix: float
 ) -> Plan | None:
     try:
         solids = sugar.solids_brix(piece.middle_above_water_k, pressure.pa, PURE)

@@ -11,6 +11,7 @@ from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.units import KINDS, show
 from lumbrel.services import context as contexts
 from lumbrel.services import day, pan, shelf
+from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -69,7 +70,7 @@ class Station:
 def line(db: Connection, now: datetime) -> list[Station]:
     """The line across the top, every station with its live state."""
     kitchen = load_kitchen(db)
-    pressure = day.pressure_at(db, kitchen, now)
+    pressure = pressure_at(db, kitchen, now)
     unit = kitchen.units.get("temperature", "C")
     queue = waiting(db)
     boil = "set the day"
@@ -112,7 +113,7 @@ class Overview:
     now: datetime
     kitchen: Kitchen
     empty: bool
-    pressure: day.Pressure | None
+    pressure: Pressure | None
     today: day.Day
     live: list[pan.Board]
     free: list[VesselRow]

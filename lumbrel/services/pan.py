@@ -16,6 +16,7 @@ from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
 from lumbrel.services import day
+from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.boil_evidence import BoilEvidence, gather
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import Corrected, Corrector, hydrometer_of
@@ -130,7 +131,7 @@ def board_of(context: BatchContext) -> Board:
         now > next_check and heating == 0, batch.draw_margin_brix,
     )  # fmt: skip
     odd, cause = _odd_one(seen, joint)
-    pressure = day.pressure_at(context.db, context.kitchen, now)
+    pressure = pressure_at(context.db, context.kitchen, now)
     glass = _thermometer(context, seen, pressure)
     draw_c = None
     foam = False
@@ -178,7 +179,7 @@ def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
 
 
 def _thermometer(
-    context: BatchContext, seen: BoilEvidence, pressure: day.Pressure | None
+    context: BatchContext, seen: BoilEvidence, pressure: Pressure | None
 ) -> day.ThermometerToday | None:
     """The thermometer whose marks the board gives: a probe that speaks, else the one last read
     in this boil, else the day's."""
@@ -223,7 +224,7 @@ def cup(
     if cup_c is None and last:
         cup_c, assumed = last.facts["cup_c"], bool(last.facts.get("cup_assumed"))
     elif cup_c is None:
-        pressure = day.pressure_at(context.db, context.kitchen, context.now)
+        pressure = pressure_at(context.db, context.kitchen, context.now)
         cup_c, assumed = (pressure.boil_c if pressure else 100.0) - TYPICAL_CUP_BELOW_BOIL_K, True
     assert cup_c is not None
     own = hydrometer_of(instrument)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services import day
+from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import hydrometer_of
 from lumbrel.services.typed import Form
@@ -74,7 +74,7 @@ def _plausible_density(
         form.ask(
             "reading", f"At that cup temperature this would be {brix:.0f} Brix, candy. Is it so?"
         )
-    pressure = day.pressure_at(context.db, context.kitchen, context.now)
+    pressure = pressure_at(context.db, context.kitchen, context.now)
     if pressure and cup_c > pressure.boil_c + 4.5:
         form.ask("cup", f"Water boils at {context.show(pressure.boil_c, 'temperature')} here; "
                  "a cup so hot would still be boiling. Is it so?")  # fmt: skip
@@ -119,7 +119,7 @@ def thermometer(form: Form, context: BatchContext) -> dict[str, Any]:
         "No syrup is hotter than 180 °C (356 °F); for Fahrenheit type F behind the number, as "
         "219 F.",
     )  # fmt: skip
-    pressure = day.pressure_at(context.db, context.kitchen, context.now)
+    pressure = pressure_at(context.db, context.kitchen, context.now)
     if reading is not None and pressure:
         if reading > pressure.boil_c + 25:
             form.ask(

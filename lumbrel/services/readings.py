@@ -12,6 +12,7 @@ from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day
+from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.store.batches import Entry
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments
 
@@ -154,7 +155,7 @@ class Corrector:
         facts: dict[str, Any],
     ) -> Corrected:
         """What a boiling temperature says, typed or from a probe."""
-        pressure = day.pressure_at(self._db, self._kitchen, at)
+        pressure = pressure_at(self._db, self._kitchen, at)
         if pressure is None:
             return self._no_word(
                 entry_id, at, instrument, facts,
@@ -166,7 +167,7 @@ class Corrector:
     def thermometer_with(
         self,
         today: day.ThermometerToday,
-        pressure: day.Pressure,
+        pressure: Pressure,
         entry_id: str,
         at: datetime,
         reading_c: float,

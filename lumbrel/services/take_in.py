@@ -19,7 +19,7 @@ from lumbrel.core.finishing.vessel import (
     hot_volume_ratio,
 )
 from lumbrel.core.physics import sucrose
-from lumbrel.services import day
+from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import Corrector
 from lumbrel.services.typed import Form, local_time
@@ -102,7 +102,7 @@ def charge(
     """
     final = rescue.mass_at(mass_kg, brix, target_brix)
     rate, sigma, count = learned_rate(db, vessel)
-    pressure = day.pressure_at(db, load_kitchen(db), now)
+    pressure = pressure_at(db, load_kitchen(db), now)
     pa = pressure.pa if pressure else 101_325.0
     invert = DEFAULT_INVERT_FRACTION[sugar_kind]
     boil = sucrose.boiling_point_c(brix, pa, invert)

@@ -272,6 +272,7 @@ class SeasonPicture:
     bars: list[Bar]
     months: list[Tick]
     width: float
+    height: float
 
 
 def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> SeasonPicture | None:
@@ -295,7 +296,7 @@ def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> S
             Bar(at, round(height - tall, 1), round(pitch * 0.72, 1), round(tall, 1), grade_key(lot.grade),
                 f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}")
         )  # fmt: skip
-    return SeasonPicture(bars, months, width)
+    return SeasonPicture(bars, months, width, height)
 
 
 def grade_key(grade: str) -> str:

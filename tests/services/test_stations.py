@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
-from lumbrel.services import context, day, kitchen, pan, shelf, slip, take_in
+from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import Instrument, add_instrument
@@ -16,8 +16,8 @@ from tests.support.kitchen import NOON, KitchenCase
 
 class DayCheck(KitchenCase):
     def test_bases_and_the_thermometers_own_marks(self) -> None:
-        day.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
-        day.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 F"})
+        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
+        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 F"})
         today = day.today(self.db, NOON, "dial-a")
         boil = water.boiling_point_c(96_000)
         self.assertAlmostEqual(today.pressure.boil_c, boil)
@@ -28,7 +28,7 @@ class DayCheck(KitchenCase):
         self.assertEqual(len([r for r in today.rungs if r.rank == "candy"]), 8)
 
     def test_a_forecast_is_brought_to_the_pan(self) -> None:
-        day.set_pressure(
+        day_forms.set_pressure(
             self.db, NOON,
             {"basis": "forecast", "pressure": "1008", "elevation": "418 m", "outdoor": "2 C"},
         )  # fmt: skip
@@ -37,17 +37,17 @@ class DayCheck(KitchenCase):
     def test_a_forecast_typed_as_station_pressure_is_asked_about(self) -> None:
         fields = {"basis": "station", "pressure": "1008 hPa"}
         with self.assertRaises(BadInput) as caught:
-            day.set_pressure(self.db, NOON, fields)
+            day_forms.set_pressure(self.db, NOON, fields)
         self.assertIn("418 m", caught.exception.asks["pressure"])
         self.assertEqual(day.today(self.db, NOON).pressure.basis, "elevation")
-        day.set_pressure(self.db, NOON, fields | {"pressure_is_so": "1"})
+        day_forms.set_pressure(self.db, NOON, fields | {"pressure_is_so": "1"})
         self.assertEqual(day.today(self.db, NOON).pressure.basis, "station")
 
     def test_a_test_boil_goes_stale_with_the_barometer(self) -> None:
         add_instrument(self.db, Instrument("bar", "barometer", "Bar", {}))
         later = NOON + timedelta(hours=2)
         day_store.add_samples(self.db, "bar", [day_store.Sample(NOON, 96_000.0)])
-        day.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})
+        day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})
         day_store.add_samples(self.db, "bar", [day_store.Sample(later, 95_500.0)])
         chosen = day.today(self.db, later, "probe-1").chosen
         self.assertIn("fallen", chosen.stale)
@@ -57,7 +57,7 @@ class DayCheck(KitchenCase):
 
     def test_a_boil_in_the_wrong_unit_is_refused_with_the_right_one(self) -> None:
         with self.assertRaises(BadInput) as caught:
-            day.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 C"})
+            day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 C"})
         self.assertIn("other unit", caught.exception.errors["reading"])
 
 
@@ -147,7 +147,7 @@ class Batch(KitchenCase):
 
     def test_one_liar_is_named_and_not_averaged_in(self) -> None:
         code = self.take_in()
-        day.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
+        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 59, reading="58", sample="20 C")
         at_58 = day.today(self.db, NOON).chosen.calibration.indicated_c(

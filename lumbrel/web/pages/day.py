@@ -6,6 +6,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.core.bench.thermometer import offset_sigma_k
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day as service
+from lumbrel.services import day_forms
 from lumbrel.services.typed import BadInput
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
@@ -50,7 +51,7 @@ def card(
 def pressure(request: Request, db: Db, now: Now, fields: Fields) -> Response:
     """Take elevation, station pressure or a forecast."""
     try:
-        service.set_pressure(db, now, fields)
+        day_forms.set_pressure(db, now, fields)
     except BadInput as bad:
         return _day(request, db, now, "day/day.html", "", "maple", refilled(fields, bad))
     return RedirectResponse("/day", 303)
@@ -61,7 +62,7 @@ def test_boil(request: Request, db: Db, now: Now, fields: Fields) -> Response:
     """Take a reading in boiling water."""
     chosen = fields.get("thermometer", "")
     try:
-        service.test_boil(db, now, fields)
+        day_forms.test_boil(db, now, fields)
     except BadInput as bad:
         return _day(request, db, now, "day/day.html", chosen, "maple", refilled(fields, bad))
     return RedirectResponse(f"/day?thermometer={chosen}", 303)

@@ -1,12 +1,10 @@
-"""The Cinderpool season, made by the simulator with a fixed seed, and its live vessel.
+"""The Cinderpool season, made by the simulator with a fixed seed.
 
 Everything goes through the same services a person uses; nothing is written past them except
 what devices send.
 """
 
 import random
-import threading
-import time
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -18,7 +16,8 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.jar.hot_pack import jars_from
 from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher
-from lumbrel.services import context, day, kitchen, slip, take_in
+from lumbrel.services import day_forms, kitchen, slip, take_in
+from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.typed import BadInput
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -33,7 +32,6 @@ STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
 MINUTES_LEFT = 14.0
 BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
-TICK_SECONDS = 1.0
 
 
 def database(folder: Path) -> Path:
@@ -141,7 +139,7 @@ class Season:
 
     def _test_boil(self, at: datetime) -> None:
         settings = load_kitchen(self.db)
-        now = day.pressure_at(self.db, settings, at)
+        now = pressure_at(self.db, settings, at)
         assert now is not None
         for instrument, offset, spread in (
             ("probe-1", PROBE_OFFSET_K, 0.08),
@@ -149,7 +147,7 @@ class Season:
         ):
             shows = now.boil_c + offset + self.rng.gauss(0, spread)
             typed = f"{shows:.1f}" if instrument == "probe-1" else f"{shows * 1.8 + 32:.1f} F"
-            day.test_boil(
+            day_forms.test_boil(
                 self.db, at, {"id": self._id(), "thermometer": instrument, "reading": typed}
             )
 
@@ -197,7 +195,7 @@ class Season:
             second += 5
             if probe and second % keep_s == 0:
                 samples.append(Sample(at, pot.indicated_c(self.rng)))
-            boils = pot.temperature_c - day.Pressure(pressure, 0, "", None, True).boil_c
+            boils = pot.temperature_c - Pressure(pressure, 0, "", None, True).boil_c
             if not boiling and pot.temperature_c > 99 and boils > 0.5:
                 boiling = True
                 self._flush(samples)
@@ -330,87 +328,3 @@ class Season:
         batches.save_demo_state(
             self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()}
         )
-
-
-class DemoClock:
-    """The demo's time: it goes on from where it stopped, and stands still while it is off."""
-
-    def __init__(self, at: datetime, frozen: bool = False) -> None:
-        self._at, self._started, self._frozen = at, time.monotonic(), frozen
-
-    def __call__(self) -> datetime:
-        """Now, in the kitchen."""
-        if self._frozen:
-            return self._at
-        return self._at + timedelta(seconds=time.monotonic() - self._started)
-
-
-def clock(path: Path, frozen: bool = False) -> DemoClock:
-    """The demo's clock from where its database stopped."""
-    with opened(path) as db:
-        stopped = batches.demo_state(db)
-    return DemoClock(stopped[0] if stopped else STARTS_AT, frozen)
-
-
-class LiveVessel(threading.Thread):
-    """Finisher 1 while the demo runs: its probe streams, its barometer reports."""
-
-    def __init__(self, path: Path, now: DemoClock) -> None:
-        super().__init__(name="live-vessel", daemon=True)
-        self._path, self._now = path, now
-        self._stop_event = threading.Event()
-        self._noise = random.Random(SEED + 1)
-        self._barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
-        self._pot: SimulatedFinisher | None = None
-        self._batch_id = ""
-        self._last: datetime | None = None
-
-    def stop(self) -> None:
-        """End the thread and wait for it."""
-        self._stop_event.set()
-        self.join(timeout=5)
-
-    def run(self) -> None:
-        """A step a second until stopped."""
-        with opened(self._path) as db:
-            stopped = batches.demo_state(db)
-            if stopped:
-                self._last, state = stopped
-                self._batch_id = state["batch"]
-                self._pot = SimulatedFinisher(**state["pot"]) if state["pot"] else None
-            while not self._stop_event.wait(TICK_SECONDS):
-                self.tick(db, self._now())
-
-    def tick(self, db: Connection, now: datetime) -> None:
-        """Advance to `now`, send what the devices show, and keep the state."""
-        burning = next((b for b in kitchen.waiting(db).pan if b.vessel_id == "finisher-1"), None)
-        pressure = self._barometer.station_pressure_pa(now)
-        if burning is None:
-            self._pot, self._batch_id = None, ""
-        elif burning.id != self._batch_id:
-            self._light(db, burning, now)
-        with_probe = self._pot is not None
-        if self._pot is not None:
-            behind = (now - (self._last or now)).total_seconds()
-            while behind > 0:
-                self._pot.step(min(behind, 5.0), pressure)
-                behind -= 5.0
-        self._last = now
-        if with_probe and self._pot:
-            day_store.add_samples(db, "probe-1", [Sample(now, self._pot.indicated_c(self._noise))])
-        if now.second % 30 == 0:
-            day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
-        batches.save_demo_state(
-            db, now, {"batch": self._batch_id, "pot": self._pot.state() if self._pot else None}
-        )
-
-    def _light(self, db: Connection, batch: batches.Batch, now: datetime) -> None:
-        """A new batch was taken in: put on the fire what its take-in says, give or take."""
-        entry = context.of(db, batch, now).first("take_in")
-        assert entry is not None
-        self._batch_id = batch.id
-        self._pot = SimulatedFinisher(
-            entry.facts["mass_kg"], entry.facts["brix"] + self._noise.gauss(0, 0.2),
-            entry.facts["temperature_c"], DEFAULT_INVERT_FRACTION[batch.sugar_kind],
-            probe_c=entry.facts["temperature_c"], probe_offset_k=PROBE_OFFSET_K,
-        )  # fmt: skip

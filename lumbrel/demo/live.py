@@ -1,0 +1,103 @@
+"""The demonstration while it runs: a clock of its own, and one vessel that really boils."""
+
+import random
+import threading
+import time
+from datetime import datetime, timedelta
+from pathlib import Path
+from sqlite3 import Connection
+
+from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.demo.season import BAROMETER, PROBE_OFFSET_K, SEED, STARTS_AT
+from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher
+from lumbrel.services import context, kitchen
+from lumbrel.store import batches
+from lumbrel.store import day as day_store
+from lumbrel.store.day import Sample
+from lumbrel.store.db import opened
+
+TICK_SECONDS = 1.0
+
+
+class DemoClock:
+    """The demo's time: it goes on from where it stopped, and stands still while it is off."""
+
+    def __init__(self, at: datetime, frozen: bool = False) -> None:
+        self._at, self._started, self._frozen = at, time.monotonic(), frozen
+
+    def __call__(self) -> datetime:
+        """Now, in the kitchen."""
+        if self._frozen:
+            return self._at
+        return self._at + timedelta(seconds=time.monotonic() - self._started)
+
+
+def clock(path: Path, frozen: bool = False) -> DemoClock:
+    """The demo's clock from where its database stopped."""
+    with opened(path) as db:
+        stopped = batches.demo_state(db)
+    return DemoClock(stopped[0] if stopped else STARTS_AT, frozen)
+
+
+class LiveVessel(threading.Thread):
+    """Finisher 1 while the demo runs: its probe streams, its barometer reports."""
+
+    def __init__(self, path: Path, now: DemoClock) -> None:
+        super().__init__(name="live-vessel", daemon=True)
+        self._path, self._now = path, now
+        self._stop_event = threading.Event()
+        self._noise = random.Random(SEED + 1)
+        self._barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self._pot: SimulatedFinisher | None = None
+        self._batch_id = ""
+        self._last: datetime | None = None
+
+    def stop(self) -> None:
+        """End the thread and wait for it."""
+        self._stop_event.set()
+        self.join(timeout=5)
+
+    def run(self) -> None:
+        """A step a second until stopped."""
+        with opened(self._path) as db:
+            stopped = batches.demo_state(db)
+            if stopped:
+                self._last, state = stopped
+                self._batch_id = state["batch"]
+                self._pot = SimulatedFinisher(**state["pot"]) if state["pot"] else None
+            while not self._stop_event.wait(TICK_SECONDS):
+                self.tick(db, self._now())
+
+    def tick(self, db: Connection, now: datetime) -> None:
+        """Advance to `now`, send what the devices show, and keep the state."""
+        burning = next((b for b in kitchen.waiting(db).pan if b.vessel_id == "finisher-1"), None)
+        pressure = self._barometer.station_pressure_pa(now)
+        if burning is None:
+            self._pot, self._batch_id = None, ""
+        elif burning.id != self._batch_id:
+            self._light(db, burning, now)
+        with_probe = self._pot is not None
+        if self._pot is not None:
+            behind = (now - (self._last or now)).total_seconds()
+            while behind > 0:
+                self._pot.step(min(behind, 5.0), pressure)
+                behind -= 5.0
+        self._last = now
+        if with_probe and self._pot:
+            day_store.add_samples(db, "probe-1", [Sample(now, self._pot.indicated_c(self._noise))])
+        if now.second % 30 == 0:
+            day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
+        batches.save_demo_state(
+            db, now, {"batch": self._batch_id, "pot": self._pot.state() if self._pot else None}
+        )
+
+    def _light(self, db: Connection, batch: batches.Batch, now: datetime) -> None:
+        """A new batch was taken in: put on the fire what its take-in says, give or take."""
+        entry = context.of(db, batch, now).first("take_in")
+        assert entry is not None
+        self._batch_id = batch.id
+        self._pot = SimulatedFinisher(
+            entry.facts["mass_kg"], entry.facts["brix"] + self._noise.gauss(0, 0.2),
+            entry.facts["temperature_c"], DEFAULT_INVERT_FRACTION[batch.sugar_kind],
+            probe_c=entry.facts["temperature_c"], probe_offset_k=PROBE_OFFSET_K,
+        )  # fmt: skip
