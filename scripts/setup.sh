@@ -43,8 +43,12 @@ set_up() {
   echo "$sum $root" >"$stamp"
 }
 
-need_chromium() {
-  if command -v chromium >/dev/null; then return; fi
-  say "Installing Chromium from Debian's packages ..."
-  debian_packages chromium
+# Chromium, and the one library that Playwright's driver needs and a small Debian lacks.
+need_browser() {
+  local missing=()
+  command -v chromium >/dev/null || missing+=(chromium)
+  ldconfig -p | grep -q 'libatomic\.so\.1' || missing+=(libatomic1)
+  [ "${#missing[@]}" = 0 ] && return
+  say "Installing ${missing[*]} from Debian's packages ..."
+  debian_packages "${missing[@]}"
 }
