@@ -47,7 +47,7 @@ set_up() {
 need_browser() {
   local missing=()
   command -v chromium >/dev/null || missing+=(chromium)
-  ldconfig -p | grep -q 'libatomic\.so\.1' || missing+=(libatomic1)
+  PATH="$PATH:/usr/sbin:/sbin" ldconfig -p | grep -q 'libatomic\.so\.1' || missing+=(libatomic1)
   [ "${#missing[@]}" = 0 ] && return
   say "Installing ${missing[*]} from Debian's packages ..."
   debian_packages "${missing[@]}"

@@ -110,11 +110,16 @@ class Walk(BrowserCase):
         expect(page.locator(".slip")).to_contain_text("Took in 30.0")
 
     def _pan(self, page: Page) -> None:
-        self.now += timedelta(minutes=15)
-        page.get_by_role("link", name="Event").click()
-        page.get_by_role("button", name="Boiling").click()
+        self.now += timedelta(minutes=12)
+        page.goto(page.url)
+        page.get_by_role("button", name="It boils now").click()
         expect(page.locator(".slip")).to_contain_text("Boiling")
-        self.now += timedelta(minutes=35)
+        page.get_by_role("link", name="Event").click()
+        page.get_by_text("Foam", exact=True).click()
+        page.get_by_role("radio", name="butter").check()
+        page.locator("form[action$=foam] button").click()
+        expect(page.locator(".slip")).to_contain_text("carries milk")
+        self.now += timedelta(minutes=38)
         page.locator("#slip-record").click()
         page.keyboard.press("d")
         page.locator("input[name=reading]").fill("53.6")
@@ -196,6 +201,7 @@ class Walk(BrowserCase):
     def _shelf(self, page: Page) -> None:
         page.get_by_role("link", name="Labels").click()
         expect(page.locator(".label")).to_have_count(34)
+        expect(page.locator(".allergen").first).to_have_text("Contains: milk")
         page.get_by_role("link", name="Back").click()
         page.locator(".station", has_text="Shelf").click()
         page.locator("input[name=q]").fill("nk/")
