@@ -9,6 +9,7 @@ from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
 from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
 from lumbrel.services.typed import BadInput
+from lumbrel.store import batches
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import Instrument, add_instrument
 from tests.support.kitchen import NOON, KitchenCase
@@ -79,6 +80,8 @@ class Batch(KitchenCase):
         self.assertAlmostEqual(board.minutes_left, truth, delta=1.5)
         self.assertTrue(board.low_left < truth < board.high_left)
         self.assertAlmostEqual(board.cup.mark_brix, 60.0, delta=0.3)
+        until_look = (board.next_check_at - NOON) / timedelta(minutes=1) - 60
+        self.assertAlmostEqual(until_look, board.minutes_left / 2, delta=0.01)
         done = 60 + truth
         self.put(code, "refractometer", done, reading="66.7", sample="20 C")
         ready = pan.board(self.db, code, NOON + timedelta(minutes=done))
@@ -128,6 +131,13 @@ class Batch(KitchenCase):
         ).charge  # fmt: skip
         self.assertAlmostEqual(by_depth.mass_kg, charge.mass_kg, delta=1e-6)
         self.assertAlmostEqual(charge.solids_kg, charge.mass_kg * 0.45, delta=1e-9)
+        hot = take_in.page(
+            self.db, NOON,
+            {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "volume",
+             "amount": "26.4979 L", "brix": "45", "temperature": "95 C"},
+        ).charge  # fmt: skip
+        cold_density = sucrose.density_kg_m3(45, 95)
+        self.assertAlmostEqual(hot.mass_kg, 26.4979 * cold_density / 1000, delta=1e-3)
 
     def test_an_amendment_supersedes_and_keeps_what_was_typed(self) -> None:
         code = self.take_in()
@@ -154,12 +164,14 @@ class Batch(KitchenCase):
             sucrose.boiling_point_c(58, air.pressure_at_elevation_pa(418), 0.01)
         )
         self.put(code, "thermometer", 60, instrument="dial-a", reading=f"{at_58:.2f} C")
+        before = pan.board(self.db, code, NOON + timedelta(minutes=60))
         self.put(code, "hydrometer", 60, reading="62", cup="95 C", assumed="1")
         board = pan.board(self.db, code, NOON + timedelta(minutes=60))
         self.assertEqual(board.verdict.call.value, "disagree")
         self.assertEqual(board.odd, "Long stem")
         self.assertIn("assumed", board.cause.cause)
         self.assertAlmostEqual(board.believed.brix, 58.2, delta=0.5)
+        self.assertAlmostEqual(board.minutes_left, before.minutes_left, delta=1e-6)
         with self.assertRaises(BadInput) as caught:
             self.put(code, "draw", 60)
         self.assertIn("mass", caught.exception.asks)
@@ -185,6 +197,31 @@ class Batch(KitchenCase):
         self.put(code, "draw", 85)
         self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
         self.assertEqual(shelf.labels(self.db, code, NOON)[0].allergens, ("milk",))
+
+    def test_an_off_flavour_is_no_grade(self) -> None:
+        code = self.take_in()
+        self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
+        self.put(code, "draw", 85)
+        self.put(code, "colour", 90, by="eye", grade="Amber", buddy="1")
+        self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
+        (label,) = shelf.labels(self.db, code, NOON)
+        self.assertEqual((label.grade, label.for_processing), ("", True))
+        self.assertTrue(shelf.find(self.db).lots[0].for_processing)
+
+    def test_a_struck_draw_brings_the_batch_back_and_teaches_nothing(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
+        draw = self.put(code, "draw", 85)
+        self.assertEqual(len(batches.standing_of_kind(self.db, "draw")), 1)
+        with self.assertRaises(BadInput):
+            slip.strike(self.db, code, {"supersedes": draw.id}, NOON + timedelta(minutes=86))
+        slip.strike(
+            self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
+        )
+        self.assertEqual(batches.standing_of_kind(self.db, "draw"), [])
+        self.assertEqual([b.code for b in kitchen.waiting(self.db).pan], [code])
+        self.put(code, "draw", 88)
 
     def test_questions_and_refusals_write_nothing(self) -> None:
         code = self.take_in()

@@ -1,0 +1,165 @@
+"""Settings, registration, forms as typed, candy, concurrency, prints' figures."""
+
+import threading
+from datetime import timedelta
+
+from lumbrel.core.physics import air, water
+from lumbrel.services import candy, context, day, day_forms, kitchen, slip
+from lumbrel.services.air import pressure_at
+from lumbrel.services.take_in import learned_rate
+from lumbrel.services.typed import BadInput, Form
+from lumbrel.store.db import opened
+from lumbrel.store.kitchen import Kitchen, instruments, load_kitchen, vessels
+from tests.support.kitchen import NOON, KitchenCase
+
+
+class Settings(KitchenCase):
+    def test_registering_your_own(self) -> None:
+        for what, fields in (
+            ("vessel", {"name": "Big pan", "shape": "rectangular", "purpose": "finisher", "length": "24 in", "width": "16 in"}),
+            ("woodlot", {"name": "Ridge", "sugar_kind": "walnut"}),
+            ("thermometer", {"name": "Glass one", "sort": "glass"}),
+            ("hydrometer", {"name": "Short stem", "low": "50", "high": "70", "glass": "borosilicate", "true_at": "68 F"}),
+            ("refractometer", {"name": "Sap prism", "low": "0", "high": "32", "compensated": "1"}),
+        ):  # fmt: skip
+            kitchen.add_to_kitchen(self.db, what, fields)
+            with self.assertRaises(BadInput) as caught:
+                kitchen.add_to_kitchen(self.db, what, fields)
+            self.assertIn("already", caught.exception.errors["name"])
+        self.assertAlmostEqual(vessels(self.db)[-1].sizes_mm[0], 609.6)
+        stem = next(i for i in instruments(self.db, "hydrometer") if i.name == "Short stem")
+        self.assertAlmostEqual(stem.detail["calibration_temperature_c"], 20.0)
+        code = self.take_in()
+        with self.assertRaises(BadInput) as caught:
+            prism = next(i for i in instruments(self.db, "refractometer") if i.name == "Sap prism")
+            self.put(code, "refractometer", 20, instrument=prism.id, reading="32", sample="20 C")
+        self.assertIn("end of its range", caught.exception.asks["reading"])
+
+    def test_refused_registrations_leave_nothing(self) -> None:
+        before = len(instruments(self.db)), len(vessels(self.db))
+        for what, fields, name in (
+            ("vessel", {"name": "X", "shape": "oval", "purpose": "finisher"}, "shape"),
+            ("vessel", {"name": "X", "shape": "round", "purpose": "finisher", "diameter": "2 km"}, "diameter"),
+            ("hydrometer", {"name": "X", "low": "70", "high": "50", "glass": "soda-lime"}, "high"),
+            ("hydrometer", {"name": "X", "low": "50", "high": "70", "glass": "soda-lime", "true_at": "60"}, "true_at"),
+            ("thermometer", {"name": "", "sort": "dial"}, "name"),
+        ):  # fmt: skip
+            with self.subTest(what, fields=fields), self.assertRaises(BadInput) as caught:
+                kitchen.add_to_kitchen(self.db, what, fields)
+            self.assertIn(name, caught.exception.errors)
+        self.assertEqual((len(instruments(self.db)), len(vessels(self.db))), before)
+
+    def test_a_bad_time_zone_is_refused(self) -> None:
+        fields = {"name": "K", "target": "66.9", "margin": "0", "time_zone": "Nowhere/At all"}
+        fields |= {f"unit_{kind}": unit for kind, unit in load_kitchen(self.db).units.items()}
+        with self.assertRaises(BadInput) as caught:
+            kitchen.save_settings(self.db, fields)
+        self.assertEqual(list(caught.exception.errors), ["time_zone"])
+        kitchen.save_settings(self.db, fields | {"time_zone": "America/Toronto"})
+        self.assertEqual(load_kitchen(self.db).time_zone, "America/Toronto")
+
+
+class Typed(KitchenCase):
+    def test_a_time_of_day_is_today_or_yesterday_and_never_ahead(self) -> None:
+        zone = Kitchen(time_zone="UTC")
+        for text, hours in (("11:30", -0.5), ("13.15", -22.75), ("", 0)):
+            at = Form({"at": text}, zone).time_of_day("at", NOON)
+            self.assertEqual(at, NOON + timedelta(hours=hours))
+        form = Form({"at": "25:99"}, zone)
+        form.time_of_day("at", NOON)
+        self.assertIn("14:25", form.errors["at"])
+
+    def test_an_id_that_is_none_is_replaced(self) -> None:
+        self.assertEqual(Form({"id": "abcdefgh-1"}, Kitchen()).client_id(), "abcdefgh-1")
+        for odd in ("", "short", "x" * 99, "'; DROP TABLE entry;--"):
+            self.assertRegex(Form({"id": odd}, Kitchen()).client_id(), r"^[0-9a-f-]{36}$")
+
+
+class Air(KitchenCase):
+    def test_the_best_basis_wins_and_ages(self) -> None:
+        elevation = pressure_at(self.db, load_kitchen(self.db), NOON)
+        self.assertEqual((elevation.basis, elevation.sigma_pa), ("elevation", 800.0))
+        self.assertAlmostEqual(elevation.pa, air.pressure_at_elevation_pa(418))
+        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "28.26 inHg"})
+        fresh = pressure_at(self.db, load_kitchen(self.db), NOON)
+        later = pressure_at(self.db, load_kitchen(self.db), NOON + timedelta(hours=11))
+        self.assertAlmostEqual(fresh.pa, 28.26 * 3386.389, delta=0.1)
+        self.assertGreater(later.sigma_pa, fresh.sigma_pa)
+        gone = pressure_at(self.db, load_kitchen(self.db), NOON + timedelta(hours=13))
+        self.assertEqual(gone.basis, "elevation")
+
+    def test_earlier_boils_let_today_speak_of_the_boil_itself(self) -> None:
+        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
+        boil = water.boiling_point_c(96_000)
+        for i, offset in enumerate((0.5, 0.6, 0.7, 0.9)):
+            day_forms.test_boil(
+                self.db, NOON + timedelta(minutes=i),
+                {"thermometer": "probe-1", "reading": f"{boil + offset:.3f}"},
+            )  # fmt: skip
+        row = day.today(self.db, NOON + timedelta(hours=1), "probe-1").bases[0]
+        self.assertAlmostEqual(row.boil_c, boil + 0.9 - 0.6, delta=2e-3)
+        self.assertGreater(row.sigma_k, 0.15)
+
+    def test_birch_stands_higher_on_the_ladder(self) -> None:
+        def finish(kind: str) -> float:
+            rungs = day.today(self.db, NOON, "", kind).rungs
+            return next(r.above_water_k for r in rungs if r.rank == "finish")
+
+        self.assertGreater(finish("birch") - finish("maple"), 1.5)
+
+
+class Together(KitchenCase):
+    def test_many_hands_write_at_once_and_each_line_once(self) -> None:
+        code = self.take_in()
+        failures: list[Exception] = []
+
+        def hand(i: int) -> None:
+            try:
+                with opened(self.path) as db:
+                    for j in range(6):
+                        fields = {"id": f"hand-line-{(i % 4):02d}-{j:02d}", "text": f"{i} {j}"}
+                        slip.put(db, code, "note", fields, NOON + timedelta(minutes=j))
+            except Exception as error:
+                failures.append(error)
+
+        hands = [threading.Thread(target=hand, args=(i,)) for i in range(8)]
+        for one in hands:
+            one.start()
+        for one in hands:
+            one.join()
+        self.assertEqual(failures, [])
+        self.assertEqual(len(context.load(self.db, code, NOON).entries), 1 + 4 * 6)
+
+    def test_a_vessel_learns_its_rate_from_three_draws(self) -> None:
+        vessel = vessels(self.db)[1]
+        self.assertEqual(learned_rate(self.db, vessel)[2], 0)
+        for i in range(3):
+            begin = i * 300
+            code = self.take_in(NOON + timedelta(minutes=begin))
+            self.put(code, "boiling", begin + 15)
+            for minute in (50, 80):
+                brix = 1350 / (30 - 0.15 * (minute - 15))
+                self.put(
+                    code, "refractometer", begin + minute, reading=f"{brix:.1f}", sample="20 C"
+                )
+            self.put(code, "draw", begin + 80, mass_is_so="1")
+        rate, sigma, count = learned_rate(self.db, vessel)
+        self.assertEqual(count, 3)
+        self.assertAlmostEqual(rate, 0.15, delta=0.01)
+        self.assertLess(sigma, 0.02)
+
+
+class Candy(KitchenCase):
+    def test_a_plan_for_every_confection(self) -> None:
+        page = candy.page(self.db, NOON, {"syrup": "10 lb", "brix": "66.9", "piece": "cream"})
+        self.assertEqual(len(page.plans), 8)
+        self.assertEqual(page.chosen.confection.key, "cream")
+        self.assertAlmostEqual(page.syrup_kg, 4.5359, delta=1e-3)
+        out = page.syrup_kg * 66.9 / page.chosen.solids_brix * 0.96
+        self.assertAlmostEqual(page.chosen.mass_out_kg, out, delta=1e-9)
+        colder = page.chosen.supersaturation
+        stirred = next(p for p in page.plans if p.confection.key == "stirred-sugar")
+        self.assertGreater(colder, stirred.supersaturation)
+        self.assertEqual([p.confection.key for p in page.plans if p.hazard][-1], "hard-drops")
+        with self.assertRaises(BadInput):
+            candy.page(self.db, NOON, {"syrup": "ten"})

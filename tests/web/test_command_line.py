@@ -1,0 +1,89 @@
+"""The command line: files out, backups that restore, damage that is noticed."""
+
+import contextlib
+import io
+import json
+import sqlite3
+from datetime import timedelta
+from pathlib import Path
+
+from lumbrel import cli, demo
+from lumbrel.exchange.batch_files import _inert
+from lumbrel.services import context
+from lumbrel.store.db import connect
+from tests.support.kitchen import NOON, KitchenCase, season_copy
+
+
+def run(*words: str) -> tuple[int, str, str]:
+    out, complaint = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(complaint):
+        code = cli.main(list(words))
+    return code, out.getvalue(), complaint.getvalue()
+
+
+class CommandLine(KitchenCase):
+    def data(self) -> tuple[str, str]:
+        return "--data", str(self.folder)
+
+    def test_export(self) -> None:
+        code = self.take_in()
+        done, text, _ = run("export", code, *self.data())
+        self.assertEqual((done, json.loads(text)["batch"]), (0, code))
+        done, text, _ = run("export", code, "--format", "csv", *self.data())
+        self.assertTrue(text.startswith("batch,time,noted"))
+        self.assertEqual(run("export", "26-777", *self.data())[0], 2)
+        self.assertEqual(run("export", code, "--data", str(self.folder / "no"))[0], 2)
+
+    def test_a_spreadsheet_runs_nothing(self) -> None:
+        for cell in ("=1+1", "+1", "-1", "@x", "\tx"):
+            self.assertEqual(_inert(cell), "'" + cell)
+        self.assertEqual(_inert("66.9"), "66.9")
+        code = self.take_in()
+        self.put(code, "note", 5, text="=HYPERLINK(1)")
+        self.assertIn("'=HYPERLINK", run("export", code, "--format", "csv", *self.data())[1])
+
+    def test_backup_and_restore(self) -> None:
+        first = self.take_in()
+        copy = str(self.folder / "copy.sqlite3")
+        self.assertEqual(run("backup", copy, *self.data())[0], 0)
+        self.put(first, "note", 5, text="after the backup")
+        self.db.close()
+        self.assertEqual(run("restore", copy, *self.data())[0], 0)
+        self.db = connect(self.path)
+        self.addCleanup(self.db.close)
+        self.assertEqual(len(context.load(self.db, first, NOON).entries), 1)
+        self.assertEqual(run("check", *self.data())[0], 0)
+
+    def test_damage_is_noticed_and_nothing_replaced(self) -> None:
+        bad = self.folder / "bad.sqlite3"
+        bad.write_bytes(b"not a record at all" * 100)
+        code, _, complaint = run("restore", str(bad), *self.data())
+        self.assertEqual(code, 2)
+        self.assertIn("nothing was changed", complaint)
+        self.assertEqual(run("check", *self.data())[0], 0)
+        with contextlib.closing(sqlite3.connect(self.folder / "other.sqlite3")) as empty:
+            empty.execute("CREATE TABLE t (x)")
+        self.assertEqual(run("restore", str(self.folder / "other.sqlite3"), *self.data())[0], 2)
+
+    def test_compute_explains_itself(self) -> None:
+        code, text, _ = run("compute")
+        self.assertEqual(code, 0)
+        self.assertIn("hydrometer/correct", text)
+        self.assertEqual(run("compute", "nothing")[0], 2)
+        code, text, _ = run("compute", "finish-point", "station_pressure_hpa=957")
+        self.assertIn("Norrish", text)
+        self.assertEqual(run("compute", "finish-point", "957")[0], 2)
+        self.assertIn("station_pressure_hpa", run("compute", "finish-point")[2])
+
+
+class DemoResumes(KitchenCase):
+    def test_the_clock_stands_still_while_it_is_off(self) -> None:
+        path = season_copy(Path(self.folder) / "demo")
+        clock = demo.clock(path, frozen=True)
+        vessel = demo.LiveVessel(path, demo.clock(path))
+        vessel.start()
+        vessel._stop_event.wait(2.5)
+        vessel.stop()
+        again = demo.clock(path, frozen=True)
+        self.assertGreater(again(), clock())
+        self.assertLess(again() - clock(), timedelta(seconds=10))
