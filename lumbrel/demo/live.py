@@ -9,7 +9,8 @@ from sqlite3 import Connection
 
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.demo.season import BAROMETER, PROBE_OFFSET_K, SEED, STARTS_AT
-from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher
+from lumbrel.devices.protocols import Barometer, Probe
+from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher, SimulatedProbe
 from lumbrel.services import context, kitchen
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -47,7 +48,7 @@ class LiveVessel(threading.Thread):
         self._path, self._now = path, now
         self._stop_event = threading.Event()
         self._noise = random.Random(SEED + 1)
-        self._barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self._barometer: Barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
         self._pot: SimulatedFinisher | None = None
         self._batch_id = ""
         self._last: datetime | None = None
@@ -84,7 +85,8 @@ class LiveVessel(threading.Thread):
                 behind -= 5.0
         self._last = now
         if with_probe and self._pot:
-            day_store.add_samples(db, "probe-1", [Sample(now, self._pot.indicated_c(self._noise))])
+            probe: Probe = SimulatedProbe(self._pot, self._noise)
+            day_store.add_samples(db, "probe-1", [Sample(now, probe.indicated_c())])
         if now.second % 30 == 0:
             day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
         batches.save_demo_state(

@@ -15,7 +15,7 @@ from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.jar.hot_pack import jars_from
-from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher
+from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher, SimulatedProbe
 from lumbrel.services import day_forms, kitchen, slip, take_in
 from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.typed import BadInput
@@ -186,6 +186,7 @@ class Season:
         """Boil a batch down, reading as a finisher does; returns when it reached `stop_brix`."""
         at, second, samples = delivery.at, 0, []
         probe = delivery.vessel == "finisher-1"
+        shown = SimulatedProbe(pot, self.rng)
         boiling = strained = foamed = False
         looks = [50.0, 55.0, 58.5, 61.0, 63.5, 65.6]
         while pot.brix < stop_brix:
@@ -194,7 +195,7 @@ class Season:
             at += timedelta(seconds=5)
             second += 5
             if probe and second % keep_s == 0:
-                samples.append(Sample(at, pot.indicated_c(self.rng)))
+                samples.append(Sample(at, shown.indicated_c()))
             boils = pot.temperature_c - Pressure(pressure, 0, "", None, True).boil_c
             if not boiling and pot.temperature_c > 99 and boils > 0.5:
                 boiling = True

@@ -83,10 +83,6 @@ class SimulatedFinisher:
         self.brix = 100 * solids / self.mass_kg
         self.probe_c += (self.temperature_c - self.probe_c) * (1 - exp(-seconds / self.probe_lag_s))
 
-    def indicated_c(self, noise: random.Random) -> float:
-        """What the probe shows, degC, to a hundredth."""
-        return round(self.probe_c + self.probe_offset_k + noise.gauss(0, self.probe_noise_k), 2)
-
     def cut_heat(self, carry_over_fraction: float) -> None:
         """Turn the burner off; the hot vessel still drives off its share."""
         solids = self.mass_kg * self.brix / 100
@@ -97,3 +93,15 @@ class SimulatedFinisher:
     def state(self) -> dict[str, Any]:
         """Everything needed to go on later."""
         return asdict(self)
+
+
+class SimulatedProbe:
+    """The digital probe that stands in a simulated finisher."""
+
+    def __init__(self, finisher: SimulatedFinisher, noise: random.Random) -> None:
+        self._finisher, self._noise = finisher, noise
+
+    def indicated_c(self) -> float:
+        """What it shows, degC, to a hundredth: lagging, offset and a little noisy."""
+        pot = self._finisher
+        return round(pot.probe_c + pot.probe_offset_k + self._noise.gauss(0, pot.probe_noise_k), 2)

@@ -7,7 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from lumbrel import demo
-from lumbrel.devices.simulated import SimulatedFinisher
+from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
 from lumbrel.services import kitchen, pan, shelf, slip
 from lumbrel.store import batches
 from lumbrel.store.db import opened
@@ -25,7 +25,7 @@ class Simulator(unittest.TestCase):
         self.assertAlmostEqual(pot.mass_kg * pot.brix, 30 * 45, delta=1e-6)
         lost = (mass - pot.mass_kg) / (seconds / 60)
         self.assertAlmostEqual(lost, pot.boil_off_kg_per_min, delta=0.01)
-        shown = pot.indicated_c(random.Random(1))
+        shown = SimulatedProbe(pot, random.Random(1)).indicated_c()
         self.assertAlmostEqual(shown, pot.temperature_c, delta=0.4)
 
     def test_left_alone_it_cuts_out_and_cools(self) -> None:
