@@ -166,7 +166,7 @@ def _plausible_amount(form: Form, rows: list[tuple[float, int]], after: pan.Afte
 def _jar_rows(form: Form) -> list[tuple[float, int]]:
     rows = []
     for i in range(1, JAR_ROWS + 1):
-        if not (form.given(f"size_{i}") or form.given(f"count_{i}")):
+        if not form.given(f"count_{i}"):
             continue
         size = form.between(f"size_{i}", "jar", 10, 20_000, "A jar holds between 10 ml and 20 L.")
         count = form.between(
@@ -175,7 +175,7 @@ def _jar_rows(form: Form) -> list[tuple[float, int]]:
         if size is not None and count is not None:
             rows.append((size, int(count)))
     if not rows and not any(key.startswith(("size_", "count_")) for key in form.errors):
-        form.errors["size_1"] = "Type at least one size and how many jars of it."
+        form.errors["count_1"] = "Type at least one size and how many jars of it."
     return rows
 
 

@@ -90,7 +90,16 @@ class Batch(KitchenCase):
         self.assertAlmostEqual(draw.facts["rate_kg_per_min"], rate, delta=0.01)
         self.put(code, "filter", done + 10, method="layers", temperature="190 F", twice="1")
         self.put(code, "colour", done + 20, by="meter", transmittance="64", path="20 mm")
-        self.put(code, "jar", done + 30, fill="85 C", lot="K-7/1", size_1="500 ml", count_1="28")
+        self.put(
+            code,
+            "jar",
+            done + 30,
+            fill="85 C",
+            lot="K-7/1",
+            size_1="500 ml",
+            count_1="28",
+            size_2="250 ml",
+        )
         (lot,) = shelf.find(self.db, text="k-7").lots
         self.assertEqual((lot.grade, lot.jar_count, lot.woodlot), ("Golden", 28, "North Kiln"))
         self.assertEqual(shelf.find(self.db, grade="Dark").lots, [])

@@ -76,6 +76,7 @@ def _pan(
         event=kind, has_boiling=context.first("boiling") is not None,
         choices=choices_for(db, context), others=others if len(others) > 1 else [],
         refresh=request.app.state.settings.refresh_seconds,
+        focus="entry" in request.query_params or form is not None,
     )  # fmt: skip
 
 

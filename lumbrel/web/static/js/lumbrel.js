@@ -191,7 +191,8 @@ document.addEventListener("submit", (event) => {
 });
 window.addEventListener("pageshow", () => {
   for (const button of document.querySelectorAll("button:disabled")) button.disabled = false;
-  document.querySelector(".station.here")?.scrollIntoView({ block: "nearest", inline: "center" });
+  const here = document.querySelector(".station.here");
+  if (here) here.parentElement.scrollLeft = here.offsetLeft - (here.parentElement.clientWidth - here.offsetWidth) / 2;
   const record = document.getElementById("slip-lines");
   if (record) record.scrollTop = record.scrollHeight;
 });
