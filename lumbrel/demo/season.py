@@ -32,6 +32,7 @@ STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
 MINUTES_LEFT = 14.0
 BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
+STEM_SHIFT = 0.95
 
 
 def database(folder: Path) -> Path:
@@ -74,7 +75,7 @@ class Season:
         self.db = db
         self.rng = random.Random(SEED)
         self.barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
-        self.hydrometer = Hydrometer()
+        self.hydrometer = Hydrometer(shift=STEM_SHIFT)
 
     def make(self) -> None:
         """Equip the kitchen, then play every delivery, the live one last."""
@@ -197,7 +198,7 @@ class Season:
             if probe and second % keep_s == 0:
                 samples.append(Sample(at, shown.indicated_c()))
             boils = pot.temperature_c - Pressure(pressure, 0, "", None, True).boil_c
-            if not boiling and pot.temperature_c > 99 and boils > 0.5:
+            if not boiling and pot.temperature_c >= pot.boiling_point_c(pressure) - 0.01:
                 boiling = True
                 self._flush(samples)
                 self._put(code, "boiling", at)
@@ -273,6 +274,7 @@ class Season:
             pot.mass_kg, pot.brix = pot.mass_kg + water, 66.9
             at += timedelta(minutes=6)
             self._put(code, "added", at, mass=f"{water:.2f} kg", brix="0")
+        self._read_the_draw_hot(pot, code, at + timedelta(minutes=2))
         stages = ("draw", "filter", "colour", "jar")
         last = stages.index(delivery.through)
         at += timedelta(minutes=12)
@@ -291,6 +293,21 @@ class Season:
                 count_1=str(half), size_2="250 ml", count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
             )  # fmt: skip
         self._prove_cold(pot, code, at)
+
+    def _read_the_draw_hot(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
+        """Every third draw is read hot in the drawing-off pot; with the cold proof it is a pair."""
+        if self.rng.random() > 0.35:
+            return
+        cup = self.rng.uniform(84, 93)
+        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.2)
+        self._put(
+            code,
+            "hydrometer",
+            at,
+            instrument="long-stem",
+            reading=f"{floats:.1f}",
+            cup=f"{cup:.1f} C",
+        )
 
     def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)

@@ -57,6 +57,11 @@ class SimulatedFinisher:
         """Rate at the boil."""
         return self.burner_kw * self.efficiency / 2257 * 60
 
+    def boiling_point_c(self, station_pressure_pa: float) -> float:
+        """Where what is in it boils, degC."""
+        brix = min(self.brix, 96.0)
+        return sucrose.boiling_point_c(brix, station_pressure_pa, self.invert_fraction)
+
     def step(self, seconds: float, station_pressure_pa: float) -> None:
         """Let time pass.
 
@@ -64,9 +69,7 @@ class SimulatedFinisher:
             seconds: above 0 to 30.
             station_pressure_pa: Pa.
         """
-        boil = sucrose.boiling_point_c(
-            min(self.brix, 96.0), station_pressure_pa, self.invert_fraction
-        )
+        boil = self.boiling_point_c(station_pressure_pa)
         heat_kj = self.burner_kw * self.efficiency * seconds
         capacity = self.mass_kg * sucrose.specific_heat_kj_per_kg_k(
             min(self.brix, 96.0), min(self.temperature_c, 150.0)

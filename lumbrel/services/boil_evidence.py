@@ -21,6 +21,9 @@ from lumbrel.store.kitchen import Instrument
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
 PROBE_POINTS = 24
+PROBE_SETTLES = timedelta(minutes=3)
+"""A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
+thinner syrup than was ever put in."""
 
 
 @dataclass(frozen=True)
@@ -87,9 +90,11 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
-        boiling = [s for s in samples if s.at >= start]
+        boiling = [s for s in samples if s.at >= start + PROBE_SETTLES]
         for sample in boiling[:: max(1, len(boiling) // PROBE_POINTS)]:
-            probe_points.append(corrector.thermometer("", sample.at, probe, sample.value, {}))
+            point = corrector.thermometer("", sample.at, probe, sample.value, {})
+            if point.brix is not None and point.brix > facts["brix"] - 3 * point.sigma_brix:
+                probe_points.append(point)
 
     def minute(at: datetime) -> float:
         return max((at - start) / timedelta(minutes=1), 0.0)

@@ -19,7 +19,8 @@ from lumbrel.services import day
 from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.boil_evidence import BoilEvidence, gather
 from lumbrel.services.context import BatchContext
-from lumbrel.services.readings import Corrected, Corrector, hydrometer_of
+from lumbrel.services.instruments import hydrometer_of
+from lumbrel.services.readings import Corrected, Corrector
 from lumbrel.store.batches import Entry
 from lumbrel.store.kitchen import Instrument, instruments
 
@@ -227,7 +228,7 @@ def cup(
         pressure = pressure_at(context.db, context.kitchen, context.now)
         cup_c, assumed = (pressure.boil_c if pressure else 100.0) - TYPICAL_CUP_BELOW_BOIL_K, True
     assert cup_c is not None
-    own = hydrometer_of(instrument)
+    own = hydrometer_of(context.db, instrument)
     wants = context.batch.target_brix - context.batch.draw_margin_brix
     if reading is None and last and cup_c == last.facts["cup_c"]:
         reading, below = last.facts["reading_brix"], bool(last.facts.get("below_scale"))

@@ -5,7 +5,7 @@ from typing import Any
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
-from lumbrel.services.readings import hydrometer_of
+from lumbrel.services.instruments import hydrometer_of
 from lumbrel.services.typed import Form
 from lumbrel.store.kitchen import Instrument, instruments
 
@@ -66,7 +66,7 @@ def _plausible_density(
     form: Form, context: BatchContext, instrument: Instrument, reading: float, cup_c: float
 ) -> None:
     try:
-        brix = hydrometer_of(instrument).correct(reading, cup_c)
+        brix = hydrometer_of(context.db, instrument).correct(reading, cup_c)
     except OutOfRange as error:
         form.errors["reading"] = error.sentence
         return

@@ -8,11 +8,12 @@ from typing import Any
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.causes import Circumstances
 from lumbrel.core.bench.evidence import Estimate
-from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
+from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day
 from lumbrel.services.air import Pressure, pressure_at
+from lumbrel.services.instruments import hydrometer_of
 from lumbrel.store.batches import Entry
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments
 
@@ -56,21 +57,6 @@ class Corrected:
         return Estimate(self.instrument.name, self.brix, self.sigma_brix)
 
 
-def hydrometer_of(instrument: Instrument) -> Hydrometer:
-    """The registered hydrometer as core knows it."""
-    detail = instrument.detail
-    plain = Hydrometer(
-        float(detail.get("calibration_temperature_c", hydrometer.SIXTY_F_C)),
-        str(detail.get("glass", "soda-lime")),
-    )
-    mark = detail.get("hot_mark")
-    if not mark:
-        return plain
-    return hydrometer.with_hot_mark(
-        plain, HotMark(mark["reading_brix"], mark["temperature_c"], mark["true_brix"])
-    )
-
-
 class Corrector:
     """Corrects the readings of one batch; looks instruments and pressures up once."""
 
@@ -78,6 +64,13 @@ class Corrector:
         self._db, self._kitchen = db, kitchen
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
         self._instruments = {i.id: i for i in instruments(db)}
+        self._hydrometers: dict[str, Hydrometer] = {}
+
+    def _hydrometer_of(self, instrument: Instrument) -> Hydrometer:
+        """As corrections use it, its learnt curve looked up once."""
+        if instrument.id not in self._hydrometers:
+            self._hydrometers[instrument.id] = hydrometer_of(self._db, instrument)
+        return self._hydrometers[instrument.id]
 
     def correct(self, entry: Entry) -> Corrected:
         """Correct one reading of the slip with what was known at its time."""
@@ -98,12 +91,18 @@ class Corrector:
             ("cup", cup, "temperature", "assumed" if facts.get("cup_assumed") else "as read"),
         ]  # fmt: skip
         try:
-            own = hydrometer_of(instrument)
+            own = self._hydrometer_of(instrument)
             said = hydrometer.estimate(own, floats_at, cup, not facts.get("cup_assumed"))
         except OutOfRange as error:
             return self._refused(entry, instrument, error.sentence)
         steps += [
             ("scale true at", own.calibration_temperature_c, "temperature", own.glass),
+            (
+                "of the computed shift",
+                own.shift,
+                "",
+                "its own pairs or hot mark" if own.shift != 1 else "as computed",
+            ),
             ("corrected by", said.brix - floats_at, "brix", "buoyancy, ICUMSA SPS-4"),
             ("density", said.brix, "brix", ""),
             ("one sigma", said.sigma_brix, "brix", "0.2 cold, 0.5 hot, 0.8 with the cup assumed"),

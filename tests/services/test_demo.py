@@ -73,7 +73,7 @@ class Season(unittest.TestCase):
     def test_the_verdict_calls_the_draw_close_to_the_truth(self) -> None:
         vessel, called = self._vessel(), None
         board = pan.board(self.db, "26-058", self.now)
-        self.assertAlmostEqual(board.minutes_left, demo.MINUTES_LEFT, delta=2)
+        self.assertAlmostEqual(board.minutes_left, demo.MINUTES_LEFT, delta=1)
         while called is None and vessel._last < self.now + timedelta(minutes=20):
             vessel.tick(self.db, vessel._last + timedelta(seconds=15))
             if pan.board(self.db, "26-058", vessel._last).verdict.call.value == "draw_now":

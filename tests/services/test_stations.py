@@ -5,6 +5,7 @@ import io
 import json
 from datetime import timedelta
 
+from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
 from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
@@ -72,7 +73,7 @@ class Batch(KitchenCase):
             if kind == "refractometer":
                 self.put(code, kind, minute, reading=f"{brix:.1f}", sample="20 C")
             else:
-                mark = pan.hydrometer_of(Instrument("", "", "", {})).mark(brix, 90.0)
+                mark = Hydrometer().mark(brix, 90.0)
                 self.put(code, kind, minute, reading=f"{mark:.2f}", cup="90 C")
         board = pan.board(self.db, code, NOON + timedelta(minutes=60))
         truth = (30 - 30 * 45 / 66.9) / rate + 15 - 60

@@ -1,0 +1,90 @@
+"""What an instrument teaches of itself, and how far it is trusted."""
+
+from datetime import timedelta
+
+from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.core.physics import sucrose, water
+from lumbrel.services import day_forms, instruments, pan
+from lumbrel.store import day as day_store
+from lumbrel.store.kitchen import instruments as registered
+from tests.support.kitchen import NOON, KitchenCase
+
+
+class OwnCurve(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.stem = registered(self.db, "hydrometer")[0]
+        self.bent = Hydrometer(shift=0.9)
+
+    def draw(self, day: int, true: float, hot_at: float = 2, between: bool = False) -> str:
+        """A batch drawn, read hot so many minutes after the draw and cold next morning."""
+        at = day * 1440.0
+        code = self.take_in(NOON + timedelta(minutes=at))
+        self.put(code, "refractometer", at + 80, reading="66.9", sample="20 C")
+        self.put(code, "draw", at + 84)
+        mark = self.bent.mark(true, 90)
+        self.put(code, "hydrometer", at + 84 + hot_at, reading=f"{mark:.2f}", cup="90 C")
+        if between:
+            self.put(code, "added", at + 90, mass="0.2 kg", brix="0")
+        cold = Hydrometer().mark(true, 20)
+        self.put(code, "hydrometer", at + 1100, reading=f"{cold:.2f}", cup="20 C")
+        return code
+
+    def test_used_from_the_second_pair_on(self) -> None:
+        self.draw(0, 66.9)
+        one = instruments.own_curve(self.db, self.stem)
+        self.assertEqual((len(one.pairs), one.used), (1, False))
+        self.assertEqual(instruments.hydrometer_of(self.db, self.stem).shift, 1.0)
+        code = self.draw(1, 67.6)
+        two = instruments.own_curve(self.db, self.stem)
+        self.assertTrue(two.used)
+        self.assertAlmostEqual(two.shift, 0.9, delta=0.005)
+        self.assertEqual(two.pairs[-1].batch_code, code)
+        board = pan.board(self.db, code, NOON + timedelta(days=2))
+        cup = pan.cup(board.context, 66.9, self.stem.id, None, 90.0)
+        self.assertAlmostEqual(cup.mark_brix, self.bent.mark(66.9, 90.0), delta=0.05)
+
+    def test_what_is_no_pair_teaches_nothing(self) -> None:
+        self.draw(0, 66.9, hot_at=-3)
+        self.draw(1, 66.9, between=True)
+        self.assertEqual(instruments.own_curve(self.db, self.stem).pairs, [])
+
+    def test_the_card_is_the_hydrometers_own(self) -> None:
+        card = instruments.hydrometer_card(self.bent)
+        row, column = card.rows.index(90.0), card.columns.index(66.9)
+        self.assertAlmostEqual(card.cells[row][column], self.bent.mark(66.9, 90))
+        for cells in zip(*card.cells, strict=True):
+            self.assertEqual(list(cells), sorted(cells, reverse=True))
+
+
+class Warming(KitchenCase):
+    def test_a_probe_that_warms_through_says_nothing_of_density(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        self.put(code, "boiling", 15)
+        offset = 98.6 - water.boiling_point_c(96_410.0)
+        samples = [day_store.Sample(NOON + timedelta(minutes=15.2), 98.7)]
+        for minute in range(16, 50):
+            brix = 1350 / (30 - 0.2 * (minute - 15))
+            shows = sucrose.boiling_point_c(brix, 96_410.0, 0.01) + offset
+            samples.append(day_store.Sample(NOON + timedelta(minutes=minute), shows))
+        day_store.add_samples(self.db, "probe-1", samples)
+        board = pan.board(self.db, code, NOON + timedelta(minutes=49))
+        self.assertAlmostEqual(board.evidence.fitted.rate_kg_per_min, 0.2, delta=0.01)
+        truth = (30 - 1350 / 66.9) / 0.2 + 15 - 49
+        self.assertTrue(board.low_left < truth < board.high_left)
+
+
+class Trust(KitchenCase):
+    def test_a_thermometer_is_trusted_for_a_day(self) -> None:
+        dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
+        self.assertIn("never", instruments.profile(self.db, dial, NOON).verdict)
+        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
+        fresh = instruments.profile(self.db, dial, NOON + timedelta(hours=1))
+        self.assertTrue(fresh.good)
+        boil = water.boiling_point_c(
+            day_store.test_boils(self.db, "dial-a", NOON)[0].station_pressure_pa
+        )
+        self.assertAlmostEqual(fresh.offsets[0].offset_k, 99.4 - boil)
+        stale = instruments.profile(self.db, dial, NOON + timedelta(days=3))
+        self.assertEqual((stale.good, "3 days" in stale.verdict), (False, True))
