@@ -29,6 +29,8 @@ VIEWS = (
     ("shelf", "/shelf", "day", 1280),
     ("lot", "/shelf/26-040", "day", 1280),
     ("kitchen-register", "/kitchen", "day", 1280),
+    ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
+    ("hydrometer-card", "/kitchen/instrument/long-stem/card", "day", 1280),
 )
 
 

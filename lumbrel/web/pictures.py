@@ -2,11 +2,12 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from math import ceil, floor
 
 from lumbrel.services.candy import Plan
 from lumbrel.services.day import Day, Rung
+from lumbrel.services.instruments import Offset, OwnCurve
 from lumbrel.services.pan import Board, Cup
 from lumbrel.services.shelf import GRADES, Lot
 
@@ -338,3 +339,48 @@ def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
             )
         )  # fmt: skip
     return places
+
+
+@dataclass(frozen=True)
+class DotPicture:
+    """Departures over time around a zero line, with a learnt level if there is one."""
+
+    points: list[Point]
+    ticks: list[Tick]
+    dates: list[Tick]
+    zero_y: float
+    level_y: float | None
+
+
+def _dots(values: Sequence[tuple[datetime, float, str]], level: float | None) -> DotPicture:
+    lowest = min([0.0, *(v for _, v, _ in values)]) - 0.1
+    highest = max([0.0, *(v for _, v, _ in values)]) + 0.1
+    first, last = values[0][0], values[-1][0]
+    hours = max((last - first) / timedelta(hours=1), 1.0)
+    x, y = scale(0, hours, 84.0, 596.0), scale(lowest, highest, 264.0, 12.0)
+    step = next(s for s in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0) if (highest - lowest) / s <= 8)
+    ticks = [
+        Tick(y(i * step), f"{i * step:.1f}")
+        for i in range(ceil(lowest / step), floor(highest / step) + 1)
+    ]
+    points = [
+        Point(x((at - first) / timedelta(hours=1)), y(v), "", title) for at, v, title in values
+    ]
+    dates = [Tick(84.0, f"{first.day} {first:%B}")]
+    if last.date() != first.date():
+        dates.append(Tick(520.0, f"{last.day} {last:%B}"))
+    return DotPicture(points, ticks, dates, y(0.0), None if level is None else y(level))
+
+
+def drift(offsets: Sequence[Offset]) -> DotPicture:
+    """A thermometer's offsets over its test boils."""
+    return _dots([(o.at, o.offset_k, f"{o.at:%d %B}: {o.offset_k:+.2f} K") for o in offsets], None)
+
+
+def pairs(curve: OwnCurve) -> DotPicture:
+    """How far each pair's hot reading stood from the computed mark, and the mean of it."""
+    values = [
+        (p.at, p.departs_by, f"{p.batch_code}: {p.departs_by:+.2f} Brix") for p in curve.pairs
+    ]
+    mean = sum(p.departs_by for p in curve.pairs) / len(curve.pairs)
+    return _dots(values, mean if curve.used else None)

@@ -22,6 +22,8 @@ VIEWS = (
     "/", "/day", "/day/card", "/take-in", LIVE, f"{LIVE}?entry=refractometer",
     f"{LIVE}?entry=event", "/filter/26-057", "/colour/26-056", "/jar/26-055", "/jar/26-040/labels",
     "/candy", "/shelf", "/shelf/26-040", "/kitchen",
+    "/kitchen/instrument/long-stem", "/kitchen/instrument/dial-a", "/kitchen/instrument/hand-prism",
+    "/kitchen/instrument/long-stem/card",
 )  # fmt: skip
 
 

@@ -1,0 +1,63 @@
+"""One instrument: its page and its reference card."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse
+
+from lumbrel.services import instruments as service
+from lumbrel.services.typed import NotFound
+from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.web.render import page
+from lumbrel.web.request import Db, Now
+
+router = APIRouter(prefix="/kitchen/instrument")
+
+
+def _instrument(db: Db, key: str) -> Instrument:
+    found = next((i for i in instruments(db) if i.id == key), None)
+    if found is None:
+        raise NotFound("There is no such instrument; the kitchen's page lists all.")
+    return found
+
+
+def _card(db: Db, instrument: Instrument) -> dict[str, Any]:
+    """The card of an instrument, when its kind has one."""
+    if instrument.kind == "hydrometer":
+        own = service.hydrometer_of(db, instrument)
+        learnt = service.own_curve(db, instrument)
+        return {
+            "card": service.hydrometer_card(own), "row_name": "cup", "signed": False,
+            "learnt": learnt if learnt.used else None,
+        }  # fmt: skip
+    if instrument.kind == "refractometer":
+        return {
+            "card": service.refractometer_card(), "row_name": "drop", "signed": True,
+            "learnt": None,
+        }  # fmt: skip
+    return {"card": None, "row_name": "", "signed": False, "learnt": None}
+
+
+@router.get("/{key}")
+def show(request: Request, db: Db, now: Now, key: str) -> HTMLResponse:
+    """Its history, its curve, and whether to trust it today."""
+    instrument = _instrument(db, key)
+    return page(
+        request, db, "kitchen/instrument.html", "settings", both=False,
+        one=service.profile(db, instrument, now), **_card(db, instrument),
+    )  # fmt: skip
+
+
+@router.get("/{key}/card")
+def card(request: Request, db: Db, key: str) -> HTMLResponse:
+    """Its reference card on one sheet."""
+    instrument = _instrument(db, key)
+    shown = _card(db, instrument)
+    if shown["card"] is None:
+        raise NotFound(
+            f"{instrument.name} has no card of its own; the day card serves a thermometer."
+        )
+    return page(
+        request, db, "kitchen/instrument_card.html", "settings", both=True, instrument=instrument,
+        **shown,
+    )  # fmt: skip
