@@ -8,7 +8,7 @@ from sqlite3 import Connection
 from lumbrel.core.bench import hydrometer, refractometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.physics import water
+from lumbrel.core.physics import sucrose, water
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import Instrument
@@ -189,6 +189,36 @@ def _trust_thermometer(offsets: list[Offset], now: datetime) -> tuple[str, bool]
         old = f"{hours:.0f} hours" if hours < 48 else f"{hours / 24:.0f} days"
         return f"Its last test boil is {old} old. Boil again before you trust it.", False
     return "It was in boiling water today.", True
+
+
+@dataclass(frozen=True)
+class Solution:
+    """A sugar solution to check an instrument with: one kilogram of it, and what it must show."""
+
+    brix: float
+    sugar_kg: float
+    water_kg: float
+    density_kg_m3: float
+    shows_brix: float
+    """On the instrument at room temperature, 20 degC, without compensation."""
+
+
+def check_solutions(
+    own: Hydrometer | None, low_brix: float = 0.0, high_brix: float = 85.0
+) -> list[Solution]:
+    """Solutions of 20, 50 and 66 Brix that the scale can show, and where it must stand.
+
+    Args:
+        own: the hydrometer; None for a refractometer, which shows them as they are.
+        low_brix, high_brix: ends of the instrument's scale.
+    """
+    solutions = []
+    for brix in (20.0, 50.0, 66.0):
+        shows = brix if own is None else own.mark(brix, 20.0)
+        density = sucrose.density_kg_m3(brix, 20.0)
+        if low_brix <= shows <= high_brix:
+            solutions.append(Solution(brix, brix / 100, 1 - brix / 100, density, shows))
+    return solutions
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from sqlite3 import Connection, IntegrityError
 from zoneinfo import ZoneInfo
 
-from lumbrel.core.bench.hydrometer import SIXTY_F_C
+from lumbrel.core.bench.hydrometer import COLD_CUP_C, SIXTY_F_C
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.units import KINDS, show
@@ -32,7 +32,7 @@ from lumbrel.store.kitchen import (
     woodlots,
 )
 
-STATIONS = ("day", "take-in", "pan", "filter", "colour", "jar", "candy", "shelf")
+PROVE_FROM, PROVE_UNTIL = timedelta(hours=10), timedelta(days=3)
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,28 @@ def waiting(db: Connection) -> Waiting:
         batches.batches_at(db, ("draw", "filter"), "colour"),
         batches.batches_at(db, ("draw", "filter", "colour"), "jar"),
     )
+
+
+def to_prove(db: Connection, now: datetime) -> list[Batch]:
+    """Batches drawn half a day to three days ago whose density nobody has proved cold yet."""
+    found = []
+    for draw in batches.standing_of_kind(db, "draw", limit=40):
+        age = now - draw.at
+        if not PROVE_FROM <= age <= PROVE_UNTIL:
+            continue
+        batch = batches.batch_by(db, id=draw.batch_id)
+        assert batch is not None
+        slip = contexts.of(db, batch, now)
+        if not any(
+            _is_cold(e) and e.at > draw.at for e in slip.of_kind("hydrometer", "refractometer")
+        ):
+            found.append(batch)
+    return sorted(found, key=lambda b: b.opened_at)
+
+
+def _is_cold(entry: batches.Entry) -> bool:
+    low, high = COLD_CUP_C
+    return low <= float(entry.facts.get("cup_c") or entry.facts.get("sample_c") or 0) <= high
 
 
 @dataclass(frozen=True)
@@ -119,6 +141,8 @@ class Overview:
     free: list[VesselRow]
     queue: Waiting
     lots: list[shelf.Lot]
+    prove: list[Batch]
+    """Draws to be proved cold, at room temperature."""
     trend: float | None
     """Change of pressure over three hours, Pa; None without a barometer."""
 
@@ -143,7 +167,7 @@ def overview(db: Connection, now: datetime) -> Overview:
         now, load_kitchen(db), not every, today.pressure, today,
         [pan.board_of(contexts.of(db, batch, now)) for batch in queue.pan],
         [v for v in every if v.id not in busy], queue, shelf.find(db).lots,
-        barometer_trend_pa(db, now),
+        to_prove(db, now), barometer_trend_pa(db, now),
     )  # fmt: skip
 
 

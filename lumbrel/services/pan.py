@@ -10,7 +10,12 @@ from lumbrel.core.bench.causes import Cause, likely_cause
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil, rescue
-from lumbrel.core.finishing.target import FOAM_ABOVE_WATER_K, finish_point
+from lumbrel.core.finishing.target import (
+    FOAM_ABOVE_WATER_K,
+    RuleOfThumb,
+    finish_point,
+    rules_of_thumb,
+)
 from lumbrel.core.finishing.verdict import Call, Verdict, verdict
 from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
@@ -81,6 +86,8 @@ class Board:
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool
+    rules: list[RuleOfThumb]
+    """Where the trade's frozen rules would stop this batch."""
 
 
 def board(db: Connection, code: str, now: datetime) -> Board:
@@ -153,6 +160,7 @@ def board_of(context: BatchContext) -> Board:
         max(high - minute, 0.0) if isfinite(high) else None,
         now + timedelta(minutes=left) if left < 5000 else None, next_check, heating, odd, cause,
         cup(context, now_brix), carry, draw_c, glass, depth_now, depth_done, foam,
+        rules_of_thumb(pressure.pa, context.invert_fraction) if pressure else [],
     )  # fmt: skip
 
 

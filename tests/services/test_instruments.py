@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import sucrose, water
-from lumbrel.services import day_forms, instruments, pan
+from lumbrel.services import day_forms, instruments, kitchen, pan
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments as registered
 from tests.support.kitchen import NOON, KitchenCase
@@ -88,3 +88,23 @@ class Trust(KitchenCase):
         self.assertAlmostEqual(fresh.offsets[0].offset_k, 99.4 - boil)
         stale = instruments.profile(self.db, dial, NOON + timedelta(days=3))
         self.assertEqual((stale.good, "3 days" in stale.verdict), (False, True))
+
+
+class Prove(KitchenCase):
+    def test_a_draw_asks_to_be_proved_cold_next_morning(self) -> None:
+        code = self.take_in()
+        self.put(code, "refractometer", 80, reading="66.9", sample="20 C")
+        self.put(code, "draw", 84)
+        asked = [
+            [b.code for b in kitchen.to_prove(self.db, NOON + timedelta(hours=h))]
+            for h in (3, 20, 90)
+        ]
+        self.assertEqual(asked, [[], [code], []])
+        self.put(code, "hydrometer", 20 * 60, reading="66.5", cup="21 C")
+        self.assertEqual(kitchen.to_prove(self.db, NOON + timedelta(hours=21)), [])
+
+    def test_a_solution_to_check_with(self) -> None:
+        _, half, dense = instruments.check_solutions(Hydrometer())
+        self.assertEqual((half.sugar_kg, half.water_kg), (0.5, 0.5))
+        self.assertAlmostEqual(half.density_kg_m3, 1229.65, delta=0.02)
+        self.assertAlmostEqual(dense.shows_brix, Hydrometer().mark(66, 20))

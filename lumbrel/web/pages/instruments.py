@@ -23,19 +23,26 @@ def _instrument(db: Db, key: str) -> Instrument:
 
 def _card(db: Db, instrument: Instrument) -> dict[str, Any]:
     """The card of an instrument, when its kind has one."""
+    detail = instrument.detail
     if instrument.kind == "hydrometer":
         own = service.hydrometer_of(db, instrument)
         learnt = service.own_curve(db, instrument)
         return {
-            "card": service.hydrometer_card(own), "row_name": "cup", "signed": False,
+            "card": service.hydrometer_card(own),
+            "solutions": service.check_solutions(
+                own, detail["scale_low_brix"], detail["scale_high_brix"]
+            ), "row_name": "cup", "signed": False,
             "learnt": learnt if learnt.used else None,
         }  # fmt: skip
     if instrument.kind == "refractometer":
         return {
-            "card": service.refractometer_card(), "row_name": "drop", "signed": True,
+            "card": service.refractometer_card(),
+            "solutions": service.check_solutions(
+                None, detail["range_low_brix"], detail["range_high_brix"]
+            ), "row_name": "drop", "signed": True,
             "learnt": None,
         }  # fmt: skip
-    return {"card": None, "row_name": "", "signed": False, "learnt": None}
+    return {"card": None, "solutions": [], "row_name": "", "signed": False, "learnt": None}
 
 
 @router.get("/{key}")
