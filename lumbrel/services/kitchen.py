@@ -12,6 +12,7 @@ from lumbrel.core.units import KINDS, show
 from lumbrel.services import context as contexts
 from lumbrel.services import day, pan, shelf
 from lumbrel.services.air import Pressure, pressure_at
+from lumbrel.services.instruments import as_made
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -183,7 +184,7 @@ class Register:
 
 def register(db: Connection) -> Register:
     """Everything registered."""
-    return Register(load_kitchen(db), vessels(db), woodlots(db), instruments(db))
+    return Register(load_kitchen(db), vessels(db), woodlots(db), instruments(db, retired=True))
 
 
 def save_settings(db: Connection, fields: dict[str, str]) -> None:
@@ -284,10 +285,36 @@ def _detail(form: Form, what: str) -> dict[str, object]:
         required=False,
     )  # fmt: skip
     glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
-    return {
+    detail: dict[str, object] = {
         "scale_low_brix": low, "scale_high_brix": high, "glass": glass,
         "calibration_temperature_c": SIXTY_F_C if true_at is None else true_at,
     }  # fmt: skip
+    if form.given("mark_reading") or form.given("mark_at"):
+        detail["hot_mark"] = _hot_mark(form, detail)
+    return detail
+
+
+def _hot_mark(form: Form, detail: dict[str, object]) -> dict[str, float]:
+    """A mark printed for hot syrup; it bends the stem's curve until its own pairs do."""
+    reading = form.between(
+        "mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix."
+    )
+    at = form.between(
+        "mark_at", "temperature", 50, 100,
+        "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
+    )  # fmt: skip
+    true = form.between(
+        "mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.",
+        required=form.given("mark_true"),
+    )  # fmt: skip
+    form.check()
+    assert reading is not None and at is not None
+    mark = {"reading_brix": reading, "temperature_c": at, "true_brix": true or 66.9}
+    try:
+        as_made(Instrument("", "hydrometer", "", {**detail, "hot_mark": mark}))
+    except OutOfRange as error:
+        raise BadInput({"mark_reading": error.sentence}) from error
+    return mark
 
 
 EXAMPLE_VESSELS = (

@@ -63,7 +63,7 @@ class Corrector:
     def __init__(self, db: Connection, kitchen: Kitchen, sugar_kind: str) -> None:
         self._db, self._kitchen = db, kitchen
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
-        self._instruments = {i.id: i for i in instruments(db)}
+        self._instruments = {i.id: i for i in instruments(db, retired=True)}
         self._hydrometers: dict[str, Hydrometer] = {}
 
     def _hydrometer_of(self, instrument: Instrument) -> Hydrometer:

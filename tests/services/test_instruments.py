@@ -4,9 +4,11 @@ from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import sucrose, water
-from lumbrel.services import day_forms, instruments, kitchen, pan
+from lumbrel.services import context, day_forms, instruments, kitchen, pan, slip
+from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments as registered
+from lumbrel.store.kitchen import retire_instrument
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -102,6 +104,34 @@ class Prove(KitchenCase):
         self.assertEqual(asked, [[], [code], []])
         self.put(code, "hydrometer", 20 * 60, reading="66.5", cup="21 C")
         self.assertEqual(kitchen.to_prove(self.db, NOON + timedelta(hours=21)), [])
+
+    def test_a_printed_hot_mark_bends_the_curve(self) -> None:
+        fields = {
+            "name": "Marked",
+            "low": "45",
+            "high": "75",
+            "glass": "soda-lime",
+            "true_at": "60 F",
+        }
+        hot = fields | {"mark_reading": "59.6", "mark_at": "211 F"}
+        kitchen.add_to_kitchen(self.db, "hydrometer", hot)
+        stem = registered(self.db, "hydrometer")[-1]
+        own = instruments.hydrometer_of(self.db, stem)
+        self.assertAlmostEqual(own.mark(66.9, (211 - 32) / 1.8), 59.6, delta=1e-6)
+        with self.assertRaisesRegex(BadInput, "cannot be right"):
+            kitchen.add_to_kitchen(self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"})
+
+    def test_retired_it_is_offered_no_more_and_its_readings_stay(self) -> None:
+        code = self.take_in()
+        self.put(code, "hydrometer", 60, reading="52", cup="90 C")
+        before = slip.lines(context.load(self.db, code, NOON))[-1].value
+        retire_instrument(self.db, "long-stem", NOON)
+        self.assertEqual(registered(self.db, "hydrometer"), [])
+        self.assertEqual(slip.lines(context.load(self.db, code, NOON))[-1].value, before)
+        with self.assertRaisesRegex(BadInput, "Register a hydrometer"):
+            self.put(code, "hydrometer", 62, reading="53", cup="90 C")
+        retire_instrument(self.db, "long-stem", None)
+        self.put(code, "hydrometer", 62, reading="53", cup="90 C")
 
     def test_a_solution_to_check_with(self) -> None:
         _, half, dense = instruments.check_solutions(Hydrometer())

@@ -3,11 +3,11 @@
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services import instruments as service
 from lumbrel.services.typed import NotFound
-from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.store.kitchen import Instrument, instruments, retire_instrument
 from lumbrel.web.render import page
 from lumbrel.web.request import Db, Now
 
@@ -15,7 +15,7 @@ router = APIRouter(prefix="/kitchen/instrument")
 
 
 def _instrument(db: Db, key: str) -> Instrument:
-    found = next((i for i in instruments(db) if i.id == key), None)
+    found = next((i for i in instruments(db, retired=True) if i.id == key), None)
     if found is None:
         raise NotFound("There is no such instrument; the kitchen's page lists all.")
     return found
@@ -68,3 +68,17 @@ def card(request: Request, db: Db, key: str) -> HTMLResponse:
         request, db, "kitchen/instrument_card.html", "settings", both=True, instrument=instrument,
         **shown,
     )  # fmt: skip
+
+
+@router.post("/{key}/retire")
+def retire(db: Db, now: Now, key: str) -> Response:
+    """Retire it; what it measured stays."""
+    retire_instrument(db, _instrument(db, key).id, now)
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.post("/{key}/take-up")
+def take_up(db: Db, key: str) -> Response:
+    """Take a retired instrument into use again."""
+    retire_instrument(db, _instrument(db, key).id, None)
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
