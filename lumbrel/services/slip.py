@@ -57,6 +57,12 @@ def put(db: Connection, code: str, kind: str, fields: dict[str, str], now: datet
     """
     if kind not in PARSERS:
         raise NotFound(f"A slip has no line of the kind “{kind[:20]}”.")
+    with transaction(db):
+        return _put(db, code, kind, fields, now)
+
+
+def _put(db: Connection, code: str, kind: str, fields: dict[str, str], now: datetime) -> Entry:
+    """The same, inside a transaction from the first look: two that come at once take turns."""
     context = contexts.load(db, code, now)
     form = Form(fields, context.kitchen)
     entry_id = form.client_id()
@@ -82,9 +88,8 @@ def put(db: Connection, code: str, kind: str, fields: dict[str, str], now: datet
         old.id if old else None, form.text("why", limit=200), form.text("initials", limit=8),
     )  # fmt: skip
     form.check()
-    with transaction(db):
-        if batches.add_entry(db, entry) and kind == "jar":
-            stations.store_jars(db, entry)
+    if batches.add_entry(db, entry) and kind == "jar":
+        stations.store_jars(db, entry)
     return entry
 
 
@@ -94,6 +99,11 @@ def strike(db: Connection, code: str, fields: dict[str, str], now: datetime) -> 
     Raises:
         NotFound, BadInput: as `put`.
     """
+    with transaction(db):
+        _strike(db, code, fields, now)
+
+
+def _strike(db: Connection, code: str, fields: dict[str, str], now: datetime) -> None:
     context = contexts.load(db, code, now)
     form = Form(fields, context.kitchen)
     entry_id = form.client_id()
@@ -108,8 +118,7 @@ def strike(db: Connection, code: str, fields: dict[str, str], now: datetime) -> 
     entry = Entry(
         entry_id, context.batch.id, "struck", old.at, now, _typed(fields), {}, old.id, why
     )
-    with transaction(db):
-        batches.add_entry(db, entry)
+    batches.add_entry(db, entry)
 
 
 def _to_amend(form: Form, context: BatchContext) -> Entry | None:

@@ -271,6 +271,12 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
     Raises:
         BadInput: a field is wrong, the vessel is busy, or something must be asked.
     """
+    with transaction(db):
+        return _open(db, now, fields)
+
+
+def _open(db: Connection, now: datetime, fields: dict[str, str]) -> str:
+    """The same, inside a transaction from the first look: two that come at once take turns."""
     kitchen = load_kitchen(db)
     form = Form(fields, kitchen)
     entry_id = form.client_id()
@@ -295,23 +301,22 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
     form.check()
     assert taken is not None
     facts, _ = taken
-    with transaction(db):
-        if new_name:
-            same = next((w for w in woodlots(db) if w.name.lower() == new_name.lower()), None)
-            woodlot_id = same.id if same else str(uuid4())
-            add_woodlot(db, Woodlot(woodlot_id, new_name, facts["sugar_kind"]))
-        code = batches.next_code(db, local_time(now, kitchen).year)
-        batch = Batch(
-            str(uuid4()), code, now, woodlot_id, facts["vessel_id"], facts["sugar_kind"],
-            facts["target_brix"], kitchen.draw_margin_brix,
-        )  # fmt: skip
-        batches.add_batch(db, batch)
-        typed = {k: v for k, v in fields.items() if v and k != "id"}
-        batches.add_entry(
-            db,
-            Entry(
-                entry_id, batch.id, "take_in", now, now, typed, facts,
-                initials=form.text("initials", limit=8),
-            ),
-        )  # fmt: skip
+    if new_name:
+        same = next((w for w in woodlots(db) if w.name.lower() == new_name.lower()), None)
+        woodlot_id = same.id if same else str(uuid4())
+        add_woodlot(db, Woodlot(woodlot_id, new_name, facts["sugar_kind"]))
+    code = batches.next_code(db, local_time(now, kitchen).year)
+    batch = Batch(
+        str(uuid4()), code, now, woodlot_id, facts["vessel_id"], facts["sugar_kind"],
+        facts["target_brix"], kitchen.draw_margin_brix,
+    )  # fmt: skip
+    batches.add_batch(db, batch)
+    typed = {k: v for k, v in fields.items() if v and k != "id"}
+    batches.add_entry(
+        db,
+        Entry(
+            entry_id, batch.id, "take_in", now, now, typed, facts,
+            initials=form.text("initials", limit=8),
+        ),
+    )  # fmt: skip
     return code

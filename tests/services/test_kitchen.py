@@ -6,7 +6,7 @@ from datetime import timedelta
 from lumbrel.core.physics import air, water
 from lumbrel.services import candy, context, day, day_forms, kitchen, slip
 from lumbrel.services.air import pressure_at
-from lumbrel.services.take_in import learned_rate
+from lumbrel.services.take_in import learned_rate, open_batch
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import Kitchen, instruments, load_kitchen, vessels
@@ -129,6 +129,49 @@ class Together(KitchenCase):
             one.join()
         self.assertEqual(failures, [])
         self.assertEqual(len(context.load(self.db, code, NOON).entries), 1 + 4 * 6)
+
+    def together(self, calls) -> tuple[list, list[BadInput]]:
+        """What calls that start at once return, and what refused them."""
+        done: list = []
+        refused: list[BadInput] = []
+        gate = threading.Barrier(len(calls))
+
+        def run(call) -> None:
+            with opened(self.path) as db:
+                gate.wait()
+                try:
+                    done.append(call(db))
+                except BadInput as bad:
+                    refused.append(bad)
+
+        threads = [threading.Thread(target=run, args=(call,)) for call in calls]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return done, refused
+
+    def test_two_take_ins_or_draws_at_once_take_turns(self) -> None:
+        fields = {
+            "vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "north-kiln",
+            "amount_by": "mass", "amount": "30 kg", "brix": "45", "temperature": "60 C",
+        }  # fmt: skip
+        same = fields | {"id": "take-in-twice"}
+        done, refused = self.together([lambda db: open_batch(db, NOON, same)] * 6)
+        self.assertEqual((len(set(done)), len(done), refused), (1, 6, []))
+        other = fields | {"vessel": "finisher-1"}
+        done, refused = self.together([lambda db: open_batch(db, NOON, other)] * 6)
+        self.assertEqual((len(done), len(refused)), (1, 5))
+        code, at = done[0], NOON + timedelta(minutes=90)
+        slip.put(self.db, code, "refractometer", {"reading": "66.9", "sample": "20 C"}, at)
+        done, refused = self.together([lambda db: slip.put(db, code, "draw", {}, at)] * 6)
+        self.assertEqual((len(done), len(refused)), (1, 5))
+        line = context.load(self.db, code, at).first("refractometer")
+        change = {"reading": "66.8", "sample": "20 C", "supersedes": line.id, "why": "misread"}
+        done, refused = self.together(
+            [lambda db: slip.put(db, code, "refractometer", change, at)] * 4
+        )
+        self.assertEqual((len(done), len(refused)), (1, 3))
 
     def test_a_vessel_learns_its_rate_from_three_draws(self) -> None:
         vessel = vessels(self.db)[1]
