@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from math import hypot
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.services import boil_evidence, event_forms, reading_forms, stations, take_in
 from lumbrel.services import context as contexts
-from lumbrel.services import event_forms, reading_forms, stations, take_in
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
 from lumbrel.services.typed import Form, NotFound
@@ -33,6 +34,7 @@ PARSERS: dict[str, Parser] = {
     "jar": stations.jar,
 }
 ONCE = ("boiling", "draw", "filter", "colour")
+CANNOT_BE_SIGMAS = 5.0
 
 
 @dataclass(frozen=True)
@@ -82,6 +84,8 @@ def _put(db: Connection, code: str, kind: str, fields: dict[str, str], now: date
     if kind == "take_in" and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
     facts = PARSERS[kind](form, context)
+    if kind in READING_KINDS and old is None and not form.errors:
+        _plausible_since_the_last(form, context, kind, facts)
     form.check()
     entry = Entry(
         entry_id, context.batch.id, kind, at, now, _typed(fields), facts,
@@ -91,6 +95,31 @@ def _put(db: Connection, code: str, kind: str, fields: dict[str, str], now: date
     if batches.add_entry(db, entry) and kind == "jar":
         stations.store_jars(db, entry)
     return entry
+
+
+def _plausible_since_the_last(
+    form: Form, context: BatchContext, kind: str, facts: dict[str, Any]
+) -> None:
+    """Ask about a reading that no boil could have reached since the last one."""
+    if context.first("draw") or context.first("take_in") is None:
+        return
+    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    preview = Entry("", context.batch.id, kind, context.now, context.now, {}, facts)
+    new = corrector.correct(preview)
+    earlier = [w for w in boil_evidence.gather(context).words if w.reading.kind != "thermometer"]
+    if new.brix is None or not earlier:
+        return
+    last = max(earlier, key=lambda word: word.reading.at)
+    apart = abs(new.brix - last.estimate.brix)
+    doubt = hypot(new.sigma_brix, last.estimate.sigma_brix)
+    if apart > CANNOT_BE_SIGMAS * doubt + 1.0:
+        ago = max((context.now - last.reading.at).total_seconds() / 60, 0)
+        form.ask(
+            "reading",
+            f"That would be {new.brix:.1f} Brix. By {last.estimate.label} {ago:.0f} minutes ago it "
+            f"should be near {last.estimate.brix:.1f} now, and no boil goes so far in that time. "
+            "Misread by a line or by ten?",
+        )
 
 
 def strike(db: Connection, code: str, fields: dict[str, str], now: datetime) -> None:
@@ -170,6 +199,8 @@ def _reading_line(context: BatchContext, reading: Corrected, entry: Entry) -> Li
     show, facts = context.show, entry.facts
     value = "" if reading.brix is None else f"{reading.brix:.1f}"
     doubt = reading.refusal or f"± {reading.sigma_brix:.1f}"
+    if any(name.endswith("_is_so") for name in entry.typed):
+        doubt += ", asked about and kept"
     if entry.kind == "thermometer":
         title = f"{reading.instrument.name} {show(facts['reading_c'], 'temperature')}"
     elif entry.kind == "refractometer":

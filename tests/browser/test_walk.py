@@ -159,6 +159,9 @@ class Walk(BrowserCase):
         self.assertGreater(float(page.locator("input[name=reading]").input_value()), 58.5)
         page.locator("input[name=reading]").fill("57.6")
         page.locator("input[name=reading]").press("Enter")
+        expect(page.locator(".entry .asked").first).to_contain_text("Misread by a line or by ten")
+        page.get_by_label("It is so, keep it").check()
+        page.locator("input[name=reading]").press("Enter")
         expect(page.locator(".verdict h1")).to_have_text("They disagree")
         expect(page.locator("input[name=reading]")).to_be_focused()
 

@@ -175,7 +175,13 @@ class Batch(KitchenCase):
         )
         self.put(code, "thermometer", 60, instrument="dial-a", reading=f"{at_58:.2f} C")
         before = pan.board(self.db, code, NOON + timedelta(minutes=60))
-        self.put(code, "hydrometer", 60, reading="62", cup="95 C", assumed="1")
+        liar = {"reading": "62", "cup": "95 C", "assumed": "1"}
+        with self.assertRaises(BadInput) as caught:
+            self.put(code, "hydrometer", 60, **liar)
+        self.assertIn("no boil goes so far", caught.exception.asks["reading"])
+        self.put(code, "hydrometer", 60, **liar, reading_is_so="1")
+        last = slip.lines(context.load(self.db, code, NOON))[-1]
+        self.assertIn("asked about and kept", last.detail)
         board = pan.board(self.db, code, NOON + timedelta(minutes=60))
         self.assertEqual(board.verdict.call.value, "disagree")
         self.assertEqual(board.odd, "Long stem")
