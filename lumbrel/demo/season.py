@@ -172,7 +172,7 @@ class Season:
                 "id": self._id(), "vessel": delivery.vessel, "sugar_kind": delivery.kind,
                 "woodlot": delivery.woodlot, "amount_by": "mass", "amount": f"{pot.mass_kg:.1f} kg",
                 "brix": f"{drop:.1f}", "brix_by": "refractometer", "sample": f"{sample:.1f} C",
-                "temperature": f"{pot.temperature_c:.0f} C", "depth_is_so": "1",
+                "temperature": f"{pot.temperature_c:.0f} C",
             },
         )  # fmt: skip
 

@@ -16,6 +16,8 @@ from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.store import day as store
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments, load_kitchen
 
+ICE_GOOD_FOR = timedelta(days=365)
+
 
 @dataclass(frozen=True)
 class Basis:
@@ -92,7 +94,11 @@ def thermometer_today(
             "It has never been in boiling water here.", None,
         )  # fmt: skip
     boil = boils[0]
-    calibration = thermometer.calibrate(boil.reading_c, boil.station_pressure_pa, sort)
+    ice = store.latest_ice_point(db, instrument.id, now)
+    recent = ice if ice and now - ice.at <= ICE_GOOD_FOR else None
+    calibration = thermometer.calibrate(
+        boil.reading_c, boil.station_pressure_pa, sort, recent.reading_c if recent else None
+    )
     hours = (now - boil.at) / timedelta(hours=1)
     # Without a barometer the same pressure is assumed now as at the boil: that keeps the marks
     # right while the air holds, and sigma_now_k widens with the boil's age.

@@ -9,13 +9,15 @@ from lumbrel.core.bench import hydrometer, refractometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose, water
+from lumbrel.services.typed import Form
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store.kitchen import Instrument, load_kitchen
 
 HOT_FROM_C = 50.0
 SAME_DRAW = timedelta(seconds=30)
 PAIRS_NEEDED = 2
+MAX_ICE_K = 8.0
 
 
 @dataclass(frozen=True)
@@ -107,6 +109,26 @@ def hydrometer_of(db: Connection, instrument: Instrument) -> Hydrometer:
     return replace(made, shift=learnt.shift) if learnt.used else made
 
 
+def take_ice_point(
+    db: Connection, instrument: Instrument, now: datetime, fields: dict[str, str]
+) -> None:
+    """Take what a thermometer shows in melting ice.
+
+    Raises:
+        BadInput: not a temperature, or one that melting ice cannot give.
+    """
+    form = Form(fields, load_kitchen(db))
+    reading = form.between(
+        "ice", "temperature", -MAX_ICE_K, MAX_ICE_K,
+        "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
+        "Fahrenheit type F behind the number.",
+    )  # fmt: skip
+    form.check()
+    assert reading is not None
+    point = day_store.IcePoint(form.client_id(), now, instrument.id, fields["ice"].strip(), reading)
+    day_store.add_ice_point(db, point)
+
+
 @dataclass(frozen=True)
 class Offset:
     """A test boil: how far the thermometer read from the truth that day."""
@@ -127,6 +149,7 @@ class Profile:
     offsets: list[Offset]
     verdict: str
     good: bool
+    ice: day_store.IcePoint | None = None
 
 
 def profile(db: Connection, instrument: Instrument, now: datetime) -> Profile:
@@ -152,7 +175,8 @@ def profile(db: Connection, instrument: Instrument, now: datetime) -> Profile:
         sample = day_store.latest_sample(db, instrument.id, now)
         good = sample is not None and now - sample.at < timedelta(hours=1)
         verdict = "It reports." if good else "It has not reported for an hour."
-    return Profile(instrument, len(used), last, curve, offsets, verdict, good)
+    ice = day_store.latest_ice_point(db, instrument.id, now)
+    return Profile(instrument, len(used), last, curve, offsets, verdict, good, ice)
 
 
 def _trust_hydrometer(curve: OwnCurve) -> tuple[str, bool]:

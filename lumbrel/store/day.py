@@ -92,6 +92,38 @@ def _test_boil(row: Row) -> TestBoil:
     )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class IcePoint:
+    """A thermometer's reading in melting ice."""
+
+    id: str
+    at: datetime
+    instrument_id: str
+    typed: str
+    reading_c: float
+
+
+def add_ice_point(db: Connection, point: IcePoint) -> None:
+    """Write an ice point; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO ice_point VALUES (?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (point.id, instant(point.at), point.instrument_id, point.typed, point.reading_c),
+    )
+
+
+def latest_ice_point(db: Connection, instrument_id: str, until: datetime) -> IcePoint | None:
+    """The newest ice point of a thermometer up to a moment."""
+    row = db.execute(
+        "SELECT * FROM ice_point WHERE instrument_id = ? AND at <= ? ORDER BY at DESC LIMIT 1",
+        (instrument_id, instant(until)),
+    ).fetchone()
+    if row is None:
+        return None
+    return IcePoint(
+        row["id"], moment(row["at"]), row["instrument_id"], row["typed"], row["reading_c"]
+    )
+
+
 def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -> None:
     """Write what a device sent; a sample of the same instant is written once."""
     db.executemany(

@@ -3,8 +3,8 @@
 from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.physics import sucrose, water
-from lumbrel.services import context, day_forms, instruments, kitchen, pan, slip
+from lumbrel.core.physics import air, sucrose, water
+from lumbrel.services import context, day, day_forms, instruments, kitchen, pan, slip
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments as registered
@@ -78,6 +78,20 @@ class Warming(KitchenCase):
 
 
 class Trust(KitchenCase):
+    def test_melting_ice_gives_the_slope(self) -> None:
+        dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
+        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
+        flat = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
+        with self.assertRaisesRegex(BadInput, "Melting ice is 0"):
+            instruments.take_ice_point(self.db, dial, NOON, {"ice": "32"})
+        instruments.take_ice_point(self.db, dial, NOON, {"ice": "31 F"})
+        sloped = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
+        self.assertAlmostEqual(sloped["water"], 99.6)
+        boil = water.boiling_point_c(air.pressure_at_elevation_pa(418))
+        slope = (99.6 - boil + 1 / 1.8) / boil
+        above = flat["granulated-sugar"] - flat["water"]
+        self.assertAlmostEqual(sloped["granulated-sugar"] - flat["granulated-sugar"], slope * above)
+
     def test_a_thermometer_is_trusted_for_a_day(self) -> None:
         dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
         self.assertIn("never", instruments.profile(self.db, dial, NOON).verdict)

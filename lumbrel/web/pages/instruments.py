@@ -6,10 +6,10 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services import instruments as service
-from lumbrel.services.typed import NotFound
+from lumbrel.services.typed import BadInput, NotFound
 from lumbrel.store.kitchen import Instrument, instruments, retire_instrument
-from lumbrel.web.render import page
-from lumbrel.web.request import Db, Now
+from lumbrel.web.render import Filled, page, refilled
+from lumbrel.web.request import Db, Fields, Now
 
 router = APIRouter(prefix="/kitchen/instrument")
 
@@ -45,14 +45,33 @@ def _card(db: Db, instrument: Instrument) -> dict[str, Any]:
     return {"card": None, "solutions": [], "row_name": "", "signed": False, "learnt": None}
 
 
+def _profile(
+    request: Request, db: Db, now: Now, key: str, form: Filled | None = None
+) -> HTMLResponse:
+    instrument = _instrument(db, key)
+    return page(
+        request, db, "kitchen/instrument.html", "settings", 422 if form else 200, both=False,
+        one=service.profile(db, instrument, now), form=form or Filled(), **_card(db, instrument),
+    )  # fmt: skip
+
+
 @router.get("/{key}")
 def show(request: Request, db: Db, now: Now, key: str) -> HTMLResponse:
     """Its history, its curve, and whether to trust it today."""
+    return _profile(request, db, now, key)
+
+
+@router.post("/{key}/ice")
+def ice(request: Request, db: Db, now: Now, key: str, fields: Fields) -> Response:
+    """Take a thermometer's reading in melting ice."""
     instrument = _instrument(db, key)
-    return page(
-        request, db, "kitchen/instrument.html", "settings", both=False,
-        one=service.profile(db, instrument, now), **_card(db, instrument),
-    )  # fmt: skip
+    if instrument.kind != "thermometer":
+        raise NotFound("Only a thermometer is put in melting ice.")
+    try:
+        service.take_ice_point(db, instrument, now, fields)
+    except BadInput as bad:
+        return _profile(request, db, now, key, refilled(fields, bad))
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
 
 
 @router.get("/{key}/card")
