@@ -64,6 +64,7 @@ def main(names: list[str]) -> None:
                     ):
                         page.fill(f"input[name={field}]", text)
                     page.wait_for_selector("#charge .facts")
+                    page.wait_for_selector(".is-understood:has([name=temperature])")
                     page.wait_for_timeout(600)
                 page.evaluate("document.fonts.ready")
                 page.screenshot(path=folder / f"{name}.png")

@@ -102,6 +102,8 @@ class Walk(BrowserCase):
         page.keyboard.type("45")
         page.keyboard.press("Tab")
         page.keyboard.type("140 F")
+        expect(page.locator("#s-brix")).to_have_text("45.0\u00a0Brix")
+        expect(page.locator("#s-temperature")).to_have_text("60.0\u00a0°C, 140.0\u00a0°F")
         page.locator("select[name=woodlot]").focus()
         page.keyboard.type("North")
         expect(page.locator("#charge .huge")).to_contain_text("15.2")

@@ -3,18 +3,19 @@
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
 from lumbrel.services.calculations import CALCULATIONS, Calculation
 
 router = APIRouter(prefix="/api", tags=["calculations"])
 
 
-def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Any]]:
+def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Response]]:
     """A route that computes; async, since it takes microseconds and waits for nothing."""
 
-    async def endpoint(request: Any) -> Any:
-        return calculation.run(request)
+    async def endpoint(request: Any) -> Response:
+        # Written once here: FastAPI would check the answer against its own model again.
+        return Response(calculation.run(request).model_dump_json(), media_type="application/json")
 
     endpoint.__annotations__["request"] = calculation.request
     endpoint.__name__ = calculation.name.replace("/", "_").replace("-", "_")

@@ -22,12 +22,16 @@ function turnShift() {
   try { localStorage.setItem("shift", root.dataset.shift); } catch { /* lasts for this page */ }
 }
 
+// Every property a component sets is declared in it: an undeclared one would land on the
+// outermost component around it, shared by all its fields.
 document.addEventListener("alpine:init", () => {
   Alpine.data("shift", () => ({ turn() { turnShift(); } }));
 
   // A quantity as it is understood, while it is typed.
   Alpine.data("field", () => ({
     said: "",
+    hint: "",
+    look: null,
     init() {
       this.hint = this.$root.querySelector(".said span").textContent;
       this.said = this.hint;
@@ -66,6 +70,7 @@ document.addEventListener("alpine:init", () => {
   // A caution put away for today comes back tomorrow.
   Alpine.data("caution", () => ({
     shown: true,
+    key: "",
     init() {
       this.key = `caution ${this.$root.dataset.caution}`;
       try { this.shown = localStorage.getItem(this.key) !== document.body.dataset.today; } catch { this.shown = true; }
@@ -77,6 +82,7 @@ document.addEventListener("alpine:init", () => {
   }));
 
   Alpine.data("takeIn", () => ({
+    preview: null,
     init() {
       this.preview = later(250, async () => {
         try {
@@ -90,6 +96,7 @@ document.addEventListener("alpine:init", () => {
 
   // The cup follows what is typed beside it.
   Alpine.data("cupAsk", () => ({
+    redraw: null,
     init() {
       this.redraw = later(150, async () => {
         const form = new FormData(this.$root);
