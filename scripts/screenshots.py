@@ -67,6 +67,7 @@ def main(names: list[str]) -> None:
                     page.wait_for_selector(".is-understood:has([name=temperature])")
                     page.wait_for_timeout(600)
                 page.evaluate("document.fonts.ready")
+                page.wait_for_timeout(250)
                 page.screenshot(path=folder / f"{name}.png")
                 page.close()
                 print(name)
