@@ -298,31 +298,23 @@ class Season:
         """Every third draw is read hot in the drawing-off pot; with the cold proof it is a pair."""
         if self.rng.random() > 0.35:
             return
-        cup = self.rng.uniform(84, 93)
-        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.2)
+        self._read_stem(pot, code, at, self.rng.uniform(84, 93), 0.2)
+
+    def _read_stem(
+        self, pot: SimulatedFinisher, code: str, at: datetime, cup_c: float, spread: float
+    ) -> None:
+        """The long stem read in a cup, with a reader's scatter."""
+        reading = self.hydrometer.mark(pot.brix, cup_c) + self.rng.gauss(0, spread)
         self._put(
-            code,
-            "hydrometer",
-            at,
-            instrument="long-stem",
-            reading=f"{floats:.1f}",
-            cup=f"{cup:.1f} C",
-        )
+            code, "hydrometer", at, instrument="long-stem", reading=f"{reading:.1f}",
+            cup=f"{cup_c:.1f} C",
+        )  # fmt: skip
 
     def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
         if tomorrow >= STARTS_AT:
             return
-        cup = self.rng.uniform(17, 22)
-        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.12)
-        self._put(
-            code,
-            "hydrometer",
-            tomorrow,
-            instrument="long-stem",
-            reading=f"{floats:.1f}",
-            cup=f"{cup:.1f} C",
-        )
+        self._read_stem(pot, code, tomorrow, self.rng.uniform(17, 22), 0.12)
 
     def _live(self) -> None:
         """A batch in Finisher 1 with a quarter of an hour to go."""

@@ -40,7 +40,6 @@ class BoilEvidence:
     """The evidence of one boil at a moment."""
 
     boil_start: datetime
-    start_is_noted: bool
     readings: list[Corrected]
     """Every standing reading before the draw, corrected, oldest first."""
     probe: Instrument | None
@@ -105,7 +104,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
             r.instrument.id if r.shared_sigma_brix else "", r.shared_sigma_brix,
         )
         for r in [*readings, *probe_points]
-        if r.brix is not None and r.brix >= 5 and r.sigma_brix < 20 and not _same(r, leave_out)
+        if r.brix is not None and _tells(r) and not _same(r, leave_out)
     ]  # fmt: skip
     steps = [
         Step(minute(e.at), e.facts["mass_kg"], e.facts["brix"])
@@ -117,9 +116,12 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         take_in.TAKE_IN_SIGMA_BRIX,
     )  # fmt: skip
     words = _words(fitted, readings, probe_reading, minute, until)
-    return BoilEvidence(
-        start, noted is not None, readings, probe, probe_now, probe_reading, samples, fitted, words
-    )
+    return BoilEvidence(start, readings, probe, probe_now, probe_reading, samples, fitted, words)
+
+
+def _tells(reading: Corrected) -> bool:
+    """Whether a reading says anything of density: a boil hardly above water's does not."""
+    return reading.brix is not None and 5 <= reading.brix <= 96 and reading.sigma_brix < 20
 
 
 def _same(reading: Corrected, other: Corrected | None) -> bool:
@@ -152,7 +154,9 @@ def _words(
     for reading, is_live in newest.values():
         assert reading.brix is not None
         brix, sigma = reading.brix, reading.sigma_brix
-        if not is_live and brix >= 5:
+        if not _tells(reading):
+            continue
+        if not is_live:
             try:
                 brix, sigma = boil.carried_to(
                     fitted, brix, sigma, minute(reading.at), minute(until)
@@ -162,7 +166,9 @@ def _words(
         words.append(
             Word(
                 reading,
-                Estimate(reading.instrument.name, min(brix, 96.9), max(sigma, 0.05)),
+                Estimate(
+                    reading.instrument.name, min(max(brix, 0.2), 96.9), min(max(sigma, 0.05), 50.0)
+                ),
                 is_live,
             )
         )

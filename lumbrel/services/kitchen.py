@@ -1,5 +1,6 @@
 """The kitchen as it stands: the line of stations, the vessels, what waits, the season."""
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from sqlite3 import Connection, IntegrityError
@@ -99,7 +100,7 @@ def line(db: Connection, now: datetime) -> list[Station]:
     boil = "set the day"
     if pressure:
         boil = f"{show(pressure.boil_c, 'temperature', unit)} today"
-    live = [pan.board_of(contexts.of(db, batch, now)) for batch in queue.pan]
+    live = _boards(db, queue, now)
     pan_state = "cold"
     if live:
         first = min(live, key=lambda b: b.minutes_left)
@@ -127,6 +128,16 @@ def line(db: Connection, now: datetime) -> list[Station]:
         Station("candy", "Candy", "plan a boil", "/candy", idle=True),
         Station("shelf", "Shelf", f"{jars} jars" if jars else "empty", "/shelf", idle=not jars),
     ]  # fmt: skip
+
+
+def _boards(db: Connection, queue: Waiting, now: datetime) -> list[pan.Board]:
+    """Boards of all that is on the fire. One that cannot be computed says so on its own page;
+    it must not take every other page with it."""
+    boards = []
+    for batch in queue.pan:
+        with suppress(OutOfRange):
+            boards.append(pan.board_of(contexts.of(db, batch, now)))
+    return boards
 
 
 @dataclass(frozen=True)
@@ -166,7 +177,7 @@ def overview(db: Connection, now: datetime) -> Overview:
     today = day.today(db, now)
     return Overview(
         now, load_kitchen(db), not every, today.pressure, today,
-        [pan.board_of(contexts.of(db, batch, now)) for batch in queue.pan],
+        _boards(db, queue, now),
         [v for v in every if v.id not in busy], queue, shelf.find(db).lots,
         to_prove(db, now), barometer_trend_pa(db, now),
     )  # fmt: skip

@@ -111,7 +111,9 @@ def board_of(context: BatchContext) -> Board:
     by_balance = not seen.words
     if by_balance:
         balance = Estimate(
-            "mass balance", fitted.brix_at(minute), max(fitted.sigma_brix_at(minute), 0.1)
+            "mass balance",
+            min(max(fitted.brix_at(minute), 0.2), 96.9),
+            min(max(fitted.sigma_brix_at(minute), 0.1), 50.0),
         )
         joint = evidence.agreement([balance])
     else:
@@ -271,6 +273,11 @@ class AfterDraw:
     water_to_put_back_kg: float
     short_by_water_kg: float
 
+    @property
+    def syrup_brix(self) -> float:
+        """Its density as far as syrup goes; past 85 Brix no density is tabulated."""
+        return min(self.brix, sucrose.MAX_DENSITY_BRIX)
+
 
 def after_draw(context: BatchContext) -> AfterDraw:
     """What was drawn: proved cold by later readings, or else as the verdict had it."""
@@ -280,7 +287,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     put = [e for e in context.of_kind("added") if e.at > draw.at]
     mass = float(draw.facts["mass_kg"])
     carry = rescue.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)
-    brix, sigma = draw.facts["brix"] + carry, draw.facts["sigma_brix"]
+    brix, sigma = min(draw.facts["brix"] + carry, sucrose.MAX_BOIL_BRIX), draw.facts["sigma_brix"]
     last_put = max((e.at for e in put), default=draw.at)
     later = [
         corrector.correct(e)
@@ -295,7 +302,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     if proofs:
         joint = evidence.agreement(proofs)
         brix, sigma = joint.brix, joint.sigma_brix
-    water = rescue.water_to_remove_kg(mass, brix, context.batch.target_brix)
+    water = rescue.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
     over = brix - context.batch.target_brix
     significant = abs(over) > max(0.3, sigma)
     return AfterDraw(

@@ -30,6 +30,7 @@ FLAWS = {
 JAR_ROWS = 4
 LOT_CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9 ._/-]{0,23}")
 COLDEST_GOOD_FILTER_C = 80.0
+THICKEST_JAR_BRIX = 80.0
 
 
 def draw(form: Form, context: BatchContext) -> dict[str, Any]:
@@ -142,9 +143,13 @@ def jar(form: Form, context: BatchContext) -> dict[str, Any]:
     if mine and lot and mine != lot:
         form.errors["lot"] = f"This batch is lot {mine} already; its jars carry that code."
     after = pan.after_draw(context) if context.first("draw") else None
-    if after and rows:
+    if after and after.brix > THICKEST_JAR_BRIX:
+        form.errors["kind"] = (
+            f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
+        )
+    elif after and rows:
         _plausible_amount(form, rows, after)
-    brix = after.brix if after else 0.0
+    brix = after.syrup_brix if after else 0.0
     return {
         "fill_c": fill, "lot": lot, "jars": [[size, count] for size, count in rows],
         "brix": brix, "target_brix": context.batch.target_brix,

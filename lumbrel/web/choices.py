@@ -26,7 +26,7 @@ def choices_for(db: Connection, context: BatchContext) -> SimpleNamespace:
     counts = ["", "", "", ""]
     if context.first("draw"):
         after = pan.after_draw(context)
-        half = hot_pack.jars_from(after.mass_kg * 0.97, after.brix, 0.5)
+        half = hot_pack.jars_from(after.mass_kg * 0.97, after.syrup_brix, 0.5)
         counts[0] = str(half) if half else ""
     return SimpleNamespace(
         hydrometers=of("hydrometer"), refractometers=of("refractometer"),

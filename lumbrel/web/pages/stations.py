@@ -64,8 +64,8 @@ def _station(
         after=after, lines=slip.lines(context), title=TITLES[station], action=ACTIONS[station],
         kind=station, can_add=done is None or station == "jar", choices=choices_for(db, context),
         form=form or Filled(), graded=done.facts if done and station == "colour" else None,
-        grades=CLASSES, volume_l=after.mass_kg / hot_pack.mass_kg(min(after.brix, 85), 1.0),
-        hot_500=500 * hot_pack.fill_volume_l(min(after.brix, 85), 85.0, 1.0), lot=lot,
+        grades=CLASSES, volume_l=after.mass_kg / hot_pack.mass_kg(after.syrup_brix, 1.0),
+        hot_500=500 * hot_pack.fill_volume_l(after.syrup_brix, 85.0, 1.0), lot=lot,
         jars=batches.jars_of(db, lot) if lot else [],
         fill_judged=jarred.facts["hot_pack"] if jarred else "", **more,
     )  # fmt: skip
