@@ -23,6 +23,13 @@ def require_between(
     """
     if not low <= value <= high:
         raise OutOfRange(
-            f"{what} must lie between {low:g} and {high:g} {unit}; {value:g} does not.", field
+            f"{what} must lie between {_span(low, high, unit)}; {value:g} does not.", field
         )
     return value
+
+
+def _span(low: float, high: float, unit: str) -> str:
+    """Both ends of a range, in the other unit of its kind as well."""
+    from lumbrel.core import units  # it stands above this module, and a refusal is rare
+
+    return units.span(low, high, unit)

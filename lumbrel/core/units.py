@@ -4,23 +4,30 @@ Inside, every quantity is in one unit per kind (`Kind.inside`); this module is t
 """
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from math import isfinite
 
 import pint
 
+from lumbrel.core.bench import baume
 from lumbrel.core.errors import OutOfRange
 
 
 @dataclass(frozen=True)
 class Unit:
-    """A unit a person may choose: how pint spells it, how it is shown, decimals on show."""
+    """A unit a person may choose: how pint spells it, how it is shown, decimals on show.
+
+    A scale that is no multiple of the inside unit gives its own two functions.
+    """
 
     key: str
     pint: str
     symbol: str
     decimals: int
+    to_inside: Callable[[float], float] | None = None
+    from_inside: Callable[[float], float] | None = None
 
 
 @dataclass(frozen=True)
@@ -81,6 +88,14 @@ KINDS: dict[str, Kind] = {
         "500 ml or 16.9 floz",
     ),
     "brix": Kind("Brix", (Unit("Bx", "", "Brix", 1),), "66.9"),
+    "stem": Kind(
+        "reading of the stem",
+        (
+            Unit("Bx", "", "Brix", 1),
+            Unit("Be", "baume", "°Bé", 1, baume.to_brix, baume.from_brix),
+        ),
+        "59.8 or 32.4 Be",
+    ),
     "percent": Kind("percentage", (Unit("%", "", "%", 1),), "62"),
     "count": Kind("count", (Unit("", "", "", 0),), "24"),
     "minutes": Kind("time", (Unit("min", "min", "min", 0), Unit("h", "h", "h", 1)), "12 min"),
@@ -94,7 +109,7 @@ _SPELLINGS = {
     "l": "L", "litre": "L", "litres": "L", "liter": "L", "liters": "L", "ml": "mL", "cl": "cL",
     "gal": "gallon", "gallons": "gallon", "qt": "quart", "pt": "pint", "floz": "fluid_ounce",
     "fl oz": "fluid_ounce", "lbs": "lb", "oz": "ounce", "kgs": "kg", "%": "", "percent": "",
-    "bx": "", "brix": "", "min": "minute", "mins": "minute", "minutes": "minute", "h": "hour",
+    "bx": "", "brix": "", "be": "baume", "bé": "baume", "baume": "baume", "baumé": "baume", "min": "minute", "mins": "minute", "minutes": "minute", "h": "hour",
 }  # fmt: skip
 
 _FORM = re.compile(r"^\s*([+-]?\d[\d\s .,]*|[+-]?[.,]\d+)\s*(\D.*)?$")
@@ -140,7 +155,10 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     named = (match[2] or "").strip().rstrip(".")
     chosen = what.unit(default_unit)
     unit = _unit_named(named, what, field) if named else chosen.pint
-    if unit == "" or what.inside.pint == "":
+    own = next((u.to_inside for u in what.units if u.pint == unit and u.to_inside), None)
+    if own is not None:
+        value = own(number)
+    elif unit == "" or what.inside.pint == "":
         value = number
     else:
         value = _convert(number, unit, what.inside.pint, named, what, field)
@@ -176,7 +194,8 @@ def _unit_named(named: str, what: Kind, field: str) -> str:
     unit = _SPELLINGS.get(plain.lower(), plain)
     if what.name == "temperature difference":
         unit = {"degC": "delta_degC", "degF": "delta_degF", "kelvin": "delta_degC"}.get(unit, unit)
-    if what.inside.pint == "" and unit not in ("", what.inside.symbol):
+    known = {"", what.inside.symbol, *(u.pint for u in what.units)}
+    if what.inside.pint == "" and unit not in known:
         raise _wrong_unit(named, what, field)
     return unit
 
@@ -202,6 +221,8 @@ def convert(value: float, kind: str, unit_key: str) -> float:
     """A value in the kind's inside unit, expressed in another of its units."""
     what = KINDS[kind]
     unit = what.unit(unit_key)
+    if unit.from_inside is not None:
+        return unit.from_inside(value)
     if unit is what.inside or not unit.pint:
         return value
     return float(_registry().Quantity(value, what.inside.pint).to(unit.pint).magnitude)
@@ -213,11 +234,13 @@ def show(
     unit_key: str = "",
     decimals: int | None = None,
     symbol: bool = True,
+    both: bool = False,
 ) -> str:
     """The one number formatter: a value in the kind's inside unit as text in a chosen unit.
 
     Missing and non-finite values show as a dash, minus signs are real ones, and a number is
-    never parted from its unit at the end of a line.
+    never parted from its unit at the end of a line. With `both` the kind's other unit follows
+    in parentheses, wherever a unit is named at all.
     """
     if value is None or not isfinite(value):
         return "–"
@@ -227,4 +250,29 @@ def show(
     if float(number) == 0:
         number = number.lstrip("-")
     number = number.replace("-", "−")
-    return f"{number}\u00a0{unit.symbol}" if symbol and unit.symbol else number
+    if not symbol or not unit.symbol:
+        return number
+    text = f"{number}\u00a0{unit.symbol}"
+    other = other_unit(kind, unit.key)
+    if both and other is not None:
+        text += f" ({show(value, kind, other.key)})"
+    return text
+
+
+def other_unit(kind: str, unit_key: str) -> Unit | None:
+    """The first other unit of a kind; None for a kind that has one only, and for plain Brix."""
+    what = KINDS[kind]
+    chosen = what.unit(unit_key)
+    return next((unit for unit in what.units if unit is not chosen), None)
+
+
+def span(low: float, high: float, symbol: str) -> str:
+    """A range in an inside unit and in the kind's other one: "0 and 100 °C (32 and 212 °F)"."""
+    text = f"{low:g} and {high:g} {symbol}"
+    for kind, what in KINDS.items():
+        if what.inside.symbol == symbol and what.inside.pint and len(what.units) > 1:
+            unit = what.units[1]
+            ends = [f"{convert(end, kind, unit.key):.{unit.decimals}f}" for end in (low, high)]
+            ends = [end.rstrip("0").rstrip(".") if "." in end else end for end in ends]
+            return f"{text} ({ends[0]} and {ends[1]} {unit.symbol})".replace("-", "−")
+    return text.replace("-", "−")

@@ -8,10 +8,15 @@ from pathlib import Path
 from sqlite3 import Connection
 
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
-from lumbrel.demo.season import BAROMETER, PROBE_OFFSET_K, SEED, STARTS_AT
+from lumbrel.demo.season import BAROMETER, CUP_PROBE, PROBE_OFFSET_K, SEED, STARTS_AT
 from lumbrel.devices.protocols import Barometer, Probe
-from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher, SimulatedProbe
-from lumbrel.services import context, kitchen
+from lumbrel.devices.simulated import (
+    SimulatedBarometer,
+    SimulatedCup,
+    SimulatedFinisher,
+    SimulatedProbe,
+)
+from lumbrel.services import context, example, kitchen
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
 from lumbrel.store.day import Sample
@@ -48,7 +53,7 @@ class LiveVessel(threading.Thread):
         self._path, self._now = path, now
         self._stop_event = threading.Event()
         self._noise = random.Random(SEED + 1)
-        self._barometer: Barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self._barometer: Barometer = SimulatedBarometer(example.EXAMPLE_ELEVATION_M)
         self._pot: SimulatedFinisher | None = None
         self._batch_id = ""
         self._last: datetime | None = None
@@ -87,6 +92,8 @@ class LiveVessel(threading.Thread):
         if with_probe and self._pot:
             probe: Probe = SimulatedProbe(self._pot, self._noise)
             day_store.add_samples(db, "probe-1", [Sample(now, probe.indicated_c())])
+            cup = SimulatedCup(self._pot)
+            day_store.add_samples(db, CUP_PROBE.id, [Sample(now, cup.indicated_c(now))])
         if now.second % 30 == 0:
             day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
         batches.save_demo_state(

@@ -15,8 +15,13 @@ from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.jar.hot_pack import jars_from
-from lumbrel.devices.simulated import SimulatedBarometer, SimulatedFinisher, SimulatedProbe
-from lumbrel.services import day_forms, kitchen, slip, take_in
+from lumbrel.devices.simulated import (
+    SimulatedBarometer,
+    SimulatedCup,
+    SimulatedFinisher,
+    SimulatedProbe,
+)
+from lumbrel.services import day_forms, example, slip, take_in
 from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.typed import BadInput
 from lumbrel.store import batches
@@ -31,6 +36,9 @@ BIRCH_FROM = date(2026, 4, 9)
 STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
 MINUTES_LEFT = 14.0
 BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
+CUP_PROBE = Instrument(
+    "cup-probe", "thermometer", "Cup probe", {"sort": "digital", "in_the_cup": True}
+)
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
 STEM_SHIFT = 0.95
 
@@ -74,15 +82,16 @@ class Season:
     def __init__(self, db: Connection) -> None:
         self.db = db
         self.rng = random.Random(SEED)
-        self.barometer = SimulatedBarometer(kitchen.EXAMPLE_ELEVATION_M)
+        self.barometer = SimulatedBarometer(example.EXAMPLE_ELEVATION_M)
         self.hydrometer = Hydrometer(shift=STEM_SHIFT)
 
     def make(self) -> None:
         """Equip the kitchen, then play every delivery, the live one last."""
-        kitchen.load_example(self.db)
+        example.load_example(self.db)
         settings = load_kitchen(self.db)
         save_kitchen(self.db, Kitchen(**{**settings.__dict__, "time_zone": "UTC"}))
         add_instrument(self.db, BAROMETER)
+        add_instrument(self.db, CUP_PROBE)
         self._weather()
         for delivery in self._deliveries():
             self._play(delivery)
@@ -151,6 +160,11 @@ class Season:
             day_forms.test_boil(
                 self.db, at, {"id": self._id(), "thermometer": instrument, "reading": typed}
             )
+        self._test_boil_of_the_cup_probe(at, now.boil_c)
+
+    def _test_boil_of_the_cup_probe(self, at: datetime, boil_c: float) -> None:
+        early = {"thermometer": CUP_PROBE.id, "reading": f"{boil_c + 0.1:.1f}"}
+        day_forms.test_boil(self.db, at - timedelta(minutes=2), early)
 
     def _charge(self, delivery: Delivery) -> SimulatedFinisher:
         season = (delivery.at.date() - FIRST_DAY) / (LAST_DAY - FIRST_DAY)
@@ -335,6 +349,10 @@ class Season:
         reached = self._boil(pot, delivery, code, stop[(seconds - left) // 5], 10)
         batch = batches.batch_by(self.db, code=code)
         assert batch is not None
+        shown = SimulatedCup(pot).indicated_c(STARTS_AT)
+        day_store.add_samples(
+            self.db, CUP_PROBE.id, [Sample(STARTS_AT - timedelta(seconds=1), shown)]
+        )
         batches.save_demo_state(
             self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()}
         )

@@ -6,6 +6,7 @@ from datetime import datetime
 from math import exp, pi, sin
 from typing import Any
 
+from lumbrel.core.bench import cup
 from lumbrel.core.physics import air, sucrose, water
 
 # Periods in days, sizes in Pa and phases of the slow swings that make up the weather.
@@ -13,6 +14,7 @@ _SWINGS = ((6.3, 520.0, 0.4), (2.7, 330.0, 1.9), (1.1, 140.0, 0.2), (0.5, 45.0, 
 
 
 ROOM_C, COOLING_S = 18.0, 5400.0
+CUP_EVERY_S, CUP_FILLS_BELOW_K = 360.0, 5.0
 
 
 class SimulatedBarometer:
@@ -108,3 +110,16 @@ class SimulatedProbe:
         """What it shows, degC, to a hundredth: lagging, offset and a little noisy."""
         pot = self._finisher
         return round(pot.probe_c + pot.probe_offset_k + self._noise.gauss(0, pot.probe_noise_k), 2)
+
+
+class SimulatedCup:
+    """A hydrometer cup dipped from a finisher every few minutes and left to cool, with a probe."""
+
+    def __init__(self, finisher: SimulatedFinisher) -> None:
+        self._finisher = finisher
+
+    def indicated_c(self, at: datetime) -> float:
+        """What its probe shows, degC, to a tenth."""
+        since = at.timestamp() % CUP_EVERY_S
+        filled = self._finisher.temperature_c - CUP_FILLS_BELOW_K
+        return round(cup.cooled(max(filled, ROOM_C), since / 60, ROOM_C).temperature_c, 1)

@@ -13,7 +13,7 @@ from lumbrel.core.physics import sucrose
 from lumbrel.services import take_in
 from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
-from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
+from lumbrel.services.readings import READING_KINDS, Corrected
 from lumbrel.store import day as day_store
 from lumbrel.store.day import Sample
 from lumbrel.store.kitchen import Instrument
@@ -48,6 +48,9 @@ class BoilEvidence:
     probe_samples: list[Sample]
     fitted: BoilFit
     words: list[Word]
+    """Of the instruments that count, by the batch's school of what to trust."""
+    set_aside: list[Word]
+    """Of those that do not."""
 
     def minute(self, at: datetime) -> float:
         """A moment on the fit's clock."""
@@ -77,7 +80,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     )
     start = noted.at if noted else entry.at + timedelta(minutes=warming)
 
-    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    corrector = context.corrector()
     readings = [corrector.correct(e) for e in context.of_kind(*READING_KINDS) if e.at <= until]
     probe = context.probe
     samples: list[Sample] = []
@@ -98,13 +101,14 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     def minute(at: datetime) -> float:
         return max((at - start) / timedelta(minutes=1), 0.0)
 
+    trusted = _trusted(context, [*readings, *probe_points])
     evidence = [
         DensityReading(
             minute(r.at), r.brix, max(r.own_sigma_brix, 0.02),
             r.instrument.id if r.shared_sigma_brix else "", r.shared_sigma_brix,
         )
         for r in [*readings, *probe_points]
-        if r.brix is not None and _tells(r) and not _same(r, leave_out)
+        if r.brix is not None and _tells(r) and not _same(r, leave_out) and r.kind in trusted
     ]  # fmt: skip
     steps = [
         Step(minute(e.at), e.facts["mass_kg"], e.facts["brix"])
@@ -116,7 +120,19 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         take_in.TAKE_IN_SIGMA_BRIX,
     )  # fmt: skip
     words = _words(fitted, readings, probe_reading, minute, until)
-    return BoilEvidence(start, readings, probe, probe_now, probe_reading, samples, fitted, words)
+    counted = [w for w in words if w.reading.kind in trusted] or words
+    return BoilEvidence(
+        start, readings, probe, probe_now, probe_reading, samples, fitted, counted,
+        [w for w in words if w not in counted],
+    )  # fmt: skip
+
+
+def _trusted(context: BatchContext, readings: list[Corrected]) -> tuple[str, ...]:
+    """The kinds of instrument that count; all of them while the trusted one has not spoken."""
+    only = context.batch.schools.get("trust", "all")
+    if any(r.kind == only and r.brix is not None for r in readings):
+        return (only,)
+    return READING_KINDS
 
 
 def _tells(reading: Corrected) -> bool:

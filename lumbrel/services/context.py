@@ -7,6 +7,7 @@ from sqlite3 import Connection
 from lumbrel.core import units
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.finishing.vessel import Vessel
+from lumbrel.services.readings import Corrector
 from lumbrel.services.typed import NotFound, local_time
 from lumbrel.store import batches
 from lumbrel.store.batches import Batch, Entry
@@ -63,9 +64,14 @@ class BatchContext:
         probes = instruments(self.db, "thermometer")
         return next((i for i in probes if i.vessel_id == self.vessel.id), None)
 
+    def corrector(self) -> Corrector:
+        """Corrects this batch's readings, by the schools it was opened under."""
+        return Corrector(self.db, self.kitchen, self.batch.sugar_kind, self.batch.schools)
+
     def show(self, value: float | None, kind: str, decimals: int | None = None) -> str:
         """A value in the kitchen's unit of its kind."""
-        return units.show(value, kind, self.kitchen.units.get(kind, ""), decimals)
+        unit = self.kitchen.units.get(kind, "")
+        return units.show(value, kind, unit, decimals, both=self.kitchen.both_units)
 
     def clock(self, at: datetime) -> str:
         """A moment as HH:MM in the kitchen."""

@@ -10,13 +10,14 @@ from lumbrel.core.bench import thermometer
 from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.confections.sugar import BURN_HAZARD_C, confections
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import target
+from lumbrel.core.finishing import schools, target
 from lumbrel.core.physics import air, sucrose, water
-from lumbrel.services.air import Pressure, pressure_at
+from lumbrel.services.air import Pressure, pressure_by
 from lumbrel.store import day as store
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments, load_kitchen
 
 ICE_GOOD_FOR = timedelta(days=365)
+DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", "computed"
 
 
 @dataclass(frozen=True)
@@ -83,9 +84,19 @@ class Day:
 
 
 def thermometer_today(
-    db: Connection, instrument: Instrument, pressure: Pressure, now: datetime
+    db: Connection,
+    instrument: Instrument,
+    pressure: Pressure,
+    now: datetime,
+    boil_by: str = DEFAULT_BOIL_BY,
 ) -> ThermometerToday:
-    """A thermometer as it can be trusted now."""
+    """A thermometer as it can be trusted now; a school that does not go by the test boil takes
+    it at its word."""
+    if boil_by != DEFAULT_BOIL_BY:
+        return ThermometerToday(
+            instrument, Calibration(at_c=pressure.boil_c), thermometer.UNTESTED_SIGMA_K, None, "",
+            None,
+        )  # fmt: skip
     boils = store.test_boils(db, instrument.id, now, 1)
     sort = str(instrument.detail.get("sort", "digital"))
     if not boils:
@@ -110,7 +121,8 @@ def thermometer_today(
     elif change is not None and abs(change) > thermometer.TEST_BOIL_GOOD_FOR_PA:
         moved = "risen" if change > 0 else "fallen"
         stale = f"The pressure has {moved} {abs(change) / 100:.1f} hPa since its test boil."
-    sigma = thermometer.sigma_now_k(sort, True, hours, change)
+    resolution = float(instrument.detail.get("resolution_k", 0.0))
+    sigma = thermometer.sigma_now_k(sort, True, hours, change, resolution)
     return ThermometerToday(instrument, calibration, sigma, boil, stale, change)
 
 
@@ -123,18 +135,23 @@ def today(
 ) -> Day:
     """The day check for a thermometer and a kind of sugar."""
     kitchen = load_kitchen(db)
-    pressure = pressure_at(db, kitchen, now)
+    boil_by = kitchen.schools.get("boil_by", DEFAULT_BOIL_BY)
+    pressure = pressure_by(db, kitchen, now, boil_by)
     if pressure is None:
         return Day(now, kitchen, None, [], [], None, sugar_kind, [], [])
     sorts = [
-        thermometer_today(db, instrument, pressure, now)
+        thermometer_today(db, instrument, pressure, now, boil_by)
         for instrument in instruments(db, "thermometer")
     ]
     chosen = next((t for t in sorts if t.instrument.id == thermometer_id), None) or _best(sorts)
     invert = target.DEFAULT_INVERT_FRACTION[sugar_kind]
     return Day(
         now, kitchen, pressure, _bases(db, kitchen, pressure, chosen, now), sorts, chosen,
-        sugar_kind, ladder(pressure, chosen, kitchen.target_brix, sugar_kind),
+        sugar_kind,
+        ladder(
+            pressure, chosen, kitchen.target_brix, sugar_kind,
+            kitchen.schools.get("end_point", DEFAULT_END_POINT),
+        ),
         target.rules_of_thumb(pressure.pa, invert),
     )  # fmt: skip
 
@@ -214,8 +231,12 @@ def ladder(
     chosen: ThermometerToday | None,
     target_brix: float,
     sugar_kind: str,
+    end_point: str = DEFAULT_END_POINT,
 ) -> list[Rung]:
-    """Every mark from boiling water up, as the chosen thermometer shows it."""
+    """Every mark from boiling water up, as the chosen thermometer shows it.
+
+    The finish stands where the kitchen's school of the end point puts it.
+    """
     invert = target.DEFAULT_INVERT_FRACTION[sugar_kind]
     calibration = chosen.calibration if chosen else Calibration(at_c=pressure.boil_c)
     boil = pressure.boil_c
@@ -247,6 +268,10 @@ def ladder(
             if brix == target.FLOOR_BRIX
             else "stricter places"
         )
+        if rank == "finish" and end_point != DEFAULT_END_POINT:
+            shown = schools.shown_mark_c(end_point, calibration.indicated_c(boil), step)
+            stop = schools.stop_at(shown, calibration, pressure.pa, invert)
+            step, name, brix = stop.true_c - boil, "your rule", round(stop.brix or brix, 1)
         rungs.append(rung(f"finish-{brix:g}", f"{name}, {brix:g}", step, step, rank, brix))
     for piece in confections():
         solids = None

@@ -27,6 +27,10 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
     kitchen = load_kitchen(db)
     form = Form(fields, kitchen)
     basis = form.choice("basis", PRESSURE_BASES, "Choose elevation, station pressure or forecast.")
+    known = {b.id: b for b in instruments(db, "barometer")}
+    barometer = known.get(form.fields.get("barometer", ""))
+    if barometer and basis != "elevation":
+        basis = "forecast" if barometer.detail.get("shows") == "sea-level" else "station"
     elevation = form.between(
         "elevation", "elevation", -430, 5000,
         "Elevation must lie between −430 and 5000 m (−1410 and 16 400 ft).",
@@ -46,6 +50,9 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
             "outdoor", "temperature", -50, 50,
             "The outdoor temperature must lie between −50 and 50 °C.", required=False,
         )  # fmt: skip
+        if hpa is not None and barometer:
+            check = next(iter(store.scale_checks(db, barometer.id, now)), None)
+            hpa -= check.error / 100 if check else 0.0
         if hpa is not None and basis == "forecast" and elevation is not None:
             station = (
                 form.attempt(

@@ -3,35 +3,27 @@
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from sqlite3 import Connection, IntegrityError
+from sqlite3 import Connection
 from zoneinfo import ZoneInfo
 
-from lumbrel.core.bench.hydrometer import COLD_CUP_C, SIXTY_F_C
+from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.units import KINDS, show
 from lumbrel.services import context as contexts
 from lumbrel.services import day, pan, shelf
 from lumbrel.services.air import Pressure, pressure_at
-from lumbrel.services.instruments import as_made
-from lumbrel.services.typed import BadInput, Form
+from lumbrel.services.typed import Form
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
 from lumbrel.store.batches import Batch
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import (
-    Instrument,
     Kitchen,
     VesselRow,
-    Woodlot,
-    add_instrument,
-    add_vessel,
-    add_woodlot,
     instruments,
     load_kitchen,
     save_kitchen,
     vessels,
-    woodlots,
 )
 
 PROVE_FROM, PROVE_UNTIL = timedelta(hours=10), timedelta(days=3)
@@ -183,21 +175,6 @@ def overview(db: Connection, now: datetime) -> Overview:
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Register:
-    """What is registered in the kitchen."""
-
-    kitchen: Kitchen
-    vessels: list[VesselRow]
-    woodlots: list[Woodlot]
-    instruments: list[Instrument]
-
-
-def register(db: Connection) -> Register:
-    """Everything registered."""
-    return Register(load_kitchen(db), vessels(db), woodlots(db), instruments(db, retired=True))
-
-
 def save_settings(db: Connection, fields: dict[str, str]) -> None:
     """Name, elevation, target, draw margin, time zone and units.
 
@@ -229,147 +206,12 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
         units[kind] = form.choice(f"unit_{kind}", allowed, f"Choose {' or '.join(allowed)}.")
     form.check()
     assert target is not None and margin is not None
+    settings = replace(
+        kitchen, name=name, elevation_m=elevation, time_zone=zone, target_brix=target,
+        draw_margin_brix=margin, units=units, both_units=form.ticked("both_units"),
+    )  # fmt: skip
     with transaction(db):
-        save_kitchen(db, Kitchen(name, elevation, zone, target, margin, units))
-
-
-def add_to_kitchen(db: Connection, what: str, fields: dict[str, str]) -> None:
-    """Register a vessel, woodlot, thermometer, hydrometer or refractometer.
-
-    Raises:
-        BadInput: a field is wrong, or the name is taken.
-    """
-    kitchen = load_kitchen(db)
-    form = Form(fields, kitchen)
-    name = form.text("name", "Give it a name you would call it by.", 60)
-    try:
-        with transaction(db):
-            if what == "vessel":
-                _add_vessel(db, form, name)
-            elif what == "woodlot":
-                kind = form.choice(
-                    "sugar_kind", ["maple", "walnut", "birch"], "Choose maple, walnut or birch."
-                )
-                form.check()
-                add_woodlot(db, Woodlot(form.client_id(), name, kind))
-            else:
-                detail = _detail(form, what)
-                form.check()
-                add_instrument(db, Instrument(form.client_id(), what, name, detail))
-    except IntegrityError:
-        raise BadInput({"name": f"There is a {what} called {name} already."}) from None
-
-
-def _add_vessel(db: Connection, form: Form, name: str) -> None:
-    shape = form.choice("shape", ["rectangular", "round"], "Choose rectangular or round.")
-    purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
-    names = ("length", "width") if shape == "rectangular" else ("diameter",)
-    sizes = [
-        form.between(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m.") for n in names
-    ]
-    form.check()
-    inner = tuple(size for size in sizes if size is not None)
-    try:
-        Vessel(shape, inner)
-    except OutOfRange as error:
-        raise BadInput({"shape": error.sentence}) from error
-    add_vessel(db, VesselRow(form.client_id(), name, shape, inner, purpose))
-
-
-def _detail(form: Form, what: str) -> dict[str, object]:
-    if what == "thermometer":
-        sorts = ["digital", "dial", "glass"]
-        return {"sort": form.choice("sort", sorts, "Choose digital, dial or glass.")}
-    low = form.between("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
-    high = form.between("high", "brix", 1, 90, "The scale ends between 1 and 90 Brix.")
-    if low is not None and high is not None and low >= high:
-        form.errors["high"] = "The scale must end above where it begins."
-    if what == "refractometer":
-        return {
-            "range_low_brix": low, "range_high_brix": high,
-            "compensated": form.ticked("compensated"),
-        }  # fmt: skip
-    if what != "hydrometer":
-        raise BadInput({"name": "Choose a thermometer, hydrometer or refractometer."})
-    true_at = form.between(
-        "true_at", "temperature", 0, 40, "A scale is true between 0 and 40 °C; 60 °F is usual.",
-        required=False,
-    )  # fmt: skip
-    glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
-    detail: dict[str, object] = {
-        "scale_low_brix": low, "scale_high_brix": high, "glass": glass,
-        "calibration_temperature_c": SIXTY_F_C if true_at is None else true_at,
-    }  # fmt: skip
-    if form.given("mark_reading") or form.given("mark_at"):
-        detail["hot_mark"] = _hot_mark(form, detail)
-    return detail
-
-
-def _hot_mark(form: Form, detail: dict[str, object]) -> dict[str, float]:
-    """A mark printed for hot syrup; it bends the stem's curve until its own pairs do."""
-    reading = form.between(
-        "mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix."
-    )
-    at = form.between(
-        "mark_at", "temperature", 50, 100,
-        "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
-    )  # fmt: skip
-    true = form.between(
-        "mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.",
-        required=form.given("mark_true"),
-    )  # fmt: skip
-    form.check()
-    assert reading is not None and at is not None
-    mark = {"reading_brix": reading, "temperature_c": at, "true_brix": true or 66.9}
-    try:
-        as_made(Instrument("", "hydrometer", "", {**detail, "hot_mark": mark}))
-    except OutOfRange as error:
-        raise BadInput({"mark_reading": error.sentence}) from error
-    return mark
-
-
-EXAMPLE_VESSELS = (
-    VesselRow("finisher-1", "Finisher 1", "rectangular", (600.0, 400.0)),
-    VesselRow("finisher-2", "Finisher 2", "round", (450.0,)),
-    VesselRow("candy-pot", "Candy pot", "round", (280.0,), "candy"),
-)
-EXAMPLE_WOODLOTS = (
-    Woodlot("upper-fold", "Upper Fold"),
-    Woodlot("tern-lot", "Tern Lot"),
-    Woodlot("north-kiln", "North Kiln"),
-    Woodlot("old-quarry", "Old Quarry"),
-    Woodlot("birch-row", "Birch Row", "birch"),
-)
-EXAMPLE_INSTRUMENTS = (
-    Instrument("probe-1", "thermometer", "Probe 1", {"sort": "digital"}, "finisher-1"),
-    Instrument("dial-a", "thermometer", "Dial A", {"sort": "dial"}),
-    Instrument(
-        "long-stem", "hydrometer", "Long stem",
-        {"scale_low_brix": 45.0, "scale_high_brix": 75.0, "glass": "soda-lime",
-         "calibration_temperature_c": SIXTY_F_C},
-    ),
-    Instrument(
-        "hand-prism", "refractometer", "Hand prism",
-        {"range_low_brix": 0.0, "range_high_brix": 80.0, "compensated": False},
-    ),
-)  # fmt: skip
-EXAMPLE_ELEVATION_M = 418.0
-
-
-def load_example(db: Connection) -> None:
-    """Equip an empty kitchen with the example's vessels, woodlots and instruments."""
-    with transaction(db):
-        kitchen = load_kitchen(db)
-        save_kitchen(
-            db,
-            replace(kitchen, name="Cinderpool Finishing Kitchen", elevation_m=EXAMPLE_ELEVATION_M),
-        )
-        for vessel in EXAMPLE_VESSELS:
-            add_vessel(db, vessel)
-        for woodlot in EXAMPLE_WOODLOTS:
-            add_woodlot(db, woodlot)
-        for instrument in EXAMPLE_INSTRUMENTS:
-            add_instrument(db, instrument)
+        save_kitchen(db, settings)
 
 
 def barometer_trend_pa(db: Connection, now: datetime) -> float | None:

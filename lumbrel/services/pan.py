@@ -5,27 +5,28 @@ from datetime import datetime, timedelta
 from math import isfinite
 from sqlite3 import Connection
 
+from lumbrel.core.bench import cup as cups
 from lumbrel.core.bench import evidence
-from lumbrel.core.bench.causes import Cause, likely_cause
+from lumbrel.core.bench.causes import Cause, likely
 from lumbrel.core.bench.evidence import Agreement, Estimate
+from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, rescue
+from lumbrel.core.finishing import boil, rescue, schools
 from lumbrel.core.finishing.target import (
     FOAM_ABOVE_WATER_K,
-    RuleOfThumb,
     finish_point,
-    rules_of_thumb,
 )
 from lumbrel.core.finishing.verdict import Call, Verdict, verdict
 from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
 from lumbrel.services import day
-from lumbrel.services.air import Pressure, pressure_at
+from lumbrel.services.air import Pressure, pressure_at, pressure_by
+from lumbrel.services.bench.curves import HOT_FROM_C, hydrometer_of
 from lumbrel.services.boil_evidence import BoilEvidence, gather
 from lumbrel.services.context import BatchContext
-from lumbrel.services.instruments import hydrometer_of
-from lumbrel.services.readings import Corrected, Corrector
+from lumbrel.services.cup_probe import cup_probe
+from lumbrel.services.readings import Corrected
 from lumbrel.store.batches import Entry
 from lumbrel.store.kitchen import Instrument, instruments
 
@@ -46,6 +47,12 @@ class Cup:
     below_scale: bool
     low_brix: float
     high_brix: float
+    baume: bool = False
+    """Whether the stem carries the trade's Baumé scale as well."""
+    read_c: float | None = None
+    """What the cup was when it was read, if it has cooled since."""
+    probe: str = ""
+    """The live probe in the cup, by name; the mark follows it."""
 
     @property
     def to_go(self) -> float | None:
@@ -83,11 +90,11 @@ class Board:
     draw_shown_c: float | None
     """What the probe, or the day's thermometer, shows at the draw mark."""
     thermometer: day.ThermometerToday | None
+    pressure: Pressure | None
+    """As the batch's school of where water boils holds it."""
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool
-    rules: list[RuleOfThumb]
-    """Where the trade's frozen rules would stop this batch."""
 
 
 def board(db: Connection, code: str, now: datetime) -> Board:
@@ -141,16 +148,21 @@ def board_of(context: BatchContext) -> Board:
         now > next_check and heating == 0, batch.draw_margin_brix,
     )  # fmt: skip
     odd, cause = _odd_one(seen, joint)
-    pressure = pressure_at(context.db, context.kitchen, now)
-    glass = _thermometer(context, seen, pressure)
+    boil_by = batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
+    pressure = pressure_by(context.db, context.kitchen, now, boil_by)
+    glass = _thermometer(context, seen, pressure, boil_by)
     draw_c = None
     foam = False
     depth_now = depth_done = None
     if pressure:
         point = finish_point(pressure.pa, call.draw_at_brix, context.invert_fraction)
-        draw_c = (
-            glass.calibration.indicated_c(point.temperature_c) if glass else point.temperature_c
-        )
+        held = glass.calibration if glass else Calibration(at_c=pressure.boil_c)
+        draw_c = held.indicated_c(point.temperature_c)
+        rule = batch.schools.get("end_point", day.DEFAULT_END_POINT)
+        if rule != day.DEFAULT_END_POINT:
+            draw_c = schools.shown_mark_c(
+                rule, held.indicated_c(pressure.boil_c), point.above_water_c
+            )
         boils_at = sucrose.boiling_point_c(min(now_brix, 97), pressure.pa, context.invert_fraction)
         foam = heating == 0 and boils_at - point.boiling_point_c >= FOAM_ABOVE_WATER_K
         depth_now, depth_done = _depths(
@@ -161,8 +173,7 @@ def board_of(context: BatchContext) -> Board:
         context, seen, joint, by_balance, believed, call, mass, left, max(low - minute, 0.0),
         max(high - minute, 0.0) if isfinite(high) else None,
         now + timedelta(minutes=left) if left < 5000 else None, next_check, heating, odd, cause,
-        cup(context, now_brix), carry, draw_c, glass, depth_now, depth_done, foam,
-        rules_of_thumb(pressure.pa, context.invert_fraction) if pressure else [],
+        cup(context, now_brix), carry, draw_c, glass, pressure, depth_now, depth_done, foam,
     )  # fmt: skip
 
 
@@ -184,13 +195,15 @@ def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
     else:
         name = seen.words[index].estimate.label
     word = seen.words[index]
-    others = [w.estimate.brix for i, w in enumerate(seen.words) if i != index]
-    too_high = word.estimate.brix > sum(others) / len(others)
-    return name, likely_cause(word.reading.circumstances(too_high))
+    others = evidence.agreement([w.estimate for i, w in enumerate(seen.words) if i != index])
+    return name, likely(
+        word.reading.causes, word.estimate.brix - others.brix, word.estimate.sigma_brix,
+        others.sigma_brix,
+    )  # fmt: skip
 
 
 def _thermometer(
-    context: BatchContext, seen: BoilEvidence, pressure: Pressure | None
+    context: BatchContext, seen: BoilEvidence, pressure: Pressure | None, boil_by: str
 ) -> day.ThermometerToday | None:
     """The thermometer whose marks the board gives: a probe that speaks, else the one last read
     in this boil, else the day's."""
@@ -199,7 +212,7 @@ def _thermometer(
     typed = [r.instrument for r in seen.readings if r.kind == "thermometer"]
     used = seen.probe if seen.probe and seen.probe_samples else (typed[-1] if typed else None)
     if used:
-        return day.thermometer_today(context.db, used, pressure, context.now)
+        return day.thermometer_today(context.db, used, pressure, context.now, boil_by)
     return day.today(context.db, context.now).chosen
 
 
@@ -222,8 +235,13 @@ def cup(
     instrument_id: str = "",
     reading: float | None = None,
     cup_c: float | None = None,
+    minutes: float = 0.0,
 ) -> Cup | None:
-    """The cup picture: from the last hydrometer reading, or for what is being typed."""
+    """The cup picture: from the last hydrometer reading, or for what is being typed.
+
+    A live probe in the cup is followed. Without one, a temperature typed so many `minutes` ago
+    has cooled since, and the mark to float at has risen with it.
+    """
     known = {i.id: i for i in instruments(context.db, "hydrometer")}
     if not known:
         return None
@@ -232,19 +250,31 @@ def cup(
     instrument = known.get(wanted) or next(iter(known.values()))
     assumed = below = False
     is_reading = reading is not None
-    if cup_c is None and last:
+    live = cup_probe(context) if cup_c is None else None
+    read_c = None
+    if live:
+        cup_c = live.temperature_c
+    elif cup_c is not None and minutes >= 0.2:
+        read_c, cup_c = cup_c, cups.cooled(cup_c, minutes).temperature_c
+    elif cup_c is None and last:
         cup_c, assumed = last.facts["cup_c"], bool(last.facts.get("cup_assumed"))
     elif cup_c is None:
         pressure = pressure_at(context.db, context.kitchen, context.now)
         cup_c, assumed = (pressure.boil_c if pressure else 100.0) - TYPICAL_CUP_BELOW_BOIL_K, True
     assert cup_c is not None
+    cup_c = min(max(cup_c, 0.0), 100.0)
     own = hydrometer_of(context.db, instrument)
     wants = context.batch.target_brix - context.batch.draw_margin_brix
     if reading is None and last and cup_c == last.facts["cup_c"]:
         reading, below = last.facts["reading_brix"], bool(last.facts.get("below_scale"))
         is_reading = True
 
+    printed = instrument.detail.get("hot_mark")
+    by_mark = context.batch.schools.get("hot_mark") == "printed" and cup_c >= HOT_FROM_C
+
     def mark(brix: float) -> float | None:
+        if by_mark and printed:
+            return float(printed["reading_brix"] + brix - printed["true_brix"])
         try:
             return own.mark(brix, cup_c)
         except OutOfRange:
@@ -256,6 +286,7 @@ def cup(
     return Cup(
         instrument, cup_c, assumed, mark(wants), reading, is_reading, below,
         float(detail.get("scale_low_brix", 45)), float(detail.get("scale_high_brix", 75)),
+        bool(detail.get("baume")), read_c, live.instrument.name if live else "",
     )  # fmt: skip
 
 
@@ -283,7 +314,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     """What was drawn: proved cold by later readings, or else as the verdict had it."""
     draw = context.first("draw")
     assert draw is not None
-    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    corrector = context.corrector()
     put = [e for e in context.of_kind("added") if e.at > draw.at]
     mass = float(draw.facts["mass_kg"])
     carry = rescue.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)

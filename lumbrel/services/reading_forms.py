@@ -4,8 +4,10 @@ from typing import Any
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.air import pressure_at
+from lumbrel.services.bench.checks import check_is_old
+from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.context import BatchContext
-from lumbrel.services.instruments import hydrometer_of
+from lumbrel.services.cup_probe import cup_probe
 from lumbrel.services.typed import Form
 from lumbrel.store.kitchen import Instrument, instruments
 
@@ -21,19 +23,32 @@ def _instrument(form: Form, context: BatchContext, kind: str) -> Instrument | No
     found = next((i for i in known if i.id == wanted), None)
     if found is None:
         form.errors["instrument"] = f"Choose one of your own: {', '.join(i.name for i in known)}."
+        return None
+    old = check_is_old(context.db, found, context.now)
+    if old and not _kept_already(context, found):
+        form.ask("reading", f"{old} Is it still right? Check it on its page when you can.")
     return found
+
+
+def _kept_already(context: BatchContext, instrument: Instrument) -> bool:
+    """Whether this batch has a reading by it already: it is asked about once a batch."""
+    return any(
+        entry.facts.get("instrument_id") == instrument.id and "reading_is_so" in entry.typed
+        for entry in context.standing
+    )
 
 
 def hydrometer(form: Form, context: BatchContext) -> dict[str, Any]:
     """Where the stem floats, and the cup's temperature."""
     instrument = _instrument(form, context, "hydrometer")
     below = form.ticked("below") or form.fields.get("reading", "").strip().lower() == "below"
-    cup = form.between(
+    live = None if form.given("cup") else cup_probe(context)
+    cup = live.temperature_c if live else form.between(
         "cup", "temperature", 0, 100,
         "A cup can be read between 0 and 100 °C (32 and 212 °F); for Fahrenheit type F behind "
         "the number.", required=form.given("cup"),
     )  # fmt: skip
-    if not form.given("cup"):
+    if not form.given("cup") and live is None:
         form.errors["cup"] = (
             "Type the cup's temperature: hot syrup floats a hydrometer 5 to 8 Brix low. If you "
             "could not measure it, type what you assume and tick “assumed”."
@@ -44,7 +59,7 @@ def hydrometer(form: Form, context: BatchContext) -> dict[str, Any]:
         reading: float | None = low
     else:
         reading = form.between(
-            "reading", "brix", 0.1, 85,
+            "reading", "stem", 0.1, 85,
             "A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the "
             "scale”.",
         )  # fmt: skip
@@ -59,6 +74,7 @@ def hydrometer(form: Form, context: BatchContext) -> dict[str, Any]:
     return {
         "instrument_id": instrument.id if instrument else "", "reading_brix": reading,
         "cup_c": cup, "cup_assumed": form.ticked("assumed"), "below_scale": below,
+        **({"cup_by": live.instrument.name} if live else {}),
     }  # fmt: skip
 
 

@@ -1,24 +1,32 @@
 """From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.core.bench import causes as possible
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
-from lumbrel.core.bench.causes import Circumstances
+from lumbrel.core.bench.causes import Cause
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.physics import sucrose
 from lumbrel.services import day
-from lumbrel.services.air import Pressure, pressure_at
-from lumbrel.services.instruments import hydrometer_of
+from lumbrel.services.air import Pressure, pressure_by
+from lumbrel.services.bench.curves import HOT_FROM_C, SYRUP_BRIX, hydrometer_of, scale_error
 from lumbrel.store.batches import Entry
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments
 
 READING_KINDS = ("hydrometer", "refractometer", "thermometer")
 OWN_THERMOMETER_SIGMA_K = 0.05
+
+
+def _parts(sigma: float, known: tuple[str, float], rest: str) -> tuple[tuple[str, float], ...]:
+    """A sigma as a known part and what is left of it in squares."""
+    left = max(sigma**2 - known[1] ** 2, 0.0) ** 0.5
+    return (known, (rest, left)) if left > 0.01 else (known,)
 
 
 @dataclass(frozen=True)
@@ -39,15 +47,10 @@ class Corrected:
     facts: dict[str, Any]
     refusal: str = ""
     below_scale: bool = False
-    stale: bool = False
-    untested: bool = False
-
-    def circumstances(self, too_high: bool) -> Circumstances:
-        """What could explain it, should it be the odd one out."""
-        return Circumstances(
-            self.kind, too_high, bool(self.facts.get("cup_assumed")), self.stale, self.untested,
-            bool(self.facts.get("hot_drop")), bool(self.facts.get("compensated")),
-        )  # fmt: skip
+    budget: tuple[tuple[str, float], ...] = ()
+    """Parts of the sigma, Brix; their squares add up to its square."""
+    causes: tuple[Cause, ...] = ()
+    """What could explain it, should it be the odd one out; the most plausible first."""
 
     @property
     def estimate(self) -> Estimate | None:
@@ -60,17 +63,22 @@ class Corrected:
 class Corrector:
     """Corrects the readings of one batch; looks instruments and pressures up once."""
 
-    def __init__(self, db: Connection, kitchen: Kitchen, sugar_kind: str) -> None:
+    def __init__(
+        self, db: Connection, kitchen: Kitchen, sugar_kind: str, schools: dict[str, str]
+    ) -> None:
         self._db, self._kitchen = db, kitchen
+        self._boil_by = schools.get("boil_by", day.DEFAULT_BOIL_BY)
+        self._by_printed_mark = schools.get("hot_mark") == "printed"
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
         self._instruments = {i.id: i for i in instruments(db, retired=True)}
         self._hydrometers: dict[str, Hydrometer] = {}
 
-    def _hydrometer_of(self, instrument: Instrument) -> Hydrometer:
+    def _hydrometer_of(self, instrument: Instrument, at: datetime) -> Hydrometer:
         """As corrections use it, its learnt curve looked up once."""
         if instrument.id not in self._hydrometers:
             self._hydrometers[instrument.id] = hydrometer_of(self._db, instrument)
-        return self._hydrometers[instrument.id]
+        error = scale_error(self._db, instrument, SYRUP_BRIX, at)
+        return replace(self._hydrometers[instrument.id], offset_brix=error)
 
     def correct(self, entry: Entry) -> Corrected:
         """Correct one reading of the slip with what was known at its time."""
@@ -90,11 +98,24 @@ class Corrector:
             ("stem floats at", floats_at, "brix", "below the scale" if facts.get("below_scale") else "as read"),
             ("cup", cup, "temperature", "assumed" if facts.get("cup_assumed") else "as read"),
         ]  # fmt: skip
+        assumed = bool(facts.get("cup_assumed"))
         try:
-            own = self._hydrometer_of(instrument)
-            said = hydrometer.estimate(own, floats_at, cup, not facts.get("cup_assumed"))
+            own = self._hydrometer_of(instrument, entry.at)
+            said = hydrometer.estimate(own, floats_at, cup, not assumed)
         except OutOfRange as error:
             return self._refused(entry, instrument, error.sentence)
+        mark = instrument.detail.get("hot_mark")
+        if self._by_printed_mark and mark and cup >= HOT_FROM_C:
+            return self._by_mark(entry, instrument, mark)
+        if own.offset_brix:
+            steps.append(
+                (
+                    "its scale shows too much by",
+                    own.offset_brix,
+                    "brix",
+                    "checked in a known solution",
+                )
+            )
         steps += [
             ("scale true at", own.calibration_temperature_c, "temperature", own.glass),
             (
@@ -116,6 +137,32 @@ class Corrector:
         return Corrected(
             entry.id, entry.at, "hydrometer", instrument, said.brix, sigma, sigma, 0.0,
             tuple(steps), facts,
+            budget=_parts(sigma, ("the stem and the eye", hydrometer.COLD_SIGMA),
+                          "the cup, assumed" if assumed else "the cup's heat"),
+            causes=tuple(possible.of_hydrometer(own, floats_at, cup, assumed)),
+        )  # fmt: skip
+
+    def _by_mark(self, entry: Entry, instrument: Instrument, mark: dict[str, float]) -> Corrected:
+        """A hot reading as the school of the printed mark takes it: whatever the cup's heat."""
+        floats_at = entry.facts["reading_brix"]
+        brix = mark["true_brix"] + floats_at - mark["reading_brix"]
+        sigma = hydrometer.ASSUMED_CUP_SIGMA
+        steps = (
+            ("stem floats at", floats_at, "brix", "as read"),
+            ("printed hot mark", mark["reading_brix"], "brix", f"stands for {mark['true_brix']:g}"),
+            (
+                "density",
+                brix,
+                "brix",
+                "the school of the printed mark: the cup's heat is not asked",
+            ),
+            ("one sigma", sigma, "brix", "as with an assumed cup"),
+        )
+        return Corrected(
+            entry.id, entry.at, "hydrometer", instrument, brix, sigma, sigma, 0.0, steps,
+            entry.facts, budget=_parts(sigma, ("the stem and the eye", hydrometer.COLD_SIGMA),
+                                       "the cup, not asked"),
+            causes=tuple(possible.of_hydrometer(Hydrometer(), floats_at, entry.facts["cup_c"], True)),
         )  # fmt: skip
 
     def _refractometer(self, entry: Entry, instrument: Instrument) -> Corrected:
@@ -123,10 +170,10 @@ class Corrector:
         shown, sample = facts["reading_brix"], facts["sample_c"]
         compensated = bool(facts.get("compensated"))
         invert = self.invert_fraction * shown
+        hot_drop = bool(facts.get("hot_drop"))
+        zero = scale_error(self._db, instrument, shown, entry.at)
         try:
-            said = refractometer.estimate(
-                shown, sample, compensated, invert, bool(facts.get("hot_drop"))
-            )
+            said = refractometer.estimate(shown, sample, compensated, invert, hot_drop, zero)
             correction = refractometer.temperature_correction(shown, sample)
         except OutOfRange as error:
             return self._refused(entry, instrument, error.sentence)
@@ -135,6 +182,7 @@ class Corrector:
             ("prism shows", shown, "brix", "as read"),
             ("sample", sample, "temperature", "as read"),
             ("for temperature", 0.0 if compensated else correction, "brix", source),
+            *((("shows too much by", zero, "brix", "checked with water or a known solution"),) if zero else ()),
             ("for invert sugar", refractometer.INVERT_BRIX_PER_PERCENT * invert, "brix", "0.022 for each percent"),
             ("density", said.brix, "brix", ""),
             ("one sigma", said.sigma_brix, "brix", "0.5 for a hot drop, else 0.2"),
@@ -143,6 +191,8 @@ class Corrector:
         return Corrected(
             entry.id, entry.at, "refractometer", instrument, said.brix, sigma, sigma, 0.0, steps,
             facts,
+            budget=_parts(sigma, ("the prism and the eye", refractometer.SIGMA), "a drop put on hot"),
+            causes=tuple(possible.of_refractometer(shown, sample, compensated, hot_drop)),
         )  # fmt: skip
 
     def thermometer(
@@ -154,13 +204,13 @@ class Corrector:
         facts: dict[str, Any],
     ) -> Corrected:
         """What a boiling temperature says, typed or from a probe."""
-        pressure = pressure_at(self._db, self._kitchen, at)
+        pressure = pressure_by(self._db, self._kitchen, at, self._boil_by)
         if pressure is None:
             return self._no_word(
                 entry_id, at, instrument, facts,
                 "Without a pressure or an elevation a temperature says nothing of density.",
             )  # fmt: skip
-        today = day.thermometer_today(self._db, instrument, pressure, at)
+        today = day.thermometer_today(self._db, instrument, pressure, at, self._boil_by)
         return self.thermometer_with(today, pressure, entry_id, at, reading_c, facts)
 
     def thermometer_with(
@@ -179,6 +229,9 @@ class Corrector:
         except OutOfRange as error:
             refusal = "Not boiling yet." if true < pressure.boil_c else error.sentence
             return self._no_word(entry_id, at, today.instrument, facts, refusal)
+        slope = sucrose.boiling_slope_k_per_brix(
+            max(said.brix, 0.1), pressure.pa, self.invert_fraction
+        )
         own = said.sigma_brix * OWN_THERMOMETER_SIGMA_K / today.sigma_k
         shared = (said.sigma_brix**2 - min(own, said.sigma_brix) ** 2) ** 0.5
         steps = (
@@ -192,8 +245,27 @@ class Corrector:
         )  # fmt: skip
         return Corrected(
             entry_id, at, "thermometer", today.instrument, said.brix, said.sigma_brix,
-            max(own, 0.02), shared, steps, facts, "", False, bool(today.stale), not today.tested,
+            max(own, 0.02), shared, steps, facts,
+            budget=self._thermometer_budget(said.brix, said.sigma_brix, today, at),
+            causes=tuple(possible.of_thermometer(not today.tested, bool(today.stale), slope)),
         )  # fmt: skip
+
+    @staticmethod
+    def _thermometer_budget(
+        brix: float, sigma_brix: float, today: day.ThermometerToday, at: datetime
+    ) -> tuple[tuple[str, float], ...]:
+        """The parts in kelvin share the sigma in Brix by their squares."""
+        curve = sucrose.boiling_sigma_k(brix)
+        drift = 0.0
+        if today.boil:
+            hours = (at - today.boil.at).total_seconds() / 3600
+            drift = thermometer.drift_sigma_k(max(hours, 0.0), today.pressure_change_pa)
+        drift = min(drift, today.sigma_k)
+        own = (today.sigma_k**2 - drift**2) ** 0.5
+        whole = (own**2 + drift**2 + curve**2) ** 0.5
+        name = "the thermometer" if today.tested else "the thermometer, never tested"
+        parts = ((name, own), ("the air since its test boil", drift), ("the boiling curve", curve))
+        return tuple((label, sigma_brix * k / whole) for label, k in parts if k > 0)
 
     def _refused(self, entry: Entry, instrument: Instrument, why: str) -> Corrected:
         return Corrected(

@@ -103,7 +103,7 @@ def _plausible_since_the_last(
     """Ask about a reading that no boil could have reached since the last one."""
     if context.first("draw") or context.first("take_in") is None:
         return
-    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    corrector = context.corrector()
     preview = Entry("", context.batch.id, kind, context.now, context.now, {}, facts)
     new = corrector.correct(preview)
     earlier = [w for w in boil_evidence.gather(context).words if w.reading.kind != "thermometer"]
@@ -170,7 +170,7 @@ def _typed(fields: dict[str, str]) -> dict[str, str]:
 
 def lines(context: BatchContext) -> list[Line]:
     """The whole slip in words, superseded lines included (their entry says so)."""
-    corrector = Corrector(context.db, context.kitchen, context.batch.sugar_kind)
+    corrector = context.corrector()
     return [_line(context, corrector, entry) for entry in context.entries if entry.kind != "struck"]
 
 

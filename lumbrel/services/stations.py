@@ -9,10 +9,12 @@ from lumbrel.core.colour import classes
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import HotPack
 from lumbrel.services import pan
+from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.context import BatchContext
 from lumbrel.services.typed import Form
 from lumbrel.store import batches
 from lumbrel.store.batches import Entry, Jar
+from lumbrel.store.kitchen import Instrument, instruments
 
 FILTERS = {
     "layers": "light layers and a heavy one",
@@ -94,12 +96,19 @@ def colour(form: Form, context: BatchContext) -> dict[str, Any]:
     names = [name for name, _, _ in classes.CLASSES]
     if by == "eye":
         facts["grade"] = form.choice("grade", names, f"Choose the class: {', '.join(names)}.")
-        return facts
+        return facts | _by_eye(form, context)
     measured = form.between(
         "transmittance", "percent", 0.1, 100,
         "Transmittance lies above 0 and up to 100 % of the glycerol blank.",
     )  # fmt: skip
-    path = form.between("path", "depth", 1, 100, "A vial's path is between 1 and 100 mm.")
+    vial = _owned(form, context, "vial")
+    path = (
+        float(vial.detail["path_mm"])
+        if vial
+        else form.between(
+            "path", "depth", 1, 100, "A vial's path is between 1 and 100 mm (0.04 and 3.9 in)."
+        )
+    )
     if measured is None or path is None:
         return facts
     t10 = classes.transmittance_10mm_percent(measured, path)
@@ -107,6 +116,31 @@ def colour(form: Form, context: BatchContext) -> dict[str, Any]:
         "transmittance_percent": measured, "path_mm": path, "transmittance_10mm_percent": t10,
         "grade": classes.colour_class(t10), "chances": classes.chances(t10),
     }  # fmt: skip
+
+
+def _owned(form: Form, context: BatchContext, kind: str) -> Instrument | None:
+    """A registered vial or set of references, when one was chosen."""
+    wanted = form.fields.get(kind, "")
+    return next((i for i in instruments(context.db, kind) if i.id == wanted), None)
+
+
+def _by_eye(form: Form, context: BatchContext) -> dict[str, Any]:
+    """What the sample was held in and against; a path that does not match is asked about."""
+    vial, against = _owned(form, context, "vial"), _owned(form, context, "reference")
+    if vial and against:
+        seen, made_for = float(vial.detail["path_mm"]), float(against.detail["path_mm"])
+        if abs(seen - made_for) > 0.05 * made_for:
+            form.ask(
+                "grade",
+                f"{vial.name} is {context.show(seen, 'depth')} across, {against.name} is made for "
+                f"{context.show(made_for, 'depth')}: seen through "
+                f"{'more' if seen > made_for else 'less'} syrup it looks "
+                f"{'darker' if seen > made_for else 'lighter'} than it is.",
+            )
+    old = check_is_old(context.db, against, context.now) if against else ""
+    if old:
+        form.ask("grade", f"{old} Colours fade. Do they still hold?")
+    return {"vial": vial.name if vial else "", "reference": against.name if against else ""}
 
 
 def jar(form: Form, context: BatchContext) -> dict[str, Any]:

@@ -184,11 +184,11 @@ def _read(db: Connection, form: Form, now: datetime) -> tuple[dict[str, Any], Ch
         low, high = limits[by]
         unit = {"mass": "kg", "volume": "L", "depth": "mm"}[by]
         amount = form.between(
-            "amount", by, low, high, f"The {by} must lie between {low:g} and {high:g} {unit}."
+            "amount", by, low, high, f"The {by} must lie between {units.span(low, high, unit)}."
         )
     if form.errors or brix is None or temperature is None or amount is None:
         return None
-    corrected = _corrected_brix(db, form, brix, kind)
+    corrected = _corrected_brix(db, form, brix, kind, now)
     if corrected is None:
         return None
     mass = form.attempt("amount", lambda: _mass(known[chosen], by, amount, corrected, temperature))
@@ -228,7 +228,9 @@ def _measured_by(text: str, chosen: str) -> str:
     return chosen
 
 
-def _corrected_brix(db: Connection, form: Form, brix: float, kind: str) -> float | None:
+def _corrected_brix(
+    db: Connection, form: Form, brix: float, kind: str, now: datetime
+) -> float | None:
     """Brix of the take-in: as told, or a refractometer's drop corrected."""
     if form.fields.get("brix_by", "told") != "refractometer":
         return brix
@@ -240,11 +242,11 @@ def _corrected_brix(db: Connection, form: Form, brix: float, kind: str) -> float
     if sample is None or not known:
         return None
     entry = Entry(
-        "preview", "", "refractometer", datetime.min, datetime.min, {},
+        "preview", "", "refractometer", now, now, {},
         {"instrument_id": known[0].id, "reading_brix": brix, "sample_c": sample,
          "compensated": form.ticked("compensated")},
     )  # fmt: skip
-    return Corrector(db, form.kitchen, kind).correct(entry).brix
+    return Corrector(db, form.kitchen, kind, form.kitchen.schools).correct(entry).brix
 
 
 def _mass(vessel: VesselRow, by: str, amount: float, brix: float, temperature_c: float) -> float:
@@ -308,7 +310,7 @@ def _open(db: Connection, now: datetime, fields: dict[str, str]) -> str:
     code = batches.next_code(db, local_time(now, kitchen).year)
     batch = Batch(
         str(uuid4()), code, now, woodlot_id, facts["vessel_id"], facts["sugar_kind"],
-        facts["target_brix"], kitchen.draw_margin_brix,
+        facts["target_brix"], kitchen.draw_margin_brix, kitchen.schools,
     )  # fmt: skip
     batches.add_batch(db, batch)
     typed = {k: v for k, v in fields.items() if v and k != "id"}

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
@@ -104,7 +104,24 @@ class Form:
     def ask(self, name: str, question: str) -> None:
         """Note a question, unless the person already said that it is so."""
         if not self.ticked(f"{name}_is_so"):
-            self.asks[name] = question
+            before = self.asks.get(name)
+            self.asks[name] = f"{before} {question}" if before else question
+
+    def date(self, name: str) -> date | None:
+        """A day typed as 2025-03-14 or a month as 2025-03; None if empty or wrong."""
+        text = self.fields.get(name, "").strip()
+        if not text:
+            return None
+        try:
+            return date.fromisoformat(f"{text}-01" if re.fullmatch(r"\d{4}-\d\d", text) else text)
+        except ValueError:
+            self.errors[name] = "Type the day as 2025-03-14, or the month as 2025-03."
+            return None
+
+    def show(self, value: float, kind: str) -> str:
+        """A value in the kitchen's unit of its kind, for a sentence."""
+        unit = self.kitchen.units.get(kind, "")
+        return units.show(value, kind, unit, both=self.kitchen.both_units)
 
     def client_id(self) -> str:
         """The client-made id of this write, so that a second send is harmless."""

@@ -12,7 +12,7 @@ from lumbrel.store.db import instant, moment
 
 @dataclass(frozen=True)
 class Batch:
-    """A batch as it was opened. The target in force is kept with it."""
+    """A batch as it was opened. The target and the schools in force are kept with it."""
 
     id: str
     code: str
@@ -22,6 +22,7 @@ class Batch:
     sugar_kind: str
     target_brix: float
     draw_margin_brix: float
+    schools: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -65,10 +66,11 @@ def next_code(db: Connection, year: int) -> str:
 def add_batch(db: Connection, batch: Batch) -> None:
     """Open a batch."""
     db.execute(
-        "INSERT INTO batch VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO batch VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             batch.id, batch.code, instant(batch.opened_at), batch.woodlot_id, batch.vessel_id,
             batch.sugar_kind, batch.target_brix, batch.draw_margin_brix,
+            json.dumps(batch.schools),
         ),
     )  # fmt: skip
 
@@ -77,6 +79,7 @@ def _batch(row: Row) -> Batch:
     return Batch(
         row["id"], row["code"], moment(row["opened_at"]), row["woodlot_id"], row["vessel_id"],
         row["sugar_kind"], row["target_brix"], row["draw_margin_brix"],
+        json.loads(row["schools"]),
     )  # fmt: skip
 
 

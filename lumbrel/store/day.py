@@ -124,6 +124,47 @@ def latest_ice_point(db: Connection, instrument_id: str, until: datetime) -> Ice
     )
 
 
+@dataclass(frozen=True)
+class ScaleCheck:
+    """An instrument held against something known: `error` is what it showed too much, in Brix,
+    or Pa for a barometer."""
+
+    id: str
+    at: datetime
+    instrument_id: str
+    against: str
+    typed: dict[str, str]
+    true_value: float
+    error: float
+
+
+def add_scale_check(db: Connection, check: ScaleCheck) -> None:
+    """Write a check; the same id twice is written once."""
+    db.execute(
+        "INSERT INTO scale_check VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        (
+            check.id, instant(check.at), check.instrument_id, check.against,
+            json.dumps(check.typed), check.true_value, check.error,
+        ),
+    )  # fmt: skip
+
+
+def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[ScaleCheck]:
+    """Checks of an instrument up to a moment, newest first."""
+    rows = db.execute(
+        """SELECT * FROM scale_check WHERE instrument_id = ? AND at <= ?
+           ORDER BY at DESC, rowid DESC""",
+        (instrument_id, instant(until)),
+    )
+    return [
+        ScaleCheck(
+            row["id"], moment(row["at"]), row["instrument_id"], row["against"],
+            json.loads(row["typed"]), row["true_value"], row["error"],
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
 def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -> None:
     """Write what a device sent; a sample of the same instant is written once."""
     db.executemany(

@@ -59,14 +59,25 @@ def migrate(connection: sqlite3.Connection) -> list[str]:
     for script in sorted(scripts, key=lambda file: file.name):
         if not script.name.endswith(".sql") or script.name in done:
             continue
-        with transaction(connection):
-            for statement in _statements(script.read_text(encoding="utf-8")):
-                connection.execute(statement)
-            connection.execute(
-                "INSERT INTO migration VALUES (?, ?)", (script.name, instant(datetime.now(UTC)))
-            )
+        _apply(connection, script.name, script.read_text(encoding="utf-8"))
         applied.append(script.name)
     return applied
+
+
+def _apply(connection: sqlite3.Connection, name: str, script: str) -> None:
+    """One migration. A table may be rebuilt in it, so references are checked at its end only."""
+    connection.execute("PRAGMA foreign_keys = OFF")
+    try:
+        with transaction(connection):
+            for statement in _statements(script):
+                connection.execute(statement)
+            if connection.execute("PRAGMA foreign_key_check").fetchone():
+                raise ValueError(f"migration {name} leaves a reference that leads nowhere")
+            connection.execute(
+                "INSERT INTO migration VALUES (?, ?)", (name, instant(datetime.now(UTC)))
+            )
+    finally:
+        connection.execute("PRAGMA foreign_keys = ON")
 
 
 def _statements(script: str) -> Iterator[str]:

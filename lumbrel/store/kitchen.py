@@ -16,7 +16,8 @@ DEFAULT_UNITS = {
 
 @dataclass(frozen=True)
 class Kitchen:
-    """Settings of the kitchen. `units` maps a kind of quantity to the unit it is shown in."""
+    """Settings of the kitchen. `units` maps a kind of quantity to the unit it is shown in;
+    `schools` a question the trade disagrees on to the side taken, where it is not the default."""
 
     name: str = "My kitchen"
     elevation_m: float | None = None
@@ -24,6 +25,8 @@ class Kitchen:
     target_brix: float = 66.9
     draw_margin_brix: float = 0.0
     units: dict[str, str] = field(default_factory=lambda: dict(DEFAULT_UNITS))
+    both_units: bool = False
+    schools: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -70,20 +73,23 @@ def load_kitchen(db: Connection) -> Kitchen:
     return Kitchen(
         row["name"], row["elevation_m"], row["time_zone"], row["target_brix"],
         row["draw_margin_brix"], {**DEFAULT_UNITS, **json.loads(row["units"])},
+        bool(row["both_units"]), json.loads(row["schools"]),
     )  # fmt: skip
 
 
 def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
     """Write the settings."""
     db.execute(
-        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?)
+        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?)
            ON CONFLICT (only) DO UPDATE SET name = excluded.name,
                elevation_m = excluded.elevation_m, time_zone = excluded.time_zone,
                target_brix = excluded.target_brix,
-               draw_margin_brix = excluded.draw_margin_brix, units = excluded.units""",
+               draw_margin_brix = excluded.draw_margin_brix, units = excluded.units,
+               both_units = excluded.both_units, schools = excluded.schools""",
         (
             kitchen.name, kitchen.elevation_m, kitchen.time_zone, kitchen.target_brix,
             kitchen.draw_margin_brix, json.dumps(kitchen.units),
+            kitchen.both_units, json.dumps(kitchen.schools),
         ),
     )  # fmt: skip
 

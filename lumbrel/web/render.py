@@ -61,13 +61,18 @@ class Shower:
         self, value: float | None, kind: str, decimals: int | None = None, symbol: bool = True
     ) -> str:
         """A value in the kitchen's unit of its kind."""
-        return units.show(value, kind, self.kitchen.units.get(kind, ""), decimals, symbol)
+        unit = self.kitchen.units.get(kind, "")
+        return units.show(value, kind, unit, decimals, symbol, self.kitchen.both_units)
 
     def both(self, value: float | None, kind: str, decimals: int | None = None) -> str:
         """A value in the kitchen's other unit of its kind, for the small print."""
         chosen = self.kitchen.units.get(kind, "")
-        other = next((u.key for u in units.KINDS[kind].units if u.key != chosen), chosen)
-        return units.show(value, kind, other, decimals)
+        other = units.other_unit(kind, chosen)
+        return units.show(value, kind, other.key if other else chosen, decimals)
+
+    def in_unit(self, value: float | None, kind: str, unit: str) -> str:
+        """A value in one unit of its kind, whatever the kitchen's is."""
+        return units.show(value, kind, unit)
 
     def symbol(self, kind: str) -> str:
         """The symbol of the kitchen's unit of a kind."""

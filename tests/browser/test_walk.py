@@ -23,7 +23,9 @@ VIEWS = (
     f"{LIVE}?entry=event", "/filter/26-057", "/colour/26-056", "/jar/26-055", "/jar/26-040/labels",
     "/candy", "/shelf", "/shelf/26-040", "/kitchen",
     "/kitchen/instrument/long-stem", "/kitchen/instrument/dial-a", "/kitchen/instrument/hand-prism",
-    "/kitchen/instrument/long-stem/card",
+    "/kitchen/instrument/long-stem/card", "/kitchen/instrument/dial-a/card", "/kitchen/schools",
+    "/kitchen/instrument/barometer", "/working/schools/26-058", "/working/pan/26-058/density",
+    "/working/day/finish-66.9",
 )  # fmt: skip
 
 
@@ -226,6 +228,103 @@ class Walk(BrowserCase):
         self.assertIn("misread by ten", Path(taken.value.path()).read_text(encoding="utf-8"))
 
 
+class OwnInstruments(BrowserCase):
+    def test_a_person_registers_checks_and_finishes_with_their_own_three(self) -> None:
+        page = self.open()
+        page.goto(self.serve(self.folder / "own.sqlite3", refresh_seconds=0) + "/kitchen")
+        self._register(page)
+        self._check(page)
+        self._finish(page)
+
+    def _add(self, page: Page, kind: str, **fields: str) -> None:
+        if page.locator("form[action$=instrument]").count() == 0 and "/kitchen" not in page.url:
+            page.get_by_role("link", name="Kitchen and units").click()
+        form = page.locator(f"form[action='/kitchen/add/{kind}']")
+        if not form.is_visible():
+            page.locator("details.add", has=form).locator("summary").click()
+        for name, value in fields.items():
+            box = form.locator(f"[name={name}]")
+            if box.evaluate("e => e.tagName") == "SELECT":
+                box.select_option(label=value)
+            else:
+                box.fill(value)
+        form.get_by_role("button").click()
+        expect(page.locator(".registered").filter(has_text=fields["name"])).to_be_visible()
+
+    def _register(self, page: Page) -> None:
+        self._add(page, "vessel", name="My pan", length="24 in", width="16 in")
+        self._add(page, "woodlot", name="Hill")
+        self._add(page, "thermometer", name="Blue dial", sort="dial", resolution="2 F")
+        self._add(page, "hydrometer", name="Short stem", true_at="20 C")
+        self._add(page, "refractometer", name="Prism")
+
+    def _check(self, page: Page) -> None:
+        page.locator(".station", has_text="Day check").click()
+        page.locator("input[name=elevation]").fill("1371 ft")
+        page.get_by_role("button", name="Take it").click()
+        page.locator("input[name=reading]").fill("211.2 F")
+        page.get_by_role("button", name="Set the day").click()
+        expect(page.locator(".says")).to_contain_text("Blue dial reads 1.0")
+        page.locator(".ladder .finish").click()
+        expect(page.locator("#working")).to_contain_text("test boil showed")
+        page.keyboard.press("Escape")
+        page.get_by_role("link", name="Kitchen and units").click()
+        page.get_by_role("link", name="Prism").click()
+        page.get_by_text("Check it against water").click()
+        form = page.locator("form[action$=check]")
+        form.locator("input[name=reading]").fill("0.9")
+        form.locator("input[name=temperature]").fill("68 F")
+        form.get_by_role("button", name="Take the check").click()
+        expect(page.locator(".trust")).to_contain_text("0.9 Brix too much")
+        page.get_by_role("link", name="All instruments").click()
+        page.get_by_role("link", name="Short stem").click()
+        page.get_by_text("Check it against water").click()
+        page.locator("input[name=sugar]").fill("660 g")
+        page.locator("input[name=water]").fill("340 g")
+        page.get_by_role("button", name="How dense?").click()
+        expect(page.locator(".notice.good")).to_contain_text("66.0 Brix")
+        form.locator("input[name=reading]").fill("66.0")
+        form.locator("input[name=temperature]").fill("20 C")
+        form.get_by_role("button", name="Take the check").click()
+        expect(page.locator(".candy-table").first).to_contain_text("0.00 Brix")
+
+    def _finish(self, page: Page) -> None:
+        page.locator(".station", has_text="Take in").click()
+        page.locator("input[name=amount]").fill("66 lb")
+        page.locator("input[name=brix]").fill("45")
+        page.locator("input[name=temperature]").fill("140 F")
+        page.get_by_role("button", name="Open the batch").click()
+        expect(page.locator(".verdict h1")).to_have_text("Heating up")
+        self.now += timedelta(minutes=5)
+        page.reload()
+        page.get_by_role("button", name="It boils now").click()
+        self.now += timedelta(minutes=70)
+        page.get_by_role("link", name="Drop").click()
+        page.locator("input[name=reading]").fill("66.4")
+        page.locator("input[name=sample]").fill("20 C")
+        page.keyboard.press("Enter")
+        expect(page.locator(".slip-lines b").last).to_have_text("65.5")
+        page.get_by_role("link", name="Cup").click()
+        page.locator("input[name=reading]").fill("59.5")
+        page.locator("input[name=cup]").fill("194 F")
+        page.keyboard.press("Enter")
+        hot = Hydrometer(20.0).correct(59.5, 90.0)
+        expect(page.locator(".slip-lines b").last).to_have_text(f"{hot:.1f}")
+        page.locator(".slip-lines .press").last.click()
+        expect(page.locator("#working")).to_contain_text("What makes up the doubt")
+        page.keyboard.press("Escape")
+        self.now += timedelta(minutes=2)
+        page.reload()
+        page.locator(".reading .press").first.click()
+        expect(page.locator("#working h1")).to_have_text("Density now")
+        page.keyboard.press("Escape")
+        page.get_by_role("link", name="What other schools would do").click()
+        expect(page.locator("#working .school-table tr.on").first).to_contain_text("66.9")
+        page.keyboard.press("Escape")
+        page.locator(".draw-form .go").click()
+        expect(page.locator(".verdict h1")).to_have_text("Drawn off")
+
+
 class Everywhere(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
@@ -282,7 +381,7 @@ class Everywhere(BrowserCase):
         expect(page.locator(".station.here")).to_contain_text("Pan")
         page.locator("h1").click()
         page.keyboard.press("?")
-        expect(page.locator("dialog")).to_be_visible()
+        expect(page.locator("#keys")).to_be_visible()
         page.keyboard.press("Escape")
         before = page.evaluate("getComputedStyle(document.body).backgroundColor")
         page.get_by_role("button", name="Day or night shift").click()

@@ -4,7 +4,8 @@ from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
-from lumbrel.services import context, day, day_forms, instruments, kitchen, pan, slip
+from lumbrel.services import context, day, day_forms, kitchen, pan, slip
+from lumbrel.services.bench import cards, checks, curves, profile, register
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments as registered
@@ -34,11 +35,11 @@ class OwnCurve(KitchenCase):
 
     def test_used_from_the_second_pair_on(self) -> None:
         self.draw(0, 66.9)
-        one = instruments.own_curve(self.db, self.stem)
+        one = curves.own_curve(self.db, self.stem)
         self.assertEqual((len(one.pairs), one.used), (1, False))
-        self.assertEqual(instruments.hydrometer_of(self.db, self.stem).shift, 1.0)
+        self.assertEqual(curves.hydrometer_of(self.db, self.stem).shift, 1.0)
         code = self.draw(1, 67.6)
-        two = instruments.own_curve(self.db, self.stem)
+        two = curves.own_curve(self.db, self.stem)
         self.assertTrue(two.used)
         self.assertAlmostEqual(two.shift, 0.9, delta=0.005)
         self.assertEqual(two.pairs[-1].batch_code, code)
@@ -49,11 +50,11 @@ class OwnCurve(KitchenCase):
     def test_what_is_no_pair_teaches_nothing(self) -> None:
         self.draw(0, 66.9, hot_at=-3)
         self.draw(1, 66.9, between=True)
-        self.assertEqual(instruments.own_curve(self.db, self.stem).pairs, [])
+        self.assertEqual(curves.own_curve(self.db, self.stem).pairs, [])
 
     def test_the_card_is_the_hydrometers_own(self) -> None:
-        card = instruments.hydrometer_card(self.bent)
-        row, column = card.rows.index(90.0), card.columns.index(66.9)
+        card = cards.hydrometer_card(self.bent)
+        row, column = card.rows.index(90.0), card.columns.index("66.9 Brix")
         self.assertAlmostEqual(card.cells[row][column], self.bent.mark(66.9, 90))
         for cells in zip(*card.cells, strict=True):
             self.assertEqual(list(cells), sorted(cells, reverse=True))
@@ -83,8 +84,8 @@ class Trust(KitchenCase):
         day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
         flat = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
         with self.assertRaisesRegex(BadInput, "Melting ice is 0"):
-            instruments.take_ice_point(self.db, dial, NOON, {"ice": "32"})
-        instruments.take_ice_point(self.db, dial, NOON, {"ice": "31 F"})
+            checks.take_ice_point(self.db, dial, NOON, {"ice": "32"})
+        checks.take_ice_point(self.db, dial, NOON, {"ice": "31 F"})
         sloped = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
         self.assertAlmostEqual(sloped["water"], 99.6)
         boil = water.boiling_point_c(air.pressure_at_elevation_pa(418))
@@ -94,15 +95,15 @@ class Trust(KitchenCase):
 
     def test_a_thermometer_is_trusted_for_a_day(self) -> None:
         dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
-        self.assertIn("never", instruments.profile(self.db, dial, NOON).verdict)
+        self.assertIn("never", profile.profile(self.db, dial, NOON).verdict)
         day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
-        fresh = instruments.profile(self.db, dial, NOON + timedelta(hours=1))
+        fresh = profile.profile(self.db, dial, NOON + timedelta(hours=1))
         self.assertTrue(fresh.good)
         boil = water.boiling_point_c(
             day_store.test_boils(self.db, "dial-a", NOON)[0].station_pressure_pa
         )
         self.assertAlmostEqual(fresh.offsets[0].offset_k, 99.4 - boil)
-        stale = instruments.profile(self.db, dial, NOON + timedelta(days=3))
+        stale = profile.profile(self.db, dial, NOON + timedelta(days=3))
         self.assertEqual((stale.good, "3 days" in stale.verdict), (False, True))
 
 
@@ -128,12 +129,14 @@ class Prove(KitchenCase):
             "true_at": "60 F",
         }
         hot = fields | {"mark_reading": "59.6", "mark_at": "211 F"}
-        kitchen.add_to_kitchen(self.db, "hydrometer", hot)
+        register.add_to_kitchen(self.db, "hydrometer", hot)
         stem = registered(self.db, "hydrometer")[-1]
-        own = instruments.hydrometer_of(self.db, stem)
+        own = curves.hydrometer_of(self.db, stem)
         self.assertAlmostEqual(own.mark(66.9, (211 - 32) / 1.8), 59.6, delta=1e-6)
         with self.assertRaisesRegex(BadInput, "cannot be right"):
-            kitchen.add_to_kitchen(self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"})
+            register.add_to_kitchen(
+                self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"}
+            )
 
     def test_retired_it_is_offered_no_more_and_its_readings_stay(self) -> None:
         code = self.take_in()
@@ -148,7 +151,7 @@ class Prove(KitchenCase):
         self.put(code, "hydrometer", 62, reading="53", cup="90 C")
 
     def test_a_solution_to_check_with(self) -> None:
-        _, half, dense = instruments.check_solutions(Hydrometer())
+        _, half, dense = cards.check_solutions(Hydrometer())
         self.assertEqual((half.sugar_kg, half.water_kg), (0.5, 0.5))
         self.assertAlmostEqual(half.density_kg_m3, 1229.65, delta=0.02)
         self.assertAlmostEqual(dense.shows_brix, Hydrometer().mark(66, 20))

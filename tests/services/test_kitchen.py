@@ -6,6 +6,7 @@ from datetime import timedelta
 from lumbrel.core.physics import air, water
 from lumbrel.services import candy, context, day, day_forms, kitchen, slip
 from lumbrel.services.air import pressure_at
+from lumbrel.services.bench import register
 from lumbrel.services.take_in import learned_rate, open_batch
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store.db import opened
@@ -22,9 +23,9 @@ class Settings(KitchenCase):
             ("hydrometer", {"name": "Short stem", "low": "50", "high": "70", "glass": "borosilicate", "true_at": "68 F"}),
             ("refractometer", {"name": "Sap prism", "low": "0", "high": "32", "compensated": "1"}),
         ):  # fmt: skip
-            kitchen.add_to_kitchen(self.db, what, fields)
+            register.add_to_kitchen(self.db, what, fields)
             with self.assertRaises(BadInput) as caught:
-                kitchen.add_to_kitchen(self.db, what, fields)
+                register.add_to_kitchen(self.db, what, fields)
             self.assertIn("already", caught.exception.errors["name"])
         self.assertAlmostEqual(vessels(self.db)[-1].sizes_mm[0], 609.6)
         stem = next(i for i in instruments(self.db, "hydrometer") if i.name == "Short stem")
@@ -45,7 +46,7 @@ class Settings(KitchenCase):
             ("thermometer", {"name": "", "sort": "dial"}, "name"),
         ):  # fmt: skip
             with self.subTest(what, fields=fields), self.assertRaises(BadInput) as caught:
-                kitchen.add_to_kitchen(self.db, what, fields)
+                register.add_to_kitchen(self.db, what, fields)
             self.assertIn(name, caught.exception.errors)
         self.assertEqual((len(instruments(self.db)), len(vessels(self.db))), before)
 

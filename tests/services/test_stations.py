@@ -175,7 +175,7 @@ class Batch(KitchenCase):
         )
         self.put(code, "thermometer", 60, instrument="dial-a", reading=f"{at_58:.2f} C")
         before = pan.board(self.db, code, NOON + timedelta(minutes=60))
-        liar = {"reading": "62", "cup": "95 C", "assumed": "1"}
+        liar = {"reading": "57.4", "cup": "95 C", "assumed": "1"}
         with self.assertRaises(BadInput) as caught:
             self.put(code, "hydrometer", 60, **liar)
         self.assertIn("no boil goes so far", caught.exception.asks["reading"])

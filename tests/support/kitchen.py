@@ -10,7 +10,7 @@ from pathlib import Path
 from sqlite3 import Connection
 
 from lumbrel import demo
-from lumbrel.services import kitchen, slip, take_in
+from lumbrel.services import example, slip, take_in
 from lumbrel.store.db import connect, migrate
 
 NOON = datetime(2026, 3, 18, 12, 0, tzinfo=UTC)
@@ -29,7 +29,7 @@ class KitchenCase(unittest.TestCase):
         self.db = connect(self.path)
         self.addCleanup(self.db.close)
         migrate(self.db)
-        kitchen.load_example(self.db)
+        example.load_example(self.db)
 
     def take_in(self, at: datetime = NOON, **other: str) -> str:
         """Open a batch of 30 kg at 45 Brix in Finisher 2; returns its code."""

@@ -6,6 +6,8 @@ from itertools import pairwise
 from lumbrel.services import day, pan
 from lumbrel.store.kitchen import Instrument
 from lumbrel.web import pictures
+from lumbrel.web.pictures import plot
+from lumbrel.web.pictures.pan import CupPicture
 from tests.support.kitchen import NOON, KitchenCase
 
 STEM = Instrument("s", "hydrometer", "S", {})
@@ -14,12 +16,12 @@ STEM = Instrument("s", "hydrometer", "S", {})
 class Geometry(unittest.TestCase):
     def test_labels_are_spread_within_bounds(self) -> None:
         for wanted in ([10, 11, 12, 200], [190, 195, 199, 200], [5, 5, 5], []):
-            placed = pictures.spread(wanted, 20, 5, 200)
+            placed = plot.spread(wanted, 20, 5, 200)
             self.assertTrue(all(b - a >= 20 - 1e-9 for a, b in pairwise(placed)))
             self.assertTrue(all(y <= 200 for y in placed))
 
     def test_the_stem_rises_with_density(self) -> None:
-        def picture(reading: float) -> pictures.CupPicture:
+        def picture(reading: float) -> CupPicture:
             return pictures.cup(pan.Cup(STEM, 90, False, 59.9, reading, True, False, 45, 75))
 
         thin, dense = picture(50), picture(59)
@@ -32,7 +34,7 @@ class Geometry(unittest.TestCase):
         self.assertGreaterEqual(len(figures), 4)
 
     def test_a_scale_never_leaves_the_picture(self) -> None:
-        place = pictures.scale(0, 10, 100, 20)
+        place = plot.scale(0, 10, 100, 20)
         self.assertEqual((place(-5), place(0), place(10), place(99)), (100, 100, 20, 20))
 
 

@@ -5,15 +5,16 @@ expansion of the glass.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import sqrt
 
+from lumbrel.core.bench import baume
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
 from lumbrel.core.physics import sucrose
 
-SIXTY_F_C = (60.0 - 32.0) / 1.8
+SIXTY_F_C = baume.SIXTY_F_C
 GLASS_EXPANSION_PER_K = {"soda-lime": 25e-6, "borosilicate": 10e-6}
 COLD_SIGMA, HOT_SIGMA, ASSUMED_CUP_SIGMA = 0.2, 0.5, 0.8
 COLD_CUP_C = (10.0, 30.0)
@@ -38,11 +39,13 @@ class Hydrometer:
         glass: "soda-lime" or "borosilicate".
         shift: how much of the computed shift with temperature this instrument shows; 1 by
             default, from its hot mark or its own hot and cold pairs otherwise.
+        offset_brix: how much too much its scale shows, found in a known solution; -5 to 5.
     """
 
     calibration_temperature_c: float = SIXTY_F_C
     glass: str = "soda-lime"
     shift: float = 1.0
+    offset_brix: float = 0.0
 
     def __post_init__(self) -> None:
         require_between(
@@ -51,6 +54,7 @@ class Hydrometer:
         )  # fmt: skip
         if self.glass not in GLASS_EXPANSION_PER_K:
             raise OutOfRange("The glass must be soda-lime or borosilicate.", "glass")
+        require_between(self.offset_brix, -5.0, 5.0, "offset_brix", "A scale's error", "Brix")
 
     def mark(self, brix: float, cup_temperature_c: float) -> float:
         """Where it floats in syrup of `brix` at the cup's temperature, Brix on the stem.
@@ -62,7 +66,8 @@ class Hydrometer:
             OutOfRange: a value lies outside its range, or the mark would lie off any scale.
         Uncertainty: 0.05 Brix of computation; what a reader makes of it, see `sigma`.
         """
-        return brix - self.shift * (brix - self._computed_mark(brix, cup_temperature_c))
+        bent = self.shift * (brix - self._computed_mark(brix, cup_temperature_c))
+        return brix - bent + self.offset_brix
 
     def correct(self, reading_brix: float, cup_temperature_c: float) -> float:
         """True Brix from a reading at the cup's temperature; inverse of `mark`.
@@ -78,7 +83,8 @@ class Hydrometer:
             cup_temperature_c, 0.0, 100.0, "cup_temperature_c", "The cup's temperature", "°C"
         )
         if self.shift == 1.0:
-            density = sucrose.density_kg_m3(reading_brix, self.calibration_temperature_c)
+            plain = reading_brix - self.offset_brix
+            density = sucrose.density_kg_m3(plain, self.calibration_temperature_c)
             return sucrose.brix_from_density(
                 density / self._glass_factor(cup_temperature_c), cup_temperature_c
             )
@@ -141,7 +147,7 @@ def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
     require_between(mark.temperature_c, 50.0, 100.0, "hot_mark", "A hot mark's temperature", "°C")
     require_between(mark.true_brix, 0.0, 85.0, "hot_mark", "A hot mark's true density", "Brix")
     require_between(mark.reading_brix, 0.0, 85.0, "hot_mark", "A hot mark's reading", "Brix")
-    plain = Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass)
+    plain = replace(hydrometer, shift=1.0)
     computed = mark.true_brix - plain.mark(mark.true_brix, mark.temperature_c)
     shift = (mark.true_brix - mark.reading_brix) / computed
     if not 0.5 <= shift <= 2.0:
@@ -150,7 +156,7 @@ def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
             f"{mark.temperature_c:.0f} °C cannot be right: computed, it stands at "
             f"{mark.true_brix - computed:.1f}.", "hot_mark",
         )  # fmt: skip
-    return Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass, shift)
+    return replace(hydrometer, shift=shift)
 
 
 def shift_from_pairs(
@@ -167,7 +173,7 @@ def shift_from_pairs(
     """
     if len(pairs) < 2:
         raise OutOfRange("A hydrometer's own curve needs two hot and cold pairs.", "pairs")
-    plain = Hydrometer(hydrometer.calibration_temperature_c, hydrometer.glass)
+    plain = replace(hydrometer, shift=1.0)
     shifts = []
     for hot, hot_c, cold, cold_c in pairs:
         true = plain.correct(cold, cold_c)

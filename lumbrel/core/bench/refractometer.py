@@ -91,10 +91,10 @@ def estimate(
     automatic_compensation: bool = False,
     invert_percent: float = 0.0,
     hot_drop: bool = False,
+    zero_brix: float = 0.0,
 ) -> Estimate:
     """A reading as evidence: its corrected Brix and sigma. Errors as `correct`."""
-    return Estimate(
-        "refractometer",
-        correct(reading_brix, sample_temperature_c, automatic_compensation, invert_percent),
-        sigma(hot_drop),
+    brix = correct(
+        reading_brix, sample_temperature_c, automatic_compensation, invert_percent, zero_brix
     )
+    return Estimate("refractometer", brix, sigma(hot_drop))

@@ -92,8 +92,36 @@ def offset_sigma_k(kind: str, pressure_sigma_pa: float) -> float:
     return sqrt(SIGMA_K[kind] ** 2 + (pressure_sigma_pa * BOIL_SHIFT_K_PER_PA) ** 2)
 
 
+def drift_sigma_k(age_hours: float, pressure_change_pa: float | None) -> float:
+    """What an unfollowed pressure may have moved the boil since a test boil, one sigma, K.
+
+    Args:
+        age_hours: hours since it, 0 and up.
+        pressure_change_pa: given when the pressure is followed; then it is corrected for.
+    """
+    if pressure_change_pa is not None:
+        return 0.0
+    return 800.0 * min(age_hours / 24.0, 1.0) * BOIL_SHIFT_K_PER_PA
+
+
+def reading_sigma_k(kind: str, resolution_k: float = 0.0) -> float:
+    """One sigma of a test-boiled thermometer's reading, K.
+
+    Args:
+        kind: "digital", "dial" or "glass".
+        resolution_k: its smallest division, K, 0 to 10; its share, a division over the root of
+            twelve, counts when it is coarse.
+    """
+    require_between(resolution_k, 0.0, 10.0, "resolution_k", "The smallest division", "K")
+    return max(SIGMA_K[kind], sqrt((SIGMA_K[kind] / 2) ** 2 + resolution_k**2 / 12))
+
+
 def sigma_now_k(
-    kind: str, tested: bool, age_hours: float = 0.0, pressure_change_pa: float | None = None
+    kind: str,
+    tested: bool,
+    age_hours: float = 0.0,
+    pressure_change_pa: float | None = None,
+    resolution_k: float = 0.0,
 ) -> float:
     """One sigma of a corrected temperature now, K.
 
@@ -105,13 +133,13 @@ def sigma_now_k(
         tested: whether there is a test boil at all.
         age_hours: hours since it, 0 and up.
         pressure_change_pa: station pressure now less then, Pa, when it is followed.
+        resolution_k: smallest division, K.
     """
+    own = reading_sigma_k(kind, resolution_k)
     if not tested:
-        return UNTESTED_SIGMA_K
-    drift = 0.0
-    if pressure_change_pa is None:
-        drift = 800.0 * min(age_hours / 24.0, 1.0) * BOIL_SHIFT_K_PER_PA
-    return min(UNTESTED_SIGMA_K, sqrt(SIGMA_K[kind] ** 2 + drift**2))
+        return max(UNTESTED_SIGMA_K, own)
+    drift = drift_sigma_k(age_hours, pressure_change_pa)
+    return max(own, min(UNTESTED_SIGMA_K, sqrt(own**2 + drift**2)))
 
 
 def estimate(

@@ -1,11 +1,13 @@
 """Hydrometer, refractometer, and what the instruments say together."""
 
+from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
-from lumbrel.core.bench import evidence, hydrometer, refractometer
+from lumbrel.core.bench import baume, evidence, hydrometer, refractometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.calculations.boiling import BrixAnswer
 from lumbrel.services.calculations.model import (
     ICUMSA_DENSITY,
@@ -27,6 +29,15 @@ class HotMarkModel(Request):
     true_brix: float
 
 
+class PairModel(Request):
+    """One draw read hot at the pan and cold later."""
+
+    hot_brix: float
+    hot_cup_c: float
+    cold_brix: float
+    cold_cup_c: float
+
+
 class HydrometerModel(Request):
     """The instrument."""
 
@@ -34,13 +45,26 @@ class HydrometerModel(Request):
     calibration_temperature_c: float = 15.56
     glass: Glass = "soda-lime"
     hot_mark: HotMarkModel | None = None
+    pairs: Annotated[
+        list[PairModel],
+        Field(max_length=200, description="Hot and cold readings of the same draws; two or more"),
+    ] = []
+    scale_error_brix: Annotated[
+        float, Field(description="What the scale shows too much, by a check in a known solution")
+    ] = 0.0
 
     def instrument(self) -> Hydrometer:
         """The instrument as core knows it."""
         calibrated = self.calibration_temperature_c
         if calibrated == 15.56:
             calibrated = hydrometer.SIXTY_F_C
-        plain = Hydrometer(calibrated, self.glass)
+        plain = Hydrometer(calibrated, self.glass, 1.0, self.scale_error_brix)
+        if self.pairs:
+            taught, _ = hydrometer.shift_from_pairs(
+                plain,
+                [(p.hot_brix, p.hot_cup_c, p.cold_brix, p.cold_cup_c) for p in self.pairs],
+            )
+            return replace(plain, shift=taught)
         if self.hot_mark is None:
             return plain
         mark = self.hot_mark
@@ -65,6 +89,7 @@ class MarkAnswer(Answer):
     """Where the stem must float."""
 
     reading_brix: float
+    reading_baume: float | None = None
 
 
 def hydrometer_correct(request: HydrometerRequest) -> BrixAnswer:
@@ -94,14 +119,51 @@ def hydrometer_mark(request: MarkRequest) -> MarkAnswer:
         *_about(instrument),
         step("stem must float at", mark, "Brix", f"buoyancy, {ICUMSA_DENSITY}"),
     ]
-    return MarkAnswer(reading_brix=mark, working=working)
+    degrees = baume.from_brix(mark) if 0 <= mark <= 85 else None
+    working.append(step("on the Baumé scale", degrees, "°Bé", "145 − 145 / SG"))
+    return MarkAnswer(reading_brix=mark, reading_baume=degrees, working=working)
 
 
 def _about(instrument: Hydrometer) -> list[WorkingStep]:
+    wrong = instrument.offset_brix
     return [
+        *([step("scale shows too much by", wrong, "Brix", "given")] if wrong else []),
         step("scale true at", instrument.calibration_temperature_c, "°C", instrument.glass),
-        step("of the computed shift", instrument.shift, "", "1 unless a hot mark bends it"),
+        step(
+            "of the computed shift",
+            instrument.shift,
+            "",
+            "1 unless a hot mark or its own pairs bend it",
+        ),
     ]
+
+
+class BaumeRequest(Request):
+    """A stem's figure on one of its scales; give one of them."""
+
+    brix: float | None = None
+    baume: float | None = None
+
+
+class BaumeAnswer(Answer):
+    """The same place on both scales."""
+
+    brix: float
+    baume: float
+
+
+def baume_scale(request: BaumeRequest) -> BaumeAnswer:
+    """A figure of the stem on its Brix and on its Baumé scale."""
+    if (request.brix is None) == (request.baume is None):
+        raise OutOfRange("Give the figure in brix or in baume, one of them.", "brix")
+    brix = baume.to_brix(request.baume) if request.baume is not None else request.brix
+    assert brix is not None
+    degrees = baume.from_brix(brix)
+    working = [
+        step("on the Brix scale", brix, "Brix"),
+        step("on the Baumé scale", degrees, "°Bé", "145 − 145 / specific gravity 60/60 °F"),
+    ]
+    return BaumeAnswer(brix=brix, baume=degrees, working=working)
 
 
 class RefractometerRequest(Request):
@@ -111,6 +173,9 @@ class RefractometerRequest(Request):
     sample_temperature_c: float
     automatic_compensation: bool = False
     invert_percent: Annotated[float, Field(description="Invert sugar, percent of the sample")] = 0.0
+    zero_brix: Annotated[
+        float, Field(description="What it shows too much, by a check with water")
+    ] = 0.0
 
 
 def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
@@ -120,6 +185,7 @@ def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
         request.sample_temperature_c,
         request.automatic_compensation,
         request.invert_percent,
+        zero_brix=request.zero_brix,
     )
     correction = refractometer.temperature_correction(
         request.reading_brix, request.sample_temperature_c
@@ -129,6 +195,7 @@ def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
         step("prism shows", request.reading_brix, "Brix", "given"),
         step("sample", request.sample_temperature_c, "°C", "given"),
         step("temperature", 0.0 if compensated else correction, "Brix", "compensated by the instrument" if compensated else TABLE_1936),
+        step("zero", -request.zero_brix, "Brix", "its check with water"),
         step("invert sugar", refractometer.INVERT_BRIX_PER_PERCENT * request.invert_percent, "Brix", "0.022 for each percent"),
         step("density", said.brix, "Brix"),
         step("one sigma", said.sigma_brix, "Brix"),
@@ -183,6 +250,7 @@ def agreement(request: AgreementRequest) -> AgreementAnswer:
 CALCULATIONS = (
     Calculation("hydrometer/correct", HydrometerRequest, BrixAnswer, hydrometer_correct),
     Calculation("hydrometer/mark", MarkRequest, MarkAnswer, hydrometer_mark),
+    Calculation("hydrometer/baume", BaumeRequest, BaumeAnswer, baume_scale),
     Calculation("refractometer/correct", RefractometerRequest, BrixAnswer, refractometer_correct),
     Calculation("agreement", AgreementRequest, AgreementAnswer, agreement),
 )

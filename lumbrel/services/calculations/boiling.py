@@ -1,7 +1,10 @@
 """Where water boils here, where syrup is done, and what a thermometer says of density."""
 
+from pydantic import BaseModel
+
 from lumbrel.core.bench import thermometer
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.finishing import schools
 from lumbrel.core.finishing.target import finish_point
 from lumbrel.core.physics import air, water
 from lumbrel.core.physics.sucrose import require_station_pressure
@@ -165,7 +168,57 @@ def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
 
+class SchoolsRequest(Request):
+    """A thermometer in a test boil, and the density wanted."""
+
+    station_pressure_hpa: StationPressure
+    test_boil_reading_c: float | None = None
+    target_brix: float = 66.9
+    invert_fraction: InvertFraction = 0.01
+
+
+class SchoolStop(BaseModel):
+    """Where a rule stops: what the thermometer shows, what is true, what it leaves.
+
+    `brix` is null when no syrup boils there.
+    """
+
+    school: str
+    indicated_c: float
+    temperature_c: float
+    brix: float | None
+
+
+class SchoolsAnswer(Answer):
+    """Every school of the end point."""
+
+    schools: list[SchoolStop]
+
+
+def end_points(request: SchoolsRequest) -> SchoolsAnswer:
+    """What every school of the end point would leave in the pan, in Brix."""
+    pressure = request.station_pressure_hpa * 100
+    boil = water.boiling_point_c(require_station_pressure(pressure))
+    held = thermometer.Calibration(at_c=boil)
+    working = [step("boiling point of water", boil, "°C", IF97)]
+    if request.test_boil_reading_c is not None:
+        held = thermometer.calibrate(request.test_boil_reading_c, pressure)
+        working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
+    rise = schools.step_k(pressure, request.target_brix, request.invert_fraction)
+    working.append(step("rise for the target", rise, "K", NORRISH))
+    stops = []
+    for school in ("computed", "flat-219", *schools.STEPS_F):
+        mark = schools.shown_mark_c(school, held.indicated_c(boil), rise)
+        stop = schools.stop_at(mark, held, pressure, request.invert_fraction)
+        stops.append(
+            SchoolStop(school=school, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
+        )
+        working.append(step(f"{school} leaves", stop.brix, "Brix"))
+    return SchoolsAnswer(schools=stops, working=working)
+
+
 CALCULATIONS = (
+    Calculation("finish-point/schools", SchoolsRequest, SchoolsAnswer, end_points),
     Calculation("boiling-point", BoilingPointRequest, BoilingPointAnswer, boiling_point),
     Calculation("finish-point", FinishPointRequest, FinishPointAnswer, finish_temperature),
     Calculation("thermometer/brix", ThermometerRequest, BrixAnswer, thermometer_brix),

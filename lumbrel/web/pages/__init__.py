@@ -2,8 +2,22 @@
 
 from fastapi import APIRouter
 
-from lumbrel.web.pages import batch, candy, day, instruments, kitchen, pan, shelf, stations, take_in
+from lumbrel.web.pages import (
+    batch,
+    candy,
+    day,
+    instruments,
+    kitchen,
+    pan,
+    schools,
+    shelf,
+    stations,
+    take_in,
+    workings,
+)
 
 router = APIRouter(include_in_schema=False)
-for _module in (kitchen, instruments, day, take_in, pan, stations, candy, shelf, batch):
+for _module in (
+    kitchen, instruments, schools, day, take_in, pan, stations, candy, shelf, batch, workings,
+):  # fmt: skip
     router.include_router(_module.router)

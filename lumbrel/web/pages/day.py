@@ -8,6 +8,7 @@ from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day as service
 from lumbrel.services import day_forms
 from lumbrel.services.typed import BadInput
+from lumbrel.store.kitchen import instruments
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
 
@@ -27,7 +28,7 @@ def _day(
     return page(
         request, db, template, "day", 422 if form else 200, day=day, offset_sigma=sigma,
         thermometer_names=[(t.instrument.id, t.instrument.name) for t in day.thermometers],
-        form=form or Filled(),
+        barometers=[(b.id, b.name) for b in instruments(db, "barometer")], form=form or Filled(),
     )  # fmt: skip
 
 

@@ -1,13 +1,14 @@
-"""One instrument: its page and its reference card."""
+"""One instrument: its page, its checks, and its reference card."""
 
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from lumbrel.services import instruments as service
-from lumbrel.services.typed import BadInput, NotFound
-from lumbrel.store.kitchen import Instrument, instruments, retire_instrument
+from lumbrel.services import day as days
+from lumbrel.services.bench import cards, checks, curves, profile
+from lumbrel.services.typed import BadInput, Form, NotFound
+from lumbrel.store.kitchen import Instrument, instruments, load_kitchen, retire_instrument
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
 
@@ -21,37 +22,48 @@ def _instrument(db: Db, key: str) -> Instrument:
     return found
 
 
-def _card(db: Db, instrument: Instrument) -> dict[str, Any]:
+def _card(db: Db, instrument: Instrument, now: Now) -> dict[str, Any]:
     """The card of an instrument, when its kind has one."""
     detail = instrument.detail
+    shown: dict[str, Any] = {"card": None, "solutions": [], "learnt": None}
     if instrument.kind == "hydrometer":
-        own = service.hydrometer_of(db, instrument)
-        learnt = service.own_curve(db, instrument)
-        return {
-            "card": service.hydrometer_card(own),
-            "solutions": service.check_solutions(
+        own = curves.hydrometer_of(db, instrument, now)
+        learnt = curves.own_curve(db, instrument, now)
+        shown |= {
+            "card": cards.hydrometer_card(own),
+            "solutions": cards.check_solutions(
                 own, detail["scale_low_brix"], detail["scale_high_brix"]
-            ), "row_name": "cup", "signed": False,
+            ),
             "learnt": learnt if learnt.used else None,
-        }  # fmt: skip
-    if instrument.kind == "refractometer":
-        return {
-            "card": service.refractometer_card(),
-            "solutions": service.check_solutions(
+        }
+    elif instrument.kind == "refractometer":
+        shown |= {
+            "card": cards.refractometer_card(),
+            "solutions": cards.check_solutions(
                 None, detail["range_low_brix"], detail["range_high_brix"]
-            ), "row_name": "drop", "signed": True,
-            "learnt": None,
-        }  # fmt: skip
-    return {"card": None, "solutions": [], "row_name": "", "signed": False, "learnt": None}
+            ),
+        }
+    elif instrument.kind == "thermometer":
+        today = days.today(db, now, instrument.id)
+        if today.pressure and today.chosen and today.chosen.instrument.id == instrument.id:
+            shown["card"] = cards.thermometer_card(today)
+    return shown
 
 
 def _profile(
-    request: Request, db: Db, now: Now, key: str, form: Filled | None = None
+    request: Request, db: Db, now: Now, key: str, form: Filled | None = None, about: str = ""
 ) -> HTMLResponse:
     instrument = _instrument(db, key)
+    mixing = Form(dict(request.query_params), load_kitchen(db))
+    mixture, mixed = None, Filled(mixing.fields)
+    try:
+        mixture = checks.mixture(mixing)
+    except BadInput as bad:
+        mixed = refilled(mixing.fields, bad)
     return page(
         request, db, "kitchen/instrument.html", "settings", 422 if form else 200, both=False,
-        one=service.profile(db, instrument, now), form=form or Filled(), **_card(db, instrument),
+        one=profile.profile(db, instrument, now), form=form or Filled(), about=about,
+        blank=Filled(), mixture=mixture, mixed=mixed, **_card(db, instrument, now),
     )  # fmt: skip
 
 
@@ -68,21 +80,32 @@ def ice(request: Request, db: Db, now: Now, key: str, fields: Fields) -> Respons
     if instrument.kind != "thermometer":
         raise NotFound("Only a thermometer is put in melting ice.")
     try:
-        service.take_ice_point(db, instrument, now, fields)
+        checks.take_ice_point(db, instrument, now, fields)
     except BadInput as bad:
-        return _profile(request, db, now, key, refilled(fields, bad))
+        return _profile(request, db, now, key, refilled(fields, bad), "ice")
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.post("/{key}/check")
+def check(request: Request, db: Db, now: Now, key: str, fields: Fields) -> Response:
+    """Take what it shows in water, in a weighed solution, or beside a better one."""
+    instrument = _instrument(db, key)
+    if instrument.kind not in ("hydrometer", "refractometer", "barometer"):
+        raise NotFound("Only a hydrometer, a refractometer or a barometer is checked so.")
+    try:
+        checks.take_scale_check(db, instrument, now, fields)
+    except BadInput as bad:
+        return _profile(request, db, now, key, refilled(fields, bad), "check")
     return RedirectResponse(f"/kitchen/instrument/{key}", 303)
 
 
 @router.get("/{key}/card")
-def card(request: Request, db: Db, key: str) -> HTMLResponse:
+def card(request: Request, db: Db, now: Now, key: str) -> HTMLResponse:
     """Its reference card on one sheet."""
     instrument = _instrument(db, key)
-    shown = _card(db, instrument)
+    shown = _card(db, instrument, now)
     if shown["card"] is None:
-        raise NotFound(
-            f"{instrument.name} has no card of its own; the day card serves a thermometer."
-        )
+        raise NotFound(f"{instrument.name} has no card: set the day first, or it needs none.")
     return page(
         request, db, "kitchen/instrument_card.html", "settings", both=True, instrument=instrument,
         **shown,

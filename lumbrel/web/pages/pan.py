@@ -109,6 +109,7 @@ def cup(
     reading: str = "",
     cup: str = "",
     instrument: str = "",
+    seconds: float = 0.0,
 ) -> HTMLResponse:
     """The cup picture for what is being typed; what is not understood yet is left out."""
     context = contexts.load(db, code, now)
@@ -120,9 +121,10 @@ def cup(
             return None
         return value if low <= value <= high else None
 
-    floats, cup_c = typed(reading, "brix", 0.1, 85), typed(cup, "temperature", 0, 100)
+    floats, cup_c = typed(reading, "stem", 0.1, 85), typed(cup, "temperature", 0, 100)
     joint = pan.board_of(context).joint.brix
-    shown = pan.cup(context, joint, instrument, floats, cup_c)
+    minutes = min(max(seconds, 0.0), 3600.0) / 60
+    shown = pan.cup(context, joint, instrument, floats, cup_c, minutes)
     return fragment(request, db, "pictures/cup.html", cup=shown, draggable=True)
 
 

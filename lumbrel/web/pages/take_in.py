@@ -22,7 +22,8 @@ def _page(request: Request, db: Db, now: Now, form: Filled, vessel: str = "") ->
     return page(
         request, db, "take-in/take_in.html", "take-in", 422 if form.wrong else 200, page=shown,
         form=form, vessel_choices=choices, first_free=first,
-        woodlot_choices=[("", "choose")] + [(w.id, w.name) for w in shown.woodlots],
+        woodlot_choices=[("", "choose")] * (len(shown.woodlots) != 1)
+        + [(w.id, w.name) for w in shown.woodlots],
     )  # fmt: skip
 
 

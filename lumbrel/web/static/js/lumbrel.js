@@ -94,18 +94,30 @@ document.addEventListener("alpine:init", () => {
     ask() { this.preview(); },
   }));
 
-  // The cup follows what is typed beside it.
+  // The cup follows what is typed beside it; as it cools, so does its mark.
   Alpine.data("cupAsk", () => ({
     redraw: null,
+    cup: "",
+    since: 0,
     init() {
-      this.redraw = later(150, async () => {
-        const form = new FormData(this.$root);
-        const query = new URLSearchParams({ reading: form.get("reading") ?? "", cup: form.get("cup") ?? "", instrument: form.get("instrument") ?? "" });
-        const box = document.getElementById("cup");
-        try { if (box) box.innerHTML = await fetchText(`/pan/${this.$root.dataset.code}/cup?${query}`); } catch { /* the last picture stays */ }
-      });
+      this.redraw = later(150, () => this.draw());
+      const timer = setInterval(() => { if (this.cup && !document.hidden) this.draw(); }, 5000);
+      window.addEventListener("pagehide", () => clearInterval(timer));
     },
-    ask() { this.redraw(); },
+    ask() {
+      const typed = new FormData(this.$root).get("cup") ?? "";
+      if (typed !== this.cup) { this.cup = typed; this.since = Date.now(); }
+      this.redraw();
+    },
+    async draw() {
+      const form = new FormData(this.$root);
+      const query = new URLSearchParams({
+        reading: form.get("reading") ?? "", cup: this.cup, instrument: form.get("instrument") ?? "",
+        seconds: this.cup ? Math.round((Date.now() - this.since) / 1000) : 0,
+      });
+      const box = document.getElementById("cup");
+      try { if (box) box.innerHTML = await fetchText(`/pan/${this.$root.dataset.code}/cup?${query}`); } catch { /* the last picture stays */ }
+    },
   }));
 
   // The stem can be dragged: a pixel is so many Brix, the picture says how many.
@@ -189,6 +201,24 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "n") turnShift();
   else if (event.key === "0") location.assign("/");
   else document.querySelector(`a[data-key="${CSS.escape(event.key)}"]`)?.click();
+});
+
+// A figure that is pressed shows its working over the page; without this it opens as a page.
+document.addEventListener("click", async (event) => {
+  const link = event.target.closest("[data-working]");
+  const dialog = document.getElementById("working");
+  if (!link || !dialog || event.ctrlKey || event.metaKey) return;
+  event.preventDefault();
+  const href = link.getAttribute("href");
+  try {
+    const body = document.getElementById("working-body");
+    body.innerHTML = await fetchText(`${href}${href.includes("?") ? "&" : "?"}part=1`);
+    if (!dialog.open) dialog.showModal();
+    dialog.scrollTop = 0;
+  } catch { location.assign(href); }
+});
+document.addEventListener("click", (event) => {
+  if (event.target.id === "working") event.target.close();
 });
 
 // A form is sent once; what it carries would be written once anyway.

@@ -1,0 +1,59 @@
+"""The hydrometer cup: it cools while it is read, and the mark to float at moves with it."""
+
+from dataclasses import dataclass
+from math import exp, log
+
+from lumbrel.core.errors import OutOfRange, require_between
+
+COOLING_PER_MIN = 0.025
+"""A quarter litre of syrup in a steel cup: some 1.1 kJ/K behind 0.035 m2 at about 12 W/(m2 K)."""
+COOLING_DOUBT = 0.5
+"""Draught, steam and the cup's own make: the rate is good to about a half."""
+ROOM_C = 20.0
+
+
+@dataclass(frozen=True)
+class CupNow:
+    """A cup's temperature some time after it was read, degC, with one sigma, K."""
+
+    temperature_c: float
+    sigma_k: float
+
+
+def cooled(
+    read_c: float, minutes: float, room_c: float = ROOM_C, rate_per_min: float = COOLING_PER_MIN
+) -> CupNow:
+    """Where a cup stands so long after its temperature was read (Newton's law of cooling).
+
+    Args:
+        read_c: as read, degC, 0 to 120.
+        minutes: since then, 0 to 240.
+        room_c: degC, -20 to 50.
+        rate_per_min: share of the difference lost in a minute, above 0 to 1.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    Uncertainty: half of the change.
+    """
+    require_between(read_c, 0.0, 120.0, "cup_temperature_c", "The cup's temperature", "°C")
+    require_between(minutes, 0.0, 240.0, "minutes", "The time since", "min")
+    require_between(room_c, -20.0, 50.0, "room_c", "The room", "°C")
+    require_between(rate_per_min, 1e-6, 1.0, "rate_per_min", "The rate", "per minute")
+    now = room_c + (read_c - room_c) * exp(-rate_per_min * minutes)
+    return CupNow(now, COOLING_DOUBT * abs(read_c - now))
+
+
+def rate_from_two(first_c: float, second_c: float, minutes: float, room_c: float = ROOM_C) -> float:
+    """A cup's own cooling rate from two readings of it, per minute.
+
+    Args:
+        first_c, second_c: degC, both above the room, the second the lower.
+        minutes: between them, above 0 to 240.
+    Raises:
+        OutOfRange: the cup did not cool, or stands at the room's temperature.
+    """
+    require_between(minutes, 1e-3, 240.0, "minutes", "The time between", "min")
+    if not room_c < second_c < first_c:
+        raise OutOfRange(
+            "A cup that cools reads lower the second time, and still above the room.", "second_c"
+        )
+    return log((first_c - room_c) / (second_c - room_c)) / minutes

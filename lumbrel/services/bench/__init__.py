@@ -1,0 +1,1 @@
+"""The bench: the instruments as their owner knows them."""

@@ -1,0 +1,172 @@
+"""Checking an instrument against something known, and how old its last check is."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+
+from lumbrel.core.bench import refractometer
+from lumbrel.core.physics import sucrose
+from lumbrel.services.bench.curves import hydrometer_of, own_curve
+from lumbrel.services.typed import Form
+from lumbrel.store import day as day_store
+from lumbrel.store.day import ScaleCheck
+from lumbrel.store.kitchen import Instrument, load_kitchen
+
+MAX_ICE_K = 8.0
+DOUBTED_BRIX, IMPOSSIBLE_BRIX = 1.5, 5.0
+DOUBTED_PA, IMPOSSIBLE_PA = 1000.0, 5000.0
+GOOD_FOR = timedelta(days=365)
+
+
+def take_ice_point(
+    db: Connection, instrument: Instrument, now: datetime, fields: dict[str, str]
+) -> None:
+    """Take what a thermometer shows in melting ice.
+
+    Raises:
+        BadInput: not a temperature, or one that melting ice cannot give.
+    """
+    form = Form(fields, load_kitchen(db))
+    reading = form.between(
+        "ice", "temperature", -MAX_ICE_K, MAX_ICE_K,
+        "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
+        "Fahrenheit type F behind the number.",
+    )  # fmt: skip
+    form.check()
+    assert reading is not None
+    point = day_store.IcePoint(form.client_id(), now, instrument.id, fields["ice"].strip(), reading)
+    day_store.add_ice_point(db, point)
+
+
+def take_scale_check(
+    db: Connection, instrument: Instrument, now: datetime, fields: dict[str, str]
+) -> None:
+    """Take what an instrument shows in water, in a weighed solution, or beside a better one.
+
+    Raises:
+        BadInput: a field is wrong, or the error it would mean is not plausible.
+    """
+    form = Form(fields, load_kitchen(db))
+    if instrument.kind == "barometer":
+        against, true, error = _barometer(form, db, now)
+        doubted, impossible, scale = DOUBTED_PA, IMPOSSIBLE_PA, ("pressure", 0.01)
+    else:
+        against, true, error = _density(form, db, instrument, now)
+        doubted, impossible, scale = DOUBTED_BRIX, IMPOSSIBLE_BRIX, ("brix", 1.0)
+    if error is not None and not form.errors:
+        kind, factor = scale
+        by = form.show(abs(error) * factor, kind)
+        if abs(error) > impossible:
+            form.errors["reading"] = (
+                f"That would be {by} out, more than any that still works. Was it typed in the "
+                "right unit, and is what it was held against what you say?"
+            )
+        elif abs(error) > doubted:
+            form.ask("reading", f"That is {by} out. Is it stirred, at one temperature, and read at "
+                     "eye level?")  # fmt: skip
+    form.check()
+    assert true is not None and error is not None
+    typed = {k: v for k, v in fields.items() if v and k != "id" and not k.endswith("_is_so")}
+    day_store.add_scale_check(
+        db, ScaleCheck(form.client_id(), now, instrument.id, against, typed, true, error)
+    )
+
+
+def _density(
+    form: Form, db: Connection, instrument: Instrument, now: datetime
+) -> tuple[str, float | None, float | None]:
+    """Against what, its true Brix, and how much too much the scale showed."""
+    against = form.choice("against", ["water", "solution"], "Choose water or a weighed solution.")
+    true: float | None = 0.0
+    if against == "solution":
+        true = form.between("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is best.")
+    hot = 100.0 if instrument.kind == "hydrometer" else 30.0
+    least = 0.0 if instrument.kind == "hydrometer" else 10.0
+    at = form.between(
+        "temperature", "temperature", least, hot,
+        f"It can be read between {form.show(least, 'temperature')} and "
+        f"{form.show(hot, 'temperature')}.",
+    )  # fmt: skip
+    low = float(instrument.detail.get("scale_low_brix", instrument.detail.get("range_low_brix", 0)))
+    reading = form.between(
+        "reading", "stem" if instrument.kind == "hydrometer" else "brix", -2, 85,
+        "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
+    )  # fmt: skip
+    if true is not None and low > true + 2:
+        form.errors["against"] = (
+            f"The scale of {instrument.name} begins at {low:g} Brix: it cannot show that. "
+            "Weigh a denser solution."
+        )
+    if reading is None or at is None or true is None:
+        return against, true, None
+    if instrument.kind == "hydrometer":
+        own = replace(hydrometer_of(db, instrument, now), offset_brix=0.0)
+        stands = form.attempt("temperature", lambda: own.mark(true, at))
+        return against, true, None if stands is None else reading - stands
+    correction = 0.0
+    if not form.ticked("compensated"):
+        correction = refractometer.temperature_correction(max(reading, 0.0), at)
+    return against, true, reading + correction - true
+
+
+def _barometer(form: Form, db: Connection, now: datetime) -> tuple[str, float | None, float | None]:
+    words = "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg)."
+    reading = form.between("reading", "pressure", 500, 1090, words)
+    true = form.between("true", "pressure", 500, 1090, words)
+    if reading is None or true is None:
+        return "reference", None, None
+    return "reference", true * 100, (reading - true) * 100
+
+
+def last_check(db: Connection, instrument: Instrument, now: datetime) -> datetime | None:
+    """When an instrument was last held against something known; None if never that is known."""
+    known = [check.at for check in day_store.scale_checks(db, instrument.id, now)[:1]]
+    if instrument.kind == "thermometer":
+        known += [boil.at for boil in day_store.test_boils(db, instrument.id, now, 1)]
+        ice = day_store.latest_ice_point(db, instrument.id, now)
+        known += [ice.at] if ice else []
+    if instrument.kind == "hydrometer":
+        known += [pair.at for pair in own_curve(db, instrument, now).pairs[-1:]]
+    made = instrument.detail.get("calibrated_on")
+    if made:
+        known.append(datetime.fromisoformat(f"{made}T00:00:00+00:00"))
+    return max(known, default=None)
+
+
+def check_is_old(db: Connection, instrument: Instrument, now: datetime) -> str:
+    """The sentence for a check more than a year old; empty when it is younger or not known."""
+    last = last_check(db, instrument, now)
+    if last is None or now - last <= GOOD_FOR:
+        return ""
+    months = (now - last) / timedelta(days=30.44)
+    return f"The last check of {instrument.name} is {months:.0f} months old."
+
+
+@dataclass(frozen=True)
+class Mixture:
+    """So much sugar into so much water, and what they make."""
+
+    sugar_kg: float
+    water_kg: float
+    brix: float
+    density_kg_m3: float
+
+
+def mixture(form: Form) -> Mixture | None:
+    """A solution from the masses typed; None while they are not given.
+
+    Raises:
+        BadInput: a mass is wrong.
+    """
+    if not form.given("sugar") or not form.given("water"):
+        return None
+    words = "Weigh between 1 g and 100 kg (0.04 oz and 220 lb)."
+    sugar = form.between("sugar", "mass", 0.001, 100, words)
+    water = form.between("water", "mass", 0.001, 100, words)
+    form.check()
+    assert sugar is not None and water is not None
+    brix = 100 * sugar / (sugar + water)
+    if brix > sucrose.MAX_DENSITY_BRIX:
+        form.errors["sugar"] = "So much sugar does not dissolve; weigh at most 66 Brix."
+        form.check()
+    return Mixture(sugar, water, brix, sucrose.density_kg_m3(brix, 20.0))
