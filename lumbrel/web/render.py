@@ -70,6 +70,10 @@ class Shower:
         other = units.other_unit(kind, chosen)
         return units.show(value, kind, other.key if other else chosen, decimals)
 
+    def typed(self, value: float | None, kind: str, decimals: int | None = None) -> str:
+        """A value as a person would type it into a field."""
+        return units.show(value, kind, self.kitchen.units.get(kind, ""), decimals)
+
     def in_unit(self, value: float | None, kind: str, unit: str) -> str:
         """A value in one unit of its kind, whatever the kitchen's is."""
         return units.show(value, kind, unit)

@@ -1,11 +1,14 @@
 """Pages: what was typed stays, nothing is half-written, other sites and big bodies are refused."""
 
+import re
 import sqlite3
+from dataclasses import replace
 from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
 from lumbrel.services import context
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.web.app import create_app
 from lumbrel.web.security import MAX_BODY_BYTES
 from lumbrel.web.settings import Settings
@@ -38,6 +41,25 @@ class Pages(KitchenCase):
         total = sum(count.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in tables)
         count.close()
         return total
+
+    def test_both_units_are_shown_on_request_and_never_in_a_field(self) -> None:
+        settings = load_kitchen(self.db)
+        save_kitchen(self.db, replace(settings, both_units=True))
+        code = self.take_in()
+        self.put(code, "hydrometer", 40, reading="50", cup="90 C")
+        for path, said in (
+            ("/day", "98.6\u00a0°C"),
+            (f"/pan/{code}", "90.0\u00a0°C (194.0\u00a0°F)"),
+            (f"/batch/{code}/slip", "90.0\u00a0°C (194.0\u00a0°F)"),
+            (f"/batch/{code}.csv", "(194.0\u00a0°F)"),
+        ):
+            self.assertIn(said, self.client.get(path).text)
+        for path in ("/kitchen", "/day", "/candy", "/take-in"):
+            values = re.findall(
+                r'<input id="[^"]*"[^>]* value="([^"]*)"', self.client.get(path).text
+            )
+            self.assertTrue(values)
+            self.assertFalse([value for value in values if "(" in value])
 
     def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
         code = self.take_in()
