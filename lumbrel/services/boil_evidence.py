@@ -3,24 +3,31 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from math import sqrt
 
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil
-from lumbrel.core.finishing.boil import BoilFit, DensityReading, Step
+from lumbrel.core.finishing.boil import BoilFit, DensityReading, HeatReading, Step
+from lumbrel.core.finishing.burner import rate_changes
 from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
-from lumbrel.services import take_in
-from lumbrel.services.air import pressure_at
+from lumbrel.core.physics.boil_curve import BoilCurve
+from lumbrel.core.physics.sucrose import boiling_sigma_k
+from lumbrel.services import day, take_in
+from lumbrel.services.air import pressure_at, pressure_by
 from lumbrel.services.context import BatchContext
-from lumbrel.services.readings import READING_KINDS, Corrected
+from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS, Corrected
+from lumbrel.services.traces import RunPoint, run_points
 from lumbrel.store import day as day_store
 from lumbrel.store.day import Sample
 from lumbrel.store.kitchen import Instrument
 
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
-PROBE_POINTS = 24
+HOTTEST_BRIX = 90.0
+WANDER_SIGMA_K = 0.015
+"""What is left of a probe's own error in the mean of many samples: lag, stirring, drift."""
 PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
@@ -33,6 +40,21 @@ class Word:
     reading: Corrected
     estimate: Estimate
     live: bool = False
+
+
+@dataclass(frozen=True)
+class BurnerChange:
+    """The rate of boiling off changed, as the temperature shows it."""
+
+    at: datetime
+    before_kg_per_min: float
+    after_kg_per_min: float
+
+    @property
+    def percent(self) -> float:
+        """By how much, percent of what it was."""
+        before = self.before_kg_per_min
+        return 100 * (self.after_kg_per_min - before) / before if before > 0 else 0.0
 
 
 @dataclass(frozen=True)
@@ -51,6 +73,8 @@ class BoilEvidence:
     """Of the instruments that count, by the batch's school of what to trust."""
     set_aside: list[Word]
     """Of those that do not."""
+    changes: list[BurnerChange]
+    """Where the rate changed, oldest first."""
 
     def minute(self, at: datetime) -> float:
         """A moment on the fit's clock."""
@@ -84,30 +108,32 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     readings = [corrector.correct(e) for e in context.of_kind(*READING_KINDS) if e.at <= until]
     probe = context.probe
     samples: list[Sample] = []
-    probe_points: list[Corrected] = []
+    heat: list[HeatReading] = []
     probe_now = probe_reading = None
     if probe:
-        samples = day_store.minute_samples(context.db, probe.id, entry.at, until)
+        boil_by = context.batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
+        points = run_points(context.db, context.kitchen, probe.id, entry.at, until, boil_by)
+        samples = [Sample(p.at, p.shown_c) for p in points]
         newest = day_store.latest_sample(context.db, probe.id, until)
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
-        boiling = [s for s in samples if s.at >= start + PROBE_SETTLES]
-        for sample in boiling[:: max(1, len(boiling) // PROBE_POINTS)]:
-            point = corrector.thermometer("", sample.at, probe, sample.value, {})
-            if point.brix is not None and point.brix > facts["brix"] - 3 * point.sigma_brix:
-                probe_points.append(point)
+        boiling = [p for p in points if p.at >= start + PROBE_SETTLES]
+        if not (leave_out and leave_out.instrument.id == probe.id):
+            heat = _heat(context, probe, boiling, start, until)
 
     def minute(at: datetime) -> float:
         return max((at - start) / timedelta(minutes=1), 0.0)
 
-    trusted = _trusted(context, [*readings, *probe_points])
+    trusted = _trusted(context, [*readings, *([probe_reading] if probe_reading else [])])
+    if "thermometer" not in trusted:
+        heat = []
     evidence = [
         DensityReading(
             minute(r.at), r.brix, max(r.own_sigma_brix, 0.02),
             r.instrument.id if r.shared_sigma_brix else "", r.shared_sigma_brix,
         )
-        for r in [*readings, *probe_points]
+        for r in readings
         if r.brix is not None and _tells(r) and not _same(r, leave_out) and r.kind in trusted
     ]  # fmt: skip
     steps = [
@@ -115,16 +141,67 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         for e in context.of_kind("added")
         if e.at <= until
     ]
-    fitted = boil.fit(
-        facts["mass_kg"], facts["brix"], evidence, steps, (rate, rate_sigma),
-        take_in.TAKE_IN_SIGMA_BRIX,
-    )  # fmt: skip
+
+    def fit(changes: list[float]) -> BoilFit:
+        return boil.fit(
+            facts["mass_kg"], facts["brix"], evidence, steps, (rate, rate_sigma),
+            take_in.TAKE_IN_SIGMA_BRIX, heat, changes,
+        )  # fmt: skip
+
+    fitted = fit([])
+    changes = rate_changes(fitted, heat)
+    if changes:
+        fitted = fit(changes)
     words = _words(fitted, readings, probe_reading, minute, until)
     counted = [w for w in words if w.reading.kind in trusted] or words
     return BoilEvidence(
         start, readings, probe, probe_now, probe_reading, samples, fitted, counted,
-        [w for w in words if w not in counted],
+        [w for w in words if w not in counted], _said_of_changes(fitted, start),
     )  # fmt: skip
+
+
+def _heat(
+    context: BatchContext,
+    probe: Instrument,
+    points: list[RunPoint],
+    start: datetime,
+    until: datetime,
+) -> list[HeatReading]:
+    """The probe's run as evidence: corrected by its calibration of now, its offset shared."""
+    known = [p for p in points if p.pressure_pa is not None]
+    boil_by = context.batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
+    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
+    if not known or pressure is None:
+        return []
+    today = day.thermometer_today(context.db, probe, pressure, until, boil_by)
+    shared = sqrt(today.sigma_k**2 + boiling_sigma_k(60.0) ** 2)
+    heat = []
+    for point in known:
+        assert point.pressure_pa is not None
+        true = today.calibration.true_c(point.shown_c)
+        curve = BoilCurve(point.pressure_pa, context.invert_fraction)
+        if curve.water_c - 3 * today.sigma_k < true < curve.at(HOTTEST_BRIX)[0]:
+            minute = (point.at - start) / timedelta(minutes=1)
+            own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)
+            heat.append(
+                HeatReading(
+                    minute, true, own, probe.id, shared, point.pressure_pa, context.invert_fraction
+                )
+            )
+    return heat
+
+
+def _said_of_changes(fitted: BoilFit, start: datetime) -> list[BurnerChange]:
+    """Each change with the mean rates on both sides of it."""
+    said = []
+    bounds = (0.0, *fitted.changed_at, max(fitted.followed_to, *fitted.changed_at, 0.0) + 1.0)
+    for before, at, after in zip(bounds, bounds[1:], bounds[2:], strict=False):
+        rates = [
+            (fitted.burnt_kg(b) - fitted.burnt_kg(a)) / (b - a)
+            for a, b in ((before, at), (at, after))
+        ]
+        said.append(BurnerChange(start + timedelta(minutes=at), rates[0], rates[1]))
+    return said
 
 
 def _trusted(context: BatchContext, readings: list[Corrected]) -> tuple[str, ...]:

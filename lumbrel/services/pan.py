@@ -6,7 +6,7 @@ from math import isfinite
 from sqlite3 import Connection
 
 from lumbrel.core.bench import cup as cups
-from lumbrel.core.bench import evidence
+from lumbrel.core.bench import evidence, refractometer
 from lumbrel.core.bench.causes import Cause, likely
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.core.bench.thermometer import Calibration
@@ -143,10 +143,13 @@ def board_of(context: BatchContext) -> Board:
     left = max(finish - minute, 0.0) if isfinite(finish) else 10_000.0
     next_check = _next_check(context, seen, finish)
     heating = max(-seen.minute(now), 0.0)
+    due = now > next_check and heating == 0
     call = verdict(
-        mass, joint.brix, joint.sigma_brix, batch.target_brix, joint.agree,
-        now > next_check and heating == 0, batch.draw_margin_brix,
+        mass, joint.brix, joint.sigma_brix, batch.target_brix, joint.agree, due,
+        batch.draw_margin_brix,
     )  # fmt: skip
+    if believed is not None and not joint.agree:
+        call = _by_the_others(call, believed, mass, batch.target_brix, batch.draw_margin_brix)
     odd, cause = _odd_one(seen, joint)
     boil_by = batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
     pressure = pressure_by(context.db, context.kitchen, now, boil_by)
@@ -177,6 +180,45 @@ def board_of(context: BatchContext) -> Board:
     )  # fmt: skip
 
 
+def _by_the_others(
+    call: Verdict, others: Agreement, mass_kg: float, target_brix: float, margin_brix: float
+) -> Verdict:
+    """One stands alone and the others agree: at the mark their word is enough to draw on."""
+    said = verdict(mass_kg, others.brix, others.sigma_brix, target_brix, True, False, margin_brix)
+    if said.call in (Call.DRAW_NOW, Call.OVER):
+        return replace(said, reason="at the mark by the others")
+    return call
+
+
+@dataclass(frozen=True)
+class Promise:
+    """How near the target a draw on the verdict lands, in 95 of 100, and what would sharpen it."""
+
+    within_brix: float | None
+    """0.5 or 1.0; None when neither can be promised."""
+    sharpen: str
+    would_be_brix: float
+
+
+PROMISES_BRIX = (0.5, 1.0)
+TWO_SIGMA = 1.96
+
+
+def promise(board: Board) -> Promise:
+    """What can be promised of a draw now: from the doubt of the density believed."""
+    sigma = board.believed.sigma_brix if board.believed else board.joint.sigma_brix
+    within = next((p for p in PROMISES_BRIX if TWO_SIGMA * sigma <= p), None)
+    if not board.joint.agree and board.believed is None:
+        within = None
+    with_drop = (sigma**-2 + refractometer.SIGMA**-2) ** -0.5
+    kinds = {w.reading.kind for w in board.evidence.words}
+    sharpen = "" if within == PROMISES_BRIX[0] else (
+        "a cooled drop on the refractometer" if "refractometer" not in kinds else
+        "a fresh cooled drop"
+    )  # fmt: skip
+    return Promise(within, sharpen, TWO_SIGMA * with_drop)
+
+
 def _next_check(context: BatchContext, seen: BoilEvidence, finish_minute: float) -> datetime:
     looks = [reading.at for reading in seen.readings]
     last = max([seen.boil_start, *looks])
@@ -197,7 +239,7 @@ def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
     word = seen.words[index]
     others = evidence.agreement([w.estimate for i, w in enumerate(seen.words) if i != index])
     return name, likely(
-        word.reading.causes, word.estimate.brix - others.brix, word.estimate.sigma_brix,
+        word.reading.causes(), word.estimate.brix - others.brix, word.estimate.sigma_brix,
         others.sigma_brix,
     )  # fmt: skip
 

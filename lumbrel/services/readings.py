@@ -1,7 +1,9 @@
 """From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from sqlite3 import Connection
 from typing import Any
 
@@ -49,7 +51,7 @@ class Corrected:
     below_scale: bool = False
     budget: tuple[tuple[str, float], ...] = ()
     """Parts of the sigma, Brix; their squares add up to its square."""
-    causes: tuple[Cause, ...] = ()
+    causes: Callable[[], list[Cause]] = list
     """What could explain it, should it be the odd one out; the most plausible first."""
 
     @property
@@ -139,7 +141,7 @@ class Corrector:
             tuple(steps), facts,
             budget=_parts(sigma, ("the stem and the eye", hydrometer.COLD_SIGMA),
                           "the cup, assumed" if assumed else "the cup's heat"),
-            causes=tuple(possible.of_hydrometer(own, floats_at, cup, assumed)),
+            causes=partial(possible.of_hydrometer, own, floats_at, cup, assumed),
         )  # fmt: skip
 
     def _by_mark(self, entry: Entry, instrument: Instrument, mark: dict[str, float]) -> Corrected:
@@ -162,7 +164,9 @@ class Corrector:
             entry.id, entry.at, "hydrometer", instrument, brix, sigma, sigma, 0.0, steps,
             entry.facts, budget=_parts(sigma, ("the stem and the eye", hydrometer.COLD_SIGMA),
                                        "the cup, not asked"),
-            causes=tuple(possible.of_hydrometer(Hydrometer(), floats_at, entry.facts["cup_c"], True)),
+            causes=partial(
+                possible.of_hydrometer, Hydrometer(), floats_at, entry.facts["cup_c"], True
+            ),
         )  # fmt: skip
 
     def _refractometer(self, entry: Entry, instrument: Instrument) -> Corrected:
@@ -192,7 +196,7 @@ class Corrector:
             entry.id, entry.at, "refractometer", instrument, said.brix, sigma, sigma, 0.0, steps,
             facts,
             budget=_parts(sigma, ("the prism and the eye", refractometer.SIGMA), "a drop put on hot"),
-            causes=tuple(possible.of_refractometer(shown, sample, compensated, hot_drop)),
+            causes=partial(possible.of_refractometer, shown, sample, compensated, hot_drop),
         )  # fmt: skip
 
     def thermometer(
@@ -247,7 +251,7 @@ class Corrector:
             entry_id, at, "thermometer", today.instrument, said.brix, said.sigma_brix,
             max(own, 0.02), shared, steps, facts,
             budget=self._thermometer_budget(said.brix, said.sigma_brix, today, at),
-            causes=tuple(possible.of_thermometer(not today.tested, bool(today.stale), slope)),
+            causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
         )  # fmt: skip
 
     @staticmethod

@@ -182,6 +182,15 @@ def latest_sample(db: Connection, instrument_id: str, until: datetime) -> Sample
     return Sample(moment(row["at"]), row["value"]) if row else None
 
 
+def samples(db: Connection, instrument_id: str, since: datetime, until: datetime) -> list[Sample]:
+    """A device's samples between two moments, oldest first."""
+    rows = db.execute(
+        "SELECT at, value FROM sample WHERE instrument_id = ? AND at BETWEEN ? AND ? ORDER BY at",
+        (instrument_id, instant(since), instant(until)),
+    )
+    return [Sample(moment(row["at"]), row["value"]) for row in rows]
+
+
 def minute_samples(
     db: Connection, instrument_id: str, since: datetime, until: datetime
 ) -> list[Sample]:

@@ -3,15 +3,24 @@
 At steady heat the mass falls linearly, m(t) = m0 - r t, and the solids stay, so solids / Brix
 is a straight line in time while Brix and temperature run away at the end. m0 and r are fitted
 by weighted least squares; readings of one instrument may share an error (a thermometer's
-offset), which is fitted along with them and held near zero by its own sigma.
+offset), which is fitted along with them and held near zero by its own sigma. Where the burner
+was changed the line bends: each stretch has a rate of its own. And no burner is quite steady:
+where temperatures show the path closely it may stray from the straight line by what a burner
+wanders, and ahead of the last reading it goes on at the mean rate.
+
+Boiling temperatures enter as temperatures, through the boiling curve linearised along the path:
+turned into Brix one by one they would be lopsided where the curve is flat.
 """
 
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from math import inf, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import invert
+from lumbrel.core.physics.boil_curve import BoilCurve
 
 NEXT_CHECK_MINUTES = (2.0, 30.0)
 NINETY_PERCENT = 1.645
@@ -36,6 +45,40 @@ class DensityReading:
 
 
 @dataclass(frozen=True)
+class HeatReading:
+    """A boiling temperature as evidence for the fit.
+
+    Args:
+        minute: since the vessel began to boil off.
+        temperature_c: corrected by the thermometer's calibration, degC.
+        sigma_k: the part of its error that is its own, K.
+        shared: name of the error it shares with others.
+        shared_sigma_k: one sigma of that, K.
+        station_pressure_pa: at that moment, Pa.
+        invert_fraction: of the solids, 0 to 1.
+    """
+
+    minute: float
+    temperature_c: float
+    sigma_k: float
+    shared: str
+    shared_sigma_k: float
+    station_pressure_pa: float
+    invert_fraction: float
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A stretch of steady heat: from its minute on, mass = mass0 - rate * minute (steps apart)."""
+
+    from_minute: float
+    mass0_kg: float
+    rate_kg_per_min: float
+    variance: tuple[float, float, float]
+    """Of mass0, of the rate, and their covariance."""
+
+
+@dataclass(frozen=True)
 class Step:
     """Something put in (mass above 0) or drawn (below 0) at a minute, kg at a Brix."""
 
@@ -48,13 +91,37 @@ class Step:
 class BoilFit:
     """A fitted boil. Masses in kg, times in minutes since the boil-off began."""
 
-    mass0_kg: float
-    rate_kg_per_min: float
-    variance: tuple[float, float, float]
-    """Of mass0, of the rate, and their covariance."""
+    stretches: tuple[Stretch, ...]
     solids_kg: tuple[float, ...]
     """Solids in the vessel before the first step, after it, after the second ..."""
     steps: tuple[Step, ...]
+    shared: tuple[tuple[str, float], ...] = ()
+    """Each shared error by its name, in its own sigmas, as the fit found it."""
+    changed_at: tuple[float, ...] = ()
+    """Minutes at which the burner was changed."""
+    followed_to: float = 0.0
+    """Minute up to which temperatures were followed closely; 0 when there were none."""
+
+    @property
+    def mass0_kg(self) -> float:
+        """Mass at minute 0 on the line of the last stretch."""
+        return self.stretches[-1].mass0_kg
+
+    @property
+    def rate_kg_per_min(self) -> float:
+        """What boils off now."""
+        return self.stretches[-1].rate_kg_per_min
+
+    @property
+    def variance(self) -> tuple[float, float, float]:
+        """Of mass0, of the rate now, and their covariance."""
+        return self.stretches[-1].variance
+
+    def _stretch(self, minute: float) -> Stretch:
+        for stretch in reversed(self.stretches):
+            if minute >= stretch.from_minute:
+                return stretch
+        return self.stretches[0]
 
     def _steps_until(self, minute: float) -> int:
         return bisect_right([step.minute for step in self.steps], minute)
@@ -62,7 +129,13 @@ class BoilFit:
     def mass_kg_at(self, minute: float) -> float:
         """Mass in the vessel, kg; before the boil-off begins it is the first mass."""
         added = sum(step.mass_kg for step in self.steps[: self._steps_until(minute)])
-        return self.mass0_kg + added - self.rate_kg_per_min * max(minute, 0.0)
+        on = self._stretch(minute)
+        return on.mass0_kg + added - on.rate_kg_per_min * max(minute, 0.0)
+
+    def burnt_kg(self, minute: float) -> float:
+        """Water boiled off up to a minute, kg."""
+        on = self._stretch(minute)
+        return self.stretches[0].mass0_kg - on.mass0_kg + on.rate_kg_per_min * max(minute, 0.0)
 
     def brix_at(self, minute: float) -> float:
         """Density on the fitted path, at most 97 Brix."""
@@ -72,7 +145,7 @@ class BoilFit:
     def sigma_brix_at(self, minute: float) -> float:
         """One sigma of the fitted path, Brix."""
         t = max(minute, 0.0)
-        var_m, var_r, cov = self.variance
+        var_m, var_r, cov = self._stretch(minute).variance
         sigma_m = sqrt(max(var_m - 2 * t * cov + t * t * var_r, 0.0))
         mass = self.mass_kg_at(minute)
         return self.brix_at(minute) * sigma_m / max(mass, 1e-9)
@@ -90,6 +163,9 @@ class BoilFit:
         """
         var_m, var_r, cov = self.variance
         water, rate, z2 = self._water_kg(target_brix), self.rate_kg_per_min, z * z
+        if self.followed_to > 0 and rate > 0:
+            ahead = max(water / rate - self.followed_to, 0.0)
+            var_m += rate * rate * 2 * WANDERS**2 * WANDER_MINUTES * ahead
         a = rate * rate - z2 * var_r
         b = -2 * (water * rate - z2 * cov)
         c = water * water - z2 * var_m
@@ -112,6 +188,8 @@ def fit(
     steps: Sequence[Step] = (),
     prior_rate_kg_per_min: tuple[float, float] | None = None,
     brix_sigma: float = 0.3,
+    heat: Sequence[HeatReading] = (),
+    changes: Sequence[float] = (),
 ) -> BoilFit:
     """Fit the boil's mass balance to the take-in, the readings and the vessel's past.
 
@@ -122,9 +200,11 @@ def fit(
         steps: additions and draws so far, with their density.
         prior_rate_kg_per_min: the vessel's learned rate and its sigma.
         brix_sigma: one sigma of the take-in Brix.
+        heat: boiling temperatures.
+        changes: minutes at which the burner was changed; each stretch gets its own rate.
     Raises:
         OutOfRange: a value lies outside its range, or there is nothing to tell the rate from.
-    Source: linear least squares; solids conserved.
+    Source: linear least squares (Gauss and Newton for the temperatures); solids conserved.
     """
     if not 0 < mass_kg <= 100_000:
         raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
@@ -147,72 +227,174 @@ def fit(
         solids.append(solids[-1] + step.mass_kg * step.brix / 100)
         if solids[-1] <= 0:
             raise OutOfRange("More was drawn than was ever in the vessel.", "events")
+    problem = _Problem(
+        mass_kg, mass_kg * brix_sigma / brix, ordered, tuple(solids), prior_rate_kg_per_min,
+        (0.0, *sorted(c for c in changes if c > 0)), _knots(heat),
+    )  # fmt: skip
     brixes = [reading.brix for reading in readings]
-    for _ in range(2):
-        fitted = _solve(mass_kg, brix, readings, brixes, ordered, tuple(solids), prior_rate_kg_per_min, brix_sigma)  # fmt: skip
+    fitted = problem.solve(readings, brixes, (), ())
+    for _ in range(HEAT_PASSES if heat else 1):
+        before = fitted
         brixes = [max(fitted.brix_at(reading.minute), 0.1) for reading in readings]
+        path = [problem.held(fitted.mass_kg_at(r.minute), r.minute) for r in heat]
+        fitted = problem.solve(readings, brixes, heat, path)
+        if (
+            heat
+            and abs(fitted.mass0_kg - before.mass0_kg) < 1e-5 * mass_kg
+            and (
+                abs(fitted.rate_kg_per_min - before.rate_kg_per_min) < 1e-5 * fitted.rate_kg_per_min
+            )
+        ):
+            break
     return fitted
 
 
-def _solve(
-    mass_kg: float,
-    brix: float,
-    readings: Sequence[DensityReading],
-    weight_at_brix: Sequence[float],
-    steps: tuple[Step, ...],
-    solids: tuple[float, ...],
-    prior: tuple[float, float] | None,
-    brix_sigma: float,
-) -> BoilFit:
-    """One pass; the weights are taken at the given densities, not at the noisy readings."""
-    shared = sorted({reading.shared for reading in readings if reading.shared})
-    size = 2 + len(shared)
-    normal = [[0.0] * size for _ in range(size)]
-    right = [0.0] * size
-
-    def add(row: Sequence[float], value: float, sigma: float) -> None:
-        for i, x in enumerate(row):
-            if x:
-                right[i] += x * value / sigma**2
-                for j, y in enumerate(row):
-                    normal[i][j] += x * y / sigma**2
-
-    blank = [0.0] * len(shared)
-    add([1.0, 0.0, *blank], mass_kg, mass_kg * brix_sigma / brix)
-    if prior is not None:
-        add([0.0, 1.0, *blank], prior[0], prior[1])
-    for k in range(len(shared)):
-        add([0.0, 0.0, *(1.0 if i == k else 0.0 for i in range(len(shared)))], 0.0, 1.0)
-    times = [step.minute for step in steps]
-    for reading, at_brix in zip(readings, weight_at_brix, strict=True):
-        passed = bisect_right(times, reading.minute)
-        mass = 100 * solids[passed] / reading.brix
-        slope = 100 * solids[passed] / at_brix**2
-        row = [1.0, -reading.minute, *blank]
-        if reading.shared:
-            row[2 + shared.index(reading.shared)] = -slope * reading.shared_sigma_brix
-        before = sum(step.mass_kg for step in steps[:passed])
-        add(row, mass - before, slope * reading.sigma_brix)
-    inverse = _invert(normal)
-    best = [sum(inverse[i][j] * right[j] for j in range(size)) for i in range(size)]
-    variance = (inverse[0][0], inverse[1][1], inverse[0][1])
-    return BoilFit(best[0], best[1], variance, solids, steps)
+HEAT_PASSES = 8
+WANDERS, WANDER_MINUTES = 0.03, 4.0
+"""A burner's rate strays by 3 percent, for some minutes at a time."""
+LEAST_KNOT_MINUTES, MOST_KNOTS = 6.0, 5
+DENSEST_PATH_BRIX, THINNEST_PATH_BRIX = 92.0, 1.0
+"""The path is held between these while it is sought."""
+CHANGE_OF_RATE = 0.6
+"""How much a burner change may change the rate, one sigma, as a share of the rate."""
 
 
-def _invert(matrix: list[list[float]]) -> list[list[float]]:
-    """Inverse of a small symmetric positive definite matrix, by Gauss and Jordan."""
-    size = len(matrix)
-    work = [[*row, *(1.0 if i == j else 0.0 for j in range(size))] for i, row in enumerate(matrix)]
-    for i in range(size):
-        pivot = max(range(i, size), key=lambda k: abs(work[k][i]))
-        work[i], work[pivot] = work[pivot], work[i]
-        scale = work[i][i]
-        work[i] = [x / scale for x in work[i]]
-        for k in range(size):
-            if k != i and work[k][i]:
-                factor = work[k][i]
-                work[k] = [x - factor * y for x, y in zip(work[k], work[i], strict=True)]
-    return [row[size:] for row in work]
+@dataclass(frozen=True)
+class _Problem:
+    """What stays the same from pass to pass."""
+
+    mass_kg: float
+    mass_sigma_kg: float
+    steps: tuple[Step, ...]
+    solids: tuple[float, ...]
+    prior: tuple[float, float] | None
+    starts: tuple[float, ...]
+    """Where each setting of the burner begins."""
+    knots: tuple[float, ...]
+    """Bounds of the whiles in which the rate may stray, each by its own share."""
+
+    @property
+    def linear(self) -> int:
+        """How many parameters the path has: mass0, the rates, what they stray by."""
+        return 1 + len(self.starts) + max(len(self.knots) - 1, 0)
+
+    def _row(self, minute: float) -> list[float]:
+        """Mass at a minute as it depends on mass0, on each rate, and on what it strays by."""
+        ends = (*self.starts[1:], inf)
+        row = [1.0]
+        row += [-max(min(minute, b) - a, 0.0) for a, b in zip(self.starts, ends, strict=True)]
+        return row + [-max(min(minute, b) - a, 0.0) for a, b in pairwise(self.knots)]
+
+    def _rate_row(self, minute: float) -> list[float]:
+        """The rate just after a minute, likewise."""
+        now = bisect_right(self.starts, minute) - 1
+        row = [0.0] + [1.0 if i == now else 0.0 for i in range(len(self.starts))]
+        return row + [1.0 if a <= minute < b else 0.0 for a, b in pairwise(self.knots)]
+
+    def _before(self, minute: float) -> tuple[int, float]:
+        passed = bisect_right([step.minute for step in self.steps], minute)
+        return passed, sum(step.mass_kg for step in self.steps[:passed])
+
+    def held(self, mass: float, minute: float) -> float:
+        """A mass on the path, held where the boiling curve has a meaning."""
+        solids = self.solids[self._before(minute)[0]]
+        return min(max(mass, 100 * solids / DENSEST_PATH_BRIX), 100 * solids / THINNEST_PATH_BRIX)
+
+    def solve(
+        self,
+        readings: Sequence[DensityReading],
+        weight_at_brix: Sequence[float],
+        heat: Sequence[HeatReading],
+        path: Sequence[float],
+    ) -> BoilFit:
+        """One pass; weights and slopes are taken on the path, not at the noisy readings."""
+        shared = sorted({r.shared for r in readings if r.shared} | {hot.shared for hot in heat})
+        rates, linear = len(self.starts), self.linear
+        size = linear + len(shared)
+        normal = [[0.0] * size for _ in range(size)]
+        right = [0.0] * size
+
+        def add(row: Sequence[float], value: float, sigma: float) -> None:
+            weight = sigma**-2
+            for i, x in enumerate(row):
+                if x:
+                    right[i] += x * value * weight
+                    line = normal[i]
+                    for j, y in enumerate(row):
+                        line[j] += x * y * weight
+
+        def one(index: int, at: float = 1.0) -> list[float]:
+            return [at if i == index else 0.0 for i in range(size)]
+
+        add(one(0), self.mass_kg, self.mass_sigma_kg)
+        if self.prior is not None:
+            add(one(1), self.prior[0], self.prior[1])
+        typical = self.prior[0] if self.prior else self.mass_kg / 100
+        for k in range(1, rates):
+            step = one(1 + k)
+            step[k] = -1.0
+            add(step, 0.0, CHANGE_OF_RATE * typical)
+        for k, (a, b) in enumerate(pairwise(self.knots)):
+            strays = WANDERS * sqrt(2 * WANDER_MINUTES / max(b - a, 2 * WANDER_MINUTES))
+            add(one(1 + rates + k), 0.0, strays * typical)
+        for k in range(len(shared)):
+            add(one(linear + k), 0.0, 1.0)
+        blank = [0.0] * len(shared)
+        for reading, at_brix in zip(readings, weight_at_brix, strict=True):
+            passed, before = self._before(reading.minute)
+            mass = 100 * self.solids[passed] / reading.brix
+            slope = 100 * self.solids[passed] / at_brix**2
+            row = [*self._row(reading.minute), *blank]
+            if reading.shared:
+                row[linear + shared.index(reading.shared)] = -slope * reading.shared_sigma_brix
+            add(row, mass - before, slope * reading.sigma_brix)
+        for hot, mass in zip(heat, path, strict=True):
+            passed, before = self._before(hot.minute)
+            brix = 100 * self.solids[passed] / mass
+            boils, per_brix = BoilCurve(hot.station_pressure_pa, hot.invert_fraction).at(brix)
+            per_kg = -per_brix * brix / mass
+            row = [per_kg * x for x in self._row(hot.minute)] + blank
+            row[linear + shared.index(hot.shared)] = hot.shared_sigma_k
+            add(row, hot.temperature_c - boils + per_kg * (mass - before), hot.sigma_k)
+        inverse = invert(normal)
+        best = [sum(inverse[i][j] * right[j] for j in range(size)) for i in range(size)]
+        return BoilFit(
+            self._stretches(best, inverse), self.solids, self.steps,
+            tuple(zip(shared, best[linear:], strict=True)), self.starts[1:],
+            self.knots[-1] if self.knots else 0.0,
+        )  # fmt: skip
+
+    def _stretches(
+        self, best: Sequence[float], inverse: Sequence[Sequence[float]]
+    ) -> tuple[Stretch, ...]:
+        """Each stretch as a line of its own: mass0 as its rate would have had it from minute 0."""
+
+        def covariance(a: Sequence[float], b: Sequence[float]) -> float:
+            return sum(
+                x * y * inverse[i][j] for i, x in enumerate(a) if x for j, y in enumerate(b) if y
+            )
+
+        found = []
+        for start in sorted({*self.starts, *self.knots}):
+            rate = self._rate_row(start)
+            mass0 = [m + start * r for m, r in zip(self._row(start), rate, strict=True)]
+            found.append(
+                Stretch(
+                    start, sum(x * y for x, y in zip(mass0, best, strict=False)),
+                    sum(x * y for x, y in zip(rate, best, strict=False)),
+                    (covariance(mass0, mass0), covariance(rate, rate), covariance(mass0, rate)),
+                )
+            )  # fmt: skip
+        return tuple(found)
+
+
+def _knots(heat: Sequence[HeatReading]) -> tuple[float, ...]:
+    """Bounds of the whiles in which the rate may stray: from the first temperature to the last."""
+    if len(heat) < MOST_KNOTS:
+        return ()
+    first, last = max(heat[0].minute, 0.0), heat[-1].minute
+    count = min(int((last - first) / LEAST_KNOT_MINUTES), MOST_KNOTS)
+    return tuple(first + (last - first) * i / count for i in range(count + 1)) if count else ()
 
 
 def carried_to(

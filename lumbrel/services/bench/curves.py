@@ -8,6 +8,7 @@ from lumbrel.core.bench import hydrometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.bench.scale_check import ScaleError, error_at
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.memo import record_key, slip_state
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import Instrument
@@ -74,8 +75,24 @@ def own_curve(db: Connection, instrument: Instrument, at: datetime = FOR_EVER) -
     A pair is one draw: read hot at it or after it (what still boils is thinner), and cold later,
     with nothing put in between.
     """
-    made = as_made(instrument)
+    key = (record_key(db), slip_state(db), instrument.id, str(instrument.detail))
     wrong_by = scale_error(db, instrument, SYRUP_BRIX, at)
+    known = _learnt.get((*key, wrong_by)) if key[0] else None
+    if known is None:
+        known = _learn(db, instrument, wrong_by)
+        if len(_learnt) >= MOST_CURVES:
+            _learnt.clear()
+        _learnt[(*key, wrong_by)] = known
+    return known
+
+
+MOST_CURVES = 64
+_learnt: dict[tuple[str, int, str, str, float], OwnCurve] = {}
+"""Curves as they stood at a state of the slips: reading every pair anew costs more than all else."""
+
+
+def _learn(db: Connection, instrument: Instrument, wrong_by: float) -> OwnCurve:
+    made = as_made(instrument)
     plain = replace(made, shift=1.0, offset_brix=wrong_by)
     plain_shift = made.shift
     pairs = []

@@ -1,0 +1,85 @@
+"""What a probe said over a run, in so many points: kept between looks, so that a new sample costs
+the same after eight hours as after one minute."""
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+from threading import Lock
+
+from lumbrel.core.finishing.trace import ProbeTrace
+from lumbrel.services.air import pressure_by
+from lumbrel.services.memo import record_key
+from lumbrel.store import day as day_store
+from lumbrel.store.kitchen import Kitchen
+
+LATE = timedelta(minutes=2)
+"""A sample that arrives so late still finds its place; one that is later is kept in the record
+only."""
+MOST_RUNS = 64
+
+
+@dataclass(frozen=True)
+class RunPoint:
+    """A while of a run: when, what the probe showed, the pressure then."""
+
+    at: datetime
+    shown_c: float
+    samples: int
+    pressure_pa: float | None
+
+
+@dataclass
+class _Run:
+    trace: ProbeTrace = field(default_factory=ProbeTrace)
+    last: datetime | None = None
+    recent: set[datetime] = field(default_factory=set)
+    pressures: dict[float, float | None] = field(default_factory=dict)
+
+
+_runs: dict[tuple[str, str, datetime, str], _Run] = {}
+_lock = Lock()
+
+
+def run_points(
+    db: Connection, kitchen: Kitchen, probe_id: str, since: datetime, until: datetime, boil_by: str
+) -> list[RunPoint]:
+    """A probe's run between two moments, at most forty points, oldest first."""
+    key = (record_key(db), probe_id, since, boil_by)
+    with _lock:
+        run = _runs.pop(key, None) if key[0] else None
+        if run is None or (run.last is not None and run.last > until):
+            run = _Run()
+        _read_on(db, run, probe_id, since, until)
+        _runs[key] = run
+        while len(_runs) > MOST_RUNS:
+            _runs.pop(next(iter(_runs)))
+        points = run.trace.points()
+        known = {
+            p.second: run.pressures[p.second]
+            if p.second in run.pressures
+            else _pressure(db, kitchen, since + timedelta(seconds=p.second), boil_by)
+            for p in points
+        }
+        run.pressures = known
+        return [
+            RunPoint(since + timedelta(seconds=p.second), p.value, p.count, known[p.second])
+            for p in points
+        ]
+
+
+def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:
+    """Take in what arrived since the last look, late ones included."""
+    start = since if run.last is None else max(since, run.last - LATE)
+    for sample in day_store.samples(db, probe_id, start, until):
+        if sample.at in run.recent:
+            continue
+        run.recent.add(sample.at)
+        run.trace.add((sample.at - since).total_seconds(), sample.value)
+        run.last = sample.at if run.last is None else max(run.last, sample.at)
+    if run.last is not None and len(run.recent) > 600:
+        run.recent = {at for at in run.recent if at >= run.last - LATE}
+
+
+def _pressure(db: Connection, kitchen: Kitchen, at: datetime, boil_by: str) -> float | None:
+    found = pressure_by(db, kitchen, at, boil_by)
+    return found.pa if found else None
