@@ -9,7 +9,6 @@ from sqlite3 import Connection
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import HOT_SIGMA, Hydrometer
 from lumbrel.core.bench.thermometer import SIGMA_K
-from lumbrel.core.finishing import boil
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services import example, pan, slip, take_in
@@ -21,7 +20,7 @@ from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
 STEP_S = 5.0
-WANDER_S, BURNER_WANDERS = 60 * boil.WANDER_MINUTES, boil.WANDERS
+WANDER_S, BURNER_WANDERS = 240.0, 0.03
 
 
 @dataclass

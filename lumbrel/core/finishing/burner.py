@@ -10,7 +10,7 @@ from lumbrel.core.physics.boil_curve import BoilCurve
 
 LEAST_SIDE_POINTS = 4
 LEAST_SIDE_MINUTES = 3.0
-SURE_CHI2 = 30.0
+SURE_CHI2 = 18.0
 LEAST_CHANGE = 0.15
 THINNEST_BRIX = 38.0
 """Below it a temperature says too little of the mass to tell one rate from another."""
@@ -105,7 +105,7 @@ def _cut(known: _Sums, minutes: Sequence[float], start: int, end: int, cuts: lis
         return
     (before, var_b, _), (after, var_a, _) = known.line(start, best), known.line(best, end)
     apart = abs(after - before)
-    if apart < LEAST_CHANGE * max(abs(before), abs(after)) or apart**2 < 16 * (var_a + var_b):
+    if apart < LEAST_CHANGE * max(abs(before), abs(after)) or apart**2 < 9 * (var_a + var_b):
         return
     cuts.append(best)
     _cut(known, minutes, start, best, cuts)

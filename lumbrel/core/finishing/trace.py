@@ -1,14 +1,17 @@
 """A probe's run in so many points and no more, however long it lasts."""
 
+from bisect import bisect_right
 from dataclasses import dataclass
 from math import floor
 
 MOST_POINTS = 40
-FIRST_WIDTH_S = 10.0
+FIRST_WIDTH_S = 15.0
 
 
 @dataclass
-class _Bucket:
+class _While:
+    start: float
+    end: float
     count: int = 0
     seconds: float = 0.0
     values: float = 0.0
@@ -24,13 +27,16 @@ class TracePoint:
 
 
 class ProbeTrace:
-    """Means over equal whiles. When there would be more than forty, neighbours are joined and
-    the while doubles: a sample costs the same after an hour as after a day."""
+    """Means over whiles: of a quarter of a minute for what is new, longer the longer ago.
+
+    When there would be more than forty, the two neighbours are joined that are shortest for
+    their age: a sample costs the same after an hour as after a day.
+    """
 
     def __init__(self) -> None:
-        self.width_s = FIRST_WIDTH_S
         self.samples = 0
-        self._buckets: dict[int, _Bucket] = {}
+        self._whiles: list[_While] = []
+        self._starts: list[float] = []
 
     def add(self, second: float, value: float) -> None:
         """Take a sample, in any order.
@@ -39,27 +45,35 @@ class ProbeTrace:
             second: since the start of the run, 0 and up.
             value: what the probe showed.
         """
-        bucket = self._buckets.setdefault(floor(second / self.width_s), _Bucket())
-        bucket.count += 1
-        bucket.seconds += second
-        bucket.values += value
+        place = bisect_right(self._starts, second) - 1
+        if place < 0 or second >= self._whiles[place].end:
+            start = floor(second / FIRST_WIDTH_S) * FIRST_WIDTH_S
+            place += 1
+            self._whiles.insert(place, _While(start, start + FIRST_WIDTH_S))
+            self._starts.insert(place, start)
+        at = self._whiles[place]
+        at.count += 1
+        at.seconds += second
+        at.values += value
         self.samples += 1
-        while len(self._buckets) > MOST_POINTS:
+        if len(self._whiles) > MOST_POINTS:
             self._join()
 
     def _join(self) -> None:
-        self.width_s *= 2
-        joined: dict[int, _Bucket] = {}
-        for index, old in self._buckets.items():
-            new = joined.setdefault(index // 2, _Bucket())
-            new.count += old.count
-            new.seconds += old.seconds
-            new.values += old.values
-        self._buckets = joined
+        newest = self._whiles[-1].end
+
+        def youth(i: int) -> float:
+            first, second = self._whiles[i], self._whiles[i + 1]
+            return (second.end - first.start) / (newest - first.start)
+
+        i = min(range(len(self._whiles) - 1), key=youth)
+        kept, gone = self._whiles[i], self._whiles.pop(i + 1)
+        self._starts.pop(i + 1)
+        kept.end = gone.end
+        kept.count += gone.count
+        kept.seconds += gone.seconds
+        kept.values += gone.values
 
     def points(self) -> list[TracePoint]:
         """The means, oldest first."""
-        return [
-            TracePoint(bucket.seconds / bucket.count, bucket.values / bucket.count, bucket.count)
-            for _, bucket in sorted(self._buckets.items())
-        ]
+        return [TracePoint(w.seconds / w.count, w.values / w.count, w.count) for w in self._whiles]
