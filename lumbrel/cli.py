@@ -1,4 +1,4 @@
-"""The command line: serve, demo, compute, export, backup, restore, check."""
+"""The command line: serve, demo, listen, compute, export, backup, restore, check."""
 
 import argparse
 import json
@@ -48,6 +48,12 @@ def _parser() -> argparse.ArgumentParser:
             sub.add_argument("--fresh", action="store_true", help="start over")
             sub.add_argument("--frozen", action="store_true", help="stop the kitchen's clock")
             sub.set_defaults(data=Path("demo-data"))
+    sub = command("listen", _listen, "take a probe's readings from a serial port, pipe or TCP")
+    sub.add_argument("probe", help="name or id of the registered thermometer")
+    sub.add_argument("--tcp", default="", metavar="HOST:PORT")
+    sub.add_argument("--serial", default="", metavar="DEVICE")
+    sub.add_argument("--baud", type=int, default=9600)
+    sub.add_argument("--pipe", default="", metavar="PATH")
     sub = command("compute", _compute, "one calculation of the API, offline", data=False)
     sub.add_argument("calculation", nargs="?", help="as in /api/..., for example finish-point")
     sub.add_argument("given", nargs="*", metavar="name=value", help="in SI, as the API takes them")
@@ -102,6 +108,33 @@ def _demo(arguments: argparse.Namespace) -> int:
     finally:
         if live:
             live.stop()
+
+
+def _listen(arguments: argparse.Namespace) -> int:
+    import threading
+
+    from lumbrel.listen import listen, source_of
+    from lumbrel.store.db import migrate, opened
+    from lumbrel.store.kitchen import instruments
+
+    try:
+        source = source_of(arguments.tcp, arguments.serial, arguments.baud, arguments.pipe)
+    except ValueError as error:
+        print(f"lumbrel: {error}", file=sys.stderr)
+        return 2
+    with opened(_database(arguments)) as db:
+        migrate(db)
+        known = instruments(db, "thermometer")
+    probe = next((i for i in known if arguments.probe in (i.id, i.name)), None)
+    if probe is None:
+        names = ", ".join(i.name for i in known) or "none yet"
+        print(f"lumbrel: no such thermometer; registered: {names}", file=sys.stderr)
+        return 2
+    try:
+        listen(_database(arguments), probe.id, source, threading.Event())
+    except KeyboardInterrupt:
+        print("Stopped listening.")
+    return 0
 
 
 def _hosts(host: str) -> tuple[str, ...]:

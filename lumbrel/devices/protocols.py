@@ -1,7 +1,10 @@
 """What a device must be able to do, whatever stands behind it."""
 
+from collections.abc import Iterator
 from datetime import datetime
 from typing import Protocol
+
+from lumbrel.devices.lines import ProbeSample
 
 
 class Barometer(Protocol):
@@ -9,6 +12,14 @@ class Barometer(Protocol):
 
     def station_pressure_pa(self, at: datetime) -> float:
         """Station pressure at a moment, Pa."""
+        ...
+
+
+class ProbeSource(Protocol):
+    """A probe as a stream: lines over a wire, or a simulated one."""
+
+    def samples(self) -> Iterator[ProbeSample | None]:
+        """Samples as they come; None for something that was none."""
         ...
 
 

@@ -14,7 +14,7 @@ from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import BoilCurve
 from lumbrel.core.physics.sucrose import boiling_sigma_k
-from lumbrel.services import day, take_in
+from lumbrel.services import day, dipstick, take_in
 from lumbrel.services.air import pressure_at, pressure_by
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS, Corrected
@@ -105,7 +105,11 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     start = noted.at if noted else entry.at + timedelta(minutes=warming)
 
     corrector = context.corrector()
-    readings = [corrector.correct(e) for e in context.of_kind(*READING_KINDS) if e.at <= until]
+    readings = [
+        dipstick.corrected(context, e) if e.kind == "depth" else corrector.correct(e)
+        for e in context.of_kind(*READING_KINDS, "depth")
+        if e.at <= until
+    ]
     probe = context.probe
     samples: list[Sample] = []
     heat: list[HeatReading] = []
@@ -209,7 +213,7 @@ def _trusted(context: BatchContext, readings: list[Corrected]) -> tuple[str, ...
     only = context.batch.schools.get("trust", "all")
     if any(r.kind == only and r.brix is not None for r in readings):
         return (only,)
-    return READING_KINDS
+    return (*READING_KINDS, "depth")
 
 
 def _tells(reading: Corrected) -> bool:

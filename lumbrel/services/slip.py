@@ -7,8 +7,9 @@ from math import hypot
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.services import boil_evidence, event_forms, reading_forms, stations, take_in
+from lumbrel.services import boil_evidence, dipstick, event_forms, reading_forms, stations, take_in
 from lumbrel.services import context as contexts
+from lumbrel.services.alarms import HEADLINES
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
 from lumbrel.services.typed import Form, NotFound
@@ -28,6 +29,7 @@ PARSERS: dict[str, Parser] = {
     "foam": event_forms.foam,
     "added": event_forms.added,
     "note": event_forms.note,
+    "depth": dipstick.depth,
     "draw": stations.draw,
     "filter": stations.filtering,
     "colour": stations.colour,
@@ -181,6 +183,16 @@ def _line(context: BatchContext, corrector: Corrector, entry: Entry) -> Line:
     if entry.kind == "take_in":
         how = f"{show(facts['amount'], facts['amount_by'])} at {show(facts['temperature_c'], 'temperature')}"
         return Line(entry, f"Took in {show(facts['mass_kg'], 'mass')}", how, f"{facts['brix']:.1f}")
+    if entry.kind == "depth":
+        said = dipstick.corrected(context, entry)
+        value = "" if said.brix is None else f"{said.brix:.1f}"
+        doubt = said.refusal or f"± {said.sigma_brix:.1f}"
+        return Line(entry, f"Dipstick {show(facts['depth_mm'], 'depth')}", doubt, value, said)
+    if entry.kind == "alarm":
+        rang = datetime.fromisoformat(facts["raised_at"])
+        who = f" by {entry.initials}" if entry.initials else ""
+        detail = f"rang {context.clock(rang)}, answered{who}"
+        return Line(entry, f"Alarm: {HEADLINES.get(facts['alarm'], facts['alarm'])}", detail, "")
     if entry.kind == "foam":
         allergen = f"carries {facts['allergen']}" if facts["allergen"] else "no allergen"
         return Line(entry, f"Foam, {facts['defoamer']}", allergen, "")

@@ -165,12 +165,17 @@ def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[Sc
     ]  # fmt: skip
 
 
-def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -> None:
-    """Write what a device sent; a sample of the same instant is written once."""
-    db.executemany(
+def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -> int:
+    """Write what a device sent; a sample of the same instant is written once.
+
+    Returns:
+        How many were new.
+    """
+    cursor = db.executemany(
         "INSERT INTO sample VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
         [(instrument_id, instant(sample.at), sample.value) for sample in samples],
     )
+    return cursor.rowcount
 
 
 def latest_sample(db: Connection, instrument_id: str, until: datetime) -> Sample | None:
@@ -189,6 +194,19 @@ def samples(db: Connection, instrument_id: str, since: datetime, until: datetime
         (instrument_id, instant(since), instant(until)),
     )
     return [Sample(moment(row["at"]), row["value"]) for row in rows]
+
+
+def sample_arrays(
+    db: Connection, instrument_id: str, since: datetime, until: datetime
+) -> tuple[list[float], list[float]]:
+    """A device's samples after a moment up to another, as seconds of the epoch and values."""
+    rows = db.execute(
+        """SELECT CAST(strftime('%s', at) AS INTEGER) + substr(at, 21, 3) / 1000.0, value
+           FROM sample
+           WHERE instrument_id = ? AND at > ? AND at <= ? ORDER BY at""",
+        (instrument_id, instant(since), instant(until)),
+    ).fetchall()
+    return [row[0] for row in rows], [row[1] for row in rows]
 
 
 def minute_samples(

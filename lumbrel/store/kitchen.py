@@ -27,6 +27,7 @@ class Kitchen:
     units: dict[str, str] = field(default_factory=lambda: dict(DEFAULT_UNITS))
     both_units: bool = False
     schools: dict[str, str] = field(default_factory=dict)
+    alarms: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -73,23 +74,24 @@ def load_kitchen(db: Connection) -> Kitchen:
     return Kitchen(
         row["name"], row["elevation_m"], row["time_zone"], row["target_brix"],
         row["draw_margin_brix"], {**DEFAULT_UNITS, **json.loads(row["units"])},
-        bool(row["both_units"]), json.loads(row["schools"]),
+        bool(row["both_units"]), json.loads(row["schools"]), json.loads(row["alarms"]),
     )  # fmt: skip
 
 
 def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
     """Write the settings."""
     db.execute(
-        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?)
+        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?)
            ON CONFLICT (only) DO UPDATE SET name = excluded.name,
                elevation_m = excluded.elevation_m, time_zone = excluded.time_zone,
                target_brix = excluded.target_brix,
                draw_margin_brix = excluded.draw_margin_brix, units = excluded.units,
-               both_units = excluded.both_units, schools = excluded.schools""",
+               both_units = excluded.both_units, schools = excluded.schools,
+               alarms = excluded.alarms""",
         (
             kitchen.name, kitchen.elevation_m, kitchen.time_zone, kitchen.target_brix,
             kitchen.draw_margin_brix, json.dumps(kitchen.units),
-            kitchen.both_units, json.dumps(kitchen.schools),
+            kitchen.both_units, json.dumps(kitchen.schools), json.dumps(kitchen.alarms),
         ),
     )  # fmt: skip
 

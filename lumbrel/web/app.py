@@ -19,9 +19,11 @@ from lumbrel.services.typed import BadInput, NotFound
 from lumbrel.store.db import migrate, opened
 from lumbrel.web import api, pages
 from lumbrel.web.api.errors import out_of_range, sentences
+from lumbrel.web.live import Hub
 from lumbrel.web.render import page
 from lumbrel.web.security import Guard
 from lumbrel.web.settings import Settings
+from lumbrel.web.worlds import World, world_of
 
 STATIC = Path(__file__).parent / "static"
 
@@ -33,14 +35,20 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI):  # type: ignore[no-untyped-def]
         with opened(settings.database) as db:
             migrate(db)
+        hub: Hub = app.state.world.hub
+        await hub.start()
         yield
+        await hub.stop()
+        if app.state.practice:
+            await app.state.practice.hub.stop()
 
     app = FastAPI(
         title="Lumbrel", version=__version__, docs_url=None, redoc_url=None,
         openapi_url="/api/openapi.json", lifespan=lifespan,
         description="The finisher's calculations, in SI, each answer with its working.",
     )  # fmt: skip
-    app.state.settings = settings
+    app.state.world = World(settings, Hub(settings))
+    app.state.practice = None
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts))
     app.add_middleware(Guard)
@@ -59,7 +67,7 @@ def _answer_errors(app: FastAPI) -> None:
     """Every refusal becomes a sentence: JSON for the API, a page for a person."""
 
     def error_page(request: Request, status: int, title: str, sentence: str) -> Response:
-        with opened(app.state.settings.database) as db:
+        with opened(world_of(request).settings.database) as db:
             return page(request, db, "error.html", "error", status, title=title, sentence=sentence)
 
     @app.exception_handler(RequestValidationError)

@@ -8,18 +8,24 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from lumbrel.store.db import opened
+from lumbrel.web.live import Hub
+from lumbrel.web.worlds import world_of
 
 MAX_FIELDS = 120
 
 
 def _database(request: Request) -> Iterator[Connection]:
-    with opened(request.app.state.settings.database) as db:
+    with opened(world_of(request).settings.database) as db:
         yield db
 
 
 def _now(request: Request) -> datetime:
-    now: datetime = request.app.state.settings.clock()
-    return now
+    return world_of(request).settings.clock()
+
+
+def hub_of(request: Request) -> Hub:
+    """What tells open pages the news of this request's world."""
+    return world_of(request).hub
 
 
 async def _fields(request: Request) -> dict[str, str]:

@@ -145,7 +145,7 @@ class Walk(BrowserCase):
         page.keyboard.press("Enter")
         expect(page.locator("svg.agreement .word")).to_have_count(3)
         page.get_by_text("came about").click()
-        expect(page.locator("#board .working")).to_contain_text("inverse-variance mean")
+        expect(page.locator("#agreement .working")).to_contain_text("inverse-variance mean")
 
     def _cup(self, page: Page) -> None:
         self.now += timedelta(minutes=3)
@@ -414,8 +414,8 @@ class Live(BrowserCase):
         page = self.open()
         page.goto(address + LIVE)
         page.locator("#entry input[name=cup]").fill("91 C")
-        shown = page.locator("#board .run .note").text_content()
-        expect(page.locator("#board .run .note")).not_to_have_text(shown, timeout=20_000)
+        shown = page.locator("#probe-now").text_content()
+        expect(page.locator("#probe-now")).not_to_have_text(shown, timeout=20_000)
         self.assertEqual(page.locator("#entry input[name=cup]").input_value(), "91 C")
         with opened(path) as db:
             count = db.execute(

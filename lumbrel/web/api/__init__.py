@@ -2,9 +2,10 @@
 
 from fastapi import APIRouter
 
-from lumbrel.web.api import calculations, meta
+from lumbrel.web.api import calculations, meta, probes
 
 router = APIRouter()
 router.include_router(meta.router)
 router.include_router(calculations.router)
+router.include_router(probes.router)
 router.include_router(meta.last)

@@ -8,8 +8,9 @@ from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.web.render import TEMPLATES, Shower
+from lumbrel.web.render import TEMPLATES
 from lumbrel.web.request import Db
+from lumbrel.web.shower import Shower
 
 router = APIRouter()
 last = APIRouter()

@@ -8,6 +8,7 @@ from lumbrel.web.pages import (
     day,
     instruments,
     kitchen,
+    live,
     pan,
     schools,
     shelf,
@@ -18,6 +19,6 @@ from lumbrel.web.pages import (
 
 router = APIRouter(include_in_schema=False)
 for _module in (
-    kitchen, instruments, schools, day, take_in, pan, stations, candy, shelf, batch, workings,
+    kitchen, instruments, schools, day, take_in, pan, stations, candy, shelf, batch, workings, live,
 ):  # fmt: skip
     router.include_router(_module.router)

@@ -1,30 +1,26 @@
 """The pan station: the board, the slip and the next reading."""
 
-import asyncio
-from collections.abc import AsyncIterator
-
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
-from starlette.concurrency import run_in_threadpool
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services import alarms, kitchen, pan, run_series, slip
 from lumbrel.services import context as contexts
-from lumbrel.services import kitchen, pan, slip
 from lumbrel.services.context import BatchContext
 from lumbrel.services.pan import CALL_WORDS
 from lumbrel.services.typed import BadInput
-from lumbrel.store import day as day_store
-from lumbrel.store.db import opened
 from lumbrel.web.choices import choices_for
-from lumbrel.web.render import Filled, Shower, fragment, page, refilled
+from lumbrel.web.render import Filled, fragment, page, refilled
 from lumbrel.web.request import Db, Fields, Now
+from lumbrel.web.worlds import world_of
 
 router = APIRouter()
 TABS = (
     ("hydrometer", "Cup", "h"),
     ("refractometer", "Drop", "d"),
     ("thermometer", "Heat", "t"),
+    ("depth", "Dip", "p"),
     ("event", "Event", "e"),
 )
 EVENTS = ("boiling", "strained", "foam", "added", "note")
@@ -48,7 +44,8 @@ def _state(context: BatchContext) -> dict[str, object]:
     drawn = context.first("draw")
     shown: dict[str, object] = {
         "context": context, "drawn": drawn, "call_words": CALL_WORDS, "draw_asked": False,
-        "board": pan.board_of(context), "after": pan.after_draw(context) if drawn else None,
+        "board": (board := pan.board_of(context)), "after": pan.after_draw(context) if drawn else None,
+        "near_minutes": alarms.near_minutes(context.kitchen), "promise": pan.promise(board),
         "next_step": next((s for s in ("filter", "colour") if not context.first(s)), "jar"),
     }  # fmt: skip
     return shown
@@ -75,7 +72,7 @@ def _pan(
         lines=slip.lines(context), tabs=TABS, tab=tab, form=form or Filled(), blank=Filled(),
         event=kind, has_boiling=context.first("boiling") is not None,
         choices=choices_for(db, context), others=others if len(others) > 1 else [],
-        refresh=request.app.state.settings.refresh_seconds,
+        refresh=world_of(request).settings.refresh_seconds,
         focus="entry" in request.query_params or form is not None,
     )  # fmt: skip
 
@@ -128,33 +125,13 @@ def cup(
     return fragment(request, db, "pictures/cup.html", cup=shown, draggable=True)
 
 
-@router.get("/pan/{code}/stream")
-async def stream(request: Request, code: str) -> StreamingResponse:
-    """News of a batch as server-sent events: a line each time the probe or the slip has any."""
-    settings = request.app.state.settings
-
-    def look() -> str:
-        with opened(settings.database) as db:
-            now = settings.clock()
-            context = contexts.load(db, code, now)
-            probe = context.probe
-            sample = day_store.latest_sample(db, probe.id, now) if probe else None
-            clock = Shower(context.kitchen).clock(now)
-            return f"{len(context.entries)}/{sample.at.isoformat() if sample else ''}/{clock}"
-
-    async def events() -> AsyncIterator[str]:
-        last = ""
-        while not await request.is_disconnected():
-            news = await run_in_threadpool(look)
-            if news != last:
-                last = news
-                yield f"data: {news}\n\n"
-            else:
-                yield ": still here\n\n"
-            await asyncio.sleep(max(settings.refresh_seconds, 0.2))
-
-    await run_in_threadpool(look)
-    return StreamingResponse(events(), media_type="text/event-stream")
+@router.get("/pan/{code}/series")
+def series(db: Db, now: Now, code: str, since: float = 0.0) -> Response:
+    """The run as arrays for the picture: the probe's samples since a moment (seconds of the
+    epoch), the fitted path with its band, every reading and event."""
+    return Response(
+        run_series.as_json(contexts.load(db, code, now), since), media_type="application/json"
+    )
 
 
 @router.post("/pan/{code}/slip/{kind}")

@@ -2,10 +2,10 @@
 
 from lumbrel.web.pictures.bench import curve, drift, pairs
 from lumbrel.web.pictures.ladder import ladder
-from lumbrel.web.pictures.pan import agreement, cup, run
+from lumbrel.web.pictures.pan import agreement, cup, section
 from lumbrel.web.pictures.shelf import firmness, grade_key, season
 
 __all__ = [
-    "agreement", "cup", "curve", "drift", "firmness", "grade_key", "ladder", "pairs", "run",
-    "season",
+    "agreement", "cup", "curve", "drift", "firmness", "grade_key", "ladder", "pairs",
+    "season", "section",
 ]  # fmt: skip

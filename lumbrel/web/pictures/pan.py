@@ -1,13 +1,12 @@
 """The pan's pictures: cup, run, agreement."""
 
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
 from math import ceil, floor
 
 from lumbrel.core.bench import baume
+from lumbrel.core.finishing.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.services.pan import Board, Cup
-from lumbrel.web.pictures.plot import Point, Tick, scale
+from lumbrel.web.pictures.plot import Tick, scale, spread
 
 
 @dataclass(frozen=True)
@@ -50,71 +49,48 @@ def cup(of: Cup) -> CupPicture:
 
 
 @dataclass(frozen=True)
-class RunPicture:
-    """Brix against time with the fitted path, and the probe's temperature beneath."""
+class SectionPicture:
+    """The pan cut open: what is in it, and where done and the lowest safe depth stand."""
 
-    path: str
-    ahead: str
-    band: str
-    temperature: str
-    points: list[Point]
-    brix_ticks: list[Tick]
-    time_ticks: list[Tick]
-    now_x: float
-    finish_x: float | None
-    target_y: float
-    band_top: float
-    band_height: float
-    temperature_now_y: float | None
+    wall: str
+    liquid: str
+    left: float
+    right: float
+    done_y: float
+    safe_y: float
+    now_text_y: float
+    done_text_y: float
+    safe_text_y: float
 
 
-def run(board: Board, clock: Callable[..., str]) -> RunPicture:
-    """The run from the boil's start to a little past the finish."""
-    seen, now = board.evidence, board.context.now
-    minute_now = max(seen.minute(now), 0.0)
-    finish = minute_now + min(board.minutes_left, 240.0)
-    last = max(finish * 1.04 + 3, minute_now + 5)
-    first_brix = max(floor((seen.fitted.brix_at(0) - 2) / 5) * 5, 0)
-    x = scale(0.0, last, 44.0, 604.0)
-    y = scale(first_brix, 70.0, 204.0, 14.0)
+def section(board: Board) -> SectionPicture | None:
+    """The vessel in section; None while its depth is not known."""
+    now, done = board.depth_now_mm, board.depth_done_mm
+    if now is None or done is None:
+        return None
+    top, floor_y, left, right = 16.0, 170.0, 14.0, 176.0
+    y = scale(0.0, max(now, done, 2 * LOWEST_SAFE_DEPTH_MM) * 1.15, floor_y, top)
+    inset = 0.0
+    vessel = board.context.vessel
+    if vessel.shape == "tapered":
+        bottom, wide, _ = vessel.sizes_mm
+        inset = (1 - bottom / wide) * (right - left) / 2
+    slope = inset / (floor_y - top)
 
-    def line(minutes: Sequence[float], shift: float = 0.0) -> list[str]:
-        return [
-            f"{x(m):.1f} {y(seen.fitted.brix_at(m) + shift * seen.fitted.sigma_brix_at(m)):.1f}"
-            for m in minutes
-        ]
+    def edge(at: float) -> float:
+        return (at - top) * slope
 
-    def between(start: float, end: float, count: int) -> list[float]:
-        return [start + (end - start) * i / (count - 1) for i in range(count)]
-
-    past, ahead = between(0, minute_now, 40), between(minute_now, finish, 20)
-    whole = between(0, finish, 50)
-    band = [*line(whole, 1.0), *reversed(line(whole, -1.0))]
-    points = [
-        Point(x(seen.minute(r.at)), y(r.brix), r.kind, f"{clock(r.at)} {r.instrument.name} {r.brix:.1f} Brix")
-        for r in seen.readings
-        if r.brix is not None
-    ]  # fmt: skip
-    samples = [s for s in seen.probe_samples if s.at >= seen.boil_start]
-    temperature = ""
-    temperature_y = None
-    if len(samples) > 1:
-        values = [s.value for s in samples]
-        ty = scale(min(values) - 0.2, max(max(values), board.draw_shown_c or 0) + 0.1, 282.0, 238.0)
-        temperature = "M" + "L".join(
-            f"{x(seen.minute(s.at)):.1f} {ty(s.value):.1f}" for s in samples
-        )
-        temperature_y = ty(values[-1])
-    every = next((step for step in (5, 10, 15, 30, 60) if last / step <= 8), 120)
-    times = []
-    for m in range(0, int(last) + 1, every):
-        times.append(Tick(x(m), clock(seen.boil_start + timedelta(minutes=m))))
-    lines = [Tick(y(b), str(b)) for b in range(int(first_brix), 71, 5)]
-    return RunPicture(
-        "M" + "L".join(line(past)), "M" + "L".join(line(ahead)), "M" + "L".join(band) + "Z",
-        temperature, points, lines, times, x(minute_now),
-        x(finish) if board.finish_at else None, y(board.context.batch.target_brix),
-        y(68.9), y(66.0) - y(68.9), temperature_y,
+    surface = y(now)
+    liquid = (
+        f"M{left + edge(surface):.1f} {surface}H{right - edge(surface):.1f}L{right - inset:.1f} "
+        f"{floor_y}H{left + inset:.1f}Z"
+    )
+    wall = f"M{left} {top - 8}L{left + inset:.1f} {floor_y}H{right - inset:.1f}L{right} {top - 8}"
+    heights = sorted([surface, y(done), y(LOWEST_SAFE_DEPTH_MM)])
+    placed = dict(zip(heights, spread(heights, 19.0, top, floor_y), strict=True))
+    return SectionPicture(
+        wall, liquid, left, right, y(done), y(LOWEST_SAFE_DEPTH_MM), placed[surface],
+        placed[y(done)], placed[y(LOWEST_SAFE_DEPTH_MM)],
     )  # fmt: skip
 
 

@@ -154,33 +154,46 @@ document.addEventListener("alpine:init", () => {
     lost: false,
     lastSeen: "",
     init() {
-      const { code, refresh, drawn } = this.$root.dataset;
-      if (Number(refresh) <= 0 || drawn) return;
+      const { code, drawn } = this.$root.dataset;
+      if (drawn) return;
       let busy = false;
       let entries = null;
-      const source = new EventSource(`/pan/${code}/stream`);
-      source.onmessage = async (event) => {
-        const [count, , clock] = event.data.split("/");
+      let call = "";
+      let whole = 0;
+      window.lumbrelNews?.(async (news) => {
+        if (news.lost) { this.lost = true; return; }
+        if (news.code !== code) return;
         this.lost = false;
-        this.lastSeen = clock;
+        this.lastSeen = news.clock;
+        for (const [key, text] of Object.entries(news)) {
+          for (const spot of document.querySelectorAll(`#verdict [data-news="${key}"]`)) {
+            if (spot.textContent !== text) spot.textContent = text;
+          }
+        }
         if (busy || document.hidden) return;
+        const changed = entries !== null && entries !== news.entries;
+        if (!changed && call === news.call && Date.now() - whole < 5000) { entries = news.entries; return; }
         busy = true;
         try {
-          const board = document.getElementById("board");
-          const open = board.querySelector("details")?.open;
-          const held = board.contains(document.activeElement) || this.typing();
-          if (!held) {
-            board.innerHTML = await fetchText(`/pan/${code}/board`);
-            if (open) board.querySelector("details").open = true;
-          }
-          if (entries !== null && entries !== count) {
-            document.getElementById("slip-record").innerHTML = await fetchText(`/pan/${code}/record`);
-          }
-          entries = count;
+          await this.redraw(code);
+          if (changed) document.getElementById("slip-record").innerHTML = await fetchText(`/pan/${code}/record`);
+          [entries, call, whole] = [news.entries, news.call, Date.now()];
         } catch { this.lost = true; } finally { busy = false; }
-      };
-      source.onerror = () => { this.lost = true; };
-      window.addEventListener("pagehide", () => source.close());
+      });
+    },
+    // Each part is replaced unless somebody is at work in it.
+    async redraw(code) {
+      const fresh = new DOMParser().parseFromString(await fetchText(`/pan/${code}/board`), "text/html");
+      for (const name of ["verdict", "cup", "pan", "agreement"]) {
+        const old = document.getElementById(name);
+        const part = fresh.getElementById(`p-${name}`);
+        if (!old || !part || old.contains(document.activeElement)) continue;
+        if (name === "cup" && this.typing()) continue;
+        const open = old.querySelector("details")?.open;
+        old.innerHTML = part.innerHTML;
+        if (open && old.querySelector("details")) old.querySelector("details").open = true;
+      }
+      if (!fresh.getElementById("p-verdict")) location.reload();
     },
     // While a cup reading is typed the picture follows the typing, not the clock.
     typing() {

@@ -1,0 +1,77 @@
+"""Which of a probe's samples are believed: each kind of nonsense has its stated rule."""
+
+from collections import deque
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from math import isfinite
+
+COLDEST_C, HOTTEST_C = -60.0, 350.0
+POWER_ON_C = 85.0
+"""What the usual digital sensor says before it has measured anything."""
+NEAR_POWER_ON_K = 2.0
+JUMP_K, JUMP_WITHIN = 40.0, timedelta(seconds=30)
+JUMP_BELIEVED_AFTER = 5
+"""A probe moved from one pot to another says so this often; a glitch does not."""
+AHEAD = timedelta(seconds=5)
+BEHIND = timedelta(days=1)
+
+NOT_A_NUMBER = "not a number"
+NO_TEMPERATURE = "no temperature a probe can have"
+POWER_ON = "85.0 °C, what a sensor says before it has measured"
+JUMP = "a jump of 40 K"
+FUTURE = "from the future: the device's clock is ahead"
+OLD = "more than a day old"
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A sample that was believed."""
+
+    at: datetime
+    value: float
+
+
+class SampleGate:
+    """Decides sample by sample for one probe.
+
+    Args:
+        last: the newest sample believed so far, if any.
+    """
+
+    def __init__(self, last: Seen | None = None) -> None:
+        self._last = last
+        self._jumped: deque[float] = deque(maxlen=JUMP_BELIEVED_AFTER)
+
+    def refusal(self, at: datetime, value: float, now: datetime) -> str:
+        """Why a sample is not believed; empty when it is.
+
+        A sample that comes late or twice is no fault of its own. Order does not matter, except
+        that a jump is judged against the newest sample before it.
+
+        Args:
+            at: when it was taken.
+            value: degC, as the probe showed it.
+            now: the kitchen's time.
+        """
+        if not isfinite(value):
+            return NOT_A_NUMBER
+        if not COLDEST_C <= value <= HOTTEST_C:
+            return NO_TEMPERATURE
+        if at > now + AHEAD:
+            return FUTURE
+        if at < now - BEHIND:
+            return OLD
+        known = self._last if self._last and abs(at - self._last.at) <= JUMP_WITHIN else None
+        if value == POWER_ON_C and (
+            known is None or abs(known.value - POWER_ON_C) > NEAR_POWER_ON_K
+        ):
+            return POWER_ON
+        if known is not None and abs(value - known.value) >= JUMP_K:
+            self._jumped.append(value)
+            steady = max(self._jumped) - min(self._jumped) < JUMP_K / 4
+            if len(self._jumped) < JUMP_BELIEVED_AFTER or not steady:
+                return JUMP
+        self._jumped.clear()
+        if self._last is None or at >= self._last.at:
+            self._last = Seen(at, value)
+        return ""

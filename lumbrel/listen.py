@@ -1,0 +1,78 @@
+"""Listening to a probe that speaks in lines: from the wire into the record, for as long as it runs."""
+
+import sys
+import threading
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from lumbrel.devices.lines import LineSource
+from lumbrel.devices.protocols import ProbeSource
+from lumbrel.services import probe_intake
+from lumbrel.store.db import migrate, opened
+
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
+
+
+def listen(
+    database: Path,
+    probe_id: str,
+    source: ProbeSource,
+    stop: threading.Event,
+    now: Callable[[], datetime] = lambda: datetime.now(UTC),
+) -> None:
+    """Take a probe's samples until stopped; a stream that breaks is opened again.
+
+    Args:
+        database: the record.
+        probe_id: the registered thermometer they belong to.
+        source: the probe.
+        stop: set it to end; noticed at the next line or pause.
+        now: the kitchen's time.
+    Raises:
+        NotFound: there is no such thermometer.
+    """
+    pause = FIRST_PAUSE_S
+    with opened(database) as db:
+        migrate(db)
+        probe_intake.take(db, probe_id, [], now())
+        while not stop.is_set():
+            began = time.monotonic()
+            try:
+                for sample in source.samples():
+                    if sample is None:
+                        probe_intake.note_unreadable(db, probe_id, 1, now())
+                    else:
+                        at = sample.at or now()
+                        probe_intake.take(db, probe_id, [(at, sample.celsius)], now())
+                    if stop.is_set():
+                        return
+                said = "it ended"
+            except OSError as error:
+                said = str(error)
+            pause = (
+                FIRST_PAUSE_S if time.monotonic() - began > 60 else min(pause * 2, LONGEST_PAUSE_S)
+            )
+            print(f"The probe's stream broke ({said}); again in {pause:.0f} s.", file=sys.stderr)
+            stop.wait(pause)
+
+
+def source_of(tcp: str, serial: str, baud: int, pipe: str) -> LineSource:
+    """The line source that a command line names.
+
+    Raises:
+        ValueError: none was named, or the TCP address is not HOST:PORT.
+    """
+    from lumbrel.devices import lines
+
+    if tcp:
+        host, _, port = tcp.rpartition(":")
+        if not host or not port.isdigit():
+            raise ValueError("Give the TCP address as HOST:PORT, for example 127.0.0.1:4001.")
+        return LineSource(lines.tcp(host.strip("[]"), int(port)))
+    if serial:
+        return LineSource(lines.serial_port(serial, baud))
+    if pipe:
+        return LineSource(lines.pipe(Path(pipe)))
+    raise ValueError("Name where the lines come from: --tcp, --serial or --pipe.")
