@@ -26,6 +26,7 @@ from lumbrel.store.kitchen import Instrument
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
 HOTTEST_BRIX = 90.0
+COLD_BY_K = 1.0
 WANDER_SIGMA_K = 0.015
 """What is left of a probe's own error in the mean of many samples: lag, stirring, drift."""
 PROBE_SETTLES = timedelta(minutes=3)
@@ -122,7 +123,15 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
-        boiling = [p for p in points if p.at >= start + PROBE_SETTLES]
+        put_in = max((e.at for e in context.of_kind("added") if e.at <= until), default=start)
+        cold_from = _went_cold([p for p in points if p.at >= max(put_in, start)])
+        if cold_from is not None and probe_now and probe_now.at >= cold_from:
+            probe_reading = None
+        boiling = [
+            p
+            for p in points
+            if p.at >= start + PROBE_SETTLES and (cold_from is None or p.at < cold_from)
+        ]
         if not (leave_out and leave_out.instrument.id == probe.id):
             heat = _heat(context, probe, boiling, start, until)
 
@@ -162,6 +171,17 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         start, readings, probe, probe_now, probe_reading, samples, fitted, counted,
         [w for w in words if w not in counted], _said_of_changes(fitted, start),
     )  # fmt: skip
+
+
+def _went_cold(points: list[RunPoint]) -> datetime | None:
+    """When a boil stopped boiling: what boils only grows hotter, so one that has cooled by more
+    than a kelvin since its hottest says nothing of density any more."""
+    if len(points) < 3:
+        return None
+    hottest = max(points, key=lambda p: p.shown_c)
+    if points[-1].shown_c < hottest.shown_c - COLD_BY_K:
+        return hottest.at + timedelta(seconds=1)
+    return None
 
 
 def _heat(

@@ -41,6 +41,7 @@ def create_app(settings: Settings) -> FastAPI:
         await hub.stop()
         if app.state.practice:
             await app.state.practice.hub.stop()
+            app.state.practice.pan.stop()
 
     app = FastAPI(
         title="Lumbrel", version=__version__, docs_url=None, redoc_url=None,

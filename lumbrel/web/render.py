@@ -60,7 +60,7 @@ def context_of(request: Request, db: Connection, here: str) -> dict[str, Any]:
         "request": request, "here": here, "now": now, "kitchen": kitchen,
         "line": kitchen_service.line(db, now), "show": Shower(kitchen), "new_id": new_id,
         "version": __version__, "cautions": cautions.AT.get(here, ()), "pictures": pictures,
-        "form": Filled(), "demo": world.settings.demo, "practice": bool(world.key),
+        "form": Filled(), "demo": world.settings.demo, "practice": world.pan,
         "live": world.settings.refresh_seconds > 0, "today_key": f"{now:%Y-%m-%d}",
     }  # fmt: skip
 
@@ -80,9 +80,11 @@ def page(
 
 def fragment(request: Request, db: Connection, template: str, **more: Any) -> HTMLResponse:
     """A piece of a page, for a page that is already open."""
-    now = world_of(request).settings.clock()
+    world = world_of(request)
+    now = world.settings.clock()
     kitchen = load_kitchen(db)
     known = {
+        "practice": world.pan,
         "request": request, "show": Shower(kitchen), "kitchen": kitchen, "now": now,
         "pictures": pictures, "new_id": new_id, "form": Filled(),
     }  # fmt: skip

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from fastapi import Request
 
+from lumbrel.practice.session import PracticePan
 from lumbrel.web.live import Hub
 from lumbrel.web.settings import Settings
 
@@ -18,6 +19,7 @@ class World:
     hub: Hub
     key: str = ""
     """Empty for the kitchen's own; a browser in practice carries the other's key."""
+    pan: PracticePan | None = None
 
 
 def world_of(request: Request) -> World:

@@ -10,6 +10,7 @@ from lumbrel.web.pages import (
     kitchen,
     live,
     pan,
+    practice,
     schools,
     shelf,
     stations,
@@ -19,6 +20,6 @@ from lumbrel.web.pages import (
 
 router = APIRouter(include_in_schema=False)
 for _module in (
-    kitchen, instruments, schools, day, take_in, pan, stations, candy, shelf, batch, workings, live,
+    kitchen, instruments, schools, day, take_in, pan, stations, candy, shelf, batch, workings, live, practice,
 ):  # fmt: skip
     router.include_router(_module.router)

@@ -135,7 +135,7 @@ def agreement(board: Board) -> AgreementPicture:
     ]
     low = floor(min([board.joint.brix - 2, 65.0, *lows]))
     high = ceil(max([board.joint.brix + 2, 70.0, *highs]))
-    x = scale(low, high, 150.0, 870.0)
+    x = scale(low, high, 146.0, 606.0)
     height = 30.0 + 26.0 * max(len(words), 1)
     places = [
         WordPlace(

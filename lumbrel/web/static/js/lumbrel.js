@@ -61,6 +61,7 @@ document.addEventListener("alpine:init", () => {
     get isRectangular() { return this.picked === "rectangular"; },
     get isRound() { return this.picked === "round"; },
     get isRefractometer() { return this.picked === "refractometer"; },
+    get isChosen() { return this.picked === "0"; },
     get isForecast() { return this.picked === "forecast"; },
     get wantsPressure() { return this.picked === "station" || this.picked === "forecast"; },
   }));

@@ -83,7 +83,7 @@
     c.save();
     c.beginPath(); c.rect(b.left, b.top, b.width, b.height); c.clip();
     for (const mark of run.marks) {
-      if (mark.kind === "burner" || mark.kind === "alarm") upright(plot, mark.at, colour("--brick"), [3, 5], mark.kind === "burner" ? mark.title : "", true);
+      if (mark.kind === "burner") upright(plot, mark.at, colour("--brick"), [3, 5], mark.title, true);
       else if (mark.brix === undefined) upright(plot, mark.at, colour("--hair"), [2, 4], "");
     }
     upright(plot, run.now, colour("--cobalt"), [], "");

@@ -1,0 +1,134 @@
+"""What came of a practice batch: where it was drawn, what it cost, who said what, what hid."""
+
+from bisect import bisect_left
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+
+from lumbrel.core.finishing import rescue
+from lumbrel.core.finishing.target import CEILING_BRIX, FLOOR_BRIX
+from lumbrel.practice.faults import BY_KEY, Fault
+from lumbrel.practice.session import PracticePan, Truth
+from lumbrel.services import context as contexts
+from lumbrel.services.readings import READING_KINDS
+from lumbrel.services.slip import lines
+from lumbrel.services.typed import NotFound
+
+
+@dataclass(frozen=True)
+class Said:
+    """A reading against the truth of its moment."""
+
+    at: datetime
+    title: str
+    brix: float
+    sigma_brix: float
+    truth_brix: float
+
+    @property
+    def off_brix(self) -> float:
+        """Said less true."""
+        return self.brix - self.truth_brix
+
+    @property
+    def within(self) -> bool:
+        """Whether the truth lies within two of its sigmas."""
+        return abs(self.off_brix) <= 2 * self.sigma_brix
+
+
+@dataclass(frozen=True)
+class Hidden:
+    """A fault with when it began, and whether the page said anything of it."""
+
+    fault: Fault
+    began: datetime | None
+    noticed: str
+
+
+@dataclass(frozen=True)
+class Debrief:
+    """The plain account."""
+
+    drawn_at: datetime
+    called_brix: float
+    true_brix: float
+    target_brix: float
+    mass_kg: float
+    water_kg: float
+    """To put back (above 0) or still to drive off (below 0)."""
+    minutes_off: float
+    """Drawn so many minutes after (above 0) or before the true mark."""
+    verdict: str
+    said: list[Said]
+    hidden: list[Hidden]
+    boiled_over: bool
+
+
+def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
+    """The account of a practice batch that has been drawn.
+
+    Raises:
+        NotFound: it has not been drawn yet.
+    """
+    context = contexts.load(db, pan.code, now)
+    drawn = context.first("draw")
+    if drawn is None or not pan.truth:
+        raise NotFound("The practice batch is still in the pan: draw it off first.")
+    wants = context.batch.target_brix
+    there = _truth_at(pan.truth, drawn.at)
+    water = -rescue.water_to_remove_kg(there.mass_kg, there.brix, wants)
+    said = [
+        Said(row.entry.at, row.title, row.reading.brix, row.reading.sigma_brix, _truth_at(pan.truth, row.entry.at).brix)
+        for row in lines(context)
+        if row.reading is not None and row.reading.brix is not None
+        and row.entry.kind in (*READING_KINDS, "depth") and not row.entry.superseded
+    ]  # fmt: skip
+    return Debrief(
+        drawn.at, float(drawn.facts["brix"]), there.brix, wants, there.mass_kg, water,
+        _minutes_off(pan.truth, there, wants), _verdict(there.brix, wants), said,
+        [Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan)) for key in pan.faults],
+        pan.boiled_over,
+    )  # fmt: skip
+
+
+def _truth_at(truth: list[Truth], at: datetime) -> Truth:
+    index = min(bisect_left([t.at for t in truth], at), len(truth) - 1)
+    return truth[index]
+
+
+def _minutes_off(truth: list[Truth], drawn: Truth, wants: float) -> float:
+    reached = next((t for t in truth if t.brix >= wants), None)
+    if reached is not None:
+        return (drawn.at - reached.at) / timedelta(minutes=1)
+    if len(truth) < 30 or drawn.brix <= truth[-30].brix:
+        return 0.0
+    lost = (truth[-30].mass_kg - drawn.mass_kg) / (
+        (drawn.at - truth[-30].at) / timedelta(minutes=1)
+    )
+    left = rescue.water_to_remove_kg(drawn.mass_kg, drawn.brix, wants)
+    return -left / lost if lost > 0 else 0.0
+
+
+def _verdict(brix: float, wants: float) -> str:
+    if brix > CEILING_BRIX:
+        return "Too dense: crystals will form in the jar."
+    if brix < FLOOR_BRIX:
+        return "Too thin: under the usual legal floor, and it ferments."
+    if abs(brix - wants) <= 0.5:
+        return "Well drawn."
+    return "Sellable, but not where you meant it."
+
+
+def _noticed(key: str, context: contexts.BatchContext, pan: PracticePan) -> str:
+    kinds = {e.facts["alarm"] for e in context.of_kind("alarm")}
+    if key == "foam":
+        if pan.boiled_over:
+            return "It went over the rim."
+        return (
+            "You knocked it down in time." if context.first("foam") else "It had not climbed yet."
+        )
+    if key == "burner" and key not in pan.began:
+        return "It had not sagged yet when you drew."
+    if key == "barometer" and "pressure" in kinds:
+        return "The alarm called it."
+    return ""
