@@ -1,6 +1,7 @@
 """The command line: serve, demo, listen, compute, export, backup, restore, check."""
 
 import argparse
+import contextlib
 import json
 import os
 import shutil
@@ -145,12 +146,16 @@ def _run(settings: Any, arguments: argparse.Namespace) -> int:
     import uvicorn
 
     from lumbrel.web.app import create_app
+    from lumbrel.web.server import Server
 
     print(f"Lumbrel is at http://{arguments.host}:{arguments.port}/", flush=True)
-    uvicorn.run(
-        create_app(settings), host=arguments.host, port=arguments.port, log_level="warning",
+    app = create_app(settings)
+    config = uvicorn.Config(
+        app, host=arguments.host, port=arguments.port, log_level="warning",
         timeout_graceful_shutdown=2, access_log=False,
     )  # fmt: skip
+    with contextlib.suppress(KeyboardInterrupt):
+        Server(app, config).run()
     return 0
 
 

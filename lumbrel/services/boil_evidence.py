@@ -20,7 +20,9 @@ from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS, Corrected
 from lumbrel.services.traces import RunPoint, run_points
 from lumbrel.store import day as day_store
+from lumbrel.store import devices
 from lumbrel.store.day import Sample
+from lumbrel.store.devices import Trouble
 from lumbrel.store.kitchen import Instrument
 
 STILL_SPEAKS = timedelta(minutes=30)
@@ -76,6 +78,8 @@ class BoilEvidence:
     """Of those that do not."""
     changes: list[BurnerChange]
     """Where the rate changed, oldest first."""
+    troubles: list[Trouble]
+    """What the probe sent in this run that was not believed."""
 
     def minute(self, at: datetime) -> float:
         """A moment on the fit's clock."""
@@ -170,6 +174,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     return BoilEvidence(
         start, readings, probe, probe_now, probe_reading, samples, fitted, counted,
         [w for w in words if w not in counted], _said_of_changes(fitted, start),
+        devices.troubles(context.db, probe.id, entry.at) if probe else [],
     )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from lumbrel.core.units import KINDS, show
 from lumbrel.services import context as contexts
 from lumbrel.services import day, pan, shelf
 from lumbrel.services.air import Pressure, pressure_at
+from lumbrel.services.alarms import NEAR_MINUTES
 from lumbrel.services.typed import Form
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -200,6 +201,14 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
         form.errors["time_zone"] = (
             "Type a zone as Europe/Vienna or America/Toronto, or leave it empty."
         )
+    ahead = form.between(
+        "near_minutes", "minutes", 0, 60, "A call ahead lies between 0 (none) and 60 minutes.",
+        required=False,
+    )  # fmt: skip
+    ahead_k = form.between(
+        "near_k", "difference", 0, 10, "A call ahead lies between 0 (none) and 10 K (18 °F).",
+        required=False,
+    )  # fmt: skip
     units = {}
     for kind in kitchen.units:
         allowed = [unit.key for unit in KINDS[kind].units]
@@ -209,6 +218,9 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
     settings = replace(
         kitchen, name=name, elevation_m=elevation, time_zone=zone, target_brix=target,
         draw_margin_brix=margin, units=units, both_units=form.ticked("both_units"),
+        alarms={
+            "near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0,
+        },
     )  # fmt: skip
     with transaction(db):
         save_kitchen(db, settings)

@@ -20,7 +20,7 @@ from lumbrel.core.finishing.verdict import Call, Verdict, verdict
 from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
-from lumbrel.services import day
+from lumbrel.services import day, take_in
 from lumbrel.services.air import Pressure, pressure_at, pressure_by
 from lumbrel.services.bench.curves import HOT_FROM_C, hydrometer_of
 from lumbrel.services.boil_evidence import BoilEvidence, gather
@@ -345,6 +345,17 @@ class AfterDraw:
     over_brix: float
     water_to_put_back_kg: float
     short_by_water_kg: float
+    minutes_to_boil_on: float | None = None
+    """At this vessel's rate, when it came out thin."""
+
+    def thinner_kg(self, thinner_brix: float) -> float | None:
+        """Thinner syrup that would bring it down to the target, instead of water."""
+        try:
+            return rescue.thinner_syrup_to_add_kg(
+                self.mass_kg, self.brix, self.context.batch.target_brix, thinner_brix
+            )
+        except OutOfRange:
+            return None
 
     @property
     def syrup_brix(self) -> float:
@@ -381,7 +392,13 @@ def after_draw(context: BatchContext) -> AfterDraw:
     return AfterDraw(
         context, draw, brix, sigma, mass, later, over,
         max(-water, 0.0) if significant else 0.0, max(water, 0.0) if significant else 0.0,
+        _minutes_to_boil_on(context, water) if significant and water > 0 else None,
     )  # fmt: skip
+
+
+def _minutes_to_boil_on(context: BatchContext, water_kg: float) -> float:
+    rate, _, _ = take_in.learned_rate(context.db, context.vessel)
+    return water_kg / rate
 
 
 CALL_WORDS = {

@@ -42,6 +42,7 @@ class Hub:
         self._states: dict[str, tuple[Any, ...]] = {}
         self._last: dict[str, str] = {}
         self._task: asyncio.Task[None] | None = None
+        self._ended = False
 
     async def start(self) -> None:
         """Begin to look, unless live pages are off."""
@@ -54,15 +55,20 @@ class Hub:
             self._task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await self._task
+            self._task = None
+        self._ended = True
         for ears in self._ears.values():
             for ear in ears:
-                ear.put_nowait("")
+                if not ear.full():
+                    ear.put_nowait("")
 
     def listen(self, code: str) -> asyncio.Queue[str]:
         """A queue that hears a batch's news from now on, its last news first."""
         ear: asyncio.Queue[str] = asyncio.Queue(maxsize=100)
         self._ears[code].add(ear)
         self._states.pop(code, None)
+        if self._ended:
+            ear.put_nowait("")
         return ear
 
     def leave(self, code: str, ear: asyncio.Queue[str]) -> None:

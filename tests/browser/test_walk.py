@@ -1,8 +1,6 @@
 """The job in a real browser: clicked, typed, with the keyboard alone, on a phone, live."""
 
 import json
-import tempfile
-import unittest
 from datetime import timedelta
 from pathlib import Path
 
@@ -11,11 +9,8 @@ from playwright.sync_api import Page, expect
 
 from lumbrel import demo
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.store.db import opened
-from lumbrel.web.settings import Settings
-from tests.support.browser import chromium
-from tests.support.kitchen import NOON, season_copy
-from tests.support.server import served
+from tests.support.kitchen import season_copy
+from tests.support.pages import BrowserCase
 
 LIVE = "/pan/26-058"
 VIEWS = (
@@ -27,42 +22,6 @@ VIEWS = (
     "/kitchen/instrument/barometer", "/working/schools/26-058", "/working/pan/26-058/density",
     "/working/day/finish-66.9",
 )  # fmt: skip
-
-
-class BrowserCase(unittest.TestCase):
-    """A browser and a scratch folder; every page is watched for errors and foreign requests."""
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.browser = cls.enterClassContext(chromium())
-        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
-
-    def setUp(self) -> None:
-        self.complaints: list[str] = []
-        self.now = NOON
-
-    def serve(self, path: Path, clock=None, **more) -> str:
-        return self.enterContext(served(Settings(path, clock or (lambda: self.now), **more)))
-
-    def open(self, width: int = 1280, height: int = 800) -> Page:
-        page = self.browser.new_page(viewport={"width": width, "height": height})
-        self.addCleanup(page.close)
-        page.set_default_timeout(8000)
-        page.on("pageerror", lambda error: self.complaints.append(str(error)))
-        page.on("console", lambda said: self._heard(said.type, said.text))
-        page.on("request", lambda request: self._requested(request.url))
-        return page
-
-    def _heard(self, kind: str, text: str) -> None:
-        if kind == "error" and "422" not in text:
-            self.complaints.append(text)
-
-    def _requested(self, url: str) -> None:
-        if not url.startswith(("http://127.0.0.1:", "data:")):
-            self.complaints.append(f"asked for {url}")
-
-    def tearDown(self) -> None:
-        self.assertEqual(self.complaints, [])
 
 
 class Walk(BrowserCase):
@@ -401,24 +360,3 @@ class Everywhere(BrowserCase):
         )
         page.reload()
         expect(page.locator(".caution")).to_be_visible()
-
-
-class Live(BrowserCase):
-    def test_the_probe_streams_onto_the_page(self) -> None:
-        path = season_copy(self.folder / "live")
-        clock = demo.clock(path)
-        vessel = demo.LiveVessel(path, clock)
-        vessel.start()
-        self.addCleanup(vessel.stop)
-        address = self.serve(path, clock, demo=True, refresh_seconds=0.2)
-        page = self.open()
-        page.goto(address + LIVE)
-        page.locator("#entry input[name=cup]").fill("91 C")
-        shown = page.locator("#probe-now").text_content()
-        expect(page.locator("#probe-now")).not_to_have_text(shown, timeout=20_000)
-        self.assertEqual(page.locator("#entry input[name=cup]").input_value(), "91 C")
-        with opened(path) as db:
-            count = db.execute(
-                "SELECT count(*) FROM sample WHERE at > '2026-04-18T14:25:06'"
-            ).fetchone()
-        self.assertGreater(count[0], 1)

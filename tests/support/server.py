@@ -9,6 +9,7 @@ from contextlib import contextmanager
 import uvicorn
 
 from lumbrel.web.app import create_app
+from lumbrel.web.server import Server
 from lumbrel.web.settings import Settings
 
 
@@ -17,11 +18,9 @@ def served(settings: Settings) -> Iterator[str]:
     """Serve on a free port; yields the address."""
     listener = socket.socket()
     listener.bind(("127.0.0.1", 0))
-    server = uvicorn.Server(
-        uvicorn.Config(
-            create_app(settings), log_level="error", access_log=False, timeout_graceful_shutdown=1
-        )
-    )
+    app = create_app(settings)
+    config = uvicorn.Config(app, log_level="error", access_log=False, timeout_graceful_shutdown=1)
+    server = Server(app, config)
     thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]}, daemon=True)
     thread.start()
     deadline = time.monotonic() + 10

@@ -1,6 +1,7 @@
 """Vessels: what a depth holds, and the depth that means done."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 from math import pi
 
 from lumbrel.core.errors import OutOfRange, require_between
@@ -18,9 +19,10 @@ class Vessel:
     """A pan or pot, its inside measured in mm.
 
     Args:
-        shape: "rectangular" (length, width), "round" (diameter) or "tapered" (bottom
-            diameter, top diameter, height).
-        sizes_mm: those sizes, each 20 to 10000.
+        shape: "rectangular" (length, width), "round" (diameter), "tapered" (bottom
+            diameter, top diameter, height) or "measured" (depth, litres, depth, litres ... as
+            buckets were poured in).
+        sizes_mm: those sizes, each 20 to 10000; of a measured one two to thirty pairs, rising.
     Raises:
         OutOfRange: an unknown shape or a size outside its range.
     """
@@ -29,16 +31,49 @@ class Vessel:
     sizes_mm: tuple[float, ...]
 
     def __post_init__(self) -> None:
+        if self.shape == "measured":
+            self._require_measured()
+            return
         needed = {"rectangular": 2, "round": 1, "tapered": 3}
         if self.shape not in needed:
-            raise OutOfRange("The shape must be rectangular, round or tapered.", "shape")
+            raise OutOfRange("The shape must be rectangular, round, tapered or measured.", "shape")
         if len(self.sizes_mm) != needed[self.shape]:
             raise OutOfRange(f"A {self.shape} vessel takes {needed[self.shape]} sizes.", "sizes_mm")
         for size in self.sizes_mm:
             require_between(size, 20.0, 10_000.0, "sizes_mm", "A vessel's size", "mm")
 
+    def _require_measured(self) -> None:
+        points = self.measures
+        depths, litres = [d for d, _ in points], [v for _, v in points]
+        rising = all(a < b for a, b in pairwise(depths)) and all(a < b for a, b in pairwise(litres))
+        if len(self.sizes_mm) % 2 or not 2 <= len(points) <= 30 or not rising or depths[0] <= 0:
+            raise OutOfRange(
+                "Give two to thirty depths with the litres poured in by then, both rising, for "
+                "example 20 mm = 5 L, 40 mm = 10.4 L.", "sizes_mm",
+            )  # fmt: skip
+        for depth, volume in points:
+            require_between(depth, 1.0, 5000.0, "sizes_mm", "A measured depth", "mm")
+            require_between(volume, 0.01, 5000.0, "sizes_mm", "A measured volume", "L")
+
+    @property
+    def measures(self) -> list[tuple[float, float]]:
+        """Depth and litres of a measured vessel, from the floor up."""
+        return list(zip(self.sizes_mm[::2], self.sizes_mm[1::2], strict=False))
+
+    def _measured(self, value: float, of: int, to: int) -> float:
+        """Along the measured points, straight between them; from (0, 0) to the last."""
+        points = [(0.0, 0.0), *self.measures]
+        for low, high in pairwise(points):
+            if value <= high[of]:
+                share = (value - low[of]) / (high[of] - low[of])
+                return low[to] + share * (high[to] - low[to])
+        return points[-1][to]
+
     def bottom_area_m2(self) -> float:
         """Area of the heated bottom, m2."""
+        if self.shape == "measured":
+            depth, litres = self.measures[0]
+            return litres / depth
         if self.shape == "rectangular":
             return self.sizes_mm[0] * self.sizes_mm[1] * 1e-6
         return pi * self.sizes_mm[0] ** 2 / 4 * 1e-6
@@ -50,6 +85,8 @@ class Vessel:
             depth_mm: 0 to 5000, and not above a tapered vessel's height.
         """
         require_between(depth_mm, 0.0, self._deepest_mm(), "depth_mm", "The depth", "mm")
+        if self.shape == "measured":
+            return self._measured(depth_mm, 0, 1)
         if self.shape == "tapered":
             bottom, top, height = self.sizes_mm
             at_depth = bottom + (top - bottom) * depth_mm / height
@@ -64,11 +101,15 @@ class Vessel:
         """
         most = self.volume_l(self._deepest_mm())
         require_between(volume_l, 0.0, most, "volume_l", "The volume", "L")
+        if self.shape == "measured":
+            return self._measured(volume_l, 1, 0)
         if self.shape == "tapered":
             return solve(lambda depth: self.volume_l(depth) - volume_l, 0.0, self._deepest_mm())
         return volume_l / self.bottom_area_m2()
 
     def _deepest_mm(self) -> float:
+        if self.shape == "measured":
+            return self.measures[-1][0]
         return self.sizes_mm[2] if self.shape == "tapered" else 5000.0
 
 

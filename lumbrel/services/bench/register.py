@@ -1,8 +1,10 @@
 """Registering what a kitchen owns: vessels, woodlots and every kind of instrument."""
 
+import re
 from dataclasses import dataclass
 from sqlite3 import Connection, IntegrityError
 
+from lumbrel.core import units
 from lumbrel.core.bench.hydrometer import SIXTY_F_C
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.vessel import Vessel
@@ -79,20 +81,45 @@ def add_to_kitchen(db: Connection, what: str, fields: dict[str, str]) -> None:
         raise BadInput({"name": f"There is a {what} called {name} already."}) from None
 
 
+SHAPES = {
+    "rectangular": ("length", "width"), "round": ("diameter",),
+    "tapered": ("bottom", "top", "height"), "measured": (),
+}  # fmt: skip
+
+
 def _add_vessel(db: Connection, form: Form, name: str) -> None:
-    shape = form.choice("shape", ["rectangular", "round"], "Choose rectangular or round.")
+    shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
     purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
-    names = ("length", "width") if shape == "rectangular" else ("diameter",)
     sizes = [
-        form.between(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m.") for n in names
+        form.between(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
+        for n in SHAPES.get(shape, ())
     ]
+    if shape == "measured":
+        sizes = list(_measures(form))
     form.check()
     inner = tuple(size for size in sizes if size is not None)
     try:
         Vessel(shape, inner)
     except OutOfRange as error:
-        raise BadInput({"shape": error.sentence}) from error
+        raise BadInput({"measures" if shape == "measured" else "shape": error.sentence}) from error
     add_vessel(db, VesselRow(form.client_id(), name, shape, inner, purpose))
+
+
+def _measures(form: Form) -> list[float]:
+    """Depths and litres as "20 mm = 5 L, 40 mm = 10.4 L"."""
+    found: list[float] = []
+    for pair in re.split(r"[;,\n]+", form.text("measures", "Give depths and litres.", 400)):
+        depth, _, litres = pair.partition("=")
+        try:
+            unit = form.kitchen.units
+            found.append(units.parse(depth, "depth", unit.get("depth", "")).value)
+            found.append(units.parse(litres, "volume", unit.get("volume", "")).value)
+        except OutOfRange:
+            form.errors["measures"] = (
+                "Write each depth with the litres poured in by then, as 20 mm = 5 L, 40 mm = 10.4 L."
+            )
+            return []
+    return found
 
 
 def _detail(form: Form, what: str) -> dict[str, object]:

@@ -1,13 +1,16 @@
 """One instrument: its page, its checks, and its reference card."""
 
+from datetime import timedelta
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services import day as days
+from lumbrel.services import probe_intake
 from lumbrel.services.bench import cards, checks, curves, profile
 from lumbrel.services.typed import BadInput, Form, NotFound
+from lumbrel.store import devices
 from lumbrel.store.kitchen import Instrument, instruments, load_kitchen, retire_instrument
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
@@ -51,7 +54,13 @@ def _card(db: Db, instrument: Instrument, now: Now) -> dict[str, Any]:
 
 
 def _profile(
-    request: Request, db: Db, now: Now, key: str, form: Filled | None = None, about: str = ""
+    request: Request,
+    db: Db,
+    now: Now,
+    key: str,
+    form: Filled | None = None,
+    about: str = "",
+    token: str = "",
 ) -> HTMLResponse:
     instrument = _instrument(db, key)
     mixing = Form(dict(request.query_params), load_kitchen(db))
@@ -63,7 +72,8 @@ def _profile(
     return page(
         request, db, "kitchen/instrument.html", "settings", 422 if form else 200, both=False,
         one=profile.profile(db, instrument, now), form=form or Filled(), about=about,
-        blank=Filled(), mixture=mixture, mixed=mixed, **_card(db, instrument, now),
+        blank=Filled(), token=token, troubles=devices.troubles(db, instrument.id, now - timedelta(days=7)),
+        mixture=mixture, mixed=mixed, **_card(db, instrument, now),
     )  # fmt: skip
 
 
@@ -84,6 +94,15 @@ def ice(request: Request, db: Db, now: Now, key: str, fields: Fields) -> Respons
     except BadInput as bad:
         return _profile(request, db, now, key, refilled(fields, bad), "ice")
     return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.post("/{key}/token")
+def token(request: Request, db: Db, now: Now, key: str) -> Response:
+    """A token for a probe over HTTP, shown this once."""
+    instrument = _instrument(db, key)
+    if instrument.kind != "thermometer":
+        raise NotFound("Only a thermometer sends samples.")
+    return _profile(request, db, now, key, token=probe_intake.new_token(db, instrument.id, now))
 
 
 @router.post("/{key}/check")

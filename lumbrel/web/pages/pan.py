@@ -39,7 +39,7 @@ def first(request: Request, db: Db, now: Now) -> Response:
     )  # fmt: skip
 
 
-def _state(context: BatchContext) -> dict[str, object]:
+def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
     """The board, or what is known after the draw."""
     drawn = context.first("draw")
     shown: dict[str, object] = {
@@ -48,6 +48,13 @@ def _state(context: BatchContext) -> dict[str, object]:
         "near_minutes": alarms.near_minutes(context.kitchen), "promise": pan.promise(board),
         "next_step": next((s for s in ("filter", "colour") if not context.first(s)), "jar"),
     }  # fmt: skip
+    after = shown["after"]
+    shown["thinner_brix"], shown["thinner_kg"] = thinner, None
+    if thinner and isinstance(after, pan.AfterDraw):
+        try:
+            shown["thinner_kg"] = after.thinner_kg(units.parse(thinner, "brix").value)
+        except OutOfRange:
+            shown["thinner_brix"] = ""
     return shown
 
 
@@ -59,6 +66,7 @@ def _pan(
     tab: str,
     form: Filled | None = None,
     kind: str = "",
+    thinner: str = "",
 ) -> HTMLResponse:
     context = contexts.load(db, code, now)
     tab = tab if tab in {key for key, _, _ in TABS} else "hydrometer"
@@ -68,7 +76,7 @@ def _pan(
     ]
     return page(
         request, db, "pan/pan.html", "pan", 422 if form else 200,
-        **_state(context) | {"draw_asked": kind == "draw" and form is not None},
+        **_state(context, thinner) | {"draw_asked": kind == "draw" and form is not None},
         lines=slip.lines(context), tabs=TABS, tab=tab, form=form or Filled(), blank=Filled(),
         event=kind, has_boiling=context.first("boiling") is not None,
         choices=choices_for(db, context), others=others if len(others) > 1 else [],
@@ -78,9 +86,11 @@ def _pan(
 
 
 @router.get("/pan/{code}")
-def show(request: Request, db: Db, now: Now, code: str, entry: str = "hydrometer") -> HTMLResponse:
-    """One vessel's pan."""
-    return _pan(request, db, now, code, entry)
+def show(
+    request: Request, db: Db, now: Now, code: str, entry: str = "hydrometer", thinner: str = ""
+) -> HTMLResponse:
+    """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix."""
+    return _pan(request, db, now, code, entry, thinner=thinner)
 
 
 @router.get("/pan/{code}/board")

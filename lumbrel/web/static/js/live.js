@@ -60,6 +60,7 @@
     screen.dataset.kind = alarm.kind;
     if (!screen.hidden) return;
     try { by.value = localStorage.getItem("initials") ?? ""; } catch { /* empty */ }
+    for (const open of document.querySelectorAll("dialog[open]")) open.close();
     screen.hidden = false;
     document.title = `! ${document.title.replace(/^! /, "")}`;
     tone();

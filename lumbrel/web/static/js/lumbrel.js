@@ -59,6 +59,8 @@ document.addEventListener("alpine:init", () => {
     get isMeter() { return this.picked === "meter"; },
     get isEye() { return this.picked === "eye"; },
     get isRectangular() { return this.picked === "rectangular"; },
+    get isTapered() { return this.picked === "tapered"; },
+    get isMeasured() { return this.picked === "measured"; },
     get isRound() { return this.picked === "round"; },
     get isRefractometer() { return this.picked === "refractometer"; },
     get isChosen() { return this.picked === "0"; },
@@ -227,7 +229,7 @@ document.addEventListener("click", async (event) => {
   try {
     const body = document.getElementById("working-body");
     body.innerHTML = await fetchText(`${href}${href.includes("?") ? "&" : "?"}part=1`);
-    if (!dialog.open) dialog.showModal();
+    if (!dialog.open && document.getElementById("alarm").hidden) dialog.showModal();
     dialog.scrollTop = 0;
   } catch { location.assign(href); }
 });

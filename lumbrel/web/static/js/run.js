@@ -187,7 +187,7 @@
       plot.setCursor({ left: plot.valToPos(at, "x"), top: 20 });
     } else if (event.key === "+" || event.key === "=") { atAll = false; show(middle - span / 4, middle + span / 4); }
     else if (event.key === "-") show(middle - span, middle + span);
-    else if (event.key === "0") { atAll = true; show(...whole); said.textContent = hint; }
+    else if (event.key === "0") { atAll = true; show(...whole); setTimeout(() => { said.textContent = hint; }, 60); }
     else return;
     event.preventDefault();
     event.stopPropagation();

@@ -1,0 +1,168 @@
+"""The live pan as a person meets it: streaming, alarms, lines typed in steam, a practice batch."""
+
+import re
+import time
+from datetime import datetime, timedelta
+
+from playwright.sync_api import Page, expect
+
+from lumbrel import demo
+from lumbrel.store.db import opened
+from tests.support.kitchen import season_copy
+from tests.support.pages import BrowserCase
+
+LIVE = "/pan/26-058"
+
+
+class Live(BrowserCase):
+    def test_the_probe_streams_onto_the_page(self) -> None:
+        path = season_copy(self.folder / "live")
+        clock = demo.clock(path)
+        vessel = demo.LiveVessel(path, clock)
+        vessel.start()
+        self.addCleanup(vessel.stop)
+        address = self.serve(path, clock, demo=True, refresh_seconds=0.2)
+        page = self.open()
+        page.goto(address + LIVE)
+        page.locator("#entry input[name=cup]").fill("91 C")
+        shown = page.locator("#probe-now").text_content()
+        expect(page.locator("#probe-now")).not_to_have_text(shown, timeout=20_000)
+        self.assertEqual(page.locator("#entry input[name=cup]").input_value(), "91 C")
+        with opened(path) as db:
+            count = db.execute(
+                "SELECT count(*) FROM sample WHERE at > '2026-04-18T14:25:06'"
+            ).fetchone()
+        self.assertGreater(count[0], 1)
+
+    def test_the_run_is_read_off_and_zoomed_with_keys(self) -> None:
+        path = season_copy(self.folder / "run")
+        page = self.open()
+        page.goto(self.serve(path, demo.clock(path, frozen=True), refresh_seconds=0) + LIVE)
+        expect(page.locator("#run canvas")).to_have_count(2)
+        self.assertGreater(int(page.locator("#run").get_attribute("data-drawn")), 300)
+        page.locator("#run").focus()
+        page.keyboard.press("ArrowLeft")
+        expect(page.locator("#run-said")).to_have_text(re.compile(r"\d\d:\d\d · \d\d\.\d Brix"))
+        before = page.locator("#run-said").text_content()
+        page.keyboard.press("+")
+        page.keyboard.press("ArrowLeft")
+        expect(page.locator("#run-said")).not_to_have_text(before)
+        page.keyboard.press("0")
+        expect(page.locator("#run-said")).to_contain_text("drag to zoom")
+        page.get_by_role("button", name="Test the alarm").click()
+        expect(page.locator("#alarm")).to_be_visible()
+        page.keyboard.press("Space")
+        expect(page.locator("#alarm")).to_be_hidden()
+
+
+class Steam(BrowserCase):
+    def test_a_line_typed_without_a_connection_waits_and_is_sent_once(self) -> None:
+        path = season_copy(self.folder / "steam")
+        clock = demo.clock(path)
+        page = self.open()
+        page.goto(self.serve(path, clock, refresh_seconds=0.2) + LIVE)
+        self._answer(page)
+        expect(page.locator("#probe-now")).to_be_visible()
+        time.sleep(1)
+        page.context.set_offline(True)
+        page.locator("#entry input[name=reading]").fill("49.6")
+        page.locator("#entry input[name=cup]").fill("92 C")
+        page.locator("#entry button[type=submit]").click()
+        expect(page.locator("#waiting")).to_contain_text(
+            "Waiting to be sent: hydrometer 49.6, 92 C"
+        )
+        expect(page.locator("#entry input[name=reading]")).to_have_value("")
+        page.context.set_offline(False)
+        expect(page.locator("#waiting")).to_be_hidden(timeout=15_000)
+        page.reload()
+        self._answer(page)
+        expect(page.locator(".slip-lines li", has_text="Hydrometer 49.6")).to_have_count(1)
+        self.complaints = [said for said in self.complaints if "ERR_INTERNET" not in said]
+
+    def _answer(self, page: Page) -> None:
+        """The demo's pan is in the foam zone: it calls at once."""
+        for _ in range(4):
+            try:
+                expect(page.locator("#alarm")).to_be_visible(timeout=1500)
+            except AssertionError:
+                return
+            page.keyboard.press("x")
+
+
+class Practice(BrowserCase):
+    def test_a_batch_at_sixty_times_to_its_debrief(self) -> None:
+        page = self.open()
+        page.set_default_timeout(15_000)
+        page.goto(
+            self.serve(self.folder / "practice.sqlite3", lambda: self.now, refresh_seconds=0.3)
+        )
+        page.get_by_role("link", name="Try a practice pan").click()
+        page.locator("input[name=speed][value='60']").check(force=True)
+        page.locator("input[name=surprise][value='0']").check(force=True)
+        page.get_by_label("a burner that sags").check()
+        page.locator("form[action='/practice/start']").evaluate(
+            "f => f.insertAdjacentHTML('beforeend', '<input type=hidden name=seed value=7>')"
+        )
+        page.get_by_role("button", name="Light the burner").click()
+        expect(page.locator(".practice-bar")).to_contain_text("nothing here is real")
+        expect(page.locator("#alarm")).to_be_visible(timeout=60_000)
+        headline = page.locator("#alarm-headline").text_content()
+        page.locator("#alarm-by").fill("AB")
+        page.locator("#alarm-headline").click()
+        expect(page.locator(".slip-lines")).to_contain_text("answered by AB", timeout=15_000)
+        self.assertIn(headline, page.locator(".slip-lines").text_content())
+        self._quiet(page, lambda: page.get_by_role("button", name="20×").click())
+        self._read_the_cup(page)
+        self._quiet(page, lambda: page.get_by_role("button", name="60×").click())
+        self._boil_to_the_mark(page)
+        self._quiet(page, lambda: page.locator(".draw-form .go").first.click())
+        self._quiet(page, lambda: page.get_by_role("link", name="Hear the debrief").click())
+        expect(page.locator(".debrief")).to_contain_text("A burner that sags")
+        expect(page.locator(".debrief .school-table")).to_contain_text("Hydrometer")
+        page.get_by_role("button", name="Back to the kitchen").click()
+        expect(page.locator("h1")).to_have_text("Set up the kitchen")
+        with opened(self.folder / "practice.sqlite3") as db:
+            self.assertEqual(db.execute("SELECT count(*) FROM batch").fetchone()[0], 0)
+
+    def _quiet(self, page: Page, act) -> None:
+        """Do something, answering whatever rings in between."""
+        until = datetime.now() + timedelta(seconds=30)
+        while True:
+            while page.locator("#alarm").is_visible():
+                page.keyboard.press("x")
+                page.wait_for_timeout(200)
+            try:
+                page.set_default_timeout(2500)
+                act()
+                return
+            except Exception:
+                if datetime.now() > until or not page.locator("#alarm").is_visible():
+                    raise
+            finally:
+                page.set_default_timeout(15_000)
+
+    def _read_the_cup(self, page: Page) -> None:
+        for _ in range(60):
+            self._quiet(page, lambda: page.get_by_role("link", name="Fill the cup").click())
+            expect(page.locator("#working[open], #alarm:not([hidden])").first).to_be_visible()
+            words = page.locator("#working .lead").text_content()
+            page.keyboard.press("Escape")
+            found = re.search(r"floats at ([\d.]+), .* says ([\d.]+) °C", words)
+            if found:
+                break
+            page.wait_for_timeout(1000)
+        self._quiet(page, lambda: page.locator("#entry input[name=reading]").fill(found[1]))
+        self._quiet(page, lambda: page.locator("#entry input[name=cup]").fill(f"{found[2]} C"))
+        self._quiet(page, lambda: page.locator("#entry button[type=submit]").click())
+        expect(page.locator(".slip-lines")).to_contain_text(
+            f"Hydrometer {found[1]}", timeout=20_000
+        )
+
+    def _boil_to_the_mark(self, page: Page) -> None:
+        for _ in range(240):
+            if page.locator("#alarm").is_visible():
+                page.keyboard.press("x")
+            if page.locator(".verdict h1").text_content() in ("Draw now", "Over"):
+                return
+            page.wait_for_timeout(300)
+        self.fail("it never came to the mark")

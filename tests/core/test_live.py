@@ -1,0 +1,134 @@
+"""The live pan's arithmetic: samples believed or not, a trace of bounded size, a changed burner."""
+
+import random
+import unittest
+from datetime import UTC, datetime, timedelta
+
+from lumbrel.core.bench import samples
+from lumbrel.core.bench.samples import SampleGate, Seen
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.finishing import boil, dipstick
+from lumbrel.core.finishing.boil import HeatReading
+from lumbrel.core.finishing.burner import rate_changes
+from lumbrel.core.finishing.trace import MOST_POINTS, ProbeTrace
+from lumbrel.core.finishing.vessel import Vessel
+from lumbrel.core.physics import sucrose
+from lumbrel.core.physics.boil_curve import BoilCurve
+
+NOW = datetime(2026, 3, 18, 12, tzinfo=UTC)
+PA = 96_400.0
+
+
+def later(seconds: float) -> datetime:
+    return NOW + timedelta(seconds=seconds)
+
+
+class Believed(unittest.TestCase):
+    def gate(self, value: float = 101.0) -> SampleGate:
+        return SampleGate(Seen(NOW, value))
+
+    def test_each_kind_of_nonsense_has_its_rule(self) -> None:
+        for at, value, why in (
+            (1, float("nan"), samples.NOT_A_NUMBER), (1, float("inf"), samples.NOT_A_NUMBER),
+            (1, 900.0, samples.NO_TEMPERATURE), (1, 85.0, samples.POWER_ON),
+            (1, 145.0, samples.JUMP), (60, 101.0, samples.FUTURE),
+            (-90_000, 101.0, samples.OLD), (1, 101.1, ""), (-30, 100.9, ""), (0, 101.0, ""),
+        ):  # fmt: skip
+            with self.subTest(value, at=at):
+                self.assertEqual(self.gate().refusal(later(at), value, later(2)), why)
+
+    def test_a_power_on_value_for_ever_is_never_believed_but_passing_it_is(self) -> None:
+        cold = SampleGate()
+        self.assertEqual(
+            {cold.refusal(later(s), 85.0, later(s)) for s in range(50)}, {samples.POWER_ON}
+        )
+        warming = self.gate(84.5)
+        self.assertEqual(warming.refusal(later(1), 85.0, later(1)), "")
+
+    def test_a_probe_moved_to_another_pot_is_believed_when_it_says_so_again(self) -> None:
+        moved = self.gate(20.0)
+        said = [moved.refusal(later(s), 98.0 + s / 10, later(s)) for s in range(1, 8)]
+        self.assertEqual(said, [samples.JUMP] * 4 + [""] * 3)
+        flicker = self.gate(20.0)
+        values = (98.0, 20.1, 150.0, 20.0, 98.0, 20.2, 98.0)
+        said = [flicker.refusal(later(s), v, later(s)) for s, v in enumerate(values, 1)]
+        self.assertEqual([bool(s) for s in said], [True, False, True, False, True, False, True])
+
+
+class Trace(unittest.TestCase):
+    def test_so_many_points_however_long_and_no_sample_lost(self) -> None:
+        trace, rng = ProbeTrace(), random.Random(3)
+        seconds = list(range(30_000))
+        late = seconds[:200]
+        rng.shuffle(late)
+        for second in late + seconds[200:]:
+            trace.add(second, second / 100)
+        points = trace.points()
+        self.assertLessEqual(len(points), MOST_POINTS)
+        self.assertEqual(sum(p.count for p in points), 30_000)
+        self.assertTrue(all(abs(p.value - p.second / 100) < 1e-6 for p in points))
+        self.assertEqual([p.second for p in points], sorted(p.second for p in points))
+        self.assertLess(points[-1].second - points[-2].second, 60)
+
+
+class Boiling(unittest.TestCase):
+    def test_the_table_is_the_curve(self) -> None:
+        for pressure in (85_000.0, 96_433.0, 101_325.0):
+            curve = BoilCurve(pressure, 0.01)
+            for brix in (2.2, 30.3, 58.9, 66.9, 79.1):
+                self.assertAlmostEqual(
+                    curve.at(brix)[0], sucrose.boiling_point_c(brix, pressure, 0.01), delta=0.005
+                )
+                self.assertAlmostEqual(curve.brix_of(curve.at(brix)[0]), brix, delta=0.01)
+            with self.assertRaises(OutOfRange):
+                curve.brix_of(curve.water_c - 1)
+
+    def run_of(self, rates: list[tuple[float, float]], offset: float = 0.2) -> list[HeatReading]:
+        rng, mass, heat = random.Random(5), 30.0, []
+        for minute in range(60):
+            mass -= next(rate for until, rate in rates if minute < until)
+            brix = 1350 / mass
+            if brix > 75:
+                break
+            shown = sucrose.boiling_point_c(brix, PA, 0.01) + offset + rng.gauss(0, 0.02)
+            heat.append(HeatReading(minute + 1.0, shown, 0.025, "probe", 0.2, PA, 0.01))
+        return heat
+
+    def test_temperatures_find_rate_and_offset(self) -> None:
+        heat = self.run_of([(99, 0.18)])
+        fitted = boil.fit(30, 45, [], (), (0.25, 0.1), heat=heat)
+        self.assertAlmostEqual(fitted.rate_kg_per_min, 0.18, delta=0.004)
+        self.assertAlmostEqual(dict(fitted.shared)["probe"] * 0.2, 0.2, delta=0.1)
+        self.assertEqual(rate_changes(fitted, heat), [])
+
+    def test_a_changed_burner_is_noticed_where_it_was(self) -> None:
+        heat = self.run_of([(30, 0.2), (99, 0.11)])
+        fitted = boil.fit(30, 45, [], (), (0.2, 0.05), heat=heat)
+        changes = rate_changes(fitted, heat)
+        self.assertEqual(len(changes), 1)
+        self.assertAlmostEqual(changes[0], 30, delta=4)
+        again = boil.fit(30, 45, [], (), (0.2, 0.05), heat=heat, changes=changes)
+        self.assertAlmostEqual(again.rate_kg_per_min, 0.11, delta=0.012)
+        self.assertAlmostEqual(again.burnt_kg(20) / 20, 0.2, delta=0.015)
+        for before, after in ((29.99, 30.01), (changes[0] - 0.01, changes[0] + 0.01)):
+            self.assertAlmostEqual(again.mass_kg_at(before), again.mass_kg_at(after), delta=0.02)
+
+
+class Dipstick(unittest.TestCase):
+    def test_a_depth_speaks_of_density(self) -> None:
+        pan = Vessel("rectangular", (600.0, 400.0))
+        hot = 20.0 / sucrose.density_kg_m3(60, 20) * 1000 / 0.24
+        said = dipstick.estimate(pan, hot, 12.0, 0.0, 20.0)
+        self.assertAlmostEqual(said.brix, 60, delta=0.01)
+        self.assertGreater(dipstick.estimate(pan, 20, 4.0, 0.0, 100).sigma_brix, said.sigma_brix)
+        with self.assertRaisesRegex(OutOfRange, "cannot be"):
+            dipstick.estimate(pan, 5, 12.0, 0.0, 100.0)
+
+    def test_a_vessel_measured_by_buckets(self) -> None:
+        kettle = Vessel("measured", (20.0, 5.0, 40.0, 10.4, 80.0, 23.0))
+        for depth in (10.0, 20.0, 33.0, 61.0, 80.0):
+            self.assertAlmostEqual(kettle.depth_mm(kettle.volume_l(depth)), depth)
+        self.assertAlmostEqual(kettle.volume_l(30.0), 7.7)
+        for wrong in ((20.0, 5.0), (20.0, 5.0, 10.0, 9.0), (20.0, 5.0, 40.0)):
+            with self.assertRaisesRegex(OutOfRange, "two to thirty depths"):
+                Vessel("measured", wrong)
