@@ -26,6 +26,7 @@ from iapws import IAPWS97, iapws97  # noqa: E402
 
 from lumbrel import demo  # noqa: E402
 from lumbrel.core.physics import water  # noqa: E402
+from scripts import bench_live  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
 
 HYDROMETER = json.dumps({"reading_brix": 60, "cup_temperature_c": 82.2}).encode()
@@ -210,6 +211,15 @@ def main() -> int:
         finally:
             server.stop()
         results.append(demo_starts_again(folder))
+        for measure in (
+            bench_live.one_more_sample, bench_live.a_night_on_canvas,
+            bench_live.eight_probes_twenty_pages,
+        ):  # fmt: skip
+            results += [at_most(*measured) for measured in measure()]
+        results += [
+            Result(name, value, f"{low:g} to {high:g}", low <= value <= high)
+            for name, value, low, high in bench_live.boils_against_the_truth()
+        ]
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     if as_json:

@@ -12,7 +12,7 @@ from lumbrel.core.finishing.boil import BoilFit, DensityReading, HeatReading, St
 from lumbrel.core.finishing.burner import rate_changes
 from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
-from lumbrel.core.physics.boil_curve import BoilCurve
+from lumbrel.core.physics.boil_curve import boil_curve
 from lumbrel.core.physics.sucrose import boiling_sigma_k
 from lumbrel.services import day, dipstick, take_in
 from lumbrel.services.air import pressure_at, pressure_by
@@ -208,7 +208,7 @@ def _heat(
     for point in known:
         assert point.pressure_pa is not None
         true = today.calibration.true_c(point.shown_c)
-        curve = BoilCurve(point.pressure_pa, context.invert_fraction)
+        curve = boil_curve(point.pressure_pa, context.invert_fraction)
         if curve.water_c - 3 * today.sigma_k < true < curve.at(HOTTEST_BRIX)[0]:
             minute = (point.at - start) / timedelta(minutes=1)
             own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)

@@ -12,7 +12,7 @@ from lumbrel.services.memo import record_key
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import Kitchen
 
-LATE = timedelta(minutes=2)
+LATE = timedelta(seconds=30)
 """A sample that arrives so late still finds its place; one that is later is kept in the record
 only."""
 MOST_RUNS = 64
@@ -43,7 +43,7 @@ _lock = Lock()
 def run_points(
     db: Connection, kitchen: Kitchen, probe_id: str, since: datetime, until: datetime, boil_by: str
 ) -> list[RunPoint]:
-    """A probe's run between two moments, at most forty points, oldest first."""
+    """A probe's run between two moments, at most twenty-four points, oldest first."""
     key = (record_key(db), probe_id, since, boil_by)
     with _lock:
         run = _runs.pop(key, None) if key[0] else None

@@ -5,6 +5,7 @@ import contextlib
 import json
 from collections import defaultdict
 from contextlib import suppress
+from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
@@ -43,6 +44,7 @@ class Hub:
         self._last: dict[str, str] = {}
         self._task: asyncio.Task[None] | None = None
         self._ended = False
+        self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
 
     async def start(self) -> None:
         """Begin to look, unless live pages are off."""
@@ -109,21 +111,27 @@ class Hub:
             self._states[code] = state
             with suppress(OutOfRange):
                 board = pan.board_of(context)
-                ringing = alarms.watch(db, board)
+                alarms.watch(db, board)
                 if watched:
-                    changed.append(
-                        (code, json.dumps(news_of(db, board, ringing), ensure_ascii=False))
-                    )
+                    rings = self._rings(db, now)
+                    changed.append((code, json.dumps(news_of(board, rings), ensure_ascii=False)))
         if self._ears[ALL]:
-            rings = ring_news(db, self._settings.clock())
+            rings = self._rings(db, now)
             said = json.dumps({"alarms": rings}, ensure_ascii=False)
             if self._last.get(ALL) != said or tick % 5 == 0:
                 self._last[ALL] = said
                 changed.append((ALL, said))
         return changed
 
+    def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
+        """What rings, put into words once for as long as it is the same."""
+        ids = tuple(alarm.id for alarm in alarm_store.ringing(db))
+        if ids != self._ringing[0]:
+            self._ringing = (ids, ring_news(db, now))
+        return self._ringing[1]
 
-def ring_news(db: Connection, now: Any) -> list[dict[str, Any]]:
+
+def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
     """Every alarm that rings, in words for the whole screen."""
     found = []
     for alarm in alarm_store.ringing(db):
@@ -141,7 +149,7 @@ def ring_news(db: Connection, now: Any) -> list[dict[str, Any]]:
     return found
 
 
-def news_of(db: Connection, board: Board, ringing: list[alarm_store.Alarm]) -> dict[str, Any]:
+def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
     """A board's figures as the page shows them, and what rings."""
     context, show = board.context, Shower(board.context.kitchen)
     seen, heating = board.evidence, board.heating_minutes
@@ -155,5 +163,5 @@ def news_of(db: Connection, board: Board, ringing: list[alarm_store.Alarm]) -> d
         "minutes": f"{left:.0f}" if left < 1000 else "–",
         "probe": show(probe.value, "temperature") if probe else "",
         "sample": probe.at.isoformat() if probe else "",
-        "alarms": ring_news(db, context.now) if ringing or alarm_store.ringing(db) else [],
+        "alarms": rings,
     }  # fmt: skip

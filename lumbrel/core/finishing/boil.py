@@ -14,13 +14,13 @@ turned into Brix one by one they would be lopsided where the curve is flat.
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from math import inf, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import invert
-from lumbrel.core.physics.boil_curve import BoilCurve
+from lumbrel.core.physics.boil_curve import BoilCurve, boil_curve
 
 NEXT_CHECK_MINUTES = (2.0, 30.0)
 NINETY_PERCENT = 1.645
@@ -232,28 +232,38 @@ def fit(
         (0.0, *sorted(c for c in changes if c > 0)), _knots(heat),
     )  # fmt: skip
     brixes = [reading.brix for reading in readings]
-    fitted = problem.solve(readings, brixes, (), ())
+    rows = [problem._row(reading.minute) for reading in readings]
+    hot = [problem.prepared(reading) for reading in heat]
+    found = problem.solve(readings, brixes, hot, [one.first_kg for one in hot])
     for _ in range(HEAT_PASSES if heat else 1):
-        before = fitted
-        brixes = [max(fitted.brix_at(reading.minute), 0.1) for reading in readings]
-        path = [problem.held(fitted.mass_kg_at(r.minute), r.minute) for r in heat]
-        fitted = problem.solve(readings, brixes, heat, path)
+        before = found.best
+        brixes = [
+            problem.brix_on(found.mass_kg(row), reading.minute)
+            for row, reading in zip(rows, readings, strict=True)
+        ]
+        path = [one.held(found.mass_kg(one.row) + one.before_kg) for one in hot]
+        found = problem.solve(readings, brixes, hot, path)
         if (
             heat
-            and abs(fitted.mass0_kg - before.mass0_kg) < 1e-5 * mass_kg
-            and (
-                abs(fitted.rate_kg_per_min - before.rate_kg_per_min) < 1e-5 * fitted.rate_kg_per_min
+            and abs(found.best[0] - before[0]) < CLOSE * mass_kg
+            and all(
+                abs(new - old) < CLOSE * problem.typical_rate
+                for new, old in zip(
+                    found.best[1 : 1 + len(problem.starts)], before[1:], strict=False
+                )
             )
         ):
             break
-    return fitted
+    return problem.fitted(found)
 
 
+CLOSE = 3e-4
+"""Two passes that differ by no more of the mass and of a usual rate are one."""
 HEAT_PASSES = 8
 WANDERS, WANDER_MINUTES = 0.036, 4.0
 """A burner strays by 3 percent for minutes at a time; a little more makes up for the whiles the fit
 cannot follow."""
-LEAST_KNOT_MINUTES, MOST_KNOTS = 6.0, 5
+LEAST_KNOT_MINUTES, MOST_KNOTS = 6.0, 4
 DENSEST_PATH_BRIX, THINNEST_PATH_BRIX = 92.0, 1.0
 """The path is held between these while it is sought."""
 CHANGE_OF_RATE = 0.6
@@ -273,6 +283,11 @@ class _Problem:
     """Where each setting of the burner begins."""
     knots: tuple[float, ...]
     """Bounds of the whiles in which the rate may stray, each by its own share."""
+
+    @property
+    def typical_rate(self) -> float:
+        """What a rate may be expected to be, kg/min."""
+        return self.prior[0] if self.prior else self.mass_kg / 100
 
     @property
     def linear(self) -> int:
@@ -296,20 +311,27 @@ class _Problem:
         passed = bisect_right([step.minute for step in self.steps], minute)
         return passed, sum(step.mass_kg for step in self.steps[:passed])
 
-    def held(self, mass: float, minute: float) -> float:
-        """A mass on the path, held where the boiling curve has a meaning."""
-        solids = self.solids[self._before(minute)[0]]
-        return min(max(mass, 100 * solids / DENSEST_PATH_BRIX), 100 * solids / THINNEST_PATH_BRIX)
+    def prepared(self, hot: HeatReading) -> "_Hot":
+        """A temperature with all that stays the same from pass to pass; the first pass starts
+        from the mass it speaks of by itself."""
+        passed, before = self._before(hot.minute)
+        curve = boil_curve(hot.station_pressure_pa, hot.invert_fraction)
+        try:
+            brix = curve.brix_of(hot.temperature_c)
+        except OutOfRange:
+            brix = THINNEST_PATH_BRIX
+        one = _Hot(hot, hot.minute, curve, self._row(hot.minute), before, self.solids[passed], 0.0)
+        return replace(one, first_kg=one.held(100 * one.solids_kg / max(brix, THINNEST_PATH_BRIX)))
 
     def solve(
         self,
         readings: Sequence[DensityReading],
         weight_at_brix: Sequence[float],
-        heat: Sequence[HeatReading],
+        heat: Sequence["_Hot"],
         path: Sequence[float],
-    ) -> BoilFit:
+    ) -> "_Found":
         """One pass; weights and slopes are taken on the path, not at the noisy readings."""
-        shared = sorted({r.shared for r in readings if r.shared} | {hot.shared for hot in heat})
+        shared = sorted({r.shared for r in readings if r.shared} | {h.reading.shared for h in heat})
         rates, linear = len(self.starts), self.linear
         size = linear + len(shared)
         normal = [[0.0] * size for _ in range(size)]
@@ -317,12 +339,12 @@ class _Problem:
 
         def add(row: Sequence[float], value: float, sigma: float) -> None:
             weight = sigma**-2
-            for i, x in enumerate(row):
-                if x:
-                    right[i] += x * value * weight
-                    line = normal[i]
-                    for j, y in enumerate(row):
-                        line[j] += x * y * weight
+            known = [(i, x) for i, x in enumerate(row) if x]
+            for i, x in known:
+                right[i] += x * value * weight
+                line, scaled = normal[i], x * weight
+                for j, y in known:
+                    line[j] += scaled * y
 
         def one(index: int, at: float = 1.0) -> list[float]:
             return [at if i == index else 0.0 for i in range(size)]
@@ -330,7 +352,7 @@ class _Problem:
         add(one(0), self.mass_kg, self.mass_sigma_kg)
         if self.prior is not None:
             add(one(1), self.prior[0], self.prior[1])
-        typical = self.prior[0] if self.prior else self.mass_kg / 100
+        typical = self.typical_rate
         for k in range(1, rates):
             step = one(1 + k)
             step[k] = -1.0
@@ -350,18 +372,28 @@ class _Problem:
                 row[linear + shared.index(reading.shared)] = -slope * reading.shared_sigma_brix
             add(row, mass - before, slope * reading.sigma_brix)
         for hot, mass in zip(heat, path, strict=True):
-            passed, before = self._before(hot.minute)
-            brix = 100 * self.solids[passed] / mass
-            boils, per_brix = BoilCurve(hot.station_pressure_pa, hot.invert_fraction).at(brix)
+            brix = 100 * hot.solids_kg / mass
+            boils, per_brix = hot.curve.at(brix)
             per_kg = -per_brix * brix / mass
-            row = [per_kg * x for x in self._row(hot.minute)] + blank
-            row[linear + shared.index(hot.shared)] = hot.shared_sigma_k
-            add(row, hot.temperature_c - boils + per_kg * (mass - before), hot.sigma_k)
+            row = [per_kg * x for x in hot.row] + blank
+            row[linear + shared.index(hot.reading.shared)] = hot.reading.shared_sigma_k
+            value = hot.reading.temperature_c - boils + per_kg * (mass - hot.before_kg)
+            add(row, value, hot.reading.sigma_k)
         inverse = invert(normal)
         best = [sum(inverse[i][j] * right[j] for j in range(size)) for i in range(size)]
+        return _Found(best, inverse, tuple(shared))
+
+    def brix_on(self, mass_kg: float, minute: float) -> float:
+        """Density on the path, from a mass without the steps so far."""
+        passed, before = self._before(minute)
+        solids = self.solids[passed]
+        return max(min(97.0, 100 * solids / max(mass_kg + before, solids / 0.97)), 0.1)
+
+    def fitted(self, found: "_Found") -> BoilFit:
+        """The fit as it is handed out."""
         return BoilFit(
-            self._stretches(best, inverse), self.solids, self.steps,
-            tuple(zip(shared, best[linear:], strict=True)), self.starts[1:],
+            self._stretches(found.best, found.inverse), self.solids, self.steps,
+            tuple(zip(found.shared, found.best[self.linear :], strict=True)), self.starts[1:],
             self.knots[-1] if self.knots else 0.0,
         )  # fmt: skip
 
@@ -389,9 +421,40 @@ class _Problem:
         return tuple(found)
 
 
+@dataclass(frozen=True)
+class _Found:
+    """The parameters after a pass, their covariances, and the names of the shared errors."""
+
+    best: list[float]
+    inverse: list[list[float]]
+    shared: tuple[str, ...]
+
+    def mass_kg(self, row: Sequence[float]) -> float:
+        """Mass without the steps, where a row says how it depends on the parameters."""
+        return sum(x * y for x, y in zip(row, self.best, strict=False) if x)
+
+
+@dataclass(frozen=True)
+class _Hot:
+    """A temperature, ready for the passes."""
+
+    reading: HeatReading
+    minute: float
+    curve: BoilCurve
+    row: list[float]
+    before_kg: float
+    solids_kg: float
+    first_kg: float
+
+    def held(self, mass_kg: float) -> float:
+        """A mass on the path, held where the boiling curve has a meaning."""
+        least = 100 * self.solids_kg / DENSEST_PATH_BRIX
+        return min(max(mass_kg, least), 100 * self.solids_kg / THINNEST_PATH_BRIX)
+
+
 def _knots(heat: Sequence[HeatReading]) -> tuple[float, ...]:
     """Bounds of the whiles in which the rate may stray: from the first temperature to the last."""
-    if len(heat) < MOST_KNOTS:
+    if len(heat) < MOST_KNOTS + 1:
         return ()
     first, last = max(heat[0].minute, 0.0), heat[-1].minute
     count = min(int((last - first) / LEAST_KNOT_MINUTES), MOST_KNOTS)

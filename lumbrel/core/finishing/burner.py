@@ -6,7 +6,7 @@ from itertools import accumulate
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing.boil import BoilFit, HeatReading
-from lumbrel.core.physics.boil_curve import BoilCurve
+from lumbrel.core.physics.boil_curve import boil_curve
 
 LEAST_SIDE_POINTS = 4
 LEAST_SIDE_MINUTES = 3.0
@@ -57,7 +57,7 @@ def rate_changes(fitted: BoilFit, heat: Sequence[HeatReading]) -> list[float]:
     masses: list[float] = []
     weights: list[float] = []
     for hot in heat:
-        curve = BoilCurve(hot.station_pressure_pa, hot.invert_fraction)
+        curve = boil_curve(hot.station_pressure_pa, hot.invert_fraction)
         true = hot.temperature_c - offsets.get(hot.shared, 0.0) * hot.shared_sigma_k
         try:
             brix = curve.brix_of(true)

@@ -52,6 +52,12 @@ class BoilCurve:
         return STEP_BRIX * (index + (rise - low) / (high - low))
 
 
+@lru_cache(maxsize=512)
+def boil_curve(station_pressure_pa: float, invert_fraction: float) -> BoilCurve:
+    """The curve at a pressure, made once for each; arguments and errors as `BoilCurve`."""
+    return BoilCurve(station_pressure_pa, invert_fraction)
+
+
 @lru_cache(maxsize=64)
 def _rises(pressure_pa: float, invert_fraction: float) -> tuple[float, ...]:
     """Rise above water at every step of Brix, K; it hardly changes within a hectopascal."""

@@ -161,6 +161,7 @@
     whole = [Math.min(run.path.at[0], run.samples.at[0] ?? Infinity), Math.max(run.path.at[run.path.at.length - 1], run.now) + 60];
     const at = shown && !atAll ? shown : whole;
     show(...at);
+    box.dataset.at = `${performance.now()}`;
     box.dataset.drawn = `${run.samples.at.length}`;
   }
   let atAll = true;

@@ -1,0 +1,298 @@
+"""Benchmarks of the live pan: one more sample, a full night on canvas, eight probes and twenty pages."""
+
+import http.client
+import json
+import os
+import signal
+import sqlite3
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from lumbrel.core.physics import sucrose
+from lumbrel.services import context, example, pan, probe_intake, take_in
+from lumbrel.services.boil_evidence import gather
+from lumbrel.store import day as store
+from lumbrel.store.db import migrate, opened
+from lumbrel.store.kitchen import Instrument, VesselRow, add_instrument, add_vessel
+from lumbrel.web.settings import Settings
+from tests.support.boils import SimulatedBoil
+from tests.support.browser import chromium
+from tests.support.server import served
+
+START = datetime(2026, 3, 18, 6, 0, tzinfo=UTC)
+NIGHT = 8 * 3600
+PROBES, PAGES, SECONDS = 8, 20, 60
+BOILS = 200
+
+
+def _night(path: Path, count: int) -> str:
+    """A record with one batch and so many samples at 1 Hz, a steady boil all through."""
+    with opened(path) as db:
+        migrate(db)
+        example.load_example(db)
+        pa = 96_410.0
+        store.add_test_boil(
+            db, store.TestBoil("b", START, "probe-1", "", 98.6, pa, 50.0, "barometer")
+        )
+        mass, rate = 40.0, 0.6 * 40.0 * (1 - 45 / 66.9) / max(count / 60, 10)
+        code = take_in.open_batch(db, START, {
+            "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln", "brix": "45",
+            "amount_by": "mass", "amount": f"{mass} kg", "temperature": "98 C",
+        })  # fmt: skip
+        every = max(count // 2000, 1)
+        hot = []
+        for s in range(0, count, every):
+            boils = sucrose.boiling_point_c(100 * 18 / (mass - rate * s / 60), pa, 0.01)
+            hot += [boils] * every
+        samples = [
+            store.Sample(
+                START + timedelta(seconds=s + 1), round(hot[s] + 0.03 * ((s * 7) % 5 - 2), 2)
+            )
+            for s in range(count)
+        ]
+        db.execute("BEGIN")
+        store.add_samples(db, "probe-1", samples)
+        db.execute("COMMIT")
+    return code
+
+
+def _update_ms(count: int) -> float:
+    """Milliseconds for one more sample after so many: taken in, estimate and fit renewed."""
+    with tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "night.sqlite3"
+        code = _night(path, count)
+        with opened(path) as db:
+            at = START + timedelta(seconds=count)
+            gather(context.load(db, code, at))
+            newest = store.latest_sample(db, "probe-1", at)
+            assert newest is not None
+            last, took = newest.value, []
+            for i in range(1, 61):
+                now = at + timedelta(seconds=i)
+                here = context.load(db, code, now)
+                begun = time.perf_counter()
+                probe_intake.take(db, "probe-1", [(now, last + i / 4000)], now)
+                gather(here)
+                took.append(1000 * (time.perf_counter() - begun))
+    return statistics.median(took)
+
+
+def one_more_sample() -> list[tuple[str, float, float]]:
+    """Name, value and upper bound: the cost of a sample, and how it grows."""
+    few, many = _update_ms(100), _update_ms(100_000)
+    return [
+        ("ms for one more sample after 100 000, taken in and fitted", many, 5.0),
+        ("that, over the same after 100", many / few, 2.0),
+    ]
+
+
+def a_night_on_canvas() -> list[tuple[str, float, float]]:
+    """Seconds from asking for eight hours of samples to having them drawn."""
+    with tempfile.TemporaryDirectory() as scratch:
+        path = Path(scratch) / "night.sqlite3"
+        code = _night(path, NIGHT)
+        now = START + timedelta(seconds=NIGHT)
+        with (
+            served(Settings(path, lambda: now, refresh_seconds=0)) as address,
+            chromium() as browser,
+        ):
+            took = []
+            for _ in range(3):
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.goto(f"{address}/pan/{code}")
+                page.wait_for_selector("#run[data-drawn]", timeout=30_000)
+                assert page.locator("#run").get_attribute("data-drawn") == f"{NIGHT}"
+                took.append(page.evaluate(
+                    "Number(document.getElementById('run').dataset.at) - performance"
+                    ".getEntriesByType('resource').find(r => r.name.includes('/series')).startTime"
+                ))  # fmt: skip
+                page.close()
+    return [("s to load and draw 28 800 samples", statistics.median(took) / 1000, 1.0)]
+
+
+class _Kitchen:
+    """A server in a process of its own, with eight vessels on the fire."""
+
+    def __init__(self, folder: Path, port: int) -> None:
+        self.folder, self.port = folder, port
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def equip(self) -> tuple[list[str], list[str]]:
+        """Vessels, probes, batches; returns the codes and the probes' tokens."""
+        codes, tokens = [], []
+        with opened(self.folder / "lumbrel.sqlite3") as db:
+            migrate(db)
+            example.load_example(db)
+            now = datetime.now(UTC)
+            for i in range(PROBES):
+                add_vessel(db, VesselRow(f"v{i}", f"Vessel {i}", "rectangular", (600.0, 400.0)))
+                add_instrument(
+                    db, Instrument(f"p{i}", "thermometer", f"P{i}", {"sort": "digital"}, f"v{i}")
+                )
+                codes.append(take_in.open_batch(db, now, {
+                    "vessel": f"v{i}", "sugar_kind": "maple", "woodlot": "north-kiln",
+                    "amount_by": "mass", "amount": "30 kg", "brix": "50", "temperature": "98 C",
+                }))  # fmt: skip
+                tokens.append(probe_intake.new_token(db, f"p{i}", now))
+        return codes, tokens
+
+    def start(self) -> None:
+        command = [
+            sys.executable,
+            "-m",
+            "lumbrel.cli",
+            "serve",
+            "--port",
+            str(self.port),
+            "--data",
+            str(self.folder),
+        ]
+        self.process = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
+        until = time.monotonic() + 30
+        while time.monotonic() < until:
+            try:
+                wire = http.client.HTTPConnection("127.0.0.1", self.port, timeout=2)
+                wire.request("GET", "/healthz")
+                if wire.getresponse().status == 200:
+                    return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError("the server did not start")
+
+    def kill(self, how: int) -> None:
+        assert self.process is not None
+        os.kill(self.process.pid, how)
+        self.process.wait(timeout=20)
+
+
+def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
+    """Sample to page under load, with the server killed in the middle of it and started again."""
+    import socket
+
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    sent: dict[tuple[str, str], float] = {}
+    latencies: list[float] = []
+    acknowledged: list[tuple[str, str]] = []
+    done = threading.Event()
+    counted_from = [time.monotonic() + 10]
+    with tempfile.TemporaryDirectory() as scratch:
+        server = _Kitchen(Path(scratch), port)
+        codes, tokens = server.equip()
+        server.start()
+        counted_from[0] = time.monotonic() + 3
+
+        def page(code: str) -> None:
+            """What an open page does: it listens, and fetches its parts every five seconds."""
+            heard = ""
+            while not done.is_set():
+                try:
+                    wire = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+                    wire.request("GET", f"/live/{code}")
+                    answer = wire.getresponse()
+                    fetched = time.monotonic()
+                    while not done.is_set():
+                        line = answer.fp.readline()
+                        if not line:
+                            break
+                        if not line.startswith(b"data: "):
+                            continue
+                        news = json.loads(line[6:])
+                        begun = sent.get((news["code"], news["sample"][:19]))
+                        if begun is not None and news["sample"] != heard:
+                            heard = news["sample"]
+                            latencies.append(time.monotonic() - begun)
+                            if time.monotonic() - fetched > 5:
+                                fetched = time.monotonic()
+                                other = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+                                other.request("GET", f"/pan/{code}/board")
+                                other.getresponse().read()
+                except (OSError, http.client.HTTPException, ValueError):
+                    time.sleep(0.2)
+
+        def probe(i: int) -> None:
+            wire = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
+            begun, n = time.monotonic() + i / PROBES, 0
+            while not done.is_set():
+                time.sleep(max(begun + n - time.monotonic(), 0))
+                at = datetime.now(UTC).replace(microsecond=0)
+                n += 1
+                body = json.dumps(
+                    {"samples": [{"at": at.isoformat(), "temperature_c": 99.0 + n / 100}]}
+                )
+                key = (codes[i], at.isoformat()[:19])
+                if time.monotonic() > counted_from[0]:
+                    sent.setdefault(key, time.monotonic())
+                try:
+                    wire.request("POST", "/api/probes/samples", body, {
+                        "Content-Type": "application/json", "Authorization": f"Bearer {tokens[i]}",
+                    })  # fmt: skip
+                    answer = wire.getresponse()
+                    answer.read()
+                    if answer.status == 200:
+                        acknowledged.append((f"p{i}", at.isoformat()[:19]))
+                except (OSError, http.client.HTTPException):
+                    sent.pop(key, None)
+                    wire.close()
+                    wire = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
+
+        threads = [
+            threading.Thread(target=page, args=(codes[i % PROBES],), daemon=True)
+            for i in range(PAGES)
+        ]
+        threads += [threading.Thread(target=probe, args=(i,), daemon=True) for i in range(PROBES)]
+        for thread in threads:
+            thread.start()
+        time.sleep(SECONDS / 2)
+        server.kill(signal.SIGKILL)
+        sent.clear()
+        counted_from[0] = time.monotonic() + 60
+        server.start()
+        counted_from[0] = time.monotonic() + 3  # pages have found it again by then
+        time.sleep(SECONDS / 2)
+        done.set()
+        time.sleep(1)
+        server.kill(signal.SIGTERM)
+        db = sqlite3.connect(Path(scratch) / "lumbrel.sqlite3")
+        known = {
+            (row[0], row[1][:19]) for row in db.execute("SELECT instrument_id, at FROM sample")
+        }
+        sound = db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+        db.close()
+        with opened(Path(scratch) / "lumbrel.sqlite3") as again:
+            goes_on = pan.board(again, codes[0], datetime.now(UTC)).evidence.probe_now is not None
+    lost = sum(key not in known for key in acknowledged)
+    latencies.sort()
+    return [
+        (f"ms sample to page, p95 of {len(latencies)}, 8 probes and 20 pages", 1000 * latencies[int(0.95 * len(latencies))], 250.0),
+        (f"acknowledged samples lost of {len(acknowledged)}, killed with SIGKILL in between", float(lost), 0.0),
+        ("record unsound, or the run does not go on, after it", 0.0 if sound and goes_on else 1.0, 0.0),
+    ]  # fmt: skip
+
+
+def boils_against_the_truth(count: int = BOILS) -> list[tuple[str, float, float, float]]:
+    """Name, value, lower and upper bound: percent over simulated boils."""
+    told, drawn, dropped = [], [], []
+    for seed in range(count):
+        boil = SimulatedBoil(seed)
+        told.append(boil.told_at_a_third())
+        (dropped if seed % 2 else drawn).append(boil.drawn_brix(bool(seed % 2)))
+
+    def percent(good: list[bool]) -> float:
+        return 100 * sum(good) / len(good)
+
+    return [
+        (f"% of {count} boils told within 2 min or 15 %, a third left", percent([t.close for t in told]), 90, 100),
+        ("% of them within the stated 90 % range", percent([t.covered for t in told]), 85, 95),
+        ("% drawn within 1.0 Brix, probe and hydrometer", percent([abs(b - 66.9) <= 1.0 for b in drawn]), 95, 100),
+        ("% drawn within 0.5 Brix, with a cooled drop", percent([abs(b - 66.9) <= 0.5 for b in dropped]), 95, 100),
+    ]  # fmt: skip
