@@ -27,10 +27,11 @@ VIEWS = (
     ("labels", "/jar/26-040/labels", "day", 1280),
     ("candy", "/candy", "day", 1280),
     ("shelf", "/shelf", "day", 1280),
-    ("lot", "/shelf/26-040", "day", 1280),
     ("kitchen-register", "/kitchen", "day", 1280),
     ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
-    ("hydrometer-card", "/kitchen/instrument/long-stem/card", "day", 1280),
+    ("schools", "/working/schools/26-058", "day", 1280),
+    ("alarm", "/pan/26-058", "day", 1280),
+    ("practice", "/practice", "day", 1280),
 )
 
 
@@ -66,6 +67,10 @@ def main(names: list[str]) -> None:
                     page.wait_for_selector("#charge .facts")
                     page.wait_for_selector(".is-understood:has([name=temperature])")
                     page.wait_for_timeout(600)
+                if page.locator("#run").count():
+                    page.wait_for_selector("#run[data-drawn]")
+                if name == "alarm":
+                    page.click("#alarm-test")
                 page.evaluate("document.fonts.ready")
                 page.wait_for_timeout(250)
                 page.screenshot(path=folder / f"{name}.png")

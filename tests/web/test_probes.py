@@ -1,0 +1,69 @@
+"""Probes over HTTP: a token, a batch of samples, nonsense, and what the pages say of it."""
+
+import json
+import re
+
+from fastapi.testclient import TestClient
+
+from lumbrel.store import day as day_store
+from lumbrel.web.app import create_app
+from lumbrel.web.settings import Settings
+from tests.support.kitchen import NOON, KitchenCase
+
+
+class Probes(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        app = create_app(Settings(self.path, lambda: NOON, refresh_seconds=0))
+        self.client = self.enterContext(
+            TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+        )
+        page = self.client.post("/kitchen/instrument/probe-1/token").text
+        self.token = re.search(r"<code>([\w-]{20,})</code>", page)[1]
+
+    def post(self, body: object, token: str = "") -> tuple[int, dict]:
+        head = {"Authorization": f"Bearer {token or self.token}"}
+        sent = body if isinstance(body, bytes) else json.dumps(body).encode()
+        head["Content-Type"] = "application/json"
+        answer = self.client.post("/api/probes/samples", content=sent, headers=head)
+        return answer.status_code, answer.json()
+
+    def test_single_and_in_batches_and_sent_again(self) -> None:
+        code, said = self.post({"samples": [{"temperature_c": 98.5}]})
+        self.assertEqual((code, said), (200, {"kept": 1, "known": 0, "refused": {}}))
+        many = {"samples": [
+            {"temperature_c": 98 + i / 1000, "at": f"2026-03-18T11:{40 + i // 60}:{i % 60:02d}+00:00"}
+            for i in range(1000)
+        ]}  # fmt: skip
+        self.assertEqual(self.post(many)[1]["kept"], 1000)
+        self.assertEqual(self.post(many)[1], {"kept": 0, "known": 1000, "refused": {}})
+        self.assertEqual(day_store.latest_sample(self.db, "probe-1", NOON).value, 98.5)
+
+    def test_nonsense_is_refused_in_words_and_shown(self) -> None:
+        code, said = self.post(b'{"samples": [{"temperature_c": NaN}, {"temperature_c": 85.0}]}')
+        self.assertEqual((code, said["kept"], sum(said["refused"].values())), (200, 0, 2))
+        page = self.client.get("/kitchen/instrument/probe-1").text
+        self.assertIn("before it has measured", page)
+        for body in (b"\xff\x00", b"{}", {"samples": []}, {"samples": [{"temperature_c": "hot"}]},
+                     {"samples": [{"temperature_c": 1, "at": "noon"}]}):  # fmt: skip
+            code, said = self.post(body)
+            self.assertEqual(code, 422, said)
+            self.assertTrue(said["detail"][0]["msg"])
+
+    def test_a_wrong_token_writes_nothing(self) -> None:
+        for token in ("wrong", self.token[:-1]):
+            code, said = self.post({"samples": [{"temperature_c": 98.5}]}, token)
+            self.assertEqual(code, 401)
+            self.assertIn("token", said["detail"][0]["msg"])
+        self.assertIsNone(day_store.latest_sample(self.db, "probe-1", NOON))
+        again = self.client.post("/kitchen/instrument/probe-1/token").status_code
+        self.assertEqual((again, self.post({"samples": [{"temperature_c": 98.5}]})[0]), (200, 401))
+
+    def test_the_series_of_a_run(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        self.put(code, "boiling", -0.0)
+        self.post({"samples": [{"temperature_c": 98.5, "at": "2026-03-18T12:00:00.500Z"}]})
+        run = self.client.get(f"/pan/{code}/series").json()
+        self.assertEqual(len(run["path"]["at"]), len(run["path"]["brix"]))
+        self.assertEqual([m["kind"] for m in run["marks"]], ["boiling"])
+        self.assertEqual(run["target"], 66.9)
