@@ -55,6 +55,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--serial", default="", metavar="DEVICE")
     sub.add_argument("--baud", type=int, default=9600)
     sub.add_argument("--pipe", default="", metavar="PATH")
+    sub.add_argument("--simulated", action="store_true", help="a simulated probe, to try it out")
     sub = command("compute", _compute, "one calculation of the API, offline", data=False)
     sub.add_argument("calculation", nargs="?", help="as in /api/..., for example finish-point")
     sub.add_argument("given", nargs="*", metavar="name=value", help="in SI, as the API takes them")
@@ -114,12 +115,17 @@ def _demo(arguments: argparse.Namespace) -> int:
 def _listen(arguments: argparse.Namespace) -> int:
     import threading
 
-    from lumbrel.listen import listen, source_of
+    from lumbrel.devices.protocols import ProbeSource
+    from lumbrel.listen import listen, simulated_source, source_of
     from lumbrel.store.db import migrate, opened
     from lumbrel.store.kitchen import instruments
 
     try:
-        source = source_of(arguments.tcp, arguments.serial, arguments.baud, arguments.pipe)
+        source: ProbeSource = (
+            simulated_source()
+            if arguments.simulated
+            else source_of(arguments.tcp, arguments.serial, arguments.baud, arguments.pipe)
+        )
     except ValueError as error:
         print(f"lumbrel: {error}", file=sys.stderr)
         return 2

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from lumbrel.devices.lines import LineSource
 from lumbrel.devices.protocols import ProbeSource
+from lumbrel.devices.simulated import SimulatedFinisher, SimulatedSource
 from lumbrel.services import probe_intake
 from lumbrel.store.db import migrate, opened
 
@@ -75,4 +76,10 @@ def source_of(tcp: str, serial: str, baud: int, pipe: str) -> LineSource:
         return LineSource(lines.serial_port(serial, baud))
     if pipe:
         return LineSource(lines.pipe(Path(pipe)))
-    raise ValueError("Name where the lines come from: --tcp, --serial or --pipe.")
+    raise ValueError("Name where it comes from: --tcp, --serial, --pipe or --simulated.")
+
+
+def simulated_source(speed: float = 1.0) -> SimulatedSource:
+    """A probe in a simulated pan at sea level, to try the wiring out."""
+    pot = SimulatedFinisher(mass_kg=25.0, brix=50.0, temperature_c=90.0, probe_c=90.0)
+    return SimulatedSource(pot, 101_325.0, speed)

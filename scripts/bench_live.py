@@ -85,10 +85,11 @@ def _update_ms(count: int) -> float:
 
 def one_more_sample() -> list[tuple[str, float, float]]:
     """Name, value and upper bound: the cost of a sample, and how it grows."""
-    few, many = _update_ms(100), _update_ms(100_000)
+    few, some, many = _update_ms(100), _update_ms(1_000), _update_ms(100_000)
     return [
         ("ms for one more sample after 100 000, taken in and fitted", many, 5.0),
-        ("that, over the same after 100", many / few, 2.0),
+        ("that, over the same after 1 000", many / some, 2.0),
+        ("that, over the same after 100, when the run is seven points yet", many / few, 2.0),
     ]
 
 

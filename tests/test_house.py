@@ -13,7 +13,8 @@ FLOORS = {
     "devices": {"devices", "core"},
     "services": {"services", "store", "devices", "core"},
     "exchange": {"exchange", "services", "store", "core"},
-    "web": {"web", "exchange", "services", "store", "devices", "core"},
+    "practice": {"practice", "services", "store", "devices", "core"},
+    "web": {"web", "practice", "exchange", "services", "store", "devices", "core"},
 }
 INNER = {
     ("core", "physics"): {"physics", "data", "errors", "numeric"},

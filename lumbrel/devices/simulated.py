@@ -1,6 +1,8 @@
 """Simulated stand-ins: the weather's barometer, a boiling finisher, and a probe in it."""
 
 import random
+import time
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from math import exp, pi, sin
@@ -8,6 +10,7 @@ from typing import Any
 
 from lumbrel.core.bench import cup
 from lumbrel.core.physics import air, sucrose, water
+from lumbrel.devices.lines import ProbeSample
 
 # Periods in days, sizes in Pa and phases of the slow swings that make up the weather.
 _SWINGS = ((6.3, 520.0, 0.4), (2.7, 330.0, 1.9), (1.1, 140.0, 0.2), (0.5, 45.0, 2.6))
@@ -123,3 +126,31 @@ class SimulatedCup:
         since = at.timestamp() % CUP_EVERY_S
         filled = self._finisher.temperature_c - CUP_FILLS_BELOW_K
         return round(cup.cooled(max(filled, ROOM_C), since / 60, ROOM_C).temperature_c, 1)
+
+
+class SimulatedSource:
+    """A probe in a simulated finisher as a stream, in real time or faster.
+
+    Args:
+        finisher: what boils.
+        station_pressure_pa: Pa, held.
+        speed: how many seconds pass in one; a sample each second of the pan's.
+        noise: of the probe.
+    """
+
+    def __init__(
+        self,
+        finisher: SimulatedFinisher,
+        station_pressure_pa: float,
+        speed: float = 1.0,
+        noise: random.Random | None = None,
+    ) -> None:
+        self._finisher, self._pressure, self._speed = finisher, station_pressure_pa, speed
+        self._probe = SimulatedProbe(finisher, noise or random.Random())
+
+    def samples(self) -> Iterator[ProbeSample]:
+        """Samples without a time of their own: each is now. Ends when nothing boils any more."""
+        while self._finisher.burner_kw > 0:
+            time.sleep(1.0 / self._speed)
+            self._finisher.step(1.0, self._pressure)
+            yield ProbeSample(None, self._probe.indicated_c())

@@ -8,8 +8,8 @@ from math import sqrt
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil
-from lumbrel.core.finishing.boil import BoilFit, DensityReading, HeatReading, Step
 from lumbrel.core.finishing.burner import rate_changes
+from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step, carried_to
 from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import boil_curve
@@ -280,9 +280,7 @@ def _words(
             continue
         if not is_live:
             try:
-                brix, sigma = boil.carried_to(
-                    fitted, brix, sigma, minute(reading.at), minute(until)
-                )
+                brix, sigma = carried_to(fitted, brix, sigma, minute(reading.at), minute(until))
             except (OutOfRange, ZeroDivisionError):
                 continue
         words.append(

@@ -5,7 +5,6 @@ from datetime import datetime, timedelta
 from math import isfinite
 from sqlite3 import Connection
 
-from lumbrel.core.bench import cup as cups
 from lumbrel.core.bench import evidence, refractometer
 from lumbrel.core.bench.causes import Cause, likely
 from lumbrel.core.bench.evidence import Agreement, Estimate
@@ -20,46 +19,11 @@ from lumbrel.core.finishing.verdict import Call, Verdict, verdict
 from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
-from lumbrel.services import day, take_in
-from lumbrel.services.air import Pressure, pressure_at, pressure_by
-from lumbrel.services.bench.curves import HOT_FROM_C, hydrometer_of
+from lumbrel.services import day
+from lumbrel.services.air import Pressure, pressure_by
 from lumbrel.services.boil_evidence import BoilEvidence, gather
 from lumbrel.services.context import BatchContext
-from lumbrel.services.cup_probe import cup_probe
-from lumbrel.services.readings import Corrected
-from lumbrel.store.batches import Entry
-from lumbrel.store.kitchen import Instrument, instruments
-
-TYPICAL_CUP_BELOW_BOIL_K = 8.0
-
-
-@dataclass(frozen=True)
-class Cup:
-    """Where the hydrometer must float in this cup, and where it does."""
-
-    instrument: Instrument
-    cup_c: float
-    assumed: bool
-    mark_brix: float | None
-    floats_at: float | None
-    is_reading: bool
-    """Whether `floats_at` was read; otherwise it is what the joint value predicts."""
-    below_scale: bool
-    low_brix: float
-    high_brix: float
-    baume: bool = False
-    """Whether the stem carries the trade's Baumé scale as well."""
-    read_c: float | None = None
-    """What the cup was when it was read, if it has cooled since."""
-    probe: str = ""
-    """The live probe in the cup, by name; the mark follows it."""
-
-    @property
-    def to_go(self) -> float | None:
-        """Marks still to rise, Brix on the stem."""
-        if self.mark_brix is None or self.floats_at is None:
-            return None
-        return self.mark_brix - self.floats_at
+from lumbrel.services.cup import Cup, cup
 
 
 @dataclass(frozen=True)
@@ -269,136 +233,6 @@ def _depths(
         return now_mm, done_depth_mm(context.geometry, solids, context.batch.target_brix, done_c)
     except OutOfRange:
         return None, None
-
-
-def cup(
-    context: BatchContext,
-    joint_brix: float | None,
-    instrument_id: str = "",
-    reading: float | None = None,
-    cup_c: float | None = None,
-    minutes: float = 0.0,
-) -> Cup | None:
-    """The cup picture: from the last hydrometer reading, or for what is being typed.
-
-    A live probe in the cup is followed. Without one, a temperature typed so many `minutes` ago
-    has cooled since, and the mark to float at has risen with it.
-    """
-    known = {i.id: i for i in instruments(context.db, "hydrometer")}
-    if not known:
-        return None
-    last = next(iter(reversed(context.of_kind("hydrometer"))), None)
-    wanted = instrument_id or (last.facts["instrument_id"] if last else "")
-    instrument = known.get(wanted) or next(iter(known.values()))
-    assumed = below = False
-    is_reading = reading is not None
-    live = cup_probe(context) if cup_c is None else None
-    read_c = None
-    if live:
-        cup_c = live.temperature_c
-    elif cup_c is not None and minutes >= 0.2:
-        read_c, cup_c = cup_c, cups.cooled(cup_c, minutes).temperature_c
-    elif cup_c is None and last:
-        cup_c, assumed = last.facts["cup_c"], bool(last.facts.get("cup_assumed"))
-    elif cup_c is None:
-        pressure = pressure_at(context.db, context.kitchen, context.now)
-        cup_c, assumed = (pressure.boil_c if pressure else 100.0) - TYPICAL_CUP_BELOW_BOIL_K, True
-    assert cup_c is not None
-    cup_c = min(max(cup_c, 0.0), 100.0)
-    own = hydrometer_of(context.db, instrument)
-    wants = context.batch.target_brix - context.batch.draw_margin_brix
-    if reading is None and last and cup_c == last.facts["cup_c"]:
-        reading, below = last.facts["reading_brix"], bool(last.facts.get("below_scale"))
-        is_reading = True
-
-    printed = instrument.detail.get("hot_mark")
-    by_mark = context.batch.schools.get("hot_mark") == "printed" and cup_c >= HOT_FROM_C
-
-    def mark(brix: float) -> float | None:
-        if by_mark and printed:
-            return float(printed["reading_brix"] + brix - printed["true_brix"])
-        try:
-            return own.mark(brix, cup_c)
-        except OutOfRange:
-            return None
-
-    if reading is None and joint_brix is not None:
-        reading = mark(min(joint_brix, 85))
-    detail = instrument.detail
-    return Cup(
-        instrument, cup_c, assumed, mark(wants), reading, is_reading, below,
-        float(detail.get("scale_low_brix", 45)), float(detail.get("scale_high_brix", 75)),
-        bool(detail.get("baume")), read_c, live.instrument.name if live else "",
-    )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class AfterDraw:
-    """A batch that has left the pan: its density as known now, and what would mend it."""
-
-    context: BatchContext
-    draw: Entry
-    brix: float
-    sigma_brix: float
-    mass_kg: float
-    proved: list[Corrected]
-    over_brix: float
-    water_to_put_back_kg: float
-    short_by_water_kg: float
-    minutes_to_boil_on: float | None = None
-    """At this vessel's rate, when it came out thin."""
-
-    def thinner_kg(self, thinner_brix: float) -> float | None:
-        """Thinner syrup that would bring it down to the target, instead of water."""
-        try:
-            return rescue.thinner_syrup_to_add_kg(
-                self.mass_kg, self.brix, self.context.batch.target_brix, thinner_brix
-            )
-        except OutOfRange:
-            return None
-
-    @property
-    def syrup_brix(self) -> float:
-        """Its density as far as syrup goes; past 85 Brix no density is tabulated."""
-        return min(self.brix, sucrose.MAX_DENSITY_BRIX)
-
-
-def after_draw(context: BatchContext) -> AfterDraw:
-    """What was drawn: proved cold by later readings, or else as the verdict had it."""
-    draw = context.first("draw")
-    assert draw is not None
-    corrector = context.corrector()
-    put = [e for e in context.of_kind("added") if e.at > draw.at]
-    mass = float(draw.facts["mass_kg"])
-    carry = rescue.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)
-    brix, sigma = min(draw.facts["brix"] + carry, sucrose.MAX_BOIL_BRIX), draw.facts["sigma_brix"]
-    last_put = max((e.at for e in put), default=draw.at)
-    later = [
-        corrector.correct(e)
-        for e in context.of_kind("hydrometer", "refractometer")
-        if e.at > last_put
-    ]
-    proofs = [e for e in (c.estimate for c in later) if e is not None]
-    for entry in put:
-        total = mass + entry.facts["mass_kg"]
-        brix = (mass * brix + entry.facts["mass_kg"] * entry.facts["brix"]) / total
-        mass = total
-    if proofs:
-        joint = evidence.agreement(proofs)
-        brix, sigma = joint.brix, joint.sigma_brix
-    water = rescue.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
-    over = brix - context.batch.target_brix
-    significant = abs(over) > max(0.3, sigma)
-    return AfterDraw(
-        context, draw, brix, sigma, mass, later, over,
-        max(-water, 0.0) if significant else 0.0, max(water, 0.0) if significant else 0.0,
-        _minutes_to_boil_on(context, water) if significant and water > 0 else None,
-    )  # fmt: skip
-
-
-def _minutes_to_boil_on(context: BatchContext, water_kg: float) -> float:
-    rate, _, _ = take_in.learned_rate(context.db, context.vessel)
-    return water_kg / rate
 
 
 CALL_WORDS = {

@@ -7,8 +7,8 @@ from typing import Any
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.services import context as contexts
-from lumbrel.services import pan
 from lumbrel.services.context import BatchContext
+from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import NotFound
 from lumbrel.store import batches
 from lumbrel.store.batches import Batch, Jar
@@ -158,7 +158,7 @@ def summary(context: BatchContext) -> dict[str, Any]:
         "drawn_kg": None, "final_brix": None, "yield_percent": None,
     }  # fmt: skip
     if drawn and taken:
-        after = pan.after_draw(context)
+        after = after_draw(context)
         facts["drawn_kg"], facts["final_brix"] = after.mass_kg, after.brix
         jarred = sum(e.facts["mass_kg"] for e in context.of_kind("jar"))
         if jarred:

@@ -11,6 +11,7 @@ from lumbrel.core.jar.hot_pack import HotPack
 from lumbrel.services import pan
 from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.context import BatchContext
+from lumbrel.services.drawn import AfterDraw, after_draw
 from lumbrel.services.typed import Form
 from lumbrel.store import batches
 from lumbrel.store.batches import Entry, Jar
@@ -176,7 +177,7 @@ def jar(form: Form, context: BatchContext) -> dict[str, Any]:
     mine = batches.lot_of(context.db, context.batch.id)
     if mine and lot and mine != lot:
         form.errors["lot"] = f"This batch is lot {mine} already; its jars carry that code."
-    after = pan.after_draw(context) if context.first("draw") else None
+    after = after_draw(context) if context.first("draw") else None
     if after and after.brix > THICKEST_JAR_BRIX:
         form.errors["kind"] = (
             f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
@@ -192,7 +193,7 @@ def jar(form: Form, context: BatchContext) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _plausible_amount(form: Form, rows: list[tuple[float, int]], after: pan.AfterDraw) -> None:
+def _plausible_amount(form: Form, rows: list[tuple[float, int]], after: AfterDraw) -> None:
     filled = sum(hot_pack.mass_kg(after.brix, size / 1000) * count for size, count in rows)
     if filled > after.mass_kg * 1.1:
         form.ask(

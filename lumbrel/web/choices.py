@@ -5,9 +5,9 @@ from types import SimpleNamespace
 
 from lumbrel.core.colour.classes import CLASSES
 from lumbrel.core.jar import hot_pack
-from lumbrel.services import pan
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup_probe import cup_probe
+from lumbrel.services.drawn import after_draw
 from lumbrel.services.event_forms import DEFOAMERS
 from lumbrel.services.stations import FILTERS, FLAWS
 from lumbrel.store import batches
@@ -27,7 +27,7 @@ def choices_for(db: Connection, context: BatchContext) -> SimpleNamespace:
     counts = ["", "", "", ""]
     live = cup_probe(context)
     if context.first("draw"):
-        after = pan.after_draw(context)
+        after = after_draw(context)
         half = hot_pack.jars_from(after.mass_kg * 0.97, after.syrup_brix, 0.5)
         counts[0] = str(half) if half else ""
     return SimpleNamespace(

@@ -8,7 +8,7 @@ from lumbrel.core.colour import classes
 from lumbrel.core.confections import sugar
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil, rescue
-from lumbrel.core.finishing.boil import DensityReading, Step
+from lumbrel.core.finishing.path import DensityReading, Step, carried_to
 from lumbrel.core.finishing.target import rules_of_thumb
 from lumbrel.core.finishing.verdict import Call, verdict
 from lumbrel.core.finishing.vessel import Vessel, done_depth_mm
@@ -51,7 +51,7 @@ class Boil(unittest.TestCase):
         readings = [DensityReading(t, true(t), 0.3) for t in (5, 15, 25, 35)]
         fitted = boil.fit(30, 45, readings, [Step(20, 10, 40)])
         self.assertAlmostEqual(fitted.brix_at(40), true(40), delta=1e-6)
-        carried, sigma = boil.carried_to(fitted, true(15), 0.3, 15, 30)
+        carried, sigma = carried_to(fitted, true(15), 0.3, 15, 30)
         self.assertAlmostEqual(carried, true(30), delta=1e-6)
         self.assertGreater(sigma, 0.25)
 

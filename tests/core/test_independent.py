@@ -13,7 +13,7 @@ import lumbrel.core.data
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.finishing import boil
-from lumbrel.core.finishing.boil import DensityReading
+from lumbrel.core.finishing.path import DensityReading
 from lumbrel.core.physics import sucrose, water
 
 B = np.zeros((5, 6))

@@ -8,8 +8,8 @@ from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil, dipstick
-from lumbrel.core.finishing.boil import HeatReading
 from lumbrel.core.finishing.burner import rate_changes
+from lumbrel.core.finishing.path import HeatReading
 from lumbrel.core.finishing.trace import MOST_POINTS, ProbeTrace
 from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.physics import sucrose

@@ -9,6 +9,7 @@ from lumbrel.services import context, cup_probe, day, day_forms, pan, schools, s
 from lumbrel.services.air import pressure_at
 from lumbrel.services.bench import cards, checks, curves, profile, register
 from lumbrel.services.calculations import boiling
+from lumbrel.services.cup import cup
 from lumbrel.services.typed import BadInput, Form, NotFound
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments, load_kitchen
@@ -140,8 +141,8 @@ class InTheCup(BenchCase):
     def test_the_mark_moves_as_the_cup_cools_and_follows_a_probe(self) -> None:
         code = self.take_in()
         here = context.load(self.db, code, NOON + timedelta(minutes=30))
-        fresh = pan.cup(here, 60.0, "long-stem", None, 92.0)
-        later = pan.cup(here, 60.0, "long-stem", None, 92.0, minutes=4)
+        fresh = cup(here, 60.0, "long-stem", None, 92.0)
+        later = cup(here, 60.0, "long-stem", None, 92.0, minutes=4)
         self.assertGreater(later.mark_brix, fresh.mark_brix + 0.2)
         self.assertEqual(later.read_c, 92.0)
         with self.assertRaisesRegex(BadInput, "Type the cup's temperature"):
@@ -149,8 +150,8 @@ class InTheCup(BenchCase):
         probe = self.add("thermometer", "Dip", sort="digital", stands_in="cup")
         at = NOON + timedelta(minutes=30)
         day_store.add_samples(self.db, probe.id, [day_store.Sample(at, 88.0)])
-        self.assertEqual(pan.cup(here, 60.0).probe, "Dip")
-        self.assertAlmostEqual(pan.cup(here, 60.0).mark_brix, Hydrometer().mark(66.9, 88.0))
+        self.assertEqual(cup(here, 60.0).probe, "Dip")
+        self.assertAlmostEqual(cup(here, 60.0).mark_brix, Hydrometer().mark(66.9, 88.0))
         self.put(code, "hydrometer", 30, reading="29.4 Be")
         facts = context.load(self.db, code, at).first("hydrometer").facts
         self.assertEqual((facts["cup_c"], facts["cup_by"]), (88.0, "Dip"))
@@ -241,8 +242,8 @@ class Sides(BenchCase):
             mark_at="211 F",
         )
         code = self.boil(hot_mark="printed")
-        for minutes, cup in ((62, "95 C"), (63, "85 C")):
-            self.put(code, "hydrometer", minutes, instrument=stem.id, reading="52.0", cup=cup)
+        for minutes, warm in ((62, "95 C"), (63, "85 C")):
+            self.put(code, "hydrometer", minutes, instrument=stem.id, reading="52.0", cup=warm)
             self.assertAlmostEqual(self.last(code, minutes).reading.brix, 66.9 + 52.0 - 59.6)
         self.assertAlmostEqual(self.board(code, 63).cup.mark_brix, 59.6)
         self.assertLess(self.outcomes(code)["printed"] or 0, 66.9)

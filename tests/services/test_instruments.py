@@ -6,6 +6,7 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.services import context, day, day_forms, kitchen, pan, slip
 from lumbrel.services.bench import cards, checks, curves, profile, register
+from lumbrel.services.cup import cup
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
 from lumbrel.store.kitchen import instruments as registered
@@ -44,8 +45,8 @@ class OwnCurve(KitchenCase):
         self.assertAlmostEqual(two.shift, 0.9, delta=0.005)
         self.assertEqual(two.pairs[-1].batch_code, code)
         board = pan.board(self.db, code, NOON + timedelta(days=2))
-        cup = pan.cup(board.context, 66.9, self.stem.id, None, 90.0)
-        self.assertAlmostEqual(cup.mark_brix, self.bent.mark(66.9, 90.0), delta=0.05)
+        shown = cup(board.context, 66.9, self.stem.id, None, 90.0)
+        self.assertAlmostEqual(shown.mark_brix, self.bent.mark(66.9, 90.0), delta=0.05)
 
     def test_what_is_no_pair_teaches_nothing(self) -> None:
         self.draw(0, 66.9, hot_at=-3)

@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from lumbrel.devices import lines
 from lumbrel.devices.lines import LineSource, UnreadableLine
-from lumbrel.listen import listen, source_of
+from lumbrel.listen import listen, simulated_source, source_of
 from lumbrel.practice.debrief import debrief
 from lumbrel.practice.faults import FAULTS
 from lumbrel.practice.session import PracticePan
@@ -90,6 +90,21 @@ class Lines(KitchenCase):
         kept = day_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
         self.assertGreaterEqual(len(kept), 1)
         self.assertEqual(kept[0].value, 98.0)
+
+    def test_a_simulated_probe_through_the_same_door(self) -> None:
+        stop, count = threading.Event(), 0
+
+        def now():
+            nonlocal count
+            count += 1
+            if count > 40:
+                stop.set()
+            return NOON + timedelta(seconds=count)
+
+        listen(self.path, "probe-1", simulated_source(1000), stop, now)
+        kept = day_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
+        self.assertGreater(len(kept), 10)
+        self.assertTrue(all(85 < sample.value < 115 for sample in kept))
 
     def test_a_pipe_is_read_to_its_end(self) -> None:
         path = self.folder / "pipe"

@@ -9,6 +9,7 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
 from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
+from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import BadInput
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
@@ -199,11 +200,11 @@ class Batch(KitchenCase):
         board = pan.board(self.db, code, NOON + timedelta(minutes=90))
         self.assertEqual(board.verdict.call.value, "over")
         self.put(code, "draw", 90, mass="20 kg")
-        after = pan.after_draw(context.load(self.db, code, NOON + timedelta(minutes=91)))
+        after = after_draw(context.load(self.db, code, NOON + timedelta(minutes=91)))
         water_kg = after.water_to_put_back_kg
         self.assertAlmostEqual(water_kg, 20 * (after.brix / 66.9 - 1), delta=1e-6)
         self.put(code, "added", 95, mass=f"{water_kg} kg", brix="0")
-        mended = pan.after_draw(context.load(self.db, code, NOON + timedelta(minutes=96)))
+        mended = after_draw(context.load(self.db, code, NOON + timedelta(minutes=96)))
         self.assertAlmostEqual(mended.brix, 66.9, delta=1e-6)
 
     def test_defoamer_brings_its_allergen_to_the_label(self) -> None:

@@ -3,7 +3,8 @@
 import unittest
 from itertools import pairwise
 
-from lumbrel.services import day, pan
+from lumbrel.services import day
+from lumbrel.services.cup import Cup
 from lumbrel.store.kitchen import Instrument
 from lumbrel.web import pictures
 from lumbrel.web.pictures import plot
@@ -22,7 +23,7 @@ class Geometry(unittest.TestCase):
 
     def test_the_stem_rises_with_density(self) -> None:
         def picture(reading: float) -> CupPicture:
-            return pictures.cup(pan.Cup(STEM, 90, False, 59.9, reading, True, False, 45, 75))
+            return pictures.cup(Cup(STEM, 90, False, 59.9, reading, True, False, 45, 75))
 
         thin, dense = picture(50), picture(59)
         self.assertLess(dense.stem_bottom, thin.stem_bottom + 1)

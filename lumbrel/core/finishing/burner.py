@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import accumulate
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.boil import BoilFit, HeatReading
+from lumbrel.core.finishing.path import BoilFit, HeatReading
 from lumbrel.core.physics.boil_curve import boil_curve
 
 LEAST_SIDE_POINTS = 4

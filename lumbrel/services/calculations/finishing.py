@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, rescue
+from lumbrel.core.finishing import boil, path, rescue
 from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.jar.hot_pack import mass_kg as mass_of_litres
 from lumbrel.services.calculations.model import (
@@ -110,13 +110,13 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
             "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
         )
     steps = [
-        boil.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
+        path.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
         for e in request.events
     ]
     fitted = boil.fit(
         request.mass_kg,
         request.brix,
-        [boil.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in request.readings],
+        [path.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in request.readings],
         steps,
         None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
         request.brix_uncertainty,

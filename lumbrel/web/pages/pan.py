@@ -8,6 +8,8 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services import alarms, kitchen, pan, run_series, slip
 from lumbrel.services import context as contexts
 from lumbrel.services.context import BatchContext
+from lumbrel.services.cup import cup as cup_in
+from lumbrel.services.drawn import AfterDraw, after_draw
 from lumbrel.services.pan import CALL_WORDS
 from lumbrel.services.typed import BadInput
 from lumbrel.web.choices import choices_for
@@ -44,13 +46,13 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
     drawn = context.first("draw")
     shown: dict[str, object] = {
         "context": context, "drawn": drawn, "call_words": CALL_WORDS, "draw_asked": False,
-        "board": (board := pan.board_of(context)), "after": pan.after_draw(context) if drawn else None,
+        "board": (board := pan.board_of(context)), "after": after_draw(context) if drawn else None,
         "near_minutes": alarms.near_minutes(context.kitchen), "promise": pan.promise(board),
         "next_step": next((s for s in ("filter", "colour") if not context.first(s)), "jar"),
     }  # fmt: skip
     after = shown["after"]
     shown["thinner_brix"], shown["thinner_kg"] = thinner, None
-    if thinner and isinstance(after, pan.AfterDraw):
+    if thinner and isinstance(after, AfterDraw):
         try:
             shown["thinner_kg"] = after.thinner_kg(units.parse(thinner, "brix").value)
         except OutOfRange:
@@ -131,7 +133,7 @@ def cup(
     floats, cup_c = typed(reading, "stem", 0.1, 85), typed(cup, "temperature", 0, 100)
     joint = pan.board_of(context).joint.brix
     minutes = min(max(seconds, 0.0), 3600.0) / 60
-    shown = pan.cup(context, joint, instrument, floats, cup_c, minutes)
+    shown = cup_in(context, joint, instrument, floats, cup_c, minutes)
     return fragment(request, db, "pictures/cup.html", cup=shown, draggable=True)
 
 

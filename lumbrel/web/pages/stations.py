@@ -8,7 +8,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.core.colour.classes import CLASSES
 from lumbrel.core.jar import hot_pack
 from lumbrel.services import context as contexts
-from lumbrel.services import kitchen, pan, shelf, slip
+from lumbrel.services import kitchen, shelf, slip
+from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import BadInput
 from lumbrel.store import batches
 from lumbrel.web.choices import choices_for
@@ -38,7 +39,7 @@ def _station(
     context = contexts.load(db, code, now)
     if context.first("draw") is None:
         return RedirectResponse(f"/pan/{code}", 303)
-    after = pan.after_draw(context)
+    after = after_draw(context)
     done = context.first(station)
     following = {
         "filter": ("colour", "Colour"),

@@ -5,7 +5,8 @@ from math import ceil, floor
 
 from lumbrel.core.bench import baume
 from lumbrel.core.finishing.vessel import LOWEST_SAFE_DEPTH_MM
-from lumbrel.services.pan import Board, Cup
+from lumbrel.services.cup import Cup
+from lumbrel.services.pan import Board
 from lumbrel.web.pictures.plot import Tick, scale, spread
 
 
