@@ -43,7 +43,7 @@ _lock = Lock()
 def run_points(
     db: Connection, kitchen: Kitchen, probe_id: str, since: datetime, until: datetime, boil_by: str
 ) -> list[RunPoint]:
-    """A probe's run between two moments, at most twenty-four points, oldest first."""
+    """A probe's run between two moments, at most thirty-two points, oldest first."""
     key = (record_key(db), probe_id, since, boil_by)
     with _lock:
         run = _runs.pop(key, None) if key[0] else None

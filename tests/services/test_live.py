@@ -180,7 +180,7 @@ class AgainstTheTruth(KitchenCase):
         self.assertLessEqual(sum(abs(b - 66.9) > 0.5 for b in dropped), 1)
 
     def test_a_sagging_burner_is_said_and_the_minutes_follow(self) -> None:
-        boil = SimulatedBoil(1004)
+        boil = SimulatedBoil(1000)
         boil.run(boil.brix_with_water_left(0.6))
         boil.read_hydrometer()
         boil.heat *= 0.6

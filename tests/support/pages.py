@@ -4,12 +4,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from lumbrel.web.settings import Settings
 from tests.support.browser import chromium
 from tests.support.kitchen import NOON
 from tests.support.server import served
+
+expect.set_options(timeout=12_000)
 
 
 class BrowserCase(unittest.TestCase):

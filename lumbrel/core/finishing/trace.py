@@ -4,7 +4,7 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from math import floor
 
-MOST_POINTS = 24
+MOST_POINTS = 32
 FIRST_WIDTH_S = 15.0
 
 
@@ -29,7 +29,7 @@ class TracePoint:
 class ProbeTrace:
     """Means over whiles: of a quarter of a minute for what is new, longer the longer ago.
 
-    When there would be more than twenty-four, the two neighbours are joined that are shortest for
+    When there would be more than thirty-two, the two neighbours are joined that are shortest for
     their age: a sample costs the same after an hour as after a day.
     """
 
