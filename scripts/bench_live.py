@@ -193,7 +193,7 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         counted_from[0] = time.monotonic() + 3
 
         def page(code: str) -> None:
-            """What an open page does: it listens, and fetches its parts every five seconds."""
+            """What an open page does: it listens, and fetches its parts and its run anew."""
             heard = ""
             while not done.is_set():
                 try:
@@ -215,8 +215,9 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
                             if time.monotonic() - fetched > 5:
                                 fetched = time.monotonic()
                                 other = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-                                other.request("GET", f"/pan/{code}/board")
-                                other.getresponse().read()
+                                for part in ("board", f"series?since={time.time() - 5:.0f}"):
+                                    other.request("GET", f"/pan/{code}/{part}")
+                                    other.getresponse().read()
                 except (OSError, http.client.HTTPException, ValueError):
                     time.sleep(0.2)
 

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import json
+import logging
 from collections import defaultdict
 from contextlib import suppress
 from datetime import datetime
@@ -12,7 +13,7 @@ from typing import Any
 from starlette.concurrency import run_in_threadpool
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services import alarms, kitchen, pan
+from lumbrel.services import alarms, pan
 from lumbrel.services import context as contexts
 from lumbrel.services.memo import slip_state
 from lumbrel.services.pan import CALL_WORDS, Board
@@ -23,6 +24,7 @@ from lumbrel.store.db import opened
 from lumbrel.web.settings import Settings
 from lumbrel.web.shower import Shower
 
+LOG = logging.getLogger("lumbrel.live")
 LOOK_SECONDS = 0.1
 STANDSTILL_SECONDS = 5.0
 """Without any news a page hears this often that it still shows the truth."""
@@ -80,11 +82,15 @@ class Hub:
     async def _run(self) -> None:
         with opened(self._settings.database) as db:
             while True:
-                with suppress(Exception):  # a record that is busy now is looked at again
-                    for code, news in await run_in_threadpool(self._look, db):
-                        for ear in list(self._ears[code]):
-                            if not ear.full():
-                                ear.put_nowait(news)
+                try:
+                    changed = await run_in_threadpool(self._look, db)
+                except Exception:  # the next look may fare better; pages must not go deaf
+                    LOG.exception("a look at the record failed")
+                    changed = []
+                for code, news in changed:
+                    for ear in list(self._ears[code]):
+                        if not ear.full():
+                            ear.put_nowait(news)
                 await asyncio.sleep(LOOK_SECONDS)
 
     def _look(self, db: Connection) -> list[tuple[str, str]]:
@@ -92,7 +98,7 @@ class Hub:
         each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
         changed = []
-        on_fire = [batch.code for batch in kitchen.waiting(db).pan]
+        on_fire = [batch.code for batch in batches.batches_at(db, ("take_in",), "draw")]
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, 0.2))
         for code in dict.fromkeys([*on_fire, *(c for c, ears in self._ears.items() if c and ears)]):
             context = contexts.load(db, code, now)

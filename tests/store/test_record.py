@@ -5,10 +5,12 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from importlib.resources import files
 from pathlib import Path
 
-from lumbrel.store import batches
+from lumbrel.store import batches, day
 from lumbrel.store.db import connect, instant, migrate, moment, transaction
+from lumbrel.store.kitchen import instruments, load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -46,6 +48,31 @@ class Record(KitchenCase):
 
     def test_instants_come_back(self) -> None:
         self.assertEqual(moment(instant(NOON)), NOON)
+
+
+class OldRecords(unittest.TestCase):
+    def test_a_record_of_the_third_migration_keeps_all_it_holds(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            db = connect(Path(folder) / "old.sqlite3")
+            self.addCleanup(db.close)
+            scripts = sorted(files("lumbrel.store").joinpath("migrations").iterdir(), key=str)
+            db.execute("CREATE TABLE migration (name TEXT PRIMARY KEY, applied_at TEXT) STRICT")
+            for script in [s for s in scripts if s.name < "0004"]:
+                db.executescript(script.read_text(encoding="utf-8"))
+                db.execute("INSERT INTO migration VALUES (?, '')", (script.name,))
+            db.execute("INSERT INTO kitchen VALUES (1, 'Old', 418, 'UTC', 66.9, 0, '{}')")
+            db.execute("INSERT INTO instrument VALUES ('t', 'thermometer', 'T', '{}', NULL, NULL)")
+            db.execute(
+                "INSERT INTO test_boil VALUES ('b', ?, 't', '99', 99, 96400, 50, 'x')",
+                (instant(NOON),),
+            )
+            self.assertGreaterEqual(len(migrate(db)), 2)
+            self.assertEqual([i.name for i in instruments(db)], ["T"])
+            self.assertEqual(day.test_boils(db, "t", NOON)[0].reading_c, 99)
+            self.assertEqual((load_kitchen(db).name, load_kitchen(db).schools), ("Old", {}))
+            self.assertEqual(db.execute("PRAGMA foreign_keys").fetchone()[0], 1)
+            with self.assertRaises(sqlite3.IntegrityError):
+                db.execute("INSERT INTO test_boil VALUES ('c', '', 'nobody', '', 0, 0, 0, '')")
 
 
 class Killed(unittest.TestCase):

@@ -6,11 +6,21 @@
   const tell = (news) => { for (const call of listeners) call(news); };
 
   if (body.dataset.live) {
+    // A browser holds six connections to a server: a page that nobody sees gives its own back,
+    // unless it watches a pan.
     const channel = body.dataset.channel.trim();
-    const source = new EventSource(channel ? `/live/${channel}` : "/live");
-    source.onmessage = (event) => tell(JSON.parse(event.data));
-    source.onerror = () => tell({ lost: true });
-    window.addEventListener("pagehide", () => source.close());
+    let source = null;
+    const open = () => {
+      if (source) return;
+      source = new EventSource(channel ? `/live/${channel}` : "/live");
+      source.onmessage = (event) => tell(JSON.parse(event.data));
+      source.onerror = () => tell({ lost: true });
+    };
+    const close = () => { source?.close(); source = null; };
+    window.addEventListener("pagehide", close);
+    window.addEventListener("pageshow", open);
+    document.addEventListener("visibilitychange", () => { if (!document.hidden) open(); else if (!channel) close(); });
+    open();
   }
 
   // Sound: two tones, again and again. A browser lets a page speak once it was touched.

@@ -196,10 +196,16 @@
   box.addEventListener("mouseup", () => { atAll = shown[0] <= whole[0] && shown[1] >= whole[1]; });
   box.addEventListener("dblclick", () => { atAll = true; show(...whole); });
   let due = 0;
+  let entries = null;
+  const patience = document.querySelector(".practice-bar") ? 2000 : 10_000;
   window.lumbrelNews?.((news) => {
-    if (!news.sample && news.entries === undefined) return;
+    if (news.entries === undefined || document.hidden) return;
     const now = Date.now();
-    if (now - due > 2000 && !document.hidden) { due = now; load(true).catch(() => {}); }
+    if (now - due > patience || news.entries !== entries) {
+      due = now;
+      entries = news.entries;
+      load(true).catch(() => {});
+    }
   });
   let timer = 0;
   window.addEventListener("resize", () => { clearTimeout(timer); timer = setTimeout(() => run && build(), 150); });
