@@ -80,18 +80,23 @@ class Hub:
         self._ears[code].discard(ear)
 
     async def _run(self) -> None:
+        while True:
+            try:
+                changed = await run_in_threadpool(self._look_once)
+            except Exception:  # the next look may fare better; pages must not go deaf
+                LOG.exception("a look at the record failed")
+                changed = []
+            for code, news in changed:
+                for ear in list(self._ears[code]):
+                    if not ear.full():
+                        ear.put_nowait(news)
+            await asyncio.sleep(LOOK_SECONDS)
+
+    def _look_once(self) -> list[tuple[str, str]]:
+        """One look. The connection is opened and closed by the thread that uses it: a task that
+        is cancelled must never close it under a thread that is still reading."""
         with opened(self._settings.database) as db:
-            while True:
-                try:
-                    changed = await run_in_threadpool(self._look, db)
-                except Exception:  # the next look may fare better; pages must not go deaf
-                    LOG.exception("a look at the record failed")
-                    changed = []
-                for code, news in changed:
-                    for ear in list(self._ears[code]):
-                        if not ear.full():
-                            ear.put_nowait(news)
-                await asyncio.sleep(LOOK_SECONDS)
+            return self._look(db)
 
     def _look(self, db: Connection) -> list[tuple[str, str]]:
         """What changed since the last look, for each channel that somebody listens to, and for

@@ -1,0 +1,63 @@
+"""What tells open pages the news: it says what changed, and ends cleanly in the middle of a look."""
+
+import asyncio
+import json
+from datetime import timedelta
+
+from lumbrel.services import probe_intake
+from lumbrel.web.live import ALL, Hub
+from lumbrel.web.settings import Settings
+from tests.support.kitchen import NOON, KitchenCase
+
+
+class News(KitchenCase):
+    def hub(self) -> Hub:
+        return Hub(Settings(self.path, lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2))
+
+    def test_a_page_hears_its_batch_and_every_alarm(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        self.put(code, "boiling", 15)
+        self.put(code, "refractometer", 59, reading="58", sample="20 C")
+
+        async def listen() -> tuple[dict, dict, dict]:
+            hub = self.hub()
+            await hub.start()
+            one, every = hub.listen(code), hub.listen(ALL)
+            first = json.loads(await asyncio.wait_for(one.get(), 5))
+            at = NOON + timedelta(minutes=60)
+            probe_intake.take(self.db, "probe-1", [(at, 60.5)], at)
+            news = first
+            while not news["sample"]:
+                news = json.loads(await asyncio.wait_for(one.get(), 5))
+            rings = json.loads(await asyncio.wait_for(every.get(), 5))
+            while not rings["alarms"]:
+                rings = json.loads(await asyncio.wait_for(every.get(), 5))
+            await hub.stop()
+            self.assertEqual(await self.last(one), "")
+            return first, news, rings
+
+        first, news, rings = asyncio.run(listen())
+        self.assertEqual(first["code"], code)
+        self.assertAlmostEqual(float(first["brix"]), 58.4, delta=0.2)
+        self.assertIn("60.5", news["probe"])
+        self.assertEqual({a["kind"] for a in rings["alarms"]}, {"strain", "foam"})
+
+    @staticmethod
+    async def last(ear: asyncio.Queue[str]) -> str:
+        said = ""
+        while not ear.empty():
+            said = ear.get_nowait()
+        return said
+
+    def test_it_may_be_stopped_in_the_middle_of_a_look(self) -> None:
+        self.take_in(vessel="finisher-1")
+
+        async def start_and_stop() -> None:
+            for i in range(30):
+                hub = self.hub()
+                await hub.start()
+                hub.listen("26-001")
+                await asyncio.sleep(0.004 * (i % 6))
+                await hub.stop()
+
+        asyncio.run(start_and_stop())
