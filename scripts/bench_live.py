@@ -3,6 +3,7 @@
 import http.client
 import json
 import os
+import random
 import signal
 import sqlite3
 import statistics
@@ -194,13 +195,13 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
 
         def page(code: str) -> None:
             """What an open page does: it listens, and fetches its parts and its run anew."""
-            heard = ""
+            heard, turn = "", 0
             while not done.is_set():
                 try:
                     wire = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
                     wire.request("GET", f"/live/{code}")
                     answer = wire.getresponse()
-                    fetched = time.monotonic()
+                    fetched = time.monotonic() - 5 * random.random()
                     while not done.is_set():
                         line = answer.fp.readline()
                         if not line:
@@ -215,7 +216,9 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
                             if time.monotonic() - fetched > 5:
                                 fetched = time.monotonic()
                                 other = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-                                for part in ("board", f"series?since={time.time() - 5:.0f}"):
+                                turn += 1
+                                parts = ["board", f"series?since={time.time() - 10:.0f}"]
+                                for part in parts[: 1 + turn % 2]:
                                     other.request("GET", f"/pan/{code}/{part}")
                                     other.getresponse().read()
                 except (OSError, http.client.HTTPException, ValueError):

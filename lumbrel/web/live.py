@@ -5,8 +5,9 @@ import contextlib
 import json
 import logging
 from collections import defaultdict
+from collections.abc import Callable
 from contextlib import suppress
-from datetime import datetime
+from datetime import datetime, timedelta
 from sqlite3 import Connection
 from typing import Any
 
@@ -20,12 +21,14 @@ from lumbrel.services.pan import CALL_WORDS, Board
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import batches
 from lumbrel.store import day as day_store
-from lumbrel.store.db import opened
+from lumbrel.store.db import connect, opened
+from lumbrel.store.kitchen import instruments
 from lumbrel.web.settings import Settings
 from lumbrel.web.shower import Shower
 
 LOG = logging.getLogger("lumbrel.live")
 LOOK_SECONDS = 0.1
+SPEAKS = timedelta(seconds=3)
 STANDSTILL_SECONDS = 5.0
 """Without any news a page hears this often that it still shows the truth."""
 ALL = ""
@@ -43,14 +46,18 @@ class Hub:
         self._settings = settings
         self._ears: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
         self._states: dict[str, tuple[Any, ...]] = {}
-        self._last: dict[str, str] = {}
         self._task: asyncio.Task[None] | None = None
+        self._keeper: Connection | None = None
         self._ended = False
         self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
 
     async def start(self) -> None:
         """Begin to look, unless live pages are off."""
         if self._settings.refresh_seconds > 0:
+            # Held open and never used: when the last connection closes, the whole log is written
+            # back, and with a connection for each request that would be all the time.
+            self._keeper = connect(self._settings.database)
+            self._keeper.execute("SELECT max(rowid) FROM entry").fetchone()
             self._task = asyncio.create_task(self._run())
 
     async def stop(self) -> None:
@@ -60,6 +67,9 @@ class Hub:
             with contextlib.suppress(asyncio.CancelledError):
                 await self._task
             self._task = None
+        if self._keeper:
+            self._keeper.close()
+            self._keeper = None
         self._ended = True
         for ears in self._ears.values():
             for ear in ears:
@@ -80,59 +90,58 @@ class Hub:
         self._ears[code].discard(ear)
 
     async def _run(self) -> None:
+        loop = asyncio.get_running_loop()
+
+        def tell(code: str, news: str) -> None:
+            loop.call_soon_threadsafe(self._tell, code, news)
+
         while True:
             try:
-                changed = await run_in_threadpool(self._look_once)
+                await run_in_threadpool(self._look_once, tell)
             except Exception:  # the next look may fare better; pages must not go deaf
                 LOG.exception("a look at the record failed")
-                changed = []
-            for code, news in changed:
-                for ear in list(self._ears[code]):
-                    if not ear.full():
-                        ear.put_nowait(news)
             await asyncio.sleep(LOOK_SECONDS)
 
-    def _look_once(self) -> list[tuple[str, str]]:
+    def _tell(self, code: str, news: str) -> None:
+        for ear in list(self._ears[code]):
+            if not ear.full():
+                ear.put_nowait(news)
+
+    def _look_once(self, tell: Callable[[str, str], None]) -> None:
         """One look. The connection is opened and closed by the thread that uses it: a task that
         is cancelled must never close it under a thread that is still reading."""
         with opened(self._settings.database) as db:
-            return self._look(db)
+            self._look(db, tell)
 
-    def _look(self, db: Connection) -> list[tuple[str, str]]:
-        """What changed since the last look, for each channel that somebody listens to, and for
-        each batch on the fire: its alarms ring whether or not a page is open."""
+    def _look(self, db: Connection, tell: Callable[[str, str], None]) -> None:
+        """Tell what changed since the last look, for each channel that somebody listens to, and
+        look after each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
-        changed = []
-        on_fire = [batch.code for batch in batches.batches_at(db, ("take_in",), "draw")]
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, 0.2))
-        for code in dict.fromkeys([*on_fire, *(c for c, ears in self._ears.items() if c and ears)]):
-            context = contexts.load(db, code, now)
-            probe = context.probe
-            sample = day_store.latest_sample(db, probe.id, now) if probe else None
-            watched = bool(self._ears[code])
-            every = tick if watched else tick // 5
-            state = (
-                slip_state(db),
-                sample.at if sample else None,
-                every,
-                len(alarm_store.ringing(db)),
-            )
-            if self._states.get(code) == state:
+        common = (slip_state(db), len(alarm_store.ringing(db)))
+        standing = {i.vessel_id: i.id for i in instruments(db, "thermometer") if i.vessel_id}
+        on_fire = batches.batches_at(db, ("take_in",), "draw")
+        others = {c for c, ears in self._ears.items() if c and ears} - {b.code for b in on_fire}
+        for batch in [*on_fire, *(b for c in others if (b := batches.batch_by(db, code=c)))]:
+            watched = bool(self._ears[batch.code])
+            probe = standing.get(batch.vessel_id)
+            sample = day_store.latest_sample(db, probe, now) if probe else None
+            # A probe that speaks is the clock of its page; without one the minutes still pass.
+            speaks = sample is not None and now - sample.at < SPEAKS
+            every = tick // 5 if speaks or not watched else tick
+            state = (*common, sample.at if sample else None, every)
+            if self._states.get(batch.code) == state:
                 continue
-            self._states[code] = state
+            self._states[batch.code] = state
             with suppress(OutOfRange):
-                board = pan.board_of(context)
+                board = pan.board_of(contexts.of(db, batch, now))
                 alarms.watch(db, board)
                 if watched:
-                    rings = self._rings(db, now)
-                    changed.append((code, json.dumps(news_of(board, rings), ensure_ascii=False)))
-        if self._ears[ALL]:
-            rings = self._rings(db, now)
-            said = json.dumps({"alarms": rings}, ensure_ascii=False)
-            if self._last.get(ALL) != said or tick % 5 == 0:
-                self._last[ALL] = said
-                changed.append((ALL, said))
-        return changed
+                    news = news_of(board, self._rings(db, now))
+                    tell(batch.code, json.dumps(news, ensure_ascii=False))
+        if self._ears[ALL] and self._states.get(ALL) != (*common, tick // 5):
+            self._states[ALL] = (*common, tick // 5)
+            tell(ALL, json.dumps({"alarms": self._rings(db, now)}, ensure_ascii=False))
 
     def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
         """What rings, put into words once for as long as it is the same."""

@@ -10,6 +10,7 @@ from lumbrel.services import context as contexts
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup import cup as cup_in
 from lumbrel.services.drawn import AfterDraw, after_draw
+from lumbrel.services.memo import record_key, slip_state
 from lumbrel.services.pan import CALL_WORDS
 from lumbrel.services.typed import BadInput
 from lumbrel.web.choices import choices_for
@@ -97,9 +98,21 @@ def show(
 
 @router.get("/pan/{code}/board")
 def board(request: Request, db: Db, now: Now, code: str) -> HTMLResponse:
-    """The changing part of the page."""
-    state = _state(contexts.load(db, code, now))
-    return fragment(request, db, "pan/drawn.html" if state["drawn"] else "pan/board.html", **state)
+    """The changing part of the page; pages that ask within a second share one answer."""
+    key = (record_key(db), code, slip_state(db), int(now.timestamp()))
+    known = _shared.get(key)
+    if known is None:
+        state = _state(contexts.load(db, code, now))
+        template = "pan/drawn.html" if state["drawn"] else "pan/board.html"
+        known = bytes(fragment(request, db, template, **state).body)
+        if len(_shared) >= MOST_SHARED:
+            _shared.clear()
+        _shared[key] = known
+    return HTMLResponse(known)
+
+
+MOST_SHARED = 64
+_shared: dict[tuple[str, str, int, int], bytes] = {}
 
 
 @router.get("/pan/{code}/record")

@@ -175,7 +175,7 @@ document.addEventListener("alpine:init", () => {
         }
         if (busy || document.hidden) return;
         const changed = entries !== null && entries !== news.entries;
-        if (!changed && call === news.call && Date.now() - whole < 5000) { entries = news.entries; return; }
+        if (!changed && call === news.call && Date.now() - whole < 4000 + 2000 * Math.random()) { entries = news.entries; return; }
         busy = true;
         try {
           await this.redraw(code);
