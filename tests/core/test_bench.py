@@ -40,13 +40,12 @@ class Checks(unittest.TestCase):
 
 
 class CoolingCup(unittest.TestCase):
-    def test_newton_and_its_rate_back(self) -> None:
+    def test_newton_with_half_the_change_in_doubt(self) -> None:
         now = cup.cooled(95.0, 3.0)
         self.assertAlmostEqual(now.temperature_c, 20 + 75 * 2.718281828**-0.075, delta=1e-6)
         self.assertAlmostEqual(now.sigma_k, (95 - now.temperature_c) / 2)
-        self.assertAlmostEqual(cup.rate_from_two(95.0, now.temperature_c, 3.0), 0.025)
-        with self.assertRaisesRegex(OutOfRange, "reads lower"):
-            cup.rate_from_two(80, 85, 2)
+        with self.assertRaisesRegex(OutOfRange, "The time since"):
+            cup.cooled(95.0, -1.0)
 
 
 class Causes(unittest.TestCase):

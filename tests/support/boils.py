@@ -9,7 +9,7 @@ from sqlite3 import Connection
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import HOT_SIGMA, Hydrometer
 from lumbrel.core.bench.thermometer import SIGMA_K
-from lumbrel.core.physics import air, sucrose, water
+from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services import example, pan, slip, take_in
 from lumbrel.services.boil_evidence import WANDER_SIGMA_K
@@ -188,8 +188,3 @@ class SimulatedBoil:
                 dropped, read_at = True, self.at
             else:
                 self.run(99, max(min(left * 20, 120), 15))
-
-
-def boiled(brix: float, pressure_pa: float) -> float:
-    """Where it boils, degC."""
-    return sucrose.boiling_point_c(brix, pressure_pa, 0.01)

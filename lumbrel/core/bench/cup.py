@@ -1,9 +1,9 @@
 """The hydrometer cup: it cools while it is read, and the mark to float at moves with it."""
 
 from dataclasses import dataclass
-from math import exp, log
+from math import exp
 
-from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.errors import require_between
 
 COOLING_PER_MIN = 0.025
 """A quarter litre of syrup in a steel cup: some 1.1 kJ/K behind 0.035 m2 at about 12 W/(m2 K)."""
@@ -40,20 +40,3 @@ def cooled(
     require_between(rate_per_min, 1e-6, 1.0, "rate_per_min", "The rate", "per minute")
     now = room_c + (read_c - room_c) * exp(-rate_per_min * minutes)
     return CupNow(now, COOLING_DOUBT * abs(read_c - now))
-
-
-def rate_from_two(first_c: float, second_c: float, minutes: float, room_c: float = ROOM_C) -> float:
-    """A cup's own cooling rate from two readings of it, per minute.
-
-    Args:
-        first_c, second_c: degC, both above the room, the second the lower.
-        minutes: between them, above 0 to 240.
-    Raises:
-        OutOfRange: the cup did not cool, or stands at the room's temperature.
-    """
-    require_between(minutes, 1e-3, 240.0, "minutes", "The time between", "min")
-    if not room_c < second_c < first_c:
-        raise OutOfRange(
-            "A cup that cools reads lower the second time, and still above the room.", "second_c"
-        )
-    return log((first_c - room_c) / (second_c - room_c)) / minutes
