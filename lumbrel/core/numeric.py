@@ -67,19 +67,3 @@ class MonotoneCubic:
             + t * t * (3 - 2 * t) * self._ys[i + 1]
             - t * t * (1 - t) * width * self._slopes[i + 1]
         )
-
-
-def invert(matrix: list[list[float]]) -> list[list[float]]:
-    """Inverse of a small symmetric positive definite matrix, by Gauss and Jordan."""
-    size = len(matrix)
-    work = [[*row, *(1.0 if i == j else 0.0 for j in range(size))] for i, row in enumerate(matrix)]
-    for i in range(size):
-        pivot = max(range(i, size), key=lambda k: abs(work[k][i]))
-        work[i], work[pivot] = work[pivot], work[i]
-        scale = work[i][i]
-        work[i] = [x / scale for x in work[i]]
-        for k in range(size):
-            if k != i and work[k][i]:
-                factor = work[k][i]
-                work[k] = [x - factor * y for x, y in zip(work[k], work[i], strict=True)]
-    return [row[size:] for row in work]

@@ -12,7 +12,7 @@ from lumbrel.core.finishing.burner import rate_changes
 from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step, carried_to
 from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
-from lumbrel.core.physics.boil_curve import boil_curve
+from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.core.physics.sucrose import boiling_sigma_k
 from lumbrel.services import day, dipstick, take_in
 from lumbrel.services.air import pressure_at, pressure_by
@@ -204,12 +204,17 @@ def _heat(
         return []
     today = day.thermometer_today(context.db, probe, pressure, until, boil_by)
     shared = sqrt(today.sigma_k**2 + boiling_sigma_k(60.0) ** 2)
+    curves = boil_curves(
+        tuple(p.pressure_pa for p in known if p.pressure_pa is not None),
+        (context.invert_fraction,) * len(known),
+    )
+    least = (curves.water_c - 3 * today.sigma_k).tolist()
+    most = curves.at(HOTTEST_BRIX)[0].tolist()
     heat = []
-    for point in known:
+    for point, low, high in zip(known, least, most, strict=True):
         assert point.pressure_pa is not None
         true = today.calibration.true_c(point.shown_c)
-        curve = boil_curve(point.pressure_pa, context.invert_fraction)
-        if curve.water_c - 3 * today.sigma_k < true < curve.at(HOTTEST_BRIX)[0]:
+        if low < true < high:
             minute = (point.at - start) / timedelta(minutes=1)
             own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)
             heat.append(

@@ -4,6 +4,8 @@ import random
 import unittest
 from datetime import UTC, datetime, timedelta
 
+import numpy as np
+
 from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
@@ -13,7 +15,7 @@ from lumbrel.core.finishing.path import HeatReading
 from lumbrel.core.finishing.trace import MOST_POINTS, ProbeTrace
 from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.physics import sucrose
-from lumbrel.core.physics.boil_curve import BoilCurve
+from lumbrel.core.physics.boil_curve import BoilCurves
 
 NOW = datetime(2026, 3, 18, 12, tzinfo=UTC)
 PA = 96_400.0
@@ -73,15 +75,15 @@ class Trace(unittest.TestCase):
 
 class Boiling(unittest.TestCase):
     def test_the_table_is_the_curve(self) -> None:
-        for pressure in (85_000.0, 96_433.0, 101_325.0):
-            curve = BoilCurve(pressure, 0.01)
-            for brix in (2.2, 30.3, 58.9, 66.9, 79.1):
-                self.assertAlmostEqual(
-                    curve.at(brix)[0], sucrose.boiling_point_c(brix, pressure, 0.01), delta=0.005
-                )
-                self.assertAlmostEqual(curve.brix_of(curve.at(brix)[0]), brix, delta=0.01)
-            with self.assertRaises(OutOfRange):
-                curve.brix_of(curve.water_c - 1)
+        brixes = np.array([2.2, 30.3, 58.9, 66.9, 79.1])
+        pressures = [85_000.0, 96_433.0, 101_325.0, 96_433.0, 85_000.0]
+        curves = BoilCurves(pressures, [0.01, 0.0, 0.01, 0.02, 0.05])
+        boils = curves.at(brixes)[0]
+        for i, invert in enumerate([0.01, 0.0, 0.01, 0.02, 0.05]):
+            true = sucrose.boiling_point_c(brixes[i], pressures[i], invert)
+            self.assertAlmostEqual(boils[i], true, delta=0.005)
+        np.testing.assert_allclose(curves.brix_of(boils), brixes, atol=0.01)
+        self.assertTrue(np.isnan(curves.brix_of(curves.water_c - 1)).all())
 
     def run_of(self, rates: list[tuple[float, float]], offset: float = 0.2) -> list[HeatReading]:
         rng, mass, heat = random.Random(5), 30.0, []

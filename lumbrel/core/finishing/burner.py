@@ -1,12 +1,14 @@
 """Was the burner changed? Where the mass balance bends, and how the rate changed there."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import accumulate
 
-from lumbrel.core.errors import OutOfRange
+import numpy as np
+from numpy.typing import NDArray
+
 from lumbrel.core.finishing.path import BoilFit, HeatReading
-from lumbrel.core.physics.boil_curve import boil_curve
+from lumbrel.core.physics.boil_curve import Floats, boil_curves
+
+Places = int | NDArray[np.intp]
 
 LEAST_SIDE_POINTS = 4
 LEAST_SIDE_MINUTES = 3.0
@@ -17,28 +19,21 @@ THINNEST_BRIX = 38.0
 MOST_CHANGES = 3
 
 
-@dataclass(frozen=True)
-class _Sums:
-    """Running sums of weighted points, so that any stretch's line costs the same."""
+class _Lines:
+    """Weighted lines through stretches of points, from running sums: any stretch costs the same."""
 
-    w: list[float]
-    x: list[float]
-    y: list[float]
-    xx: list[float]
-    xy: list[float]
-    yy: list[float]
+    def __init__(self, minutes: Floats, masses: Floats, weights: Floats) -> None:
+        self.minutes, y = minutes, masses - masses[0]
+        terms = np.array([np.ones_like(y), minutes, y, minutes**2, minutes * y, y**2]) * weights
+        self._sums = np.concatenate([np.zeros((1, 6)), np.cumsum(terms.T, axis=0)])
 
-    def line(self, start: int, end: int) -> tuple[float, float, float]:
-        """Slope, its variance, and chi-squared of the weighted line through points start..end."""
-        w, x, y = (s[end] - s[start] for s in (self.w, self.x, self.y))
-        xx, xy, yy = (s[end] - s[start] for s in (self.xx, self.xy, self.yy))
-        det = w * xx - x * x
-        if det <= 1e-12:
-            return 0.0, float("inf"), 0.0
+    def through(self, start: Places, end: Places) -> tuple[Floats, Floats, Floats]:
+        """Slopes, their variances, and chi-squared of the lines through points start..end."""
+        w, x, y, xx, xy, yy = (self._sums[end] - self._sums[start]).T
+        det = np.maximum(w * xx - x * x, 1e-12)
         slope = (w * xy - x * y) / det
         level = (y - slope * x) / w
-        chi2 = yy - level * y - slope * xy
-        return slope, w / det, max(chi2, 0.0)
+        return slope, w / det, np.maximum(yy - level * y - slope * xy, 0.0)
 
 
 def rate_changes(fitted: BoilFit, heat: Sequence[HeatReading]) -> list[float]:
@@ -52,61 +47,50 @@ def rate_changes(fitted: BoilFit, heat: Sequence[HeatReading]) -> list[float]:
         fitted: the boil, fitted so far.
         heat: boiling temperatures in order of time.
     """
-    offsets = dict(fitted.shared)
-    minutes: list[float] = []
-    masses: list[float] = []
-    weights: list[float] = []
-    for hot in heat:
-        curve = boil_curve(hot.station_pressure_pa, hot.invert_fraction)
-        true = hot.temperature_c - offsets.get(hot.shared, 0.0) * hot.shared_sigma_k
-        try:
-            brix = curve.brix_of(true)
-        except OutOfRange:
-            continue
-        if brix < THINNEST_BRIX:
-            continue
-        passed = fitted._steps_until(hot.minute)
-        mass = 100 * fitted.solids_kg[passed] / brix
-        sigma = hot.sigma_k / curve.at(brix)[1] * mass / brix
-        minutes.append(hot.minute)
-        masses.append(mass - sum(step.mass_kg for step in fitted.steps[:passed]))
-        weights.append(sigma**-2)
-    if len(minutes) < 2 * LEAST_SIDE_POINTS:
+    if len(heat) < 2 * LEAST_SIDE_POINTS:
         return []
-    origin = masses[0]
-    shifted = [mass - origin for mass in masses]
-
-    def sums(values: Sequence[float]) -> list[float]:
-        return [0.0, *accumulate(w * v for w, v in zip(weights, values, strict=True))]
-
-    known = _Sums(
-        sums([1.0] * len(minutes)), sums(minutes), sums(shifted), sums([m * m for m in minutes]),
-        sums([m * v for m, v in zip(minutes, shifted, strict=True)]), sums([v * v for v in shifted]),
-    )  # fmt: skip
+    offsets = dict(fitted.shared)
+    curves = boil_curves(
+        tuple(h.station_pressure_pa for h in heat), tuple(h.invert_fraction for h in heat)
+    )
+    own = [h.temperature_c - offsets.get(h.shared, 0.0) * h.shared_sigma_k for h in heat]
+    brixes = curves.brix_of(np.array(own))
+    slopes = curves.at(np.nan_to_num(brixes))[1]
+    dense = brixes >= THINNEST_BRIX
+    if dense.sum() < 2 * LEAST_SIDE_POINTS:
+        return []
+    minutes = np.array([h.minute for h in heat])[dense]
+    passed = np.searchsorted([step.minute for step in fitted.steps], minutes, side="right")
+    masses = 100 * np.array(fitted.solids_kg)[passed] / brixes[dense]
+    sigmas = np.array([h.sigma_k for h in heat])[dense] / slopes[dense] * masses / brixes[dense]
+    put_in = np.cumsum([0.0, *(step.mass_kg for step in fitted.steps)])[passed]
     cuts: list[int] = []
-    _cut(known, minutes, 0, len(minutes), cuts)
-    return [(minutes[cut - 1] + minutes[cut]) / 2 for cut in sorted(cuts)]
+    _cut(_Lines(minutes, masses - put_in, sigmas**-2), 0, len(minutes), cuts)
+    return [float(minutes[cut - 1] + minutes[cut]) / 2 for cut in sorted(cuts)]
 
 
-def _cut(known: _Sums, minutes: Sequence[float], start: int, end: int, cuts: list[int]) -> None:
+def _cut(lines: _Lines, start: int, end: int, cuts: list[int]) -> None:
     """Cut a stretch where it bends most, if it surely does, and look at both halves again."""
     if len(cuts) >= MOST_CHANGES or end - start < 2 * LEAST_SIDE_POINTS:
         return
-    whole = known.line(start, end)[2]
-    best, gain = 0, 0.0
-    for cut in range(start + LEAST_SIDE_POINTS, end - LEAST_SIDE_POINTS + 1):
-        sides = minutes[cut - 1] - minutes[start], minutes[end - 1] - minutes[cut]
-        if min(sides) < LEAST_SIDE_MINUTES:
-            continue
-        found = whole - known.line(start, cut)[2] - known.line(cut, end)[2]
-        if found > gain:
-            best, gain = cut, found
-    if not best or gain < SURE_CHI2:
+    places = np.arange(start + LEAST_SIDE_POINTS, end - LEAST_SIDE_POINTS + 1)
+    minutes = lines.minutes
+    sides = np.minimum(minutes[places - 1] - minutes[start], minutes[end - 1] - minutes[places])
+    places = places[sides >= LEAST_SIDE_MINUTES]
+    if not places.size:
         return
-    (before, var_b, _), (after, var_a, _) = known.line(start, best), known.line(best, end)
-    apart = abs(after - before)
-    if apart < LEAST_CHANGE * max(abs(before), abs(after)) or apart**2 < 9 * (var_a + var_b):
+    before, var_b, chi_b = lines.through(start, places)
+    after, var_a, chi_a = lines.through(places, end)
+    gains = lines.through(start, end)[2] - chi_b - chi_a
+    i = int(gains.argmax())
+    apart = abs(after[i] - before[i])
+    if (
+        gains[i] < SURE_CHI2
+        or apart < LEAST_CHANGE * max(abs(before[i]), abs(after[i]))
+        or apart**2 < 9 * (var_a[i] + var_b[i])
+    ):
         return
+    best = int(places[i])
     cuts.append(best)
-    _cut(known, minutes, start, best, cuts)
-    _cut(known, minutes, best, end, cuts)
+    _cut(lines, start, best, cuts)
+    _cut(lines, best, end, cuts)
