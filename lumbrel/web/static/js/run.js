@@ -47,11 +47,12 @@
     ];
   }
   function shape(context, kind, x, y) {
+    const r = devicePixelRatio;
     context.beginPath();
-    if (kind === "hydrometer") context.rect(x - 7, y - 7, 14, 14);
-    else if (kind === "refractometer") { context.moveTo(x, y - 9); context.lineTo(x + 9, y + 7); context.lineTo(x - 9, y + 7); context.closePath(); }
-    else if (kind === "depth") { context.moveTo(x - 9, y); context.lineTo(x, y - 9); context.lineTo(x + 9, y); context.lineTo(x, y + 9); context.closePath(); }
-    else context.arc(x, y, 7, 0, 7);
+    if (kind === "hydrometer") context.rect(x - 7 * r, y - 7 * r, 14 * r, 14 * r);
+    else if (kind === "refractometer") { context.moveTo(x, y - 9 * r); context.lineTo(x + 9 * r, y + 7 * r); context.lineTo(x - 9 * r, y + 7 * r); context.closePath(); }
+    else if (kind === "depth") { context.moveTo(x - 9 * r, y); context.lineTo(x, y - 9 * r); context.lineTo(x + 9 * r, y); context.lineTo(x, y + 9 * r); context.closePath(); }
+    else context.arc(x, y, 7 * r, 0, 7);
     context.fill();
     context.stroke();
   }
@@ -69,14 +70,17 @@
     const { ctx: c, bbox: b } = plot;
     const x = plot.valToPos(at, "x", true);
     if (x < b.left || x > b.left + b.width) return;
-    c.strokeStyle = style; c.lineWidth = 2 * devicePixelRatio; c.setLineDash(dash);
+    c.strokeStyle = style; c.lineWidth = 2 * devicePixelRatio; c.setLineDash(dash.map((d) => d * devicePixelRatio));
     c.beginPath(); c.moveTo(x, b.top); c.lineTo(x, b.top + b.height); c.stroke(); c.setLineDash([]);
     if (!text) return;
     c.font = `700 ${14 * devicePixelRatio}px 'Atkinson Hyperlegible Next', sans-serif`;
     const left = x > b.left + b.width / 2;
     c.textAlign = left ? "right" : "left";
+    const place = [x + (left ? -6 : 6) * devicePixelRatio, b.top + (low ? b.height - 8 * devicePixelRatio : 16 * devicePixelRatio)];
+    c.strokeStyle = colour("--enamel"); c.lineWidth = 5 * devicePixelRatio;
+    c.strokeText(text, ...place);
     c.fillStyle = style;
-    c.fillText(text, x + (left ? -6 : 6) * devicePixelRatio, b.top + (low ? b.height - 8 * devicePixelRatio : 16 * devicePixelRatio));
+    c.fillText(text, ...place);
   }
   function drawOver(plot) {
     const { ctx: c, bbox: b } = plot;
@@ -105,13 +109,13 @@
     const { ctx: c, bbox: b } = plot;
     const y = plot.valToPos(run.draw_at, "y", true);
     c.save();
-    c.strokeStyle = colour("--path"); c.setLineDash([6, 5]); c.lineWidth = 2 * devicePixelRatio;
+    c.strokeStyle = colour("--path"); c.setLineDash([6 * devicePixelRatio, 5 * devicePixelRatio]); c.lineWidth = 2 * devicePixelRatio;
     c.beginPath(); c.moveTo(b.left, y); c.lineTo(b.left + b.width, y); c.stroke();
     c.restore();
   }
   function options(height, more) {
     return {
-      width: Math.max(box.clientWidth, 200), height, legend: { show: false }, padding: [6, 10, 0, 0],
+      width: Math.max(box.clientWidth, 200), height, legend: { show: false }, padding: [6, 20, 0, 0],
       cursor: { drag: { x: true, y: false, setScale: false }, y: false, points: { show: false } },
       ...more,
       hooks: {
