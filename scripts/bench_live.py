@@ -3,8 +3,8 @@
 import http.client
 import json
 import os
-import random
 import signal
+import socket
 import sqlite3
 import statistics
 import subprocess
@@ -180,96 +180,89 @@ class _Kitchen:
         self.process.wait(timeout=20)
 
 
-def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
-    """Sample to page under load, with the server killed in the middle of it and started again."""
-    import socket
+# What a page notes of each sample: which, and the moment at which it had been painted.
+NOTES = """() => {
+  window.seen = []; let last = "";
+  window.lumbrelNews((news) => {
+    if (!news.sample || news.sample === last) return;
+    last = news.sample;
+    requestAnimationFrame(() => setTimeout(() => window.seen.push([news.code, news.sample.slice(0, 19), Date.now() / 1000])));
+  });
+}"""
 
+
+class _Load:
+    """Eight probes that send a sample each second, and what became of them."""
+
+    def __init__(self, port: int, codes: list[str], tokens: list[str]) -> None:
+        self.port, self.codes, self.tokens = port, codes, tokens
+        self.sent: dict[tuple[str, str], float] = {}
+        self.acknowledged: list[tuple[str, str]] = []
+        self.done = threading.Event()
+        self.threads = [
+            threading.Thread(target=self._probe, args=(i,), daemon=True) for i in range(PROBES)
+        ]
+
+    def _probe(self, i: int) -> None:
+        wire = http.client.HTTPConnection("127.0.0.1", self.port, timeout=5)
+        begun, n = time.monotonic() + i / PROBES, 0
+        while not self.done.is_set():
+            time.sleep(max(begun + n - time.monotonic(), 0))
+            at, n = datetime.now(UTC).replace(microsecond=0), n + 1
+            body = json.dumps(
+                {"samples": [{"at": at.isoformat(), "temperature_c": 99.0 + n / 100}]}
+            )
+            key = (self.codes[i], at.isoformat()[:19])
+            sent = time.time()
+            try:
+                wire.request("POST", "/api/probes/samples", body, {
+                    "Content-Type": "application/json", "Authorization": f"Bearer {self.tokens[i]}",
+                })  # fmt: skip
+                answer = wire.getresponse()
+                answer.read()
+                if answer.status == 200:
+                    self.sent.setdefault(key, sent)
+                    self.acknowledged.append((f"p{i}", at.isoformat()[:19]))
+            except (OSError, http.client.HTTPException):
+                wire.close()
+                wire = http.client.HTTPConnection("127.0.0.1", self.port, timeout=5)
+
+
+def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
+    """Sample sent to sample painted under load, each page in a browser profile of its own; then
+    the server is killed in the middle of it and started again.
+
+    The time is the median of six p95, ten seconds each: a machine that stalls once is not the
+    kitchen's.
+    """
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    sent: dict[tuple[str, str], float] = {}
-    latencies: list[float] = []
-    acknowledged: list[tuple[str, str]] = []
-    done = threading.Event()
-    counted_from = [time.monotonic() + 10]
-    with tempfile.TemporaryDirectory() as scratch:
+    with tempfile.TemporaryDirectory() as scratch, chromium() as browser:
         server = _Kitchen(Path(scratch), port)
         codes, tokens = server.equip()
         server.start()
-        counted_from[0] = time.monotonic() + 3
-
-        def page(code: str) -> None:
-            """What an open page does: it listens, and fetches its parts and its run anew."""
-            heard, turn = "", 0
-            while not done.is_set():
-                try:
-                    wire = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-                    wire.request("GET", f"/live/{code}")
-                    answer = wire.getresponse()
-                    fetched = time.monotonic() - 5 * random.random()
-                    while not done.is_set():
-                        line = answer.fp.readline()
-                        if not line:
-                            break
-                        if not line.startswith(b"data: "):
-                            continue
-                        news = json.loads(line[6:])
-                        begun = sent.get((news["code"], news["sample"][:19]))
-                        if begun is not None and news["sample"] != heard:
-                            heard = news["sample"]
-                            latencies.append(time.monotonic() - begun)
-                            if time.monotonic() - fetched > 5:
-                                fetched = time.monotonic()
-                                other = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-                                turn += 1
-                                parts = ["board", f"series?since={time.time() - 10:.0f}"]
-                                for part in parts[: 1 + turn % 2]:
-                                    other.request("GET", f"/pan/{code}/{part}")
-                                    other.getresponse().read()
-                except (OSError, http.client.HTTPException, ValueError):
-                    time.sleep(0.2)
-
-        def probe(i: int) -> None:
-            wire = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
-            begun, n = time.monotonic() + i / PROBES, 0
-            while not done.is_set():
-                time.sleep(max(begun + n - time.monotonic(), 0))
-                at = datetime.now(UTC).replace(microsecond=0)
-                n += 1
-                body = json.dumps(
-                    {"samples": [{"at": at.isoformat(), "temperature_c": 99.0 + n / 100}]}
-                )
-                key = (codes[i], at.isoformat()[:19])
-                if time.monotonic() > counted_from[0]:
-                    sent.setdefault(key, time.monotonic())
-                try:
-                    wire.request("POST", "/api/probes/samples", body, {
-                        "Content-Type": "application/json", "Authorization": f"Bearer {tokens[i]}",
-                    })  # fmt: skip
-                    answer = wire.getresponse()
-                    answer.read()
-                    if answer.status == 200:
-                        acknowledged.append((f"p{i}", at.isoformat()[:19]))
-                except (OSError, http.client.HTTPException):
-                    sent.pop(key, None)
-                    wire.close()
-                    wire = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
-
-        threads = [
-            threading.Thread(target=page, args=(codes[i % PROBES],), daemon=True)
-            for i in range(PAGES)
-        ]
-        threads += [threading.Thread(target=probe, args=(i,), daemon=True) for i in range(PROBES)]
-        for thread in threads:
+        load = _Load(port, codes, tokens)
+        pages = []
+        for i in range(PAGES):
+            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page.goto(f"http://127.0.0.1:{port}/pan/{codes[i % PROBES]}")
+            page.evaluate(NOTES)
+            pages.append(page)
+        for thread in load.threads:
             thread.start()
-        time.sleep(SECONDS / 2)
+        time.sleep(5)
+        begun = time.time()
+        time.sleep(SECONDS)
+        painted = [note for page in pages for note in page.evaluate("window.seen")]
         server.kill(signal.SIGKILL)
-        sent.clear()
-        counted_from[0] = time.monotonic() + 60
         server.start()
-        counted_from[0] = time.monotonic() + 3  # pages have found it again by then
-        time.sleep(SECONDS / 2)
-        done.set()
+        again_from = time.time()
+        time.sleep(10)
+        deaf = sum(
+            not any(at > again_from for _, _, at in page.evaluate("window.seen")) for page in pages
+        )
+        load.done.set()
         time.sleep(1)
         server.kill(signal.SIGTERM)
         db = sqlite3.connect(Path(scratch) / "lumbrel.sqlite3")
@@ -280,11 +273,18 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         db.close()
         with opened(Path(scratch) / "lumbrel.sqlite3") as again:
             goes_on = pan.board(again, codes[0], datetime.now(UTC)).evidence.probe_now is not None
-    lost = sum(key not in known for key in acknowledged)
-    latencies.sort()
+    lost = sum(key not in known for key in load.acknowledged)
+    rounds: list[list[float]] = [[] for _ in range(6)]
+    for code, sample, at in painted:
+        sent = load.sent.get((code, sample), 0.0)
+        place = int((sent - begun) / (SECONDS / 6))
+        if sent >= begun and place < 6:
+            rounds[place].append(at - sent)
+    p95 = [1000 * sorted(times)[int(0.95 * len(times))] for times in rounds]
     return [
-        (f"ms sample to page, p95 of {len(latencies)}, 8 probes and 20 pages", 1000 * latencies[int(0.95 * len(latencies))], 250.0),
-        (f"acknowledged samples lost of {len(acknowledged)}, killed with SIGKILL in between", float(lost), 0.0),
+        (f"ms sample to painted page, p95 of {sum(map(len, rounds))}, 8 probes and 20 pages", statistics.median(p95), 250.0),
+        (f"acknowledged samples lost of {len(load.acknowledged)}, killed with SIGKILL in between", float(lost), 0.0),
+        ("pages of 20 that heard nothing after it", float(deaf), 0.0),
         ("record unsound, or the run does not go on, after it", 0.0 if sound and goes_on else 1.0, 0.0),
     ]  # fmt: skip
 

@@ -38,8 +38,8 @@ ALL = ""
 class Hub:
     """Looks at the record and tells every open page what changed.
 
-    One task looks ten times a second, cheaply; a batch is computed anew only when its probe or
-    its slip has news, or the clock has moved on by `refresh_seconds`.
+    One task looks ten times a second, cheaply, and at once when woken; a batch is computed anew
+    only when its probe or its slip has news, or the clock has moved on by `refresh_seconds`.
     """
 
     def __init__(self, settings: Settings) -> None:
@@ -47,6 +47,8 @@ class Hub:
         self._ears: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
         self._states: dict[str, tuple[Any, ...]] = {}
         self._task: asyncio.Task[None] | None = None
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._awake = asyncio.Event()
         self._keeper: Connection | None = None
         self._ended = False
         self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
@@ -58,10 +60,17 @@ class Hub:
             # back, and with a connection for each request that would be all the time.
             self._keeper = connect(self._settings.database)
             self._keeper.execute("SELECT max(rowid) FROM entry").fetchone()
+            self._loop = asyncio.get_running_loop()
             self._task = asyncio.create_task(self._run())
+
+    def wake(self) -> None:
+        """Look at once, not at the next turn; from any thread."""
+        if self._loop:
+            self._loop.call_soon_threadsafe(self._awake.set)
 
     async def stop(self) -> None:
         """Stop looking, and let every page go."""
+        self._loop = None
         if self._task:
             self._task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
@@ -96,11 +105,13 @@ class Hub:
             loop.call_soon_threadsafe(self._tell, code, news)
 
         while True:
+            self._awake.clear()
             try:
                 await run_in_threadpool(self._look_once, tell)
             except Exception:  # the next look may fare better; pages must not go deaf
                 LOG.exception("a look at the record failed")
-            await asyncio.sleep(LOOK_SECONDS)
+            with suppress(TimeoutError):
+                await asyncio.wait_for(self._awake.wait(), LOOK_SECONDS)
 
     def _tell(self, code: str, news: str) -> None:
         for ear in list(self._ears[code]):

@@ -3,6 +3,7 @@
 import asyncio
 import json
 from datetime import timedelta
+from unittest.mock import patch
 
 from lumbrel.services import probe_intake
 from lumbrel.web.live import ALL, Hub
@@ -48,6 +49,25 @@ class News(KitchenCase):
         while not ear.empty():
             said = ear.get_nowait()
         return said
+
+    def test_a_sample_that_knocks_is_told_at_once(self) -> None:
+        code, at = self.take_in(vessel="finisher-1"), NOON + timedelta(minutes=60)
+
+        async def listen() -> str:
+            hub = self.hub()
+            with patch("lumbrel.web.live.LOOK_SECONDS", 3600.0):
+                await hub.start()
+                ear = hub.listen(code)
+                hub.wake()
+                await asyncio.wait_for(ear.get(), 5)
+                probe_intake.take(self.db, "probe-1", [(at, 60.5)], at)
+                hub.wake()
+                news = json.loads(await asyncio.wait_for(ear.get(), 5))
+                await hub.stop()
+            hub.wake()
+            return str(news["probe"])
+
+        self.assertIn("60.5", asyncio.run(listen()))
 
     def test_it_may_be_stopped_in_the_middle_of_a_look(self) -> None:
         self.take_in(vessel="finisher-1")

@@ -3,12 +3,13 @@
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Header
+from fastapi import APIRouter, Header, Request
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from lumbrel.services import probe_intake
 from lumbrel.web.request import Db, Now
+from lumbrel.web.worlds import world_of
 
 router = APIRouter(prefix="/api", tags=["probes"])
 
@@ -40,7 +41,11 @@ class TakenModel(BaseModel):
 
 @router.post("/probes/samples", response_model=TakenModel)
 def samples(
-    db: Db, now: Now, body: SamplesModel, authorization: Annotated[str, Header()] = ""
+    request: Request,
+    db: Db,
+    now: Now,
+    body: SamplesModel,
+    authorization: Annotated[str, Header()] = "",
 ) -> TakenModel | JSONResponse:
     """Take samples of the probe whose token this is: `Authorization: Bearer TOKEN`."""
     scheme, _, token = authorization.partition(" ")
@@ -51,4 +56,5 @@ def samples(
         return JSONResponse(answer, 401, {"WWW-Authenticate": "Bearer"})
     sent = [((s.at or now).astimezone(UTC), s.temperature_c) for s in body.samples]
     taken = probe_intake.take(db, probe_id, sent, now)
+    world_of(request).hub.wake()
     return TakenModel(kept=taken.kept, known=taken.known, refused=taken.refused)

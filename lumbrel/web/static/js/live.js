@@ -74,10 +74,12 @@
     screen.hidden = false;
     document.title = `! ${document.title.replace(/^! /, "")}`;
     tone();
-    bell = setInterval(tone, 1400);
+    // By hand, not as an animation: that would keep a tablet drawing all the time.
+    bell = setInterval(() => { if (!screen.classList.toggle("beat")) tone(); }, 700);
   }
   function hush() {
     clearInterval(bell);
+    screen.classList.remove("beat");
     screen.hidden = true;
     ringing = null;
     document.title = document.title.replace(/^! /, "");

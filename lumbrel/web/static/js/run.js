@@ -205,8 +205,9 @@
   window.lumbrelNews?.((news) => {
     if (news.entries === undefined || document.hidden) return;
     const now = Date.now();
-    if (now - due > patience || news.entries !== entries) {
-      due = now;
+    // Not all pages at the same moment.
+    if (now > due || news.entries !== entries) {
+      due = now + patience * (0.75 + Math.random() / 2);
       entries = news.entries;
       load(true).catch(() => {});
     }
