@@ -81,6 +81,10 @@ def due(board: Board) -> list[Due]:
         found.append(Due("low", f"About {deep} left in the pan. Kill the heat, then put some in."))
     if boiling and board.verdict.call is Call.DRAW_NOW:
         found.append(Due("finish", f"{believed.brix:.1f} Brix. Kill the heat and draw off."))
+    if boiling and board.stop_first:
+        found.append(
+            Due("finish", "One says it is done, the other does not. Kill the heat, then settle it.")
+        )
     if boiling and board.verdict.call is Call.OVER:
         found.append(Due("over", f"{believed.brix:.1f} Brix, past the target. Kill the heat."))
     return found

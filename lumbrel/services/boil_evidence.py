@@ -10,7 +10,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil
 from lumbrel.core.finishing.burner import rate_changes
 from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step, carried_to
-from lumbrel.core.finishing.rescue import heat_up_minutes
+from lumbrel.core.finishing.rescue import heat_up_minutes, unboiled_kg
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.core.physics.sucrose import boiling_sigma_k
@@ -34,6 +34,9 @@ WANDER_SIGMA_K = 0.015
 PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
+JUST_AFTER_MINUTES = 1e-6
+STEADY_K = 1.5
+"""A boil never moves so far within one point of a run: what does was cold in between."""
 
 
 @dataclass(frozen=True)
@@ -109,6 +112,8 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     )
     start = noted.at if noted else entry.at + timedelta(minutes=warming)
 
+    steps, unsettled = _put_in(context, start, until, boils_at, (rate, rate_sigma))
+
     corrector = context.corrector()
     readings = [
         dipstick.corrected(context, e) if e.kind == "depth" else corrector.correct(e)
@@ -127,15 +132,18 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
-        put_in = max((e.at for e in context.of_kind("added") if e.at <= until), default=start)
-        cold_from = _went_cold([p for p in points if p.at >= max(put_in, start)])
-        if cold_from is not None and probe_now and probe_now.at >= cold_from:
-            probe_reading = None
-        boiling = [
+        settled = [
             p
             for p in points
-            if p.at >= start + PROBE_SETTLES and (cold_from is None or p.at < cold_from)
+            if p.begins >= start
+            and p.spread_k <= STEADY_K
+            and not any(p.begins < to + PROBE_SETTLES and p.ends > at for at, to in unsettled)
         ]
+        cold_from = _went_cold([p for p in settled if p.at >= unsettled[-1][0]])
+        cold = cold_from is not None and probe_now is not None and probe_now.at >= cold_from
+        if cold or until < unsettled[-1][1] + PROBE_SETTLES:
+            probe_reading = None
+        boiling = [p for p in settled if cold_from is None or p.at < cold_from]
         if not (leave_out and leave_out.instrument.id == probe.id):
             heat = _heat(context, probe, boiling, start, until)
 
@@ -153,11 +161,6 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         for r in readings
         if r.brix is not None and _tells(r) and not _same(r, leave_out) and r.kind in trusted
     ]  # fmt: skip
-    steps = [
-        Step(minute(e.at), e.facts["mass_kg"], e.facts["brix"])
-        for e in context.of_kind("added")
-        if e.at <= until
-    ]
 
     def fit(changes: list[float]) -> BoilFit:
         return boil.fit(
@@ -176,6 +179,40 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         [w for w in words if w not in counted], _said_of_changes(fitted, start),
         devices.troubles(context.db, probe.id, entry.at) if probe else [],
     )  # fmt: skip
+
+
+def _put_in(
+    context: BatchContext,
+    start: datetime,
+    until: datetime,
+    boils_at: float,
+    rate: tuple[float, float],
+) -> tuple[list[Step], list[tuple[datetime, datetime]]]:
+    """What was put in as steps of the balance, and the whiles in which it did not boil.
+
+    What is put in stops the boil until it boils too: as if that much water had come with it. A
+    reading on the slip before it was of what was there before, at the same moment too.
+    """
+    taken = context.first("take_in")
+    assert taken is not None
+    steps: list[Step] = []
+    unsettled = [(start, start)]
+    read: set[datetime] = set()
+    for entry in context.standing:
+        if entry.kind in (*READING_KINDS, "depth"):
+            read.add(entry.at)
+        if entry.kind != "added" or entry.at > until:
+            continue
+        kg, brix, held = entry.facts["mass_kg"], entry.facts["brix"], 0.0
+        if entry.at > start:
+            warm = entry.facts.get("temperature_c", taken.facts["temperature_c"])
+            held = unboiled_kg(kg, brix, warm, boils_at)
+            slow = max(rate[0] - rate[1], rate[0] / 3)
+            unsettled.append((entry.at, entry.at + timedelta(minutes=held / slow)))
+        minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
+        after = JUST_AFTER_MINUTES if entry.at in read else 0.0
+        steps.append(Step(minutes + after, kg + held, kg * brix / (kg + held)))
+    return steps, unsettled
 
 
 def _went_cold(points: list[RunPoint]) -> datetime | None:

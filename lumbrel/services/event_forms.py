@@ -39,7 +39,10 @@ def added(form: Form, context: BatchContext) -> dict[str, Any]:
         "mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg."
     )
     brix = form.between("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
-    return {"mass_kg": mass, "brix": brix}
+    warm = form.between(
+        "temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.", False
+    )
+    return {"mass_kg": mass, "brix": brix} | ({} if warm is None else {"temperature_c": warm})
 
 
 def note(form: Form, context: BatchContext) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from math import isfinite
+from math import isfinite, sqrt
 from sqlite3 import Connection
 
 from lumbrel.core.bench import evidence, refractometer
@@ -15,7 +15,7 @@ from lumbrel.core.finishing.target import (
     FOAM_ABOVE_WATER_K,
     finish_point,
 )
-from lumbrel.core.finishing.verdict import Call, Verdict, verdict
+from lumbrel.core.finishing.verdict import VAGUE_SIGMA_BRIX, Call, Verdict, verdict
 from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
@@ -25,6 +25,10 @@ from lumbrel.services.boil_evidence import BoilEvidence, gather
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup import Cup, cup
 
+BALANCE_SIGMA_BRIX = 0.3
+"""What the fitted boil may be wrong by besides its readings: a burner is not quite steady, and the
+boiling curve not quite the book's. In simulated boils, which know no other curve, it is 0.2."""
+
 
 @dataclass(frozen=True)
 class Board:
@@ -33,8 +37,11 @@ class Board:
     context: BatchContext
     evidence: BoilEvidence
     joint: Agreement
-    by_balance_only: bool
-    """No instrument speaks yet: the joint value is the mass balance's."""
+    balance: Estimate
+    """What take-in, rate and every reading together say of now."""
+    by_balance: bool
+    """It is the balance that is believed: no instrument speaks, or only far more vaguely, as
+    a thermometer does of thin syrup."""
     believed: Agreement | None
     """What may be shown large: the joint value; when one stands alone that of the others; None
     when two contradict each other and neither can be preferred."""
@@ -60,6 +67,13 @@ class Board:
     depth_done_mm: float | None
     foam: bool
 
+    @property
+    def stop_first(self) -> bool:
+        """They contradict each other, nobody can say who is right, and one says it is done."""
+        said = [word.estimate.brix for word in self.evidence.words]
+        undecided = self.verdict.call is Call.DISAGREE and self.believed is None
+        return undecided and max(said, default=0.0) >= self.verdict.draw_at_brix
+
 
 def board(db: Connection, code: str, now: datetime) -> Board:
     """The board of a batch.
@@ -79,26 +93,23 @@ def board_of(context: BatchContext) -> Board:
     seen = gather(context)
     fitted = seen.fitted
     minute = max(seen.minute(now), 0.0)
-    by_balance = not seen.words
-    if by_balance:
-        balance = Estimate(
-            "mass balance",
-            min(max(fitted.brix_at(minute), 0.2), 96.9),
-            min(max(fitted.sigma_brix_at(minute), 0.1), 50.0),
-        )
-        joint = evidence.agreement([balance])
-    else:
-        joint = evidence.agreement([word.estimate for word in seen.words])
+    balance = _balance(seen, now)
+    joint = evidence.agreement([word.estimate for word in seen.words] or [balance])
     believed: Agreement | None = joint
     if not joint.agree:
         believed = None
+        if len(seen.words) == 2:
+            joint = replace(joint, odd_one_out=_the_odd_of_two(context, seen))
         if joint.odd_one_out is not None:
             odd_word = seen.words[joint.odd_one_out]
             seen = gather(context, leave_out=odd_word.reading)
-            fitted = seen.fitted
+            fitted, balance = seen.fitted, _balance(seen, now)
             rest = [w.estimate for w in seen.words if w.estimate.label != odd_word.estimate.label]
             others = evidence.agreement(rest)
             believed = others if others.agree else None
+    by_balance = not seen.words or (believed is not None and _finer(balance, believed))
+    if by_balance:
+        believed = evidence.agreement([balance])
     now_brix = believed.brix if believed else joint.brix
     solids = fitted.solids_kg[-1]
     mass = 100 * solids / max(now_brix, 1.0)
@@ -108,12 +119,18 @@ def board_of(context: BatchContext) -> Board:
     next_check = _next_check(context, seen, finish)
     heating = max(-seen.minute(now), 0.0)
     due = now > next_check and heating == 0
+    said = believed if joint.agree and believed else joint
     call = verdict(
-        mass, joint.brix, joint.sigma_brix, batch.target_brix, joint.agree, due,
+        mass, said.brix, said.sigma_brix, batch.target_brix, joint.agree, due,
         batch.draw_margin_brix,
     )  # fmt: skip
     if believed is not None and not joint.agree:
         call = _by_the_others(call, believed, mass, batch.target_brix, batch.draw_margin_brix)
+    unproven = not seen.words or joint.sigma_brix > VAGUE_SIGMA_BRIX
+    if by_balance and unproven and call.call is Call.DRAW_NOW:
+        call = replace(
+            call, call=Call.CHECK_AGAIN, reason="no instrument bears the arithmetic out yet"
+        )
     odd, cause = _odd_one(seen, joint)
     boil_by = batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
     pressure = pressure_by(context.db, context.kitchen, now, boil_by)
@@ -137,11 +154,43 @@ def board_of(context: BatchContext) -> Board:
         )
     carry = rescue.carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction)
     return Board(
-        context, seen, joint, by_balance, believed, call, mass, left, max(low - minute, 0.0),
+        context, seen, joint, balance, by_balance, believed, call, mass, left, max(low - minute, 0.0),
         max(high - minute, 0.0) if isfinite(high) else None,
         now + timedelta(minutes=left) if left < 5000 else None, next_check, heating, odd, cause,
         cup(context, now_brix), carry, draw_c, glass, pressure, depth_now, depth_done, foam,
     )  # fmt: skip
+
+
+def _balance(seen: BoilEvidence, now: datetime) -> Estimate:
+    """The fitted boil's own word on the density now."""
+    minute = max(seen.minute(now), 0.0)
+    doubt = sqrt(seen.fitted.sigma_brix_at(minute) ** 2 + BALANCE_SIGMA_BRIX**2)
+    brix = min(max(seen.fitted.brix_at(minute), 0.2), 96.9)
+    return Estimate("Mass balance", brix, min(doubt, 50.0))
+
+
+def _finer(balance: Estimate, joint: Agreement) -> bool:
+    """Whether the balance knows better than the instruments and nothing speaks against it."""
+    bound = 2.0 if joint.sigma_brix <= VAGUE_SIGMA_BRIX else 4.0
+    apart = abs(balance.brix - joint.brix)
+    return balance.sigma_brix < joint.sigma_brix and apart < bound * joint.sigma_brix
+
+
+def _the_odd_of_two(context: BatchContext, seen: BoilEvidence) -> int | None:
+    """Which of two that contradict each other stands alone, by the boil fitted without it.
+
+    One is out of line when the rest of the boil, fitted without it, bears the other out but not
+    it; None when that holds of neither, or of both.
+    """
+    odd = []
+    for i in (0, 1):
+        one, other = seen.words[i].estimate, seen.words[1 - i].estimate
+        without = gather(context, leave_out=seen.words[i].reading)
+        balance = _balance(without, context.now)
+        borne_out = evidence.agreement([other, balance]).agree
+        if borne_out and not evidence.agreement([one, balance]).agree:
+            odd.append(i)
+    return odd[0] if len(odd) == 1 else None
 
 
 def _by_the_others(

@@ -26,6 +26,10 @@ class RunPoint:
     shown_c: float
     samples: int
     pressure_pa: float | None
+    begins: datetime
+    ends: datetime
+    spread_k: float
+    """Between the least and the most of its samples."""
 
 
 @dataclass
@@ -62,9 +66,12 @@ def run_points(
         }
         run.pressures = known
         return [
-            RunPoint(since + timedelta(seconds=p.second), p.value, p.count, known[p.second])
+            RunPoint(
+                since + timedelta(seconds=p.second), p.value, p.count, known[p.second],
+                since + timedelta(seconds=p.begins), since + timedelta(seconds=p.ends), p.spread,
+            )
             for p in points
-        ]
+        ]  # fmt: skip
 
 
 def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:

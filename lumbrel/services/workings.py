@@ -12,7 +12,7 @@ from lumbrel.services.air import Pressure
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.context import BatchContext
 from lumbrel.services.day import Day, Rung, ThermometerToday
-from lumbrel.services.pan import Board
+from lumbrel.services.pan import BALANCE_SIGMA_BRIX, Board
 from lumbrel.services.typed import NotFound
 
 IF97 = "IAPWS-IF97, region 4"
@@ -157,18 +157,24 @@ def density(board: Board) -> Working:
         share = believed.sigma_brix**2 / word.estimate.sigma_brix
         if word.estimate.label != board.odd:
             budget.append(Part(word.estimate.label, share, "brix"))
-    if not board.evidence.words:
-        steps.append(
-            Step("no instrument has spoken", board.joint.brix, "brix", "the mass balance alone")
-        )
-        budget = [Part("the mass balance", board.joint.sigma_brix, "brix")]
-    elif len(board.evidence.words) > 1:
+    if len(board.evidence.words) > 1:
         steps.append(
             Step(
                 "χ² per degree of freedom", f"{board.joint.chi2_per_dof:.2f}", "",
                 "inverse-variance mean; above 3 they disagree",
             )
         )  # fmt: skip
+    if board.by_balance:
+        why = (
+            "the instruments see far less of syrup so thin" if board.evidence.words
+            else "no instrument has spoken"
+        )  # fmt: skip
+        steps.append(Step("by the mass balance", board.balance.brix, "brix", why))
+        fitted = sqrt(max(board.balance.sigma_brix**2 - BALANCE_SIGMA_BRIX**2, 0.0))
+        budget = [
+            Part("take-in, rate and all readings", fitted, "brix"),
+            Part("the burner and the boiling curve", min(BALANCE_SIGMA_BRIX, believed.sigma_brix), "brix"),
+        ]  # fmt: skip
     if board.odd:
         steps.append(Step("left out", board.odd, "", "it stands alone"))
     return Working("Density now", believed.brix, "brix", steps, budget)

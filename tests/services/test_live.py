@@ -153,6 +153,17 @@ class Calls(KitchenCase):
             for alarm in alarm_store.ringing(self.db):
                 alarms.acknowledge(self.db, alarm.id, "", at[-1])
 
+    def test_when_nobody_can_tell_who_is_right_the_heat_goes_off_first(self) -> None:
+        code = self.take_in()
+        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
+        self.put(code, "boiling", 15)
+        self.put(code, "thermometer", 60, instrument="dial-a", reading="101.2 C")
+        self.put(code, "refractometer", 61, reading="67.2", sample="20 C", reading_is_so="1")
+        board = pan.board(self.db, code, NOON + timedelta(minutes=61))
+        self.assertEqual((board.verdict.call.value, board.believed), ("disagree", None))
+        self.assertTrue(board.stop_first)
+        self.assertIn("finish", self.ring(code, 61))
+
     def test_a_dip_is_evidence_and_a_low_pan_calls(self) -> None:
         code = self.take_in(vessel="finisher-1")
         self.put(code, "boiling", 15)
@@ -178,6 +189,43 @@ class AgainstTheTruth(KitchenCase):
         self.assertGreaterEqual(sum(t.covered for t in told), 19)
         self.assertLessEqual(sum(abs(b - 66.9) > 1.0 for b in drawn), 1)
         self.assertLessEqual(sum(abs(b - 66.9) > 0.5 for b in dropped), 1)
+
+    def test_of_two_that_contradict_each_other_the_boil_tells_which(self) -> None:
+        boil = SimulatedBoil(58)
+        boil.told_at_a_third()
+        boil.run(66.2)
+        boil.read_hydrometer()
+        board = boil.board()
+        self.assertFalse(board.joint.agree)
+        self.assertEqual(board.odd, "Probe 1")
+        self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=0.6)
+        self.assertAlmostEqual(boil.drawn_brix(False), 66.9, delta=1.0)
+
+    def test_what_was_cold_in_between_is_no_boil(self) -> None:
+        boil = SimulatedBoil(67)
+        boil.told_at_a_third()
+        self.assertAlmostEqual(boil.board().balance.brix, boil.pot.brix, delta=0.5)
+
+    def test_of_thin_syrup_a_thermometer_far_off_misleads_nobody(self) -> None:
+        boil = SimulatedBoil(15)
+        boil.run(boil.brix_with_water_left(0.6))
+        self.assertAlmostEqual(boil.board().believed.brix, boil.pot.brix, delta=1.0)
+
+    def test_what_is_put_in_stops_the_boil_for_a_while(self) -> None:
+        for seed in (5, 17, 20):
+            boil = SimulatedBoil(seed)
+            boil.run(boil.brix_with_water_left(0.6))
+            boil.read_hydrometer()
+            pot, put = boil.pot, 0.2 * boil.pot.mass_kg
+            thin = 0.8 * pot.brix
+            boil.put("added", mass=f"{put:.3f} kg", brix=f"{thin:.2f}", temperature="40 C")
+            boil.solids += put * thin / 100
+            pot.temperature_c = (pot.temperature_c * pot.mass_kg + 40 * put) / (pot.mass_kg + put)
+            pot.mass_kg += put
+            pot.brix = 100 * boil.solids / pot.mass_kg
+            for _ in range(5):
+                boil.run(99, 240)
+                self.assertAlmostEqual(boil.board().believed.brix, pot.brix, delta=1.2)
 
     def test_a_sagging_burner_is_said_and_the_minutes_follow(self) -> None:
         boil = SimulatedBoil(1000)

@@ -22,8 +22,9 @@ from lumbrel.core.finishing.path import (
 )
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
 
+PASSES, LEAST_SHARE = 12, 1 / 64
 CLOSE = 3e-4
-"""Two passes that differ by no more of the mass and of a usual rate are one."""
+"""A step of no more of the mass and of a usual rate is none."""
 LEAST_KNOT_MINUTES, MOST_KNOTS = 6.0, 4
 DENSEST_PATH_BRIX, THINNEST_PATH_BRIX = 92.0, 1.0
 """The path is held between these while it is sought."""
@@ -133,6 +134,36 @@ class MassBalance:
             hold({self.linear + k: 1.0}, 0.0, 1.0)
         return np.array(rows), np.array(values)
 
+    def settle(self) -> Solution:
+        """The parameters that fit best: Gauss and Newton, each step cut until it helps.
+
+        It starts from where each reading by itself would put the path, or from take-in and the
+        usual rate, whichever fits better: of thin syrup a temperature by itself says nothing.
+        """
+        found = self.solve(self.density.brix, self.heat.alone())
+        plain = np.zeros_like(found.best)
+        plain[:2] = self.mass_kg, self.typical_rate
+        best, cost = found.best, self.cost(found.best)
+        if (other := self.cost(plain)) < cost:
+            best, cost = plain, other
+        for _ in range(PASSES):
+            found = self.solve(self.density.on_path(best), self.heat.on_path(best))
+            share, step = 1.0, found.best - best
+            while (now := self.cost(best + share * step)) > cost and share > LEAST_SHARE:
+                share /= 2
+            if now > cost:
+                break
+            best, cost = best + share * step, now
+            if self._close(share * step):
+                break
+        return Solution(best, found.inverse)
+
+    def cost(self, best: Floats) -> float:
+        """Chi-squared of everything known, with the boiling curve as it is."""
+        rows, values = self._held
+        parts = (rows @ best - values, self.density.misses(best), self.heat.misses(best))
+        return float(sum(part @ part for part in parts))
+
     def solve(self, at_brix: Floats, on_path_kg: Floats) -> Solution:
         """One pass.
 
@@ -147,9 +178,9 @@ class MassBalance:
         inverse = np.linalg.inv(rows.T @ rows)
         return Solution(inverse @ (rows.T @ values), inverse)
 
-    def close(self, one: Solution, other: Solution) -> bool:
-        """Whether two passes found the same mass and rates."""
-        apart = np.abs(one.best - other.best)
+    def _close(self, step: Floats) -> bool:
+        """Whether a step leaves mass and rates where they are."""
+        apart = np.abs(step)
         rates = apart[1 : 1 + len(self.starts)]
         return bool(apart[0] < CLOSE * self.mass_kg and (rates < CLOSE * self.typical_rate).all())
 
@@ -178,16 +209,22 @@ class Densities:
     def __init__(self, balance: MassBalance, readings: Sequence[DensityReading]) -> None:
         minutes = np.array([r.minute for r in readings])
         self.rows, self.brix = balance.rows(minutes), np.array([r.brix for r in readings])
-        self._sigma = np.array([r.sigma_brix for r in readings])
+        self._sigma: Floats = np.array([r.sigma_brix for r in readings])
         self._shared = balance.sharing(
             [r.shared for r in readings], [r.shared_sigma_brix for r in readings]
         )
         self._before, self._solids = balance.stand(minutes)
 
-    def on_path(self, found: Solution) -> Floats:
+    def on_path(self, best: Floats) -> Floats:
         """The path's density at each reading, 0.1 to 97 Brix."""
-        mass = self.rows @ found.best[: self.rows.shape[1]] + self._before
+        mass = self.rows @ best[: self.rows.shape[1]] + self._before
         return np.maximum(100 * self._solids / np.maximum(mass, self._solids / 0.97), 0.1)
+
+    def misses(self, best: Floats) -> Floats:
+        """How far the path lies from each reading, in sigmas."""
+        shared = self._shared @ best[self.rows.shape[1] :]
+        apart: Floats = self.on_path(best) + shared - self.brix
+        return apart / self._sigma
 
     def lines(self, at_brix: Floats) -> tuple[Floats, Floats]:
         """Rows in sigmas, and values."""
@@ -204,7 +241,7 @@ class Temperatures:
         minutes = np.array([h.minute for h in heat])
         self._rows = balance.rows(minutes)
         self._shown = np.array([h.temperature_c for h in heat])
-        self._sigma = np.array([h.sigma_k for h in heat])
+        self._sigma: Floats = np.array([h.sigma_k for h in heat])
         self._shared = balance.sharing([h.shared for h in heat], [h.shared_sigma_k for h in heat])
         self._curves = boil_curves(
             tuple(h.station_pressure_pa for h in heat), tuple(h.invert_fraction for h in heat)
@@ -216,9 +253,15 @@ class Temperatures:
         brix = np.nan_to_num(self._curves.brix_of(self._shown), nan=THINNEST_PATH_BRIX)
         return self._within(100 * self._solids / np.maximum(brix, THINNEST_PATH_BRIX))
 
-    def on_path(self, found: Solution) -> Floats:
+    def on_path(self, best: Floats) -> Floats:
         """The path's mass at each, kg."""
-        return self._within(self._rows @ found.best[: self._rows.shape[1]] + self._before)
+        return self._within(self._rows @ best[: self._rows.shape[1]] + self._before)
+
+    def misses(self, best: Floats) -> Floats:
+        """How far the path's boil lies from each temperature, in sigmas."""
+        boils = self._curves.at(100 * self._solids / self.on_path(best))[0]
+        apart: Floats = boils + self._shared @ best[self._rows.shape[1] :] - self._shown
+        return apart / self._sigma
 
     def _within(self, mass_kg: Floats) -> Floats:
         """Masses held where the boiling curve has a meaning."""

@@ -18,7 +18,6 @@ from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.finishing.balance import MassBalance
 from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step
 
-HEAT_PASSES = 8
 NEXT_CHECK_MINUTES = (2.0, 30.0)
 
 
@@ -72,12 +71,7 @@ def fit(
         mass_kg, mass_kg * brix_sigma / brix, ordered, solids, prior_rate_kg_per_min,
         sorted(c for c in changes if c > 0), readings, heat,
     )  # fmt: skip
-    found = balance.solve(balance.density.brix, balance.heat.alone())
-    for _ in range(HEAT_PASSES if heat else 1):
-        before = found
-        found = balance.solve(balance.density.on_path(found), balance.heat.on_path(found))
-        if heat and balance.close(before, found):
-            break
+    found = balance.settle()
     return BoilFit(
         balance.stretches(found), tuple(solids), ordered,
         tuple(zip(balance.shared, found.best[balance.linear :].tolist(), strict=True)),

@@ -89,6 +89,14 @@ def heat_up_minutes(
         return 0.0
     if not boil_off_kg_per_min > 0:
         raise OutOfRange("The vessel's rate must be above 0 kg per minute.", "rate_kg_per_min")
+    return unboiled_kg(mass_kg, brix, from_c, boil_c) / boil_off_kg_per_min
+
+
+def unboiled_kg(mass_kg: float, brix: float, from_c: float, boil_c: float) -> float:
+    """Water that the heat would have driven off which brings a charge to the boil, kg.
+
+    Args: as `heat_up_minutes`.
+    """
     heat = sucrose.specific_heat_kj_per_kg_k(brix, (from_c + boil_c) / 2) * mass_kg
-    power = boil_off_kg_per_min * water.latent_heat_kj_per_kg(max(80.0, boil_c))
-    return heat * (boil_c - from_c) / power
+    latent = water.latent_heat_kj_per_kg(max(80.0, boil_c))
+    return max(heat * (boil_c - from_c) / latent, 0.0)

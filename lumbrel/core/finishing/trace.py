@@ -2,7 +2,7 @@
 
 from bisect import bisect_right
 from dataclasses import dataclass
-from math import floor
+from math import floor, inf
 
 MOST_POINTS = 32
 FIRST_WIDTH_S = 15.0
@@ -15,15 +15,21 @@ class _While:
     count: int = 0
     seconds: float = 0.0
     values: float = 0.0
+    low: float = inf
+    high: float = -inf
 
 
 @dataclass(frozen=True)
 class TracePoint:
-    """The mean of the samples of a while: seconds since the start, and value."""
+    """The mean of the samples of a while: seconds since the start, and value; how many there
+    are, from when to when they may be, and how far apart the values lie."""
 
     second: float
     value: float
     count: int
+    begins: float
+    ends: float
+    spread: float
 
 
 class ProbeTrace:
@@ -55,6 +61,7 @@ class ProbeTrace:
         at.count += 1
         at.seconds += second
         at.values += value
+        at.low, at.high = min(at.low, value), max(at.high, value)
         self.samples += 1
         if len(self._whiles) > MOST_POINTS:
             self._join()
@@ -73,7 +80,13 @@ class ProbeTrace:
         kept.count += gone.count
         kept.seconds += gone.seconds
         kept.values += gone.values
+        kept.low, kept.high = min(kept.low, gone.low), max(kept.high, gone.high)
 
     def points(self) -> list[TracePoint]:
         """The means, oldest first."""
-        return [TracePoint(w.seconds / w.count, w.values / w.count, w.count) for w in self._whiles]
+        return [
+            TracePoint(
+                w.seconds / w.count, w.values / w.count, w.count, w.start, w.end, w.high - w.low
+            )
+            for w in self._whiles
+        ]  # fmt: skip

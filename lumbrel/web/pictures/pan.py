@@ -134,10 +134,11 @@ def agreement(board: Board) -> AgreementPicture:
     highs = [
         w.estimate.brix + 2 * w.estimate.sigma_brix for w in words if w.estimate.sigma_brix < 4
     ]
-    low = floor(min([board.joint.brix - 2, 65.0, *lows]))
-    high = ceil(max([board.joint.brix + 2, 70.0, *highs]))
+    joint = (board.believed if board.by_balance else None) or board.joint
+    low = floor(min([joint.brix - 2, 65.0, *lows]))
+    high = ceil(max([joint.brix + 2, 70.0, *highs]))
     x = scale(low, high, 146.0, 606.0)
-    height = 30.0 + 26.0 * max(len(words), 1)
+    height = 30.0 + 26.0 * (len(words) + board.by_balance)
     places = [
         WordPlace(
             w.estimate.label, w.reading.kind, w.live, w.estimate.brix, x(w.estimate.brix),
@@ -148,7 +149,14 @@ def agreement(board: Board) -> AgreementPicture:
     ]  # fmt: skip
     step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
     ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
-    joint = board.joint
+    if board.by_balance:
+        at, doubt = board.balance.brix, board.balance.sigma_brix
+        places.append(
+            WordPlace(
+                board.balance.label, "balance", False, at, x(at), x(at - doubt), x(at + doubt),
+                20.0 + 26 * len(words), False,
+            )
+        )  # fmt: skip
     return AgreementPicture(
         places, ticks, x(joint.brix), x(joint.brix - joint.sigma_brix),
         x(joint.brix + joint.sigma_brix), x(66.0), x(68.9), x(board.context.batch.target_brix), height,
