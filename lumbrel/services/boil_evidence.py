@@ -3,22 +3,19 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from math import sqrt
 
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.finishing import boil
 from lumbrel.core.finishing.burner import rate_changes
-from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step, carried_to
-from lumbrel.core.finishing.rescue import heat_up_minutes, unboiled_kg
+from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, carried_to
+from lumbrel.core.finishing.rescue import heat_up_minutes
 from lumbrel.core.physics import sucrose
-from lumbrel.core.physics.boil_curve import boil_curves
-from lumbrel.core.physics.sucrose import boiling_sigma_k
-from lumbrel.services import day, dipstick, take_in
-from lumbrel.services.air import pressure_at, pressure_by
+from lumbrel.services import boil_run, day, dipstick, take_in
+from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
-from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS, Corrected
-from lumbrel.services.traces import RunPoint, run_points
+from lumbrel.services.readings import READING_KINDS, Corrected
+from lumbrel.services.traces import run_points
 from lumbrel.store import day as day_store
 from lumbrel.store import devices
 from lumbrel.store.day import Sample
@@ -27,16 +24,6 @@ from lumbrel.store.kitchen import Instrument
 
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
-HOTTEST_BRIX = 90.0
-COLD_BY_K = 1.0
-WANDER_SIGMA_K = 0.015
-"""What is left of a probe's own error in the mean of many samples: lag, stirring, drift."""
-PROBE_SETTLES = timedelta(minutes=3)
-"""A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
-thinner syrup than was ever put in."""
-JUST_AFTER_MINUTES = 1e-6
-STEADY_K = 1.5
-"""A boil never moves so far within one point of a run: what does was cold in between."""
 
 
 @dataclass(frozen=True)
@@ -112,7 +99,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     )
     start = noted.at if noted else entry.at + timedelta(minutes=warming)
 
-    steps, unsettled = _put_in(context, start, until, boils_at, (rate, rate_sigma))
+    steps, unsettled = boil_run.put_in(context, start, until, boils_at, (rate, rate_sigma))
 
     corrector = context.corrector()
     readings = [
@@ -132,20 +119,14 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
-        settled = [
-            p
-            for p in points
-            if p.begins >= start
-            and p.spread_k <= STEADY_K
-            and not any(p.begins < to + PROBE_SETTLES and p.ends > at for at, to in unsettled)
-        ]
-        cold_from = _went_cold([p for p in settled if p.at >= unsettled[-1][0]])
+        boiled = boil_run.settled(points, start, unsettled)
+        cold_from = boil_run.went_cold([p for p in boiled if p.at >= unsettled[-1][0]])
         cold = cold_from is not None and probe_now is not None and probe_now.at >= cold_from
-        if cold or until < unsettled[-1][1] + PROBE_SETTLES:
+        if cold or until < unsettled[-1][1] + boil_run.PROBE_SETTLES:
             probe_reading = None
-        boiling = [p for p in settled if cold_from is None or p.at < cold_from]
+        boiling = [p for p in boiled if cold_from is None or p.at < cold_from]
         if not (leave_out and leave_out.instrument.id == probe.id):
-            heat = _heat(context, probe, boiling, start, until)
+            heat = boil_run.heat_of(context, probe, boiling, start, until)
 
     def minute(at: datetime) -> float:
         return max((at - start) / timedelta(minutes=1), 0.0)
@@ -179,87 +160,6 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         [w for w in words if w not in counted], _said_of_changes(fitted, start),
         devices.troubles(context.db, probe.id, entry.at) if probe else [],
     )  # fmt: skip
-
-
-def _put_in(
-    context: BatchContext,
-    start: datetime,
-    until: datetime,
-    boils_at: float,
-    rate: tuple[float, float],
-) -> tuple[list[Step], list[tuple[datetime, datetime]]]:
-    """What was put in as steps of the balance, and the whiles in which it did not boil.
-
-    What is put in stops the boil until it boils too: as if that much water had come with it. A
-    reading on the slip before it was of what was there before, at the same moment too.
-    """
-    taken = context.first("take_in")
-    assert taken is not None
-    steps: list[Step] = []
-    unsettled = [(start, start)]
-    read: set[datetime] = set()
-    for entry in context.standing:
-        if entry.kind in (*READING_KINDS, "depth"):
-            read.add(entry.at)
-        if entry.kind != "added" or entry.at > until:
-            continue
-        kg, brix, held = entry.facts["mass_kg"], entry.facts["brix"], 0.0
-        if entry.at > start:
-            warm = entry.facts.get("temperature_c", taken.facts["temperature_c"])
-            held = unboiled_kg(kg, brix, warm, boils_at)
-            slow = max(rate[0] - rate[1], rate[0] / 3)
-            unsettled.append((entry.at, entry.at + timedelta(minutes=held / slow)))
-        minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
-        after = JUST_AFTER_MINUTES if entry.at in read else 0.0
-        steps.append(Step(minutes + after, kg + held, kg * brix / (kg + held)))
-    return steps, unsettled
-
-
-def _went_cold(points: list[RunPoint]) -> datetime | None:
-    """When a boil stopped boiling: what boils only grows hotter, so one that has cooled by more
-    than a kelvin since its hottest says nothing of density any more."""
-    if len(points) < 3:
-        return None
-    hottest = max(points, key=lambda p: p.shown_c)
-    if points[-1].shown_c < hottest.shown_c - COLD_BY_K:
-        return hottest.at + timedelta(seconds=1)
-    return None
-
-
-def _heat(
-    context: BatchContext,
-    probe: Instrument,
-    points: list[RunPoint],
-    start: datetime,
-    until: datetime,
-) -> list[HeatReading]:
-    """The probe's run as evidence: corrected by its calibration of now, its offset shared."""
-    known = [p for p in points if p.pressure_pa is not None]
-    boil_by = context.batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
-    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
-    if not known or pressure is None:
-        return []
-    today = day.thermometer_today(context.db, probe, pressure, until, boil_by)
-    shared = sqrt(today.sigma_k**2 + boiling_sigma_k(60.0) ** 2)
-    curves = boil_curves(
-        tuple(p.pressure_pa for p in known if p.pressure_pa is not None),
-        (context.invert_fraction,) * len(known),
-    )
-    least = (curves.water_c - 3 * today.sigma_k).tolist()
-    most = curves.at(HOTTEST_BRIX)[0].tolist()
-    heat = []
-    for point, low, high in zip(known, least, most, strict=True):
-        assert point.pressure_pa is not None
-        true = today.calibration.true_c(point.shown_c)
-        if low < true < high:
-            minute = (point.at - start) / timedelta(minutes=1)
-            own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)
-            heat.append(
-                HeatReading(
-                    minute, true, own, probe.id, shared, point.pressure_pa, context.invert_fraction
-                )
-            )
-    return heat
 
 
 def _said_of_changes(fitted: BoilFit, start: datetime) -> list[BurnerChange]:

@@ -12,7 +12,7 @@ from lumbrel.core.bench.thermometer import SIGMA_K
 from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services import example, pan, slip, take_in
-from lumbrel.services.boil_evidence import WANDER_SIGMA_K
+from lumbrel.services.boil_run import WANDER_SIGMA_K
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as store
 from lumbrel.store.db import connect, migrate

@@ -1,0 +1,120 @@
+"""A boil's run: when it boiled and when it did not, and its probe's temperatures as evidence."""
+
+from datetime import datetime, timedelta
+from math import sqrt
+
+from lumbrel.core.finishing.path import HeatReading, Step
+from lumbrel.core.finishing.rescue import unboiled_kg
+from lumbrel.core.physics.boil_curve import boil_curves
+from lumbrel.core.physics.sucrose import boiling_sigma_k
+from lumbrel.services import day
+from lumbrel.services.air import pressure_by
+from lumbrel.services.context import BatchContext
+from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS
+from lumbrel.services.traces import RunPoint
+from lumbrel.store.kitchen import Instrument
+
+HOTTEST_BRIX = 90.0
+COLD_BY_K = 1.0
+WANDER_SIGMA_K = 0.015
+"""What is left of a probe's own error in the mean of many samples: lag, stirring, drift."""
+PROBE_SETTLES = timedelta(minutes=3)
+"""A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
+thinner syrup than was ever put in."""
+JUST_AFTER_MINUTES = 1e-6
+STEADY_K = 1.5
+"""A boil never moves so far within one point of a run: what does was cold in between."""
+
+
+def put_in(
+    context: BatchContext,
+    start: datetime,
+    until: datetime,
+    boils_at: float,
+    rate: tuple[float, float],
+) -> tuple[list[Step], list[tuple[datetime, datetime]]]:
+    """What was put in as steps of the balance, and the whiles in which it did not boil.
+
+    What is put in stops the boil until it boils too: as if that much water had come with it. A
+    reading on the slip before it was of what was there before, at the same moment too.
+    """
+    taken = context.first("take_in")
+    assert taken is not None
+    steps: list[Step] = []
+    unsettled = [(start, start)]
+    read: set[datetime] = set()
+    for entry in context.standing:
+        if entry.kind in (*READING_KINDS, "depth"):
+            read.add(entry.at)
+        if entry.kind != "added" or entry.at > until:
+            continue
+        kg, brix, held = entry.facts["mass_kg"], entry.facts["brix"], 0.0
+        if entry.at > start:
+            warm = entry.facts.get("temperature_c", taken.facts["temperature_c"])
+            held = unboiled_kg(kg, brix, warm, boils_at)
+            slow = max(rate[0] - rate[1], rate[0] / 3)
+            unsettled.append((entry.at, entry.at + timedelta(minutes=held / slow)))
+        minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
+        after = JUST_AFTER_MINUTES if entry.at in read else 0.0
+        steps.append(Step(minutes + after, kg + held, kg * brix / (kg + held)))
+    return steps, unsettled
+
+
+def settled(
+    points: list[RunPoint], start: datetime, unsettled: list[tuple[datetime, datetime]]
+) -> list[RunPoint]:
+    """The points of a run in which it boiled all the while."""
+    return [
+        p
+        for p in points
+        if p.begins >= start
+        and p.spread_k <= STEADY_K
+        and not any(p.begins < to + PROBE_SETTLES and p.ends > at for at, to in unsettled)
+    ]
+
+
+def went_cold(points: list[RunPoint]) -> datetime | None:
+    """When a boil stopped boiling: what boils only grows hotter, so one that has cooled by more
+    than a kelvin since its hottest says nothing of density any more."""
+    if len(points) < 3:
+        return None
+    hottest = max(points, key=lambda p: p.shown_c)
+    if points[-1].shown_c < hottest.shown_c - COLD_BY_K:
+        return hottest.at + timedelta(seconds=1)
+    return None
+
+
+def heat_of(
+    context: BatchContext,
+    probe: Instrument,
+    points: list[RunPoint],
+    start: datetime,
+    until: datetime,
+) -> list[HeatReading]:
+    """The probe's run as evidence: corrected by its calibration of now, its offset shared."""
+    known = [p for p in points if p.pressure_pa is not None]
+    boil_by = context.batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
+    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
+    if not known or pressure is None:
+        return []
+    today = day.thermometer_today(context.db, probe, pressure, until, boil_by)
+    shared = sqrt(today.sigma_k**2 + boiling_sigma_k(60.0) ** 2)
+    curves = boil_curves(
+        tuple(p.pressure_pa for p in known if p.pressure_pa is not None),
+        (context.invert_fraction,) * len(known),
+    )
+    least = (curves.water_c - 3 * today.sigma_k).tolist()
+    most = curves.at(HOTTEST_BRIX)[0].tolist()
+    heat = []
+    for point, low, high in zip(known, least, most, strict=True):
+        assert point.pressure_pa is not None
+        true = today.calibration.true_c(point.shown_c)
+        if low < true < high:
+            minute = (point.at - start) / timedelta(minutes=1)
+            own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)
+            heat.append(
+                HeatReading(
+                    minute, true, own, probe.id, shared, point.pressure_pa, context.invert_fraction
+                )
+            )
+    return heat
