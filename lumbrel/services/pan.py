@@ -126,8 +126,7 @@ def board_of(context: BatchContext) -> Board:
     )  # fmt: skip
     if believed is not None and not joint.agree:
         call = _by_the_others(call, believed, mass, batch.target_brix, batch.draw_margin_brix)
-    unproven = not seen.words or joint.sigma_brix > VAGUE_SIGMA_BRIX
-    if by_balance and unproven and call.call is Call.DRAW_NOW:
+    if by_balance and _unproven(seen, joint) and call.call is Call.DRAW_NOW:
         call = replace(
             call, call=Call.CHECK_AGAIN, reason="no instrument bears the arithmetic out yet"
         )
@@ -176,6 +175,11 @@ def _finer(balance: Estimate, joint: Agreement) -> bool:
     return balance.sigma_brix < joint.sigma_brix and apart < bound * joint.sigma_brix
 
 
+def _unproven(seen: BoilEvidence, joint: Agreement) -> bool:
+    """Whether no instrument yet bears out what the balance says, as near as a draw needs it."""
+    return not seen.words or joint.sigma_brix > VAGUE_SIGMA_BRIX
+
+
 def _the_odd_of_two(context: BatchContext, seen: BoilEvidence) -> int | None:
     """Which of two that contradict each other stands alone, by the boil fitted without it.
 
@@ -221,7 +225,7 @@ def promise(board: Board) -> Promise:
     """What can be promised of a draw now: from the doubt of the density believed."""
     sigma = board.believed.sigma_brix if board.believed else board.joint.sigma_brix
     within = next((p for p in PROMISES_BRIX if TWO_SIGMA * sigma <= p), None)
-    if not board.joint.agree and board.believed is None:
+    if board.believed is None or (board.by_balance and _unproven(board.evidence, board.joint)):
         within = None
     with_drop = (sigma**-2 + refractometer.SIGMA**-2) ** -0.5
     kinds = {w.reading.kind for w in board.evidence.words}

@@ -134,7 +134,7 @@ def agreement(board: Board) -> AgreementPicture:
     highs = [
         w.estimate.brix + 2 * w.estimate.sigma_brix for w in words if w.estimate.sigma_brix < 4
     ]
-    joint = (board.believed if board.by_balance else None) or board.joint
+    joint = board.believed or board.joint
     low = floor(min([joint.brix - 2, 65.0, *lows]))
     high = ceil(max([joint.brix + 2, 70.0, *highs]))
     x = scale(low, high, 146.0, 606.0)
