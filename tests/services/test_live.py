@@ -190,6 +190,15 @@ class AgainstTheTruth(KitchenCase):
         self.assertLessEqual(sum(abs(b - 66.9) > 1.0 for b in drawn), 1)
         self.assertLessEqual(sum(abs(b - 66.9) > 0.5 for b in dropped), 1)
 
+    def test_a_misread_take_in_or_a_sagging_burner_does_not_spoil_the_draw(self) -> None:
+        for seed in range(6):
+            boil = SimulatedBoil(seed, misread_brix=(-3.0, 3.0, 0.0)[seed % 3])
+            boil.told_at_a_third()
+            if seed % 3 == 2:
+                boil.heat *= 0.7
+                boil.pot.efficiency *= 0.7
+            self.assertAlmostEqual(boil.drawn_brix(bool(seed % 2)), 66.9, delta=1.0)
+
     def test_of_two_that_contradict_each_other_the_boil_tells_which(self) -> None:
         boil = SimulatedBoil(58)
         boil.told_at_a_third()

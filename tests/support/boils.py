@@ -46,7 +46,7 @@ class Told:
 class SimulatedBoil:
     """One boil played against the services in a database of its own."""
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, misread_brix: float = 0.0) -> None:
         self.rng = rng = random.Random(seed)
         self.db: Connection = connect(":memory:")
         migrate(self.db)
@@ -78,7 +78,7 @@ class SimulatedBoil:
         )
         self.curve_error = rng.gauss(0, 0.1)
         self.at = START + timedelta(minutes=1)
-        told = self.pot.brix + rng.gauss(0, take_in.TAKE_IN_SIGMA_BRIX)
+        told = self.pot.brix + misread_brix + rng.gauss(0, take_in.TAKE_IN_SIGMA_BRIX)
         self.code = take_in.open_batch(self.db, self.at, {
             "vessel": "pan", "sugar_kind": "maple", "woodlot": "north-kiln", "amount_by": "mass",
             "amount": f"{self.pot.mass_kg:.3f} kg", "brix": f"{told:.3f}",
