@@ -28,6 +28,8 @@ from lumbrel.services.cup import Cup, cup
 BALANCE_SIGMA_BRIX = 0.3
 """What the fitted boil may be wrong by besides its readings: a burner is not quite steady, and the
 boiling curve not quite the book's. In simulated boils, which know no other curve, it is 0.2."""
+CONTRADICTS_SIGMAS = 3.0
+"""So far the only instrument may lie from the boil fitted without it."""
 
 
 @dataclass(frozen=True)
@@ -68,9 +70,17 @@ class Board:
     foam: bool
 
     @property
+    def voices(self) -> list[Estimate]:
+        """Whoever speaks of the density now: the instruments, and the balance where it is
+        believed or contradicts the only one."""
+        said = [word.estimate for word in self.evidence.words]
+        heard = self.by_balance or (len(said) == 1 and not self.joint.agree)
+        return [*said, self.balance] if heard else said
+
+    @property
     def stop_first(self) -> bool:
         """They contradict each other, nobody can say who is right, and one says it is done."""
-        said = [word.estimate.brix for word in self.evidence.words]
+        said = [voice.brix for voice in self.voices]
         undecided = self.verdict.call is Call.DISAGREE and self.believed is None
         return undecided and max(said, default=0.0) >= self.verdict.draw_at_brix
 
@@ -107,6 +117,12 @@ def board_of(context: BatchContext) -> Board:
             rest = [w.estimate for w in seen.words if w.estimate.label != odd_word.estimate.label]
             others = evidence.agreement(rest)
             believed = others if others.agree else None
+    elif len(seen.words) == 1 and abs(balance.brix - joint.brix) > 2 * joint.sigma_brix:
+        alone = _balance(gather(context, leave_out=seen.words[0].reading), now)
+        apart = sqrt(joint.sigma_brix**2 + alone.sigma_brix**2)
+        if abs(alone.brix - joint.brix) > CONTRADICTS_SIGMAS * apart:
+            balance, believed = alone, None
+            joint = replace(joint, agree=False)
     by_balance = not seen.words or (believed is not None and _finer(balance, believed))
     if by_balance:
         believed = evidence.agreement([balance])
@@ -130,7 +146,7 @@ def board_of(context: BatchContext) -> Board:
         call = replace(
             call, call=Call.CHECK_AGAIN, reason="no instrument bears the arithmetic out yet"
         )
-    odd, cause = _odd_one(seen, joint)
+    odd, cause = _odd_one(seen, joint, balance)
     boil_by = batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
     pressure = pressure_by(context.db, context.kitchen, now, boil_by)
     glass = _thermometer(context, seen, pressure, boil_by)
@@ -200,11 +216,12 @@ def _the_odd_of_two(context: BatchContext, seen: BoilEvidence) -> int | None:
 def _by_the_others(
     call: Verdict, others: Agreement, mass_kg: float, target_brix: float, margin_brix: float
 ) -> Verdict:
-    """One stands alone and the others agree: at the mark their word is enough to draw on."""
+    """One stands alone and the others agree: at the mark their word is enough to draw on, if it is
+    fresh enough."""
     said = verdict(mass_kg, others.brix, others.sigma_brix, target_brix, True, False, margin_brix)
     if said.call in (Call.DRAW_NOW, Call.OVER):
         return replace(said, reason="at the mark by the others")
-    return call
+    return said if said.call is Call.CHECK_AGAIN else call
 
 
 @dataclass(frozen=True)
@@ -243,8 +260,9 @@ def _next_check(context: BatchContext, seen: BoilEvidence, finish_minute: float)
     return last + timedelta(minutes=boil.next_check_minutes(left))
 
 
-def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
-    """Who is out of line, and why most likely; of two, the one easier to get wrong."""
+def _odd_one(seen: BoilEvidence, joint: Agreement, balance: Estimate) -> tuple[str, Cause | None]:
+    """Who is out of line, and why most likely; of two, the one easier to get wrong. An instrument
+    that speaks alone is held against the balance."""
     if joint.agree:
         return "", None
     index = joint.odd_one_out
@@ -254,7 +272,8 @@ def _odd_one(seen: BoilEvidence, joint: Agreement) -> tuple[str, Cause | None]:
     else:
         name = seen.words[index].estimate.label
     word = seen.words[index]
-    others = evidence.agreement([w.estimate for i, w in enumerate(seen.words) if i != index])
+    rest = [w.estimate for i, w in enumerate(seen.words) if i != index]
+    others = evidence.agreement(rest or [balance])
     return name, likely(
         word.reading.causes(), word.estimate.brix - others.brix, word.estimate.sigma_brix,
         others.sigma_brix,

@@ -210,6 +210,23 @@ class AgainstTheTruth(KitchenCase):
         self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=0.6)
         self.assertAlmostEqual(boil.drawn_brix(False), 66.9, delta=1.0)
 
+    def test_a_thermometer_bent_since_its_boil_is_noticed_before_any_other_speaks(self) -> None:
+        for seed, bent in ((1, 0.0), (2, 0.0), (1, 1.1), (2, -1.1)):
+            boil = SimulatedBoil(seed)
+            boil.offset += bent
+            for left in (0.9, 0.8, 0.7, 0.6, 0.5):
+                boil.run(boil.brix_with_water_left(left))
+                if not (board := boil.board()).joint.agree:
+                    break
+            self.assertEqual(board.joint.agree, bent == 0.0)
+        self.assertIsNone(board.believed)
+        self.assertEqual([v.label for v in board.voices], ["Probe 1", "Mass balance"])
+        self.assertIn("boil", board.cause.cause + board.cause.settle)
+        boil.read_hydrometer()
+        board = boil.board()
+        self.assertEqual((board.odd, board.verdict.call.value), ("Probe 1", "disagree"))
+        self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=1.0)
+
     def test_what_was_cold_in_between_is_no_boil(self) -> None:
         boil = SimulatedBoil(67)
         boil.told_at_a_third()

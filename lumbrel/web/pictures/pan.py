@@ -138,7 +138,8 @@ def agreement(board: Board) -> AgreementPicture:
     low = floor(min([joint.brix - 2, 65.0, *lows]))
     high = ceil(max([joint.brix + 2, 70.0, *highs]))
     x = scale(low, high, 146.0, 606.0)
-    height = 30.0 + 26.0 * (len(words) + board.by_balance)
+    spoken = board.balance in board.voices
+    height = 30.0 + 26.0 * (len(words) + spoken)
     places = [
         WordPlace(
             w.estimate.label, w.reading.kind, w.live, w.estimate.brix, x(w.estimate.brix),
@@ -149,7 +150,7 @@ def agreement(board: Board) -> AgreementPicture:
     ]  # fmt: skip
     step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
     ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
-    if board.by_balance:
+    if spoken:
         at, doubt = board.balance.brix, board.balance.sigma_brix
         places.append(
             WordPlace(
