@@ -130,10 +130,9 @@ class AgreementPicture:
 def agreement(board: Board) -> AgreementPicture:
     """The instruments' words now on one axis that always holds the draw band."""
     words = [*board.evidence.words, *board.evidence.set_aside]
-    lows = [w.estimate.brix - 2 * w.estimate.sigma_brix for w in words if w.estimate.sigma_brix < 4]
-    highs = [
-        w.estimate.brix + 2 * w.estimate.sigma_brix for w in words if w.estimate.sigma_brix < 4
-    ]
+    voices = [*board.voices, *(w.estimate for w in board.evidence.set_aside)]
+    lows = [v.brix - 2 * v.sigma_brix for v in voices if v.sigma_brix < 4]
+    highs = [v.brix + 2 * v.sigma_brix for v in voices if v.sigma_brix < 4]
     joint = board.believed or board.joint
     low = floor(min([joint.brix - 2, 65.0, *lows]))
     high = ceil(max([joint.brix + 2, 70.0, *highs]))
