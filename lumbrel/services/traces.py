@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 from threading import Lock
+from typing import NamedTuple
 
 from lumbrel.core.finishing.trace import ProbeTrace
 from lumbrel.services.air import pressure_by
@@ -16,10 +17,11 @@ LATE = timedelta(seconds=30)
 """A sample that arrives so late still finds its place; one that is later is kept in the record
 only."""
 MOST_RUNS = 64
+AIR_STEP_S = 30.0
+"""The pressure is looked up so often: air does not move faster."""
 
 
-@dataclass(frozen=True)
-class RunPoint:
+class RunPoint(NamedTuple):
     """A while of a run: when, what the probe showed, the pressure then."""
 
     at: datetime
@@ -58,19 +60,20 @@ def run_points(
         while len(_runs) > MOST_RUNS:
             _runs.pop(next(iter(_runs)))
         points = run.trace.points()
+        air = [AIR_STEP_S * round(p.second / AIR_STEP_S) for p in points]
         known = {
-            p.second: run.pressures[p.second]
-            if p.second in run.pressures
-            else _pressure(db, kitchen, since + timedelta(seconds=p.second), boil_by)
-            for p in points
+            second: run.pressures[second]
+            if second in run.pressures
+            else _pressure(db, kitchen, since + timedelta(seconds=second), boil_by)
+            for second in air
         }
         run.pressures = known
         return [
             RunPoint(
-                since + timedelta(seconds=p.second), p.value, p.count, known[p.second],
+                since + timedelta(seconds=p.second), p.value, p.samples, known[second],
                 since + timedelta(seconds=p.begins), since + timedelta(seconds=p.ends), p.spread,
             )
-            for p in points
+            for p, second in zip(points, air, strict=True)
         ]  # fmt: skip
 
 

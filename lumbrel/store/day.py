@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection, Row
+from typing import NamedTuple
 
 from lumbrel.store.db import instant, moment
 
@@ -34,8 +35,7 @@ class TestBoil:
     basis: str
 
 
-@dataclass(frozen=True)
-class Sample:
+class Sample(NamedTuple):
     """One value from a device: degC for a probe, Pa for a barometer."""
 
     at: datetime

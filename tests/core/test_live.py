@@ -67,7 +67,7 @@ class Trace(unittest.TestCase):
             trace.add(second, second / 100)
         points = trace.points()
         self.assertLessEqual(len(points), MOST_POINTS)
-        self.assertEqual(sum(p.count for p in points), 30_000)
+        self.assertEqual(sum(p.samples for p in points), 30_000)
         self.assertTrue(all(abs(p.value - p.second / 100) < 1e-6 for p in points))
         self.assertEqual([p.second for p in points], sorted(p.second for p in points))
         self.assertLess(points[-1].second - points[-2].second, 60)

@@ -23,6 +23,8 @@ from lumbrel.core.finishing.path import (
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
 
 PASSES, LEAST_SHARE = 12, 1 / 64
+POOR_START = 4.0
+"""Chi-squared for each reading from which another start is tried."""
 CLOSE = 3e-4
 """A step of no more of the mass and of a usual rate is none."""
 LEAST_KNOT_MINUTES, MOST_KNOTS = 6.0, 4
@@ -141,11 +143,12 @@ class MassBalance:
         usual rate, whichever fits better: of thin syrup a temperature by itself says nothing.
         """
         found = self.solve(self.density.brix, self.heat.alone())
-        plain = np.zeros_like(found.best)
-        plain[:2] = self.mass_kg, self.typical_rate
         best, cost = found.best, self.cost(found.best)
-        if (other := self.cost(plain)) < cost:
-            best, cost = plain, other
+        if cost > POOR_START * (len(self.density.brix) + self.heat.count):
+            plain = np.zeros_like(best)
+            plain[:2] = self.mass_kg, self.typical_rate
+            if (other := self.cost(plain)) < cost:
+                best, cost = plain, other
         for _ in range(PASSES):
             found = self.solve(self.density.on_path(best), self.heat.on_path(best))
             share, step = 1.0, found.best - best
@@ -239,6 +242,7 @@ class Temperatures:
 
     def __init__(self, balance: MassBalance, heat: Sequence[HeatReading]) -> None:
         minutes = np.array([h.minute for h in heat])
+        self.count = len(heat)
         self._rows = balance.rows(minutes)
         self._shown = np.array([h.temperature_c for h in heat])
         self._sigma: Floats = np.array([h.sigma_k for h in heat])

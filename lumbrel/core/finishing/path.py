@@ -6,6 +6,7 @@ Solids stay, so a mass says the density; see `boil.fit` for how the path is foun
 from bisect import bisect_right
 from dataclasses import dataclass
 from math import inf, sqrt
+from typing import NamedTuple
 
 NINETY_PERCENT = 1.645
 WANDERS, WANDER_MINUTES = 0.036, 4.0
@@ -31,8 +32,7 @@ class DensityReading:
     shared_sigma_brix: float = 0.0
 
 
-@dataclass(frozen=True)
-class HeatReading:
+class HeatReading(NamedTuple):
     """A boiling temperature as evidence for the fit.
 
     Args:

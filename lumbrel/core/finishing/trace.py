@@ -3,6 +3,7 @@
 from bisect import bisect_right
 from dataclasses import dataclass
 from math import floor, inf
+from typing import NamedTuple
 
 MOST_POINTS = 32
 FIRST_WIDTH_S = 15.0
@@ -19,14 +20,13 @@ class _While:
     high: float = -inf
 
 
-@dataclass(frozen=True)
-class TracePoint:
+class TracePoint(NamedTuple):
     """The mean of the samples of a while: seconds since the start, and value; how many there
     are, from when to when they may be, and how far apart the values lie."""
 
     second: float
     value: float
-    count: int
+    samples: int
     begins: float
     ends: float
     spread: float

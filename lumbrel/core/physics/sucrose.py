@@ -14,11 +14,11 @@ Sources:
 """
 
 from functools import lru_cache
-from math import exp
+from math import exp, log
 
 from lumbrel.core.data import load_columns
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.numeric import MonotoneCubic, solve
+from lumbrel.core.numeric import MonotoneCubic
 from lumbrel.core.physics import water
 
 _B = (
@@ -111,12 +111,8 @@ def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
     """
     require_between(brix, 0.0, MAX_BOIL_BRIX, "brix", "Brix", "percent by mass")
     require_between(invert_fraction, 0.0, 1.0, "invert_fraction", "The invert fraction", "")
-    sucrose = brix * (1 - invert_fraction) / _SUCROSE_G
-    hexose = brix * invert_fraction / _HEXOSE_G
-    solute = sucrose + hexose
-    if solute == 0:
-        return 1.0
-    k = (NORRISH_SUCROSE * sucrose + NORRISH_HEXOSE * hexose) / solute
+    per_g, k = _solute(invert_fraction)
+    solute = brix * per_g
     x_solute = solute / (solute + (100.0 - brix) / _WATER_G)
     return (1 - x_solute) * exp(-k * x_solute * x_solute)
 
@@ -163,7 +159,22 @@ def brix_from_boiling_point(
     wanted = pressure_pa / water.saturation_pressure_pa(temperature_c)
     if wanted >= 1.0:
         return 0.0
-    return solve(lambda w: water_activity(w, invert_fraction) - wanted, 0.0, MAX_BOIL_BRIX)
+    # The share of solute molecules by Newton's method, then the Brix that holds so many.
+    per_g, k = _solute(invert_fraction)
+    x = 1 - wanted
+    for _ in range(30):
+        step = (log((1 - x) / wanted) - k * x * x) / (1 / (1 - x) + 2 * k * x)
+        x += step
+        if abs(step) < 1e-14:
+            break
+    return 100 * x / (x + per_g * _WATER_G * (1 - x))
+
+
+def _solute(invert_fraction: float) -> tuple[float, float]:
+    """Moles in a gram of solids, and Norrish's constant of the mixture."""
+    sucrose, hexose = (1 - invert_fraction) / _SUCROSE_G, invert_fraction / _HEXOSE_G
+    mean = (NORRISH_SUCROSE * sucrose + NORRISH_HEXOSE * hexose) / (sucrose + hexose)
+    return sucrose + hexose, mean
 
 
 def boiling_slope_k_per_brix(
