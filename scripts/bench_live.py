@@ -280,7 +280,7 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         place = int((sent - begun) / (SECONDS / 6))
         if sent >= begun and place < 6:
             rounds[place].append(at - sent)
-    p95 = [1000 * sorted(times)[int(0.95 * len(times))] for times in rounds]
+    p95 = [1000 * sorted(times)[int(0.95 * len(times))] for times in rounds if times]
     return [
         (f"ms sample to painted page, p95 of {sum(map(len, rounds))}, 8 probes and 20 pages", statistics.median(p95), 250.0),
         (f"acknowledged samples lost of {len(load.acknowledged)}, killed with SIGKILL in between", float(lost), 0.0),

@@ -42,8 +42,8 @@ class Board:
     balance: Estimate
     """What take-in, rate and every reading together say of now."""
     by_balance: bool
-    """It is the balance that is believed: no instrument speaks, or only far more vaguely, as
-    a thermometer does of thin syrup."""
+    """It is the balance that is believed: no instrument speaks, or the boil as a whole knows
+    more."""
     believed: Agreement | None
     """What may be shown large: the joint value; when one stands alone that of the others; None
     when two contradict each other and neither can be preferred."""

@@ -166,7 +166,7 @@ def density(board: Board) -> Working:
         )  # fmt: skip
     if board.by_balance:
         why = (
-            "the instruments see far less of syrup so thin" if board.evidence.words
+            "it knows more than the instruments of the moment" if board.evidence.words
             else "no instrument has spoken"
         )  # fmt: skip
         steps.append(Step("by the mass balance", board.balance.brix, "brix", why))
