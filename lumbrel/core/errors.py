@@ -23,13 +23,36 @@ def require_between(
     """
     if not low <= value <= high:
         raise OutOfRange(
-            f"{what} must lie between {_span(low, high, unit)}; {value:g} does not.", field
+            f"{what} must lie between {span(low, high, unit)}; {value:g} does not.", field
         )
     return value
 
 
-def _span(low: float, high: float, unit: str) -> str:
-    """Both ends of a range, in the other unit of its kind as well."""
-    from lumbrel.core import units  # it stands above this module, and a refusal is rare
+# Each inside unit with the other one of its kind: times, plus, its symbol, decimals.
+_OTHER = {
+    "°C": (1.8, 32.0, "°F", 1),
+    "K": (1.8, 0.0, "°F", 1),
+    "hPa": (100 / 3386.389, 0.0, "inHg", 2),
+    "m": (1 / 0.3048, 0.0, "ft", 0),
+    "mm": (1 / 25.4, 0.0, "in", 2),
+    "kg": (1 / 0.45359237, 0.0, "lb", 1),
+    "L": (1 / 3.785411784, 0.0, "gal", 2),
+    "ml": (1 / 29.5735295625, 0.0, "fl oz", 1),
+    "min": (1 / 60, 0.0, "h", 1),
+}
 
-    return units.span(low, high, unit)
+
+def span(low: float, high: float, unit: str) -> str:
+    """A range in an inside unit and in the kind's other one: "0 and 100 °C (32 and 212 °F)".
+
+    Args:
+        low, high: ends of the range, in `unit`.
+        unit: symbol of an inside unit; one without another unit is shown alone.
+    """
+    text = f"{low:g} and {high:g} {unit}"
+    if unit in _OTHER:
+        times, plus, symbol, decimals = _OTHER[unit]
+        ends = [f"{end * times + plus:.{decimals}f}" for end in (low, high)]
+        ends = [end.rstrip("0").rstrip(".") if "." in end else end for end in ends]
+        text += f" ({ends[0]} and {ends[1]} {symbol})"
+    return text.replace("-", "−")

@@ -11,8 +11,8 @@ from math import isfinite
 
 import pint
 
-from lumbrel.core.bench import baume
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.physics import baume
 
 
 @dataclass(frozen=True)
@@ -264,15 +264,3 @@ def other_unit(kind: str, unit_key: str) -> Unit | None:
     what = KINDS[kind]
     chosen = what.unit(unit_key)
     return next((unit for unit in what.units if unit is not chosen), None)
-
-
-def span(low: float, high: float, symbol: str) -> str:
-    """A range in an inside unit and in the kind's other one: "0 and 100 °C (32 and 212 °F)"."""
-    text = f"{low:g} and {high:g} {symbol}"
-    for kind, what in KINDS.items():
-        if what.inside.symbol == symbol and what.inside.pint and len(what.units) > 1:
-            unit = what.units[1]
-            ends = [f"{convert(end, kind, unit.key):.{unit.decimals}f}" for end in (low, high)]
-            ends = [end.rstrip("0").rstrip(".") if "." in end else end for end in ends]
-            return f"{text} ({ends[0]} and {ends[1]} {unit.symbol})".replace("-", "−")
-    return text.replace("-", "−")

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from sqlite3 import Connection
 
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.demo.season import BAROMETER, CUP_PROBE, PROBE_OFFSET_K, SEED, STARTS_AT
 from lumbrel.devices.protocols import Barometer, Probe
 from lumbrel.devices.simulated import (

@@ -13,8 +13,8 @@ from uuid import UUID
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.jar.hot_pack import jars_from
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.devices.simulated import (
     SimulatedBarometer,
     SimulatedCup,

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
-from lumbrel.core.finishing import rescue
-from lumbrel.core.finishing.target import CEILING_BRIX, FLOOR_BRIX
+from lumbrel.core.pan import solids
+from lumbrel.core.pan.target import CEILING_BRIX, FLOOR_BRIX
 from lumbrel.practice.faults import BY_KEY, Fault
 from lumbrel.practice.session import PracticePan, Truth
 from lumbrel.services import context as contexts
@@ -76,7 +76,7 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
         raise NotFound("The practice batch is still in the pan: draw it off first.")
     wants = context.batch.target_brix
     there = _truth_at(pan.truth, drawn.at)
-    water = -rescue.water_to_remove_kg(there.mass_kg, there.brix, wants)
+    water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wants)
     said = [
         Said(row.entry.at, row.title, row.reading.brix, row.reading.sigma_brix, _truth_at(pan.truth, row.entry.at).brix)
         for row in lines(context)
@@ -105,7 +105,7 @@ def _minutes_off(truth: list[Truth], drawn: Truth, wants: float) -> float:
     lost = (truth[-30].mass_kg - drawn.mass_kg) / (
         (drawn.at - truth[-30].at) / timedelta(minutes=1)
     )
-    left = rescue.water_to_remove_kg(drawn.mass_kg, drawn.brix, wants)
+    left = solids.water_to_remove_kg(drawn.mass_kg, drawn.brix, wants)
     return -left / lost if lost > 0 else 0.0
 
 

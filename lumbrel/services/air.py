@@ -6,7 +6,7 @@ from math import sqrt
 from sqlite3 import Connection
 
 from lumbrel.core.bench import thermometer
-from lumbrel.core.finishing.target import boil_by_feet_rule_c
+from lumbrel.core.pan.target import boil_by_feet_rule_c
 from lumbrel.core.physics import air, water
 from lumbrel.store import day as store
 from lumbrel.store.kitchen import Instrument, Kitchen, instruments

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
-from lumbrel.core.finishing.target import PRE_FILTER_ABOVE_WATER_K
-from lumbrel.core.finishing.verdict import Call
-from lumbrel.core.finishing.vessel import LOWEST_SAFE_DEPTH_MM
+from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
+from lumbrel.core.pan.verdict import Call
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.core.physics import sucrose
 from lumbrel.services.pan import Board
 from lumbrel.services.typed import NotFound

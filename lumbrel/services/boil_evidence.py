@@ -6,10 +6,10 @@ from datetime import datetime, timedelta
 
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil
-from lumbrel.core.finishing.burner import rate_changes
-from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, carried_to
-from lumbrel.core.finishing.rescue import heat_up_minutes
+from lumbrel.core.pan import fit as fits
+from lumbrel.core.pan.burner import rate_changes
+from lumbrel.core.pan.fitted_boil import BoilFit, DensityReading, HeatReading, carried_to
+from lumbrel.core.pan.solids import heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.services import boil_run, day, dipstick, take_in
 from lumbrel.services.air import pressure_at
@@ -144,7 +144,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     ]  # fmt: skip
 
     def fit(changes: list[float]) -> BoilFit:
-        return boil.fit(
+        return fits.fit(
             facts["mass_kg"], facts["brix"], evidence, steps, (rate, rate_sigma),
             take_in.TAKE_IN_SIGMA_BRIX, heat, changes,
         )  # fmt: skip

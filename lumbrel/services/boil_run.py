@@ -3,8 +3,8 @@
 from datetime import datetime, timedelta
 from math import sqrt
 
-from lumbrel.core.finishing.path import HeatReading, Step
-from lumbrel.core.finishing.rescue import unboiled_kg
+from lumbrel.core.pan.fitted_boil import HeatReading, Step
+from lumbrel.core.pan.solids import unboiled_kg
 from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.core.physics.sucrose import boiling_sigma_k
 from lumbrel.services import day

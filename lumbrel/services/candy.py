@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
 
-from lumbrel.core.confections import sugar
-from lumbrel.core.confections.sugar import Confection
+from lumbrel.core.candy import confections
+from lumbrel.core.candy.confections import Confection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
 from lumbrel.services import day
@@ -61,7 +61,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str]) -> CandyPage:
     today = day.today(db, now, fields.get("thermometer", ""))
     plans = []
     if today.pressure:
-        for piece in sugar.confections():
+        for piece in confections.confections():
             plan = _plan(today, today.pressure, piece, syrup, brix)
             if plan:
                 plans.append(plan)
@@ -74,19 +74,19 @@ def _plan(
     today: day.Day, pressure: Pressure, piece: Confection, syrup_kg: float, brix: float
 ) -> Plan | None:
     try:
-        solids = sugar.solids_brix(piece.middle_above_water_k, pressure.pa, PURE)
-        out = sugar.mass_out_kg(syrup_kg, brix, solids)
+        solids = confections.solids_brix(piece.middle_above_water_k, pressure.pa, PURE)
+        out = confections.mass_out_kg(syrup_kg, brix, solids)
     except OutOfRange:
         return None
     shown = today.chosen.calibration.indicated_c if today.chosen else lambda true_c: true_c
     true = pressure.boil_c + piece.middle_above_water_k
     stir = piece.cool_to_c
-    over = sugar.supersaturation(solids, stir) if stir is not None and stir <= 100 else None
+    over = confections.supersaturation(solids, stir) if stir is not None and stir <= 100 else None
     doubt = sucrose.boiling_sigma_k(solids) / sucrose.boiling_slope_k_per_brix(
         solids, pressure.pa, PURE
     )
     return Plan(
         piece, shown(true), shown(pressure.boil_c + piece.low_above_water_k),
         shown(pressure.boil_c + piece.high_above_water_k), true, solids, doubt,
-        sugar.crystal_fraction(solids, 20.0), over, out, true >= sugar.BURN_HAZARD_C,
+        confections.crystal_fraction(solids, 20.0), over, out, true >= confections.BURN_HAZARD_C,
     )  # fmt: skip

@@ -5,8 +5,8 @@ from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core import units
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
-from lumbrel.core.finishing.vessel import Vessel
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.readings import Corrector
 from lumbrel.services.typed import NotFound, local_time
 from lumbrel.store import batches

@@ -8,9 +8,9 @@ from statistics import fmean, stdev
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.bench.thermometer import Calibration
-from lumbrel.core.confections.sugar import BURN_HAZARD_C, confections
+from lumbrel.core.candy.confections import BURN_HAZARD_C, confections
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import schools, target
+from lumbrel.core.pan import methods, target
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.services.air import Pressure, pressure_by
 from lumbrel.store import day as store
@@ -269,8 +269,8 @@ def ladder(
             else "stricter places"
         )
         if rank == "finish" and end_point != DEFAULT_END_POINT:
-            shown = schools.shown_mark_c(end_point, calibration.indicated_c(boil), step)
-            stop = schools.stop_at(shown, calibration, pressure.pa, invert)
+            shown = methods.shown_mark_c(end_point, calibration.indicated_c(boil), step)
+            stop = methods.stop_at(shown, calibration, pressure.pa, invert)
             step, name, brix = stop.true_c - boil, "your rule", round(stop.brix or brix, 1)
         rungs.append(rung(f"finish-{brix:g}", f"{name}, {brix:g}", step, step, rank, brix))
     for piece in confections():

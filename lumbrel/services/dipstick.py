@@ -4,7 +4,7 @@ from typing import Any
 
 from lumbrel.core.bench.causes import Cause
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import dipstick
+from lumbrel.core.pan import dipstick
 from lumbrel.core.physics import sucrose
 from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.bench import evidence
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import rescue
+from lumbrel.core.pan import solids
 from lumbrel.core.physics import sucrose
 from lumbrel.services import take_in
 from lumbrel.services.context import BatchContext
@@ -31,7 +31,7 @@ class AfterDraw:
     def thinner_kg(self, thinner_brix: float) -> float | None:
         """Thinner syrup that would bring it down to the target, instead of water."""
         try:
-            return rescue.thinner_syrup_to_add_kg(
+            return solids.thinner_syrup_to_add_kg(
                 self.mass_kg, self.brix, self.context.batch.target_brix, thinner_brix
             )
         except OutOfRange:
@@ -50,7 +50,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     corrector = context.corrector()
     put = [e for e in context.of_kind("added") if e.at > draw.at]
     mass = float(draw.facts["mass_kg"])
-    carry = rescue.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)
+    carry = solids.carry_over_brix(draw.facts["brix"], context.vessel.carry_over_fraction)
     brix, sigma = min(draw.facts["brix"] + carry, sucrose.MAX_BOIL_BRIX), draw.facts["sigma_brix"]
     last_put = max((e.at for e in put), default=draw.at)
     later = [
@@ -66,7 +66,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     if proofs:
         joint = evidence.agreement(proofs)
         brix, sigma = joint.brix, joint.sigma_brix
-    water = rescue.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
+    water = solids.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
     over = brix - context.batch.target_brix
     significant = abs(over) > max(0.3, sigma)
     return AfterDraw(

@@ -10,13 +10,11 @@ from lumbrel.core.bench.causes import Cause, likely
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, rescue, schools
-from lumbrel.core.finishing.target import (
-    FOAM_ABOVE_WATER_K,
-    finish_point,
-)
-from lumbrel.core.finishing.verdict import VAGUE_SIGMA_BRIX, Call, Verdict, verdict
-from lumbrel.core.finishing.vessel import done_depth_mm, hot_volume_ratio
+from lumbrel.core.pan import fit, methods
+from lumbrel.core.pan import solids as solids_of
+from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, finish_point
+from lumbrel.core.pan.verdict import VAGUE_SIGMA_BRIX, Call, Verdict, verdict
+from lumbrel.core.pan.vessel import done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context as contexts
 from lumbrel.services import day
@@ -159,7 +157,7 @@ def board_of(context: BatchContext) -> Board:
         draw_c = held.indicated_c(point.temperature_c)
         rule = batch.schools.get("end_point", day.DEFAULT_END_POINT)
         if rule != day.DEFAULT_END_POINT:
-            draw_c = schools.shown_mark_c(
+            draw_c = methods.shown_mark_c(
                 rule, held.indicated_c(pressure.boil_c), point.above_water_c
             )
         boils_at = sucrose.boiling_point_c(min(now_brix, 97), pressure.pa, context.invert_fraction)
@@ -167,7 +165,7 @@ def board_of(context: BatchContext) -> Board:
         depth_now, depth_done = _depths(
             context, mass, now_brix, solids, boils_at, point.temperature_c
         )
-    carry = rescue.carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction)
+    carry = solids_of.carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction)
     return Board(
         context, seen, joint, balance, by_balance, believed, call, mass, left, max(low - minute, 0.0),
         max(high - minute, 0.0) if isfinite(high) else None,
@@ -257,7 +255,7 @@ def _next_check(context: BatchContext, seen: BoilEvidence, finish_minute: float)
     looks = [reading.at for reading in seen.readings]
     last = max([seen.boil_start, *looks])
     left = finish_minute - seen.minute(last) if isfinite(finish_minute) else 60.0
-    return last + timedelta(minutes=boil.next_check_minutes(left))
+    return last + timedelta(minutes=fit.next_check_minutes(left))
 
 
 def _odd_one(seen: BoilEvidence, joint: Agreement, balance: Estimate) -> tuple[str, Cause | None]:

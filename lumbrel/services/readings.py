@@ -13,7 +13,7 @@ from lumbrel.core.bench.causes import Cause
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.physics import sucrose
 from lumbrel.services import day
 from lumbrel.services.air import Pressure, pressure_by

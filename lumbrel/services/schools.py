@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from sqlite3 import Connection
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import rescue, schools, target
+from lumbrel.core.pan import methods, solids, target
 from lumbrel.core.physics import water
 from lumbrel.services import day
 from lumbrel.services.air import Pressure, pressure_at, pressure_by
@@ -160,7 +160,7 @@ def _targets(context: BatchContext) -> list[tuple[float, str]]:
 def _draws(context: BatchContext) -> Comparison:
     """Exactly at the mark, or ahead of it by the margin and the heat left in the pan."""
     wants, margin = context.batch.target_brix, context.batch.draw_margin_brix
-    carry = rescue.carry_over_brix(wants, context.vessel.carry_over_fraction)
+    carry = solids.carry_over_brix(wants, context.vessel.carry_over_fraction)
     ahead = margin or round(carry, 1)
     rows = [
         Outcome(School("exact", "draw at the mark"), margin == 0, wants + carry, "with the hot pan’s carry-over"),
@@ -192,15 +192,15 @@ def _heat(context: BatchContext, board: Board) -> _Heat | None:
         if held is not None:
             own = day.thermometer_today(context.db, used, held, context.now, school.key)
             shows[school.key] = own.calibration.indicated_c(held.boil_c)
-    step = schools.step_k(truth.pa, context.batch.target_brix, context.invert_fraction)
+    step = methods.step_k(truth.pa, context.batch.target_brix, context.invert_fraction)
     return _Heat(truth, real, shows, step)
 
 
 def _stop(
     context: BatchContext, heat: _Heat, end_point: str, boil_by: str
 ) -> tuple[float | None, str]:
-    shown = schools.shown_mark_c(end_point, heat.shows_water[boil_by], heat.step_k)
-    stop = schools.stop_at(shown, heat.real.calibration, heat.truth.pa, context.invert_fraction)
+    shown = methods.shown_mark_c(end_point, heat.shows_water[boil_by], heat.step_k)
+    stop = methods.stop_at(shown, heat.real.calibration, heat.truth.pa, context.invert_fraction)
     words = f"{heat.real.instrument.name} at {context.show(shown, 'temperature')}"
     if stop.brix is None:
         under = stop.true_c < water.boiling_point_c(heat.truth.pa)

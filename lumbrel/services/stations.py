@@ -5,7 +5,7 @@ from collections.abc import Callable
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.core.colour import classes
+from lumbrel.core.colour import grades
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import HotPack
 from lumbrel.services import pan
@@ -94,7 +94,7 @@ def colour(form: Form, context: BatchContext) -> dict[str, Any]:
     flaws = [name for name in FLAWS if form.ticked(name)]
     by = form.choice("by", ["meter", "eye"], "Say whether a meter was used or the eye.")
     facts: dict[str, Any] = {"by": by, "flaws": flaws, "for_processing": bool(flaws)}
-    names = [name for name, _, _ in classes.CLASSES]
+    names = [name for name, _, _ in grades.CLASSES]
     if by == "eye":
         facts["grade"] = form.choice("grade", names, f"Choose the class: {', '.join(names)}.")
         return facts | _by_eye(form, context)
@@ -112,10 +112,10 @@ def colour(form: Form, context: BatchContext) -> dict[str, Any]:
     )
     if measured is None or path is None:
         return facts
-    t10 = classes.transmittance_10mm_percent(measured, path)
+    t10 = grades.transmittance_10mm_percent(measured, path)
     return facts | {
         "transmittance_percent": measured, "path_mm": path, "transmittance_10mm_percent": t10,
-        "grade": classes.colour_class(t10), "chances": classes.chances(t10),
+        "grade": grades.colour_class(t10), "chances": grades.chances(t10),
     }  # fmt: skip
 
 

@@ -8,10 +8,10 @@ from typing import Any
 from uuid import uuid4
 
 from lumbrel.core import units
-from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import rescue
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION, finish_point
-from lumbrel.core.finishing.vessel import (
+from lumbrel.core.errors import OutOfRange, span
+from lumbrel.core.pan import solids
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
+from lumbrel.core.pan.vessel import (
     LOWEST_SAFE_DEPTH_MM,
     TYPICAL_BOIL_OFF_KG_PER_MIN_M2,
     Vessel,
@@ -100,7 +100,7 @@ def charge(
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    final = rescue.mass_at(mass_kg, brix, target_brix)
+    final = solids.mass_at(mass_kg, brix, target_brix)
     rate, sigma, count = learned_rate(db, vessel)
     pressure = pressure_at(db, load_kitchen(db), now)
     pa = pressure.pa if pressure else 101_325.0
@@ -116,7 +116,7 @@ def charge(
         )
     except OutOfRange:
         now_mm = done_mm = None
-    heat_up = rescue.heat_up_minutes(mass_kg, brix, temperature_c, boil, rate)
+    heat_up = solids.heat_up_minutes(mass_kg, brix, temperature_c, boil, rate)
     return Charge(
         mass_kg, brix, target_brix, mass_kg * brix / 100, final,
         final / sucrose.density_kg_m3(target_brix, 20) * 1000, mass_kg - final, now_mm, done_mm,
@@ -184,7 +184,7 @@ def _read(db: Connection, form: Form, now: datetime) -> tuple[dict[str, Any], Ch
         low, high = limits[by]
         unit = {"mass": "kg", "volume": "L", "depth": "mm"}[by]
         amount = form.between(
-            "amount", by, low, high, f"The {by} must lie between {units.span(low, high, unit)}."
+            "amount", by, low, high, f"The {by} must lie between {span(low, high, unit)}."
         )
     if form.errors or brix is None or temperature is None or amount is None:
         return None

@@ -7,7 +7,7 @@ from sqlite3 import Connection
 from threading import Lock
 from typing import NamedTuple
 
-from lumbrel.core.finishing.trace import ProbeTrace
+from lumbrel.core.pan.probe_trace import ProbeTrace
 from lumbrel.services.air import pressure_by
 from lumbrel.services.memo import record_key
 from lumbrel.store import day as day_store

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from math import isfinite, sqrt
 
 from lumbrel.core.bench import thermometer
-from lumbrel.core.finishing.vessel import hot_volume_ratio
+from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services import slip
 from lumbrel.services.air import Pressure

@@ -3,7 +3,7 @@
 from sqlite3 import Connection
 from types import SimpleNamespace
 
-from lumbrel.core.colour.classes import CLASSES
+from lumbrel.core.colour.grades import CLASSES
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup_probe import cup_probe

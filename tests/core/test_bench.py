@@ -2,13 +2,13 @@
 
 import unittest
 
-from lumbrel.core.bench import baume, causes, cup
+from lumbrel.core.bench import causes, cup
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.bench.scale_check import ScaleError, error_at
 from lumbrel.core.bench.thermometer import Calibration, calibrate, reading_sigma_k
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import schools
-from lumbrel.core.physics import sucrose, water
+from lumbrel.core.pan import methods
+from lumbrel.core.physics import baume, sucrose, water
 
 
 class SecondScale(unittest.TestCase):
@@ -81,14 +81,14 @@ class Schools(unittest.TestCase):
         pressure = 96_410.0
         boil = water.boiling_point_c(pressure)
         dial = calibrate(boil + 1.2, pressure, "dial")
-        step = schools.step_k(pressure, 66.9, 0.01)
-        own = schools.shown_mark_c("computed", boil + 1.2, step)
-        self.assertAlmostEqual(schools.stop_at(own, dial, pressure, 0.01).brix, 66.9, delta=1e-6)
-        flat = schools.stop_at(schools.shown_mark_c("flat-219", 0, step), dial, pressure, 0.01)
+        step = methods.step_k(pressure, 66.9, 0.01)
+        own = methods.shown_mark_c("computed", boil + 1.2, step)
+        self.assertAlmostEqual(methods.stop_at(own, dial, pressure, 0.01).brix, 66.9, delta=1e-6)
+        flat = methods.stop_at(methods.shown_mark_c("flat-219", 0, step), dial, pressure, 0.01)
         self.assertAlmostEqual(flat.true_c, (219 - 32) / 1.8 - 1.2)
         true = sucrose.boiling_point_c(flat.brix, pressure, 0.01)
         self.assertAlmostEqual(true, flat.true_c, delta=1e-6)
-        plus = schools.shown_mark_c("plus-7.1", boil + 1.2, step)
+        plus = methods.shown_mark_c("plus-7.1", boil + 1.2, step)
         self.assertAlmostEqual(plus, boil + 1.2 + 7.1 / 1.8)
-        cold = schools.stop_at(90.0, Calibration(), pressure, 0.01)
+        cold = methods.stop_at(90.0, Calibration(), pressure, 0.01)
         self.assertIsNone(cold.brix)

@@ -7,11 +7,11 @@ from pathlib import Path
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.colour.classes import transmittance_10mm_percent
-from lumbrel.core.confections.sugar import solids_brix
-from lumbrel.core.finishing.rescue import sap_ratio, water_to_remove_kg
-from lumbrel.core.finishing.target import finish_point
+from lumbrel.core.candy.confections import solids_brix
+from lumbrel.core.colour.grades import transmittance_10mm_percent
 from lumbrel.core.jar.hot_pack import fill_volume_l
+from lumbrel.core.pan.solids import sap_ratio, water_to_remove_kg
+from lumbrel.core.pan.target import finish_point
 from lumbrel.core.physics import air, sucrose, water
 
 CALCULATIONS = {

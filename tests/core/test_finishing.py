@@ -4,21 +4,22 @@ import random
 import unittest
 from math import isinf
 
-from lumbrel.core.colour import classes
-from lumbrel.core.confections import sugar
+from lumbrel.core.candy import confections
+from lumbrel.core.colour import grades
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, rescue
-from lumbrel.core.finishing.path import DensityReading, Step, carried_to
-from lumbrel.core.finishing.target import rules_of_thumb
-from lumbrel.core.finishing.verdict import Call, verdict
-from lumbrel.core.finishing.vessel import Vessel, done_depth_mm
 from lumbrel.core.jar import cooling, hot_pack
+from lumbrel.core.pan import fit
+from lumbrel.core.pan import solids as solidss
+from lumbrel.core.pan.fitted_boil import DensityReading, Step, carried_to
+from lumbrel.core.pan.target import rules_of_thumb
+from lumbrel.core.pan.verdict import Call, verdict
+from lumbrel.core.pan.vessel import Vessel, done_depth_mm
 
 
 class Boil(unittest.TestCase):
     def test_exact_readings_give_the_exact_minute(self) -> None:
         readings = [DensityReading(t, 30 * 45 / (30 - 0.2 * t), 0.3) for t in (10, 20, 30)]
-        fitted = boil.fit(30, 45, readings)
+        fitted = fit.fit(30, 45, readings)
         self.assertAlmostEqual(fitted.rate_kg_per_min, 0.2, delta=1e-9)
         self.assertAlmostEqual(fitted.minute_of(66.9), (30 - 30 * 45 / 66.9) / 0.2, delta=1e-6)
 
@@ -37,7 +38,7 @@ class Boil(unittest.TestCase):
                 true = 30 * 45 / (30 - rate * t)
                 readings.append(DensityReading(t, rng.gauss(true, 0.5), 0.5))
             taken = rng.gauss(45, 0.3)
-            fitted = boil.fit(30 * 45 / taken, taken, readings, (), (0.2, 0.03))
+            fitted = fit.fit(30 * 45 / taken, taken, readings, (), (0.2, 0.03))
             low, high = fitted.band_of(66.9)
             covered += low <= (30 - 30 * 45 / 66.9) / rate <= high
         self.assertGreater(covered / runs, 0.86)
@@ -49,7 +50,7 @@ class Boil(unittest.TestCase):
             return 100 * (solids + (4 if t >= 20 else 0)) / (mass + (10 if t >= 20 else 0))
 
         readings = [DensityReading(t, true(t), 0.3) for t in (5, 15, 25, 35)]
-        fitted = boil.fit(30, 45, readings, [Step(20, 10, 40)])
+        fitted = fit.fit(30, 45, readings, [Step(20, 10, 40)])
         self.assertAlmostEqual(fitted.brix_at(40), true(40), delta=1e-6)
         carried, sigma = carried_to(fitted, true(15), 0.3, 15, 30)
         self.assertAlmostEqual(carried, true(30), delta=1e-6)
@@ -57,8 +58,8 @@ class Boil(unittest.TestCase):
 
     def test_nothing_to_tell_the_rate_from(self) -> None:
         with self.assertRaisesRegex(OutOfRange, "prior_rate"):
-            boil.fit(30, 45, [])
-        still = boil.fit(30, 45, [DensityReading(10, 44.8, 0.5)])
+            fit.fit(30, 45, [])
+        still = fit.fit(30, 45, [DensityReading(10, 44.8, 0.5)])
         self.assertTrue(isinf(still.band_of(66.9)[1]))
 
 
@@ -80,7 +81,7 @@ class Verdicts(unittest.TestCase):
         )
 
     def test_putting_back_thinner_syrup_lands_on_the_target(self) -> None:
-        added = rescue.thinner_syrup_to_add_kg(20, 68.4, 66.9, 60)
+        added = solidss.thinner_syrup_to_add_kg(20, 68.4, 66.9, 60)
         self.assertAlmostEqual((20 * 68.4 + added * 60) / (20 + added), 66.9, delta=1e-9)
 
     def test_flat_219_overshoots_in_the_hills(self) -> None:
@@ -102,13 +103,13 @@ class Stations(unittest.TestCase):
             Vessel("oval", (300,))
 
     def test_colour_near_a_border_is_a_chance(self) -> None:
-        self.assertEqual(classes.colour_class(75), "Golden")
-        self.assertEqual(classes.colour_class(24.9), "Very Dark")
-        chances = classes.chances(50.0, 2.0)
+        self.assertEqual(grades.colour_class(75), "Golden")
+        self.assertEqual(grades.colour_class(24.9), "Very Dark")
+        chances = grades.chances(50.0, 2.0)
         self.assertAlmostEqual(chances["Amber"], 0.5, delta=1e-9)
         self.assertAlmostEqual(sum(chances.values()), 1, delta=1e-9)
         self.assertAlmostEqual(
-            classes.blend_transmittance_percent([(1, 81), (1, 49)]), 63, delta=1e-9
+            grades.blend_transmittance_percent([(1, 81), (1, 49)]), 63, delta=1e-9
         )
 
     def test_hot_pack_window(self) -> None:
@@ -131,9 +132,9 @@ class Stations(unittest.TestCase):
 
     def test_the_firmness_figures_of_the_trade(self) -> None:
         for step, solids in ((22, 82.72), (27, 84.92), (34, 87.12), (45, 89.45)):
-            self.assertAlmostEqual(sugar.solids_brix(step / 1.8, 101_325), solids, delta=0.05)
-        soft = sugar.crystal_fraction(sugar.solids_brix(23 / 1.8, 101_325), 20)
-        firm = sugar.crystal_fraction(sugar.solids_brix(34 / 1.8, 101_325), 20)
+            self.assertAlmostEqual(confections.solids_brix(step / 1.8, 101_325), solids, delta=0.05)
+        soft = confections.crystal_fraction(confections.solids_brix(23 / 1.8, 101_325), 20)
+        firm = confections.crystal_fraction(confections.solids_brix(34 / 1.8, 101_325), 20)
         self.assertAlmostEqual(soft, 0.5, delta=0.03)
         self.assertAlmostEqual(firm, 0.6, delta=0.03)
-        self.assertEqual(sugar.invert_percent_from_glucose_meter(100), 2.0)
+        self.assertEqual(confections.invert_percent_from_glucose_meter(100), 2.0)

@@ -12,8 +12,8 @@ from scipy.optimize import brentq
 import lumbrel.core.data
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.finishing import boil
-from lumbrel.core.finishing.path import DensityReading
+from lumbrel.core.pan import fit
+from lumbrel.core.pan.fitted_boil import DensityReading
 from lumbrel.core.physics import sucrose, water
 
 B = np.zeros((5, 6))
@@ -103,7 +103,7 @@ class Independent(unittest.TestCase):
         readings = [
             DensityReading(t, w, own, "probe", shared) for t, w in zip(minutes, said, strict=True)
         ]
-        fitted = boil.fit(30, 45, readings, brix_sigma=0.3)
+        fitted = fit.fit(30, 45, readings, brix_sigma=0.3)
         solids = 13.5
         at = np.array([fitted.brix_at(t) for t in minutes])
         for _ in range(3):
@@ -125,6 +125,6 @@ class Independent(unittest.TestCase):
         for count in range(1, 7):
             minutes = [8.0 * (i + 1) for i in range(count)]
             readings = [DensityReading(t, 1350 / (30 - 0.2 * t), 0.5) for t in minutes]
-            low, high = boil.fit(30, 45, readings, (), (0.2, 0.05)).band_of(66.9)
+            low, high = fit.fit(30, 45, readings, (), (0.2, 0.05)).band_of(66.9)
             widths.append(high - low)
         self.assertEqual(widths, sorted(widths, reverse=True))

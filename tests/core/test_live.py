@@ -9,11 +9,11 @@ import numpy as np
 from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, dipstick
-from lumbrel.core.finishing.burner import rate_changes
-from lumbrel.core.finishing.path import HeatReading
-from lumbrel.core.finishing.trace import MOST_POINTS, ProbeTrace
-from lumbrel.core.finishing.vessel import Vessel
+from lumbrel.core.pan import dipstick, fit
+from lumbrel.core.pan.burner import rate_changes
+from lumbrel.core.pan.fitted_boil import HeatReading
+from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace
+from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import BoilCurves
 
@@ -98,18 +98,18 @@ class Boiling(unittest.TestCase):
 
     def test_temperatures_find_rate_and_offset(self) -> None:
         heat = self.run_of([(99, 0.18)])
-        fitted = boil.fit(30, 45, [], (), (0.25, 0.1), heat=heat)
+        fitted = fit.fit(30, 45, [], (), (0.25, 0.1), heat=heat)
         self.assertAlmostEqual(fitted.rate_kg_per_min, 0.18, delta=0.004)
         self.assertAlmostEqual(dict(fitted.shared)["probe"] * 0.2, 0.2, delta=0.1)
         self.assertEqual(rate_changes(fitted, heat), [])
 
     def test_a_changed_burner_is_noticed_where_it_was(self) -> None:
         heat = self.run_of([(30, 0.2), (99, 0.11)])
-        fitted = boil.fit(30, 45, [], (), (0.2, 0.05), heat=heat)
+        fitted = fit.fit(30, 45, [], (), (0.2, 0.05), heat=heat)
         changes = rate_changes(fitted, heat)
         self.assertEqual(len(changes), 1)
         self.assertAlmostEqual(changes[0], 30, delta=4)
-        again = boil.fit(30, 45, [], (), (0.2, 0.05), heat=heat, changes=changes)
+        again = fit.fit(30, 45, [], (), (0.2, 0.05), heat=heat, changes=changes)
         self.assertAlmostEqual(again.rate_kg_per_min, 0.11, delta=0.012)
         self.assertAlmostEqual(again.burnt_kg(20) / 20, 0.2, delta=0.015)
         for before, after in ((29.99, 30.01), (changes[0] - 0.01, changes[0] + 0.01)):

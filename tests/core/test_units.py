@@ -2,8 +2,8 @@
 
 import unittest
 
-from lumbrel.core.errors import OutOfRange
-from lumbrel.core.units import parse, show
+from lumbrel.core.errors import OutOfRange, span
+from lumbrel.core.units import KINDS, parse, show
 
 
 class Units(unittest.TestCase):
@@ -42,3 +42,10 @@ class Units(unittest.TestCase):
         self.assertEqual(show(-0.448, "mass", decimals=2), "−0.45\u00a0kg")
         self.assertEqual(show(-0.01, "brix", symbol=False), "0.0")
         self.assertEqual(show(float("inf"), "minutes"), "–")
+
+    def test_a_refusal_names_both_units_as_the_units_themselves_convert(self) -> None:
+        for kind, unit in (("temperature", "°C"), ("depth", "mm"), ("pressure", "hPa")):
+            other = KINDS[kind].units[1]
+            low, high = (float(show(v, kind, other.key, symbol=False)) for v in (20, 1010))
+            said = f"20 and 1010 {unit} ({low:g} and {high:g} {other.symbol})"
+            self.assertEqual(span(20, 1010, unit), said)

@@ -8,11 +8,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from math import sqrt
 
-from lumbrel.core.bench import baume
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
-from lumbrel.core.physics import sucrose
+from lumbrel.core.physics import baume, sucrose
 
 SIXTY_F_C = baume.SIXTY_F_C
 GLASS_EXPANSION_PER_K = {"soda-lime": 25e-6, "borosilicate": 10e-6}

@@ -4,7 +4,7 @@ from enum import StrEnum
 from math import floor
 
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.finishing.vessel import hot_volume_ratio
+from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 
 COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C = 82.0, 88.0, 93.0

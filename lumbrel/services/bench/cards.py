@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.confections.sugar import confections
+from lumbrel.core.candy.confections import confections
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION, finish_point
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
 from lumbrel.core.physics import sucrose, water
 from lumbrel.services.day import Day
 

@@ -7,7 +7,7 @@ from sqlite3 import Connection, IntegrityError
 from lumbrel.core import units
 from lumbrel.core.bench.hydrometer import SIXTY_F_C
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.vessel import Vessel
+from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.bench.curves import as_made
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store.db import transaction

@@ -5,9 +5,10 @@ from typing import Annotated
 
 from pydantic import Field
 
-from lumbrel.core.bench import baume, evidence, hydrometer, refractometer
+from lumbrel.core.bench import evidence, hydrometer, refractometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.physics import baume as baumes
 from lumbrel.services.calculations.boiling import BrixAnswer
 from lumbrel.services.calculations.model import (
     ICUMSA_DENSITY,
@@ -119,7 +120,7 @@ def hydrometer_mark(request: MarkRequest) -> MarkAnswer:
         *_about(instrument),
         step("stem must float at", mark, "Brix", f"buoyancy, {ICUMSA_DENSITY}"),
     ]
-    degrees = baume.from_brix(mark) if 0 <= mark <= 85 else None
+    degrees = baumes.from_brix(mark) if 0 <= mark <= 85 else None
     working.append(step("on the Baumé scale", degrees, "°Bé", "145 − 145 / SG"))
     return MarkAnswer(reading_brix=mark, reading_baume=degrees, working=working)
 
@@ -156,9 +157,9 @@ def baume_scale(request: BaumeRequest) -> BaumeAnswer:
     """A figure of the stem on its Brix and on its Baumé scale."""
     if (request.brix is None) == (request.baume is None):
         raise OutOfRange("Give the figure in brix or in baume, one of them.", "brix")
-    brix = baume.to_brix(request.baume) if request.baume is not None else request.brix
+    brix = baumes.to_brix(request.baume) if request.baume is not None else request.brix
     assert brix is not None
-    degrees = baume.from_brix(brix)
+    degrees = baumes.from_brix(brix)
     working = [
         step("on the Brix scale", brix, "Brix"),
         step("on the Baumé scale", degrees, "°Bé", "145 − 145 / specific gravity 60/60 °F"),

@@ -4,8 +4,8 @@ from pydantic import BaseModel
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import schools
-from lumbrel.core.finishing.target import finish_point
+from lumbrel.core.pan import methods
+from lumbrel.core.pan.target import finish_point
 from lumbrel.core.physics import air, water
 from lumbrel.core.physics.sucrose import require_station_pressure
 from lumbrel.services.calculations.model import (
@@ -204,12 +204,12 @@ def end_points(request: SchoolsRequest) -> SchoolsAnswer:
     if request.test_boil_reading_c is not None:
         held = thermometer.calibrate(request.test_boil_reading_c, pressure)
         working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
-    rise = schools.step_k(pressure, request.target_brix, request.invert_fraction)
+    rise = methods.step_k(pressure, request.target_brix, request.invert_fraction)
     working.append(step("rise for the target", rise, "K", NORRISH))
     stops = []
-    for school in ("computed", "flat-219", *schools.STEPS_F):
-        mark = schools.shown_mark_c(school, held.indicated_c(boil), rise)
-        stop = schools.stop_at(mark, held, pressure, request.invert_fraction)
+    for school in ("computed", "flat-219", *methods.STEPS_F):
+        mark = methods.shown_mark_c(school, held.indicated_c(boil), rise)
+        stop = methods.stop_at(mark, held, pressure, request.invert_fraction)
         stops.append(
             SchoolStop(school=school, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
         )

@@ -1,6 +1,6 @@
 """What a boil leaves for a confection."""
 
-from lumbrel.core.confections import sugar
+from lumbrel.core.candy import confections
 from lumbrel.core.physics import water
 from lumbrel.services.calculations.model import (
     IF97,
@@ -36,10 +36,10 @@ class ConfectionAnswer(Answer):
 def confection(request: ConfectionRequest) -> ConfectionAnswer:
     """Firmness and grain that a boil and a stirring temperature give."""
     pressure = request.station_pressure_hpa * 100
-    solids = sugar.solids_brix(request.above_water_c, pressure, request.invert_fraction)
+    solids = confections.solids_brix(request.above_water_c, pressure, request.invert_fraction)
     boil = water.boiling_point_c(pressure)
-    crystal = sugar.crystal_fraction(solids, request.serving_temperature_c)
-    over = sugar.supersaturation(solids, request.stir_temperature_c)
+    crystal = confections.crystal_fraction(solids, request.serving_temperature_c)
+    over = confections.supersaturation(solids, request.stir_temperature_c)
     working = [
         step("boiling point of water", boil, "°C", IF97),
         step("boil to, true", boil + request.above_water_c, "°C"),

@@ -6,9 +6,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing import boil, path, rescue
-from lumbrel.core.finishing.vessel import Vessel
 from lumbrel.core.jar.hot_pack import mass_kg as mass_of_litres
+from lumbrel.core.pan import fit, fitted_boil, solids
+from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.calculations.model import (
     ICUMSA_DENSITY,
     MASS_BALANCE,
@@ -37,7 +37,7 @@ class MassBalanceAnswer(Answer):
 
 def mass_balance(request: MassBalanceRequest) -> MassBalanceAnswer:
     """Finished mass and volume, and the water between."""
-    final = rescue.mass_at(request.mass_kg, request.brix, request.target_brix)
+    final = solids.mass_at(request.mass_kg, request.brix, request.target_brix)
     litre = mass_of_litres(request.target_brix, 1.0)
     working = [
         step("solids", request.mass_kg * request.brix / 100, "kg", MASS_BALANCE),
@@ -110,18 +110,21 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
             "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
         )
     steps = [
-        path.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
+        fitted_boil.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
         for e in request.events
     ]
-    fitted = boil.fit(
+    fitted = fit.fit(
         request.mass_kg,
         request.brix,
-        [path.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in request.readings],
+        [
+            fitted_boil.DensityReading(r.minute, r.brix, r.uncertainty_brix)
+            for r in request.readings
+        ],
         steps,
         None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
         request.brix_uncertainty,
     )
-    rescue.mass_at(request.mass_kg, request.brix, request.target_brix)
+    solids.mass_at(request.mass_kg, request.brix, request.target_brix)
     minute = fitted.minute_of(request.target_brix)
     if not isfinite(minute):
         raise OutOfRange(
@@ -142,7 +145,7 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
         minutes_to_target=max(left, 0.0), low=max(low - now, 0.0),
         high=max(high - now, 0.0) if isfinite(high) else None,
         rate_kg_per_min=fitted.rate_kg_per_min,
-        next_check_minutes=boil.next_check_minutes(left), target_minute=minute, working=working,
+        next_check_minutes=fit.next_check_minutes(left), target_minute=minute, working=working,
     )  # fmt: skip
 
 

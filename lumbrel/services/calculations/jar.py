@@ -5,7 +5,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from lumbrel.core.colour import classes
+from lumbrel.core.colour import grades
 from lumbrel.core.jar import cooling, hot_pack
 from lumbrel.services.calculations.model import (
     ICUMSA_DENSITY,
@@ -21,7 +21,7 @@ class GradeRequest(Request):
 
     transmittance_percent: float
     path_length_mm: float = 10.0
-    uncertainty_points: float = classes.METER_SIGMA_POINTS
+    uncertainty_points: float = grades.METER_SIGMA_POINTS
 
 
 class GradeAnswer(Answer):
@@ -34,8 +34,8 @@ class GradeAnswer(Answer):
 
 def colour_grade(request: GradeRequest) -> GradeAnswer:
     """Colour class of a transmittance through any path length."""
-    t10 = classes.transmittance_10mm_percent(request.transmittance_percent, request.path_length_mm)
-    chances = classes.chances(t10, request.uncertainty_points)
+    t10 = grades.transmittance_10mm_percent(request.transmittance_percent, request.path_length_mm)
+    chances = grades.chances(t10, request.uncertainty_points)
     working = [
         step(
             "measured", request.transmittance_percent, "%", f"through {request.path_length_mm:g} mm"
@@ -44,7 +44,7 @@ def colour_grade(request: GradeRequest) -> GradeAnswer:
         *(step(f"chance of {name}", chance, "") for name, chance in chances.items()),
     ]
     return GradeAnswer(
-        transmittance_10mm_percent=t10, grade=classes.colour_class(t10), chances=chances,
+        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), chances=chances,
         working=working,
     )  # fmt: skip
 
@@ -72,7 +72,7 @@ class BlendAnswer(Answer):
 
 def colour_blend(request: BlendRequest) -> BlendAnswer:
     """Colour of a blend: absorbance adds by volume."""
-    t10 = classes.blend_transmittance_percent(
+    t10 = grades.blend_transmittance_percent(
         [(part.volume_l, part.transmittance_percent) for part in request.parts]
     )
     volume = sum(part.volume_l for part in request.parts)
@@ -82,7 +82,7 @@ def colour_blend(request: BlendRequest) -> BlendAnswer:
         step("transmittance through 10 mm", t10, "%"),
     ]
     return BlendAnswer(
-        transmittance_10mm_percent=t10, grade=classes.colour_class(t10), volume_l=volume,
+        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), volume_l=volume,
         working=working,
     )  # fmt: skip
 

@@ -4,7 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.bench.thermometer import offset_sigma_k
-from lumbrel.core.finishing.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day as service
 from lumbrel.services import day_forms
 from lumbrel.services.typed import BadInput

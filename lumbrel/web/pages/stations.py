@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from lumbrel.core.colour.classes import CLASSES
+from lumbrel.core.colour.grades import CLASSES
 from lumbrel.core.jar import hot_pack
 from lumbrel.services import context as contexts
 from lumbrel.services import kitchen, shelf, slip

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from math import ceil, floor
 
-from lumbrel.core.bench import baume
-from lumbrel.core.finishing.vessel import LOWEST_SAFE_DEPTH_MM
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
+from lumbrel.core.physics import baume
 from lumbrel.services.cup import Cup
 from lumbrel.services.pan import Board
 from lumbrel.web.pictures.plot import Tick, scale, spread

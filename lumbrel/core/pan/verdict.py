@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from lumbrel.core.errors import require_between
-from lumbrel.core.finishing import rescue, target
+from lumbrel.core.pan import solids, target
 
 
 class Call(StrEnum):
@@ -64,7 +64,7 @@ def verdict(
     require_between(target_brix, 50.0, 80.0, "target_brix", "The target", "Brix")
     require_between(draw_margin_brix, 0.0, 5.0, "draw_margin_brix", "The draw margin", "Brix")
     draw_at = target_brix - draw_margin_brix
-    water = rescue.water_to_remove_kg(mass_kg, brix, target_brix)
+    water = solids.water_to_remove_kg(mass_kg, brix, target_brix)
     if not agree:
         return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
     past = brix - target_brix

@@ -15,8 +15,8 @@ turned into Brix one by one they would be lopsided where the curve is flat.
 from collections.abc import Sequence
 
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.finishing.balance import MassBalance
-from lumbrel.core.finishing.path import BoilFit, DensityReading, HeatReading, Step
+from lumbrel.core.pan.fitted_boil import BoilFit, DensityReading, HeatReading, Step
+from lumbrel.core.pan.least_squares import MassBalance
 
 NEXT_CHECK_MINUTES = (2.0, 30.0)
 

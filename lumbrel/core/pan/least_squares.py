@@ -12,7 +12,7 @@ from math import inf, sqrt
 
 import numpy as np
 
-from lumbrel.core.finishing.path import (
+from lumbrel.core.pan.fitted_boil import (
     WANDER_MINUTES,
     WANDERS,
     DensityReading,

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumbrel.core.finishing.path import BoilFit, HeatReading
+from lumbrel.core.pan.fitted_boil import BoilFit, HeatReading
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
 
 Places = int | NDArray[np.intp]

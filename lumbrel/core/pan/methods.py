@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.finishing.target import finish_point
+from lumbrel.core.pan.target import finish_point
 from lumbrel.core.physics import sucrose
 
 FLAT_219_F_C = (219.0 - 32.0) / 1.8

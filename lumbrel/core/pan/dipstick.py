@@ -4,8 +4,8 @@ from math import sqrt
 
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.finishing.vessel import Vessel, hot_volume_ratio
 from lumbrel.core.numeric import solve
+from lumbrel.core.pan.vessel import Vessel, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 
 SURFACE_SIGMA_MM = 2.5
