@@ -118,7 +118,7 @@ def _listen(arguments: argparse.Namespace) -> int:
     from lumbrel.devices.protocols import ProbeSource
     from lumbrel.listen import listen, simulated_source, source_of
     from lumbrel.store.db import migrate, opened
-    from lumbrel.store.kitchen import instruments
+    from lumbrel.store.instruments import instruments
 
     try:
         source: ProbeSource = (

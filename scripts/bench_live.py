@@ -20,9 +20,11 @@ from pathlib import Path
 from lumbrel.core.physics import sucrose
 from lumbrel.services import context, example, pan, probe_intake, take_in
 from lumbrel.services.boil_evidence import gather
-from lumbrel.store import day as store
+from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.kitchen import Instrument, VesselRow, add_instrument, add_vessel
+from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.web.settings import Settings
 from tests.support.boils import SimulatedBoil
 from tests.support.browser import chromium
@@ -35,7 +37,7 @@ NIGHT_KG, MORE = 40.0, 60
 BOILS = 200
 
 
-def _boil(count: int) -> list[store.Sample]:
+def _boil(count: int) -> list[samples_store.Sample]:
     """So many samples at 1 Hz of one steady boil, from 45 Brix to syrup."""
     mass, pa = NIGHT_KG, 96_410.0
     per_s = 0.6 * mass * (1 - 45 / 66.9) / max(count, 600)
@@ -44,24 +46,24 @@ def _boil(count: int) -> list[store.Sample]:
         if s % every == 0:
             boils = sucrose.boiling_point_c(45 * mass / (mass - per_s * s), pa, 0.01)
         shown = round(boils + 0.03 * ((s * 7) % 5 - 2), 2)
-        samples.append(store.Sample(START + timedelta(seconds=s + 1), shown))
+        samples.append(samples_store.Sample(START + timedelta(seconds=s + 1), shown))
     return samples
 
 
-def _night(path: Path, samples: Sequence[store.Sample]) -> str:
+def _night(path: Path, samples: Sequence[samples_store.Sample]) -> str:
     """A record with one batch and its probe's samples."""
     with opened(path) as db:
         migrate(db)
         example.load_example(db)
-        store.add_test_boil(
-            db, store.TestBoil("b", START, "probe-1", "", 98.6, 96_410.0, 50.0, "barometer")
+        day_store.add_test_boil(
+            db, day_store.TestBoil("b", START, "probe-1", "", 98.6, 96_410.0, 50.0, "barometer")
         )
         code = take_in.open_batch(db, START, {
             "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln", "brix": "45",
             "amount_by": "mass", "amount": f"{NIGHT_KG} kg", "temperature": "98 C",
         })  # fmt: skip
         db.execute("BEGIN")
-        store.add_samples(db, "probe-1", samples)
+        samples_store.add_samples(db, "probe-1", samples)
         db.execute("COMMIT")
     return code
 

@@ -17,10 +17,11 @@ from lumbrel.devices.simulated import (
     SimulatedProbe,
 )
 from lumbrel.services import context, example, kitchen
-from lumbrel.store import batches
-from lumbrel.store import day as day_store
-from lumbrel.store.day import Sample
+from lumbrel.store import demo as demo_store
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
+from lumbrel.store.samples import Sample
 
 TICK_SECONDS = 1.0
 
@@ -41,7 +42,7 @@ class DemoClock:
 def clock(path: Path, frozen: bool = False) -> DemoClock:
     """The demo's clock from where its database stopped."""
     with opened(path) as db:
-        stopped = batches.demo_state(db)
+        stopped = demo_store.demo_state(db)
     return DemoClock(stopped[0] if stopped else STARTS_AT, frozen)
 
 
@@ -66,7 +67,7 @@ class LiveVessel(threading.Thread):
     def run(self) -> None:
         """A step a second until stopped."""
         with opened(self._path) as db:
-            stopped = batches.demo_state(db)
+            stopped = demo_store.demo_state(db)
             if stopped:
                 self._last, state = stopped
                 self._batch_id = state["batch"]
@@ -91,16 +92,16 @@ class LiveVessel(threading.Thread):
         self._last = now
         if with_probe and self._pot:
             probe: Probe = SimulatedProbe(self._pot, self._noise)
-            day_store.add_samples(db, "probe-1", [Sample(now, probe.indicated_c())])
+            samples_store.add_samples(db, "probe-1", [Sample(now, probe.indicated_c())])
             cup = SimulatedCup(self._pot)
-            day_store.add_samples(db, CUP_PROBE.id, [Sample(now, cup.indicated_c(now))])
+            samples_store.add_samples(db, CUP_PROBE.id, [Sample(now, cup.indicated_c(now))])
         if now.second % 30 == 0:
-            day_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
-        batches.save_demo_state(
+            samples_store.add_samples(db, BAROMETER.id, [Sample(now, pressure)])
+        demo_store.save_demo_state(
             db, now, {"batch": self._batch_id, "pot": self._pot.state() if self._pot else None}
         )
 
-    def _light(self, db: Connection, batch: batches.Batch, now: datetime) -> None:
+    def _light(self, db: Connection, batch: record.Batch, now: datetime) -> None:
         """A new batch was taken in: put on the fire what its take-in says, give or take."""
         entry = context.of(db, batch, now).first("take_in")
         assert entry is not None

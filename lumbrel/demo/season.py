@@ -24,11 +24,14 @@ from lumbrel.devices.simulated import (
 from lumbrel.services import day_forms, example, slip, take_in
 from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.typed import BadInput
-from lumbrel.store import batches
 from lumbrel.store import day as day_store
-from lumbrel.store.day import Sample
+from lumbrel.store import demo as demo_store
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.kitchen import Instrument, Kitchen, add_instrument, load_kitchen, save_kitchen
+from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
+from lumbrel.store.samples import Sample
 
 SEED = 418
 FIRST_DAY, LAST_DAY = date(2026, 2, 24), date(2026, 4, 18)
@@ -103,7 +106,7 @@ class Season:
         while at <= STARTS_AT:
             samples.append(Sample(at, self.barometer.station_pressure_pa(at)))
             at += timedelta(minutes=30)
-        day_store.add_samples(self.db, BAROMETER.id, samples)
+        samples_store.add_samples(self.db, BAROMETER.id, samples)
 
     def _deliveries(self) -> list[Delivery]:
         lots = ("upper-fold", "tern-lot", "north-kiln", "old-quarry")
@@ -231,7 +234,7 @@ class Season:
         return at
 
     def _flush(self, samples: list[Sample]) -> None:
-        day_store.add_samples(self.db, "probe-1", samples)
+        samples_store.add_samples(self.db, "probe-1", samples)
         samples.clear()
 
     def _look(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
@@ -347,12 +350,12 @@ class Season:
         delivery.at = STARTS_AT - timedelta(seconds=seconds - left)
         code = self._take_in(delivery, pot)
         reached = self._boil(pot, delivery, code, stop[(seconds - left) // 5], 10)
-        batch = batches.batch_by(self.db, code=code)
+        batch = record.batch_by(self.db, code=code)
         assert batch is not None
         shown = SimulatedCup(pot).indicated_c(STARTS_AT)
-        day_store.add_samples(
+        samples_store.add_samples(
             self.db, CUP_PROBE.id, [Sample(STARTS_AT - timedelta(seconds=1), shown)]
         )
-        batches.save_demo_state(
+        demo_store.save_demo_state(
             self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()}
         )

@@ -7,7 +7,7 @@ from typing import Any
 
 from lumbrel.services import shelf, slip
 from lumbrel.services.context import BatchContext
-from lumbrel.store import batches
+from lumbrel.store import flow
 from lumbrel.store.db import instant
 
 COLUMNS = (
@@ -19,7 +19,7 @@ COLUMNS = (
 def as_json(context: BatchContext) -> str:
     """The whole batch: header, summary, every line of the slip as typed and as understood."""
     batch = context.batch
-    lot = batches.lot_of(context.db, batch.id)
+    lot = flow.lot_of(context.db, batch.id)
     document: dict[str, Any] = {
         "format": "lumbrel-batch", "version": 1, "batch": batch.code, "lot": lot,
         "opened_at": instant(batch.opened_at), "woodlot": context.woodlot.name,
@@ -28,7 +28,7 @@ def as_json(context: BatchContext) -> str:
         "summary": shelf.summary(context),
         "jars": [
             {"size_ml": jar.size_ml, "count": jar.count}
-            for jar in (batches.jars_of(context.db, lot) if lot else [])
+            for jar in (flow.jars_of(context.db, lot) if lot else [])
         ],
         "slip": [
             {

@@ -16,10 +16,12 @@ from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.practice.faults import FAULTS
 from lumbrel.services import example, probe_intake, take_in
-from lumbrel.store import batches
 from lumbrel.store import day as day_store
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.kitchen import Instrument, Kitchen, add_instrument, save_kitchen
+from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.kitchen import Kitchen, save_kitchen
 
 STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
 SPEEDS = (1, 5, 20, 60)
@@ -144,9 +146,9 @@ class PracticePan:
 
     def advance(self, db: Connection, now: datetime) -> None:
         """Let the pan go on to a moment, its probe and barometer sending."""
-        batch = batches.batch_by(db, code=self.code)
+        batch = record.batch_by(db, code=self.code)
         assert batch is not None
-        slip = batches.entries(db, batch.id)
+        slip = record.entries(db, batch.id)
         if any(entry.kind == "draw" for entry in slip):
             return
         foamed = any(e.kind == "foam" for e in slip)
@@ -172,7 +174,7 @@ class PracticePan:
         """The barometer; with its fault it stands where it stood at the start."""
         if "barometer" not in self.faults or at == STARTS_AT:
             self._shown_pa = self._pressure
-        day_store.add_samples(db, BAROMETER.id, [day_store.Sample(at, self._shown_pa)])
+        samples_store.add_samples(db, BAROMETER.id, [samples_store.Sample(at, self._shown_pa)])
 
     def _mishaps(self, foamed: bool) -> None:
         at, brix = self._last, self.pot.brix

@@ -8,8 +8,10 @@ from sqlite3 import Connection
 from lumbrel.core.bench import thermometer
 from lumbrel.core.pan.target import boil_by_feet_rule_c
 from lumbrel.core.physics import air, water
-from lumbrel.store import day as store
-from lumbrel.store.kitchen import Instrument, Kitchen, instruments
+from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.kitchen import Kitchen
 
 BAROMETER_FRESH = timedelta(minutes=60)
 NOTE_FRESH = timedelta(hours=12)
@@ -40,11 +42,11 @@ class Pressure:
 def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | None:
     """Station pressure at a moment: barometer, then typed, then forecast, then elevation."""
     for barometer in instruments(db, "barometer"):
-        sample = store.latest_sample(db, barometer.id, at)
+        sample = samples_store.latest_sample(db, barometer.id, at)
         if sample and at - sample.at <= BAROMETER_FRESH:
             here = station_pa(db, kitchen, barometer, sample.value, at)
             return Pressure(here, air.BAROMETER_SIGMA_PA, "barometer", sample.at, True)
-    note = store.latest_pressure_note(db, at)
+    note = day_store.latest_pressure_note(db, at)
     if note and at - note.at <= NOTE_FRESH and note.basis != "elevation":
         own = air.BAROMETER_SIGMA_PA if note.basis == "station" else air.FORECAST_SIGMA_PA
         age_days = (at - note.at) / timedelta(days=1)
@@ -61,7 +63,7 @@ def station_pa(
 ) -> float:
     """Station pressure behind what a registered barometer shows: its own error off, and brought
     down to the kitchen's height when it shows the pressure at sea level."""
-    check = next(iter(store.scale_checks(db, barometer.id, at)), None)
+    check = next(iter(day_store.scale_checks(db, barometer.id, at)), None)
     true = shown_pa - (check.error if check else 0.0)
     if barometer.detail.get("shows") == "sea-level" and kitchen.elevation_m is not None:
         return air.station_pressure_from_sea_level_pa(true, kitchen.elevation_m)

@@ -11,11 +11,11 @@ from lumbrel.core.physics import sucrose
 from lumbrel.services.pan import Board
 from lumbrel.services.typed import NotFound
 from lumbrel.store import alarms as store
-from lumbrel.store import batches
+from lumbrel.store import record
 from lumbrel.store.alarms import Alarm
-from lumbrel.store.batches import Entry
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.store.record import Entry
 
 NEAR_MINUTES = 5.0
 SILENT = timedelta(seconds=45)
@@ -144,7 +144,7 @@ def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:
             facts = {
                 "alarm": found.kind, "words": found.words, "raised_at": found.raised_at.isoformat(),
             }  # fmt: skip
-            batches.add_entry(
+            record.add_entry(
                 db,
                 Entry(
                     f"alarm-{found.batch_id}-{alarm_id}", found.batch_id, "alarm", now, now, {},

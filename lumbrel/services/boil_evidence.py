@@ -16,11 +16,11 @@ from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import READING_KINDS, Corrected
 from lumbrel.services.traces import run_points
-from lumbrel.store import day as day_store
-from lumbrel.store import devices
-from lumbrel.store.day import Sample
-from lumbrel.store.devices import Trouble
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store import probes
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import Instrument
+from lumbrel.store.probes import Trouble
+from lumbrel.store.samples import Sample
 
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
@@ -115,7 +115,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         boil_by = context.batch.schools.get("boil_by", day.DEFAULT_BOIL_BY)
         points = run_points(context.db, context.kitchen, probe.id, entry.at, until, boil_by)
         samples = [Sample(p.at, p.shown_c) for p in points]
-        newest = day_store.latest_sample(context.db, probe.id, until)
+        newest = samples_store.latest_sample(context.db, probe.id, until)
         if newest and until - newest.at <= PROBE_SPEAKS and newest.at >= entry.at:
             probe_now = newest
             probe_reading = corrector.thermometer("", newest.at, probe, newest.value, {})
@@ -158,7 +158,7 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
     return BoilEvidence(
         start, readings, probe, probe_now, probe_reading, samples, fitted, counted,
         [w for w in words if w not in counted], _said_of_changes(fitted, start),
-        devices.troubles(context.db, probe.id, entry.at) if probe else [],
+        probes.troubles(context.db, probe.id, entry.at) if probe else [],
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from lumbrel.services.air import pressure_by
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import OWN_THERMOMETER_SIGMA_K, READING_KINDS
 from lumbrel.services.traces import RunPoint
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store.instruments import Instrument
 
 HOTTEST_BRIX = 90.0
 COLD_BY_K = 1.0

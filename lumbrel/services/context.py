@@ -9,18 +9,10 @@ from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.readings import Corrector
 from lumbrel.services.typed import NotFound, local_time
-from lumbrel.store import batches
-from lumbrel.store.batches import Batch, Entry
-from lumbrel.store.kitchen import (
-    Instrument,
-    Kitchen,
-    VesselRow,
-    Woodlot,
-    instruments,
-    load_kitchen,
-    vessels,
-    woodlots,
-)
+from lumbrel.store import record
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, load_kitchen, vessels, woodlots
+from lumbrel.store.record import Batch, Entry
 
 
 @dataclass(frozen=True)
@@ -84,7 +76,7 @@ def load(db: Connection, code: str, now: datetime) -> BatchContext:
     Raises:
         NotFound: there is no such batch.
     """
-    batch = batches.batch_by(db, code=code)
+    batch = record.batch_by(db, code=code)
     if batch is None:
         raise NotFound(
             f"There is no batch {code[:20]}. The shelf and the kitchen list all there are."
@@ -96,5 +88,5 @@ def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
     """A batch already at hand, with all that belongs to it."""
     vessel = next(v for v in vessels(db) if v.id == batch.vessel_id)
     woodlot = next(w for w in woodlots(db) if w.id == batch.woodlot_id)
-    slip = batches.entries(db, batch.id)
+    slip = record.entries(db, batch.id)
     return BatchContext(db, now, load_kitchen(db), batch, slip, vessel, woodlot)

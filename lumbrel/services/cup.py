@@ -8,7 +8,7 @@ from lumbrel.services.air import pressure_at
 from lumbrel.services.bench.curves import HOT_FROM_C, hydrometer_of
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup_probe import cup_probe
-from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.store.instruments import Instrument, instruments
 
 TYPICAL_CUP_BELOW_BOIL_K = 8.0
 

@@ -6,8 +6,8 @@ from datetime import datetime, timedelta
 from lumbrel.services import day
 from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
-from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import Instrument, instruments
 
 SPEAKS = timedelta(seconds=30)
 IN_USE_FROM_C = 10.0
@@ -27,7 +27,7 @@ def cup_probe(context: BatchContext, at: datetime | None = None) -> LiveCup | No
     for probe in instruments(context.db, "thermometer"):
         if not probe.detail.get("in_the_cup"):
             continue
-        sample = day_store.latest_sample(context.db, probe.id, moment)
+        sample = samples_store.latest_sample(context.db, probe.id, moment)
         if sample is None or moment - sample.at > SPEAKS:
             continue
         pressure = pressure_at(context.db, context.kitchen, moment)

@@ -13,8 +13,9 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods, target
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.services.air import Pressure, pressure_by
-from lumbrel.store import day as store
-from lumbrel.store.kitchen import Instrument, Kitchen, instruments, load_kitchen
+from lumbrel.store import day as day_store
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.kitchen import Kitchen, load_kitchen
 
 ICE_GOOD_FOR = timedelta(days=365)
 DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", "computed"
@@ -40,7 +41,7 @@ class ThermometerToday:
     instrument: Instrument
     calibration: Calibration
     sigma_k: float
-    boil: store.TestBoil | None
+    boil: day_store.TestBoil | None
     stale: str
     """Why a new test boil is asked for; empty when it is not."""
     pressure_change_pa: float | None
@@ -97,7 +98,7 @@ def thermometer_today(
             instrument, Calibration(at_c=pressure.boil_c), thermometer.UNTESTED_SIGMA_K, None, "",
             None,
         )  # fmt: skip
-    boils = store.test_boils(db, instrument.id, now, 1)
+    boils = day_store.test_boils(db, instrument.id, now, 1)
     sort = str(instrument.detail.get("sort", "digital"))
     if not boils:
         return ThermometerToday(
@@ -105,7 +106,7 @@ def thermometer_today(
             "It has never been in boiling water here.", None,
         )  # fmt: skip
     boil = boils[0]
-    ice = store.latest_ice_point(db, instrument.id, now)
+    ice = day_store.latest_ice_point(db, instrument.id, now)
     recent = ice if ice and now - ice.at <= ICE_GOOD_FOR else None
     calibration = thermometer.calibrate(
         boil.reading_c, boil.station_pressure_pa, sort, recent.reading_c if recent else None
@@ -209,7 +210,7 @@ def _by_test_boil(db: Connection, chosen: ThermometerToday, now: datetime) -> Ba
     known independently, and then today's reading is a word of its own on where water boils.
     """
     assert chosen.boil is not None
-    earlier = store.test_boils(db, chosen.instrument.id, now)[1:21]
+    earlier = day_store.test_boils(db, chosen.instrument.id, now)[1:21]
     if len(earlier) < 2:
         return Basis(
             "test boil", None, None,

@@ -7,9 +7,10 @@ from lumbrel.core.bench import thermometer
 from lumbrel.core.physics import air
 from lumbrel.services.air import pressure_at
 from lumbrel.services.typed import Form
-from lumbrel.store import day as store
+from lumbrel.store import day as day_store
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import Kitchen, instruments, load_kitchen, save_kitchen
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 
 PRESSURE_BASES = {
     "elevation": "elevation alone",
@@ -51,7 +52,7 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
             "The outdoor temperature must lie between −50 and 50 °C.", required=False,
         )  # fmt: skip
         if hpa is not None and barometer:
-            check = next(iter(store.scale_checks(db, barometer.id, now)), None)
+            check = next(iter(day_store.scale_checks(db, barometer.id, now)), None)
             hpa -= check.error / 100 if check else 0.0
         if hpa is not None and basis == "forecast" and elevation is not None:
             station = (
@@ -75,11 +76,11 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
                     "say that the barometer at the pan really shows this.",
                 )
     form.check()
-    note = store.PressureNote(form.client_id(), now, basis, _typed(fields), station)
+    note = day_store.PressureNote(form.client_id(), now, basis, _typed(fields), station)
     with transaction(db):
         if elevation is not None and elevation != kitchen.elevation_m:
             save_kitchen(db, Kitchen(**{**kitchen.__dict__, "elevation_m": elevation}))
-        store.add_pressure_note(db, note)
+        day_store.add_pressure_note(db, note)
 
 
 def test_boil(db: Connection, now: datetime, fields: dict[str, str]) -> None:
@@ -113,9 +114,9 @@ def test_boil(db: Connection, now: datetime, fields: dict[str, str]) -> None:
             )
     form.check()
     assert reading is not None and pressure is not None
-    store.add_test_boil(
+    day_store.add_test_boil(
         db,
-        store.TestBoil(
+        day_store.TestBoil(
             form.client_id(), now, chosen, fields.get("reading", "").strip(), reading,
             pressure.pa, pressure.sigma_pa, pressure.basis,
         ),

@@ -10,8 +10,8 @@ from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import Corrected
 from lumbrel.services.typed import Form
-from lumbrel.store.batches import Entry
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store.instruments import Instrument
+from lumbrel.store.record import Entry
 
 DIPSTICK = Instrument("dipstick", "depth", "Dipstick", {})
 SOLIDS_SIGMA = 0.012

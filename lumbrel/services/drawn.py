@@ -9,7 +9,7 @@ from lumbrel.core.physics import sucrose
 from lumbrel.services import take_in
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import Corrected
-from lumbrel.store.batches import Entry
+from lumbrel.store.record import Entry
 
 
 @dataclass(frozen=True)

@@ -5,11 +5,10 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench.hydrometer import SIXTY_F_C
 from lumbrel.store.db import transaction
+from lumbrel.store.instruments import Instrument, add_instrument
 from lumbrel.store.kitchen import (
-    Instrument,
     VesselRow,
     Woodlot,
-    add_instrument,
     add_vessel,
     add_woodlot,
     load_kitchen,

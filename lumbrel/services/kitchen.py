@@ -14,18 +14,12 @@ from lumbrel.services import day, pan, shelf
 from lumbrel.services.air import Pressure, pressure_at
 from lumbrel.services.alarms import NEAR_MINUTES
 from lumbrel.services.typed import Form
-from lumbrel.store import batches
-from lumbrel.store import day as day_store
-from lumbrel.store.batches import Batch
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import (
-    Kitchen,
-    VesselRow,
-    instruments,
-    load_kitchen,
-    save_kitchen,
-    vessels,
-)
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen, save_kitchen, vessels
+from lumbrel.store.record import Batch
 
 PROVE_FROM, PROVE_UNTIL = timedelta(hours=10), timedelta(days=3)
 
@@ -43,21 +37,21 @@ class Waiting:
 def waiting(db: Connection) -> Waiting:
     """Where each unfinished batch stands."""
     return Waiting(
-        batches.batches_at(db, ("take_in",), "draw"),
-        batches.batches_at(db, ("draw",), "filter"),
-        batches.batches_at(db, ("draw", "filter"), "colour"),
-        batches.batches_at(db, ("draw", "filter", "colour"), "jar"),
+        record.batches_at(db, ("take_in",), "draw"),
+        record.batches_at(db, ("draw",), "filter"),
+        record.batches_at(db, ("draw", "filter"), "colour"),
+        record.batches_at(db, ("draw", "filter", "colour"), "jar"),
     )
 
 
 def to_prove(db: Connection, now: datetime) -> list[Batch]:
     """Batches drawn half a day to three days ago whose density nobody has proved cold yet."""
     found = []
-    for draw in batches.standing_of_kind(db, "draw", limit=40):
+    for draw in record.standing_of_kind(db, "draw", limit=40):
         age = now - draw.at
         if not PROVE_FROM <= age <= PROVE_UNTIL:
             continue
-        batch = batches.batch_by(db, id=draw.batch_id)
+        batch = record.batch_by(db, id=draw.batch_id)
         assert batch is not None
         slip = contexts.of(db, batch, now)
         if not any(
@@ -67,7 +61,7 @@ def to_prove(db: Connection, now: datetime) -> list[Batch]:
     return sorted(found, key=lambda b: b.opened_at)
 
 
-def _is_cold(entry: batches.Entry) -> bool:
+def _is_cold(entry: record.Entry) -> bool:
     low, high = COLD_CUP_C
     return low <= float(entry.facts.get("cup_c") or entry.facts.get("sample_c") or 0) <= high
 
@@ -229,8 +223,8 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
 def barometer_trend_pa(db: Connection, now: datetime) -> float | None:
     """Change of pressure over the last three hours, Pa; None without a barometer."""
     for barometer in instruments(db, "barometer"):
-        newest = day_store.latest_sample(db, barometer.id, now)
-        before = day_store.latest_sample(db, barometer.id, now - timedelta(hours=3))
+        newest = samples_store.latest_sample(db, barometer.id, now)
+        before = samples_store.latest_sample(db, barometer.id, now - timedelta(hours=3))
         if newest and before:
             return newest.value - before.value
     return None

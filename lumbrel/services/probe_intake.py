@@ -12,11 +12,11 @@ from threading import Lock
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.services.memo import record_key
 from lumbrel.services.typed import NotFound
-from lumbrel.store import day as day_store
-from lumbrel.store import devices
-from lumbrel.store.day import Sample
+from lumbrel.store import probes
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import instruments
+from lumbrel.store.instruments import instruments
+from lumbrel.store.samples import Sample
 
 UNREADABLE = "a line that is no temperature"
 MOST_AT_ONCE = 10_000
@@ -38,7 +38,7 @@ _lock = Lock()
 def _gate(db: Connection, probe_id: str, now: datetime) -> SampleGate:
     key = (record_key(db), probe_id)
     if not key[0] or key not in _gates:
-        newest = day_store.latest_sample(db, probe_id, now)
+        newest = samples_store.latest_sample(db, probe_id, now)
         _gates[key] = SampleGate(Seen(newest.at, newest.value) if newest else None)
     return _gates[key]
 
@@ -66,29 +66,29 @@ def take(
                 refused[why] += 1
             else:
                 believed.append(Sample(at, value))
-        kept = day_store.add_samples(db, probe_id, believed)
+        kept = samples_store.add_samples(db, probe_id, believed)
         for reason, count in refused.items():
-            devices.note_trouble(db, probe_id, reason, now, count)
+            probes.note_trouble(db, probe_id, reason, now, count)
     return Taken(kept, len(believed) - kept, dict(refused))
 
 
 def note_unreadable(db: Connection, probe_id: str, count: int, now: datetime) -> None:
     """Count lines that were no temperature at all."""
     with transaction(db):
-        devices.note_trouble(db, probe_id, UNREADABLE, now, count)
+        probes.note_trouble(db, probe_id, UNREADABLE, now, count)
 
 
 def new_token(db: Connection, probe_id: str, now: datetime) -> str:
     """A token for a probe over HTTP, shown once; the one before it stops working."""
     token = secrets.token_urlsafe(24)
     with transaction(db):
-        devices.add_token(db, _hash(token), probe_id, now)
+        probes.add_token(db, _hash(token), probe_id, now)
     return token
 
 
 def holder(db: Connection, token: str) -> str | None:
     """The probe a token belongs to; None when it is wrong or revoked."""
-    return devices.token_holder(db, _hash(token))
+    return probes.token_holder(db, _hash(token))
 
 
 def _hash(token: str) -> str:

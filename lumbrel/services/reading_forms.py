@@ -9,7 +9,7 @@ from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.context import BatchContext
 from lumbrel.services.cup_probe import cup_probe
 from lumbrel.services.typed import Form
-from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.store.instruments import Instrument, instruments
 
 HOTTEST_READING_C = 180.0
 

@@ -18,8 +18,9 @@ from lumbrel.core.physics import sucrose
 from lumbrel.services import day
 from lumbrel.services.air import Pressure, pressure_by
 from lumbrel.services.bench.curves import HOT_FROM_C, SYRUP_BRIX, hydrometer_of, scale_error
-from lumbrel.store.batches import Entry
-from lumbrel.store.kitchen import Instrument, Kitchen, instruments
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.kitchen import Kitchen
+from lumbrel.store.record import Entry
 
 READING_KINDS = ("hydrometer", "refractometer", "thermometer")
 OWN_THERMOMETER_SIGMA_K = 0.05

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from lumbrel.services import pan
 from lumbrel.services.context import BatchContext
 from lumbrel.services.slip import lines
-from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 
 PATH_POINTS = 160
 EVENTS = ("boiling", "strained", "foam", "added", "draw", "alarm")
@@ -30,7 +30,7 @@ def as_json(context: BatchContext, since: float = 0.0) -> str:
     times: list[float] = []
     values: list[float] = []
     if seen.probe:
-        times, values = day_store.sample_arrays(context.db, seen.probe.id, start, until)
+        times, values = samples_store.sample_arrays(context.db, seen.probe.id, start, until)
     if context.kitchen.units.get("temperature") == "F":
         values = [round(value * 1.8 + 32, 2) for value in values]
     last = until

@@ -14,7 +14,8 @@ from lumbrel.services.day import ThermometerToday
 from lumbrel.services.pan import Board
 from lumbrel.services.typed import Form
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import instruments, load_kitchen, save_kitchen
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 
 
 @dataclass(frozen=True)

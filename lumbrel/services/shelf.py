@@ -10,9 +10,10 @@ from lumbrel.services import context as contexts
 from lumbrel.services.context import BatchContext
 from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import NotFound
-from lumbrel.store import batches
-from lumbrel.store.batches import Batch, Jar
+from lumbrel.store import flow, record
+from lumbrel.store.flow import Jar
 from lumbrel.store.kitchen import woodlots
+from lumbrel.store.record import Batch
 
 GRADES = ("Golden", "Amber", "Dark", "Very Dark")
 
@@ -62,17 +63,17 @@ class Shelf:
 def find(db: Connection, text: str = "", woodlot: str = "", grade: str = "") -> Shelf:
     """Lots by part of their code (or the batch's), by woodlot and by colour class."""
     names = {w.id: w.name for w in woodlots(db)}
-    graded = {e.batch_id: e for e in batches.standing_of_kind(db, "colour", limit=100_000)}
-    jarred = {e.batch_id: e for e in batches.standing_of_kind(db, "jar", limit=100_000)}
+    graded = {e.batch_id: e for e in record.standing_of_kind(db, "colour", limit=100_000)}
+    jarred = {e.batch_id: e for e in record.standing_of_kind(db, "jar", limit=100_000)}
     found = []
-    every = batches.lots(db)
+    every = flow.lots(db)
     wanted = text.strip().lower()
     for code, batch in every:
         colour = graded[batch.id].facts if batch.id in graded else {}
         brix = jarred[batch.id].facts["brix"] if batch.id in jarred else 0.0
         lot = Lot(
             code, batch, names[batch.woodlot_id], colour.get("grade", ""),
-            bool(colour.get("for_processing")), brix, batches.jars_of(db, code),
+            bool(colour.get("for_processing")), brix, flow.jars_of(db, code),
         )  # fmt: skip
         if wanted and wanted not in f"{code} {batch.code} {lot.woodlot}".lower():
             continue
@@ -109,7 +110,7 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
         NotFound: no such batch, or nothing is jarred yet.
     """
     context = contexts.load(db, code, now)
-    lot = batches.lot_of(db, context.batch.id)
+    lot = flow.lot_of(db, context.batch.id)
     jarred = context.of_kind("jar")
     if lot is None or not jarred:
         raise NotFound(f"Batch {code} is not jarred yet; labels come with the jars.")
@@ -124,7 +125,7 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
             jarred[-1].facts["brix"], context.woodlot.name, context.kitchen.name, jarred[-1].at,
             allergens(context), off,
         )
-        for jar in batches.jars_of(db, lot)
+        for jar in flow.jars_of(db, lot)
     ]  # fmt: skip
 
 
@@ -141,8 +142,8 @@ def batch_of_lot(db: Connection, code: str) -> str:
     Raises:
         NotFound: there is no such lot.
     """
-    owner = batches.lot_owner(db, code)
-    batch = batches.batch_by(db, id=owner) if owner else None
+    owner = flow.lot_owner(db, code)
+    batch = record.batch_by(db, id=owner) if owner else None
     if batch is None:
         raise NotFound(f"There is no lot {code[:24]} on the shelf.")
     return batch.code

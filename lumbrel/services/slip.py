@@ -13,9 +13,9 @@ from lumbrel.services.alarms import HEADLINES
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import READING_KINDS, Corrected, Corrector
 from lumbrel.services.typed import Form, NotFound
-from lumbrel.store import batches
-from lumbrel.store.batches import Entry
+from lumbrel.store import record
 from lumbrel.store.db import transaction
+from lumbrel.store.record import Entry
 
 Parser = Callable[[Form, BatchContext], dict[str, Any]]
 
@@ -70,7 +70,7 @@ def _put(db: Connection, code: str, kind: str, fields: dict[str, str], now: date
     context = contexts.load(db, code, now)
     form = Form(fields, context.kitchen)
     entry_id = form.client_id()
-    sent_before = batches.entry_by_id(db, entry_id)
+    sent_before = record.entry_by_id(db, entry_id)
     if sent_before:
         return sent_before
     old = _to_amend(form, context)
@@ -94,7 +94,7 @@ def _put(db: Connection, code: str, kind: str, fields: dict[str, str], now: date
         old.id if old else None, form.text("why", limit=200), form.text("initials", limit=8),
     )  # fmt: skip
     form.check()
-    if batches.add_entry(db, entry) and kind == "jar":
+    if record.add_entry(db, entry) and kind == "jar":
         stations.store_jars(db, entry)
     return entry
 
@@ -138,7 +138,7 @@ def _strike(db: Connection, code: str, fields: dict[str, str], now: datetime) ->
     context = contexts.load(db, code, now)
     form = Form(fields, context.kitchen)
     entry_id = form.client_id()
-    if batches.entry_by_id(db, entry_id):
+    if record.entry_by_id(db, entry_id):
         return
     old = _to_amend(form, context)
     why = form.text("why", "Say why it is struck; the line stays readable.", 200)
@@ -149,7 +149,7 @@ def _strike(db: Connection, code: str, fields: dict[str, str], now: datetime) ->
     entry = Entry(
         entry_id, context.batch.id, "struck", old.at, now, _typed(fields), {}, old.id, why
     )
-    batches.add_entry(db, entry)
+    record.add_entry(db, entry)
 
 
 def _to_amend(form: Form, context: BatchContext) -> Entry | None:

@@ -13,9 +13,10 @@ from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.context import BatchContext
 from lumbrel.services.drawn import AfterDraw, after_draw
 from lumbrel.services.typed import Form
-from lumbrel.store import batches
-from lumbrel.store.batches import Entry, Jar
-from lumbrel.store.kitchen import Instrument, instruments
+from lumbrel.store import flow
+from lumbrel.store.flow import Jar
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.record import Entry
 
 FILTERS = {
     "layers": "light layers and a heavy one",
@@ -171,10 +172,10 @@ def jar(form: Form, context: BatchContext) -> dict[str, Any]:
             "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins "
             "with a letter or digit."
         )
-    owner = batches.lot_owner(context.db, lot) if lot else None
+    owner = flow.lot_owner(context.db, lot) if lot else None
     if owner and owner != context.batch.id:
         form.errors["lot"] = f"The lot {lot} is another batch's. Choose another code."
-    mine = batches.lot_of(context.db, context.batch.id)
+    mine = flow.lot_of(context.db, context.batch.id)
     if mine and lot and mine != lot:
         form.errors["lot"] = f"This batch is lot {mine} already; its jars carry that code."
     after = after_draw(context) if context.first("draw") else None
@@ -222,8 +223,8 @@ def _jar_rows(form: Form) -> list[tuple[float, int]]:
 def store_jars(db: Connection, entry: Entry) -> None:
     """Write a jarring's lot and jars; runs inside the entry's own transaction."""
     lot = entry.facts["lot"]
-    batches.add_lot(db, lot, entry.batch_id)
-    batches.add_jars(db, entry.id, lot, [Jar(size, count) for size, count in entry.facts["jars"]])
+    flow.add_lot(db, lot, entry.batch_id)
+    flow.add_jars(db, entry.id, lot, [Jar(size, count) for size, count in entry.facts["jars"]])
 
 
 def _needs(form: Form, context: BatchContext, kind: str, sentence: str) -> None:

@@ -23,19 +23,11 @@ from lumbrel.services.air import pressure_at
 from lumbrel.services.context import BatchContext
 from lumbrel.services.readings import Corrector
 from lumbrel.services.typed import Form, local_time
-from lumbrel.store import batches
-from lumbrel.store.batches import Batch, Entry
+from lumbrel.store import record
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import (
-    Instrument,
-    VesselRow,
-    Woodlot,
-    add_woodlot,
-    instruments,
-    load_kitchen,
-    vessels,
-    woodlots,
-)
+from lumbrel.store.instruments import Instrument, instruments
+from lumbrel.store.kitchen import VesselRow, Woodlot, add_woodlot, load_kitchen, vessels, woodlots
+from lumbrel.store.record import Batch, Entry
 
 SUGAR_KINDS = {"maple": "maple", "walnut": "walnut", "birch": "birch"}
 AMOUNTS = ("mass", "volume", "depth")
@@ -74,7 +66,7 @@ def learned_rate(db: Connection, vessel: VesselRow) -> tuple[float, float, int]:
     """
     rates = [
         float(entry.facts["rate_kg_per_min"])
-        for entry in batches.standing_of_kind(db, "draw", vessel_id=vessel.id, limit=12)
+        for entry in record.standing_of_kind(db, "draw", vessel_id=vessel.id, limit=12)
         if entry.facts.get("rate_kg_per_min")
     ]
     if len(rates) >= 3:
@@ -141,7 +133,7 @@ class TakeInPage:
 def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) -> TakeInPage:
     """The take-in page, with the charge as far as what was typed allows."""
     kitchen = load_kitchen(db)
-    busy = {b.vessel_id: b.code for b in batches.batches_at(db, ("take_in",), "draw")}
+    busy = {b.vessel_id: b.code for b in record.batches_at(db, ("take_in",), "draw")}
     finishers = [v for v in vessels(db) if v.purpose == "finisher"]
     preview = None
     if fields:
@@ -152,7 +144,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
     year = local_time(now, kitchen).year
     return TakeInPage(
         finishers, busy, woodlots(db), instruments(db, "refractometer"), kitchen.target_brix,
-        batches.next_code(db, year), preview,
+        record.next_code(db, year), preview,
     )  # fmt: skip
 
 
@@ -282,9 +274,9 @@ def _open(db: Connection, now: datetime, fields: dict[str, str]) -> str:
     kitchen = load_kitchen(db)
     form = Form(fields, kitchen)
     entry_id = form.client_id()
-    sent_before = batches.entry_by_id(db, entry_id)
+    sent_before = record.entry_by_id(db, entry_id)
     if sent_before:
-        owner = batches.batch_by(db, id=sent_before.batch_id)
+        owner = record.batch_by(db, id=sent_before.batch_id)
         assert owner is not None
         return owner.code
     taken = _read(db, form, now)
@@ -294,7 +286,7 @@ def _open(db: Connection, now: datetime, fields: dict[str, str]) -> str:
         form.choice(
             "woodlot", [w.id for w in woodlots(db)], "Choose the woodlot, or name a new one."
         )
-    busy = {b.vessel_id: b.code for b in batches.batches_at(db, ("take_in",), "draw")}
+    busy = {b.vessel_id: b.code for b in record.batches_at(db, ("take_in",), "draw")}
     if fields.get("vessel", "") in busy:
         form.errors["vessel"] = (
             f"Batch {busy[fields['vessel']]} is still in it. Draw that off first, or note on its "
@@ -307,14 +299,14 @@ def _open(db: Connection, now: datetime, fields: dict[str, str]) -> str:
         same = next((w for w in woodlots(db) if w.name.lower() == new_name.lower()), None)
         woodlot_id = same.id if same else str(uuid4())
         add_woodlot(db, Woodlot(woodlot_id, new_name, facts["sugar_kind"]))
-    code = batches.next_code(db, local_time(now, kitchen).year)
+    code = record.next_code(db, local_time(now, kitchen).year)
     batch = Batch(
         str(uuid4()), code, now, woodlot_id, facts["vessel_id"], facts["sugar_kind"],
         facts["target_brix"], kitchen.draw_margin_brix, kitchen.schools,
     )  # fmt: skip
-    batches.add_batch(db, batch)
+    record.add_batch(db, batch)
     typed = {k: v for k, v in fields.items() if v and k != "id"}
-    batches.add_entry(
+    record.add_entry(
         db,
         Entry(
             entry_id, batch.id, "take_in", now, now, typed, facts,

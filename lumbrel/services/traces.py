@@ -10,7 +10,7 @@ from typing import NamedTuple
 from lumbrel.core.pan.probe_trace import ProbeTrace
 from lumbrel.services.air import pressure_by
 from lumbrel.services.memo import record_key
-from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 from lumbrel.store.kitchen import Kitchen
 
 LATE = timedelta(seconds=30)
@@ -80,7 +80,7 @@ def run_points(
 def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:
     """Take in what arrived since the last look, late ones included."""
     start = since if run.last is None else max(since, run.last - LATE)
-    for sample in day_store.samples(db, probe_id, start, until):
+    for sample in samples_store.samples(db, probe_id, start, until):
         if sample.at in run.recent:
             continue
         run.recent.add(sample.at)

@@ -10,8 +10,8 @@ from lumbrel.services.cup_probe import cup_probe
 from lumbrel.services.drawn import after_draw
 from lumbrel.services.event_forms import DEFOAMERS
 from lumbrel.services.stations import FILTERS, FLAWS
-from lumbrel.store import batches
-from lumbrel.store.kitchen import instruments
+from lumbrel.store import flow
+from lumbrel.store.instruments import instruments
 
 
 def choices_for(db: Connection, context: BatchContext) -> SimpleNamespace:
@@ -43,5 +43,5 @@ def choices_for(db: Connection, context: BatchContext) -> SimpleNamespace:
         filters=list(FILTERS.items()), flaws=list(FLAWS.items()),
         grades=[(name, name) for name, _, _ in CLASSES],
         jar_sizes=["500 ml", "250 ml", "", ""], jar_counts=counts,
-        lot=batches.lot_of(db, context.batch.id) or context.batch.code,
+        lot=flow.lot_of(db, context.batch.id) or context.batch.code,
     )  # fmt: skip

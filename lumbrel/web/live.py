@@ -19,10 +19,10 @@ from lumbrel.services import context as contexts
 from lumbrel.services.memo import slip_state
 from lumbrel.services.pan import CALL_WORDS, Board
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import batches
-from lumbrel.store import day as day_store
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, opened
-from lumbrel.store.kitchen import instruments
+from lumbrel.store.instruments import instruments
 from lumbrel.web.settings import Settings
 from lumbrel.web.shower import Shower
 
@@ -131,12 +131,12 @@ class Hub:
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, 0.2))
         common = (slip_state(db), len(alarm_store.ringing(db)))
         standing = {i.vessel_id: i.id for i in instruments(db, "thermometer") if i.vessel_id}
-        on_fire = batches.batches_at(db, ("take_in",), "draw")
+        on_fire = record.batches_at(db, ("take_in",), "draw")
         others = {c for c, ears in self._ears.items() if c and ears} - {b.code for b in on_fire}
-        for batch in [*on_fire, *(b for c in others if (b := batches.batch_by(db, code=c)))]:
+        for batch in [*on_fire, *(b for c in others if (b := record.batch_by(db, code=c)))]:
             watched = bool(self._ears[batch.code])
             probe = standing.get(batch.vessel_id)
-            sample = day_store.latest_sample(db, probe, now) if probe else None
+            sample = samples_store.latest_sample(db, probe, now) if probe else None
             # A probe that speaks is the clock of its page; without one the minutes still pass.
             speaks = sample is not None and now - sample.at < SPEAKS
             every = tick // 5 if speaks or not watched else tick
@@ -166,7 +166,7 @@ def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
     """Every alarm that rings, in words for the whole screen."""
     found = []
     for alarm in alarm_store.ringing(db):
-        batch = batches.batch_by(db, id=alarm.batch_id)
+        batch = record.batch_by(db, id=alarm.batch_id)
         if batch is None:
             continue
         context = contexts.of(db, batch, now)

@@ -11,8 +11,9 @@ from lumbrel.services.bench import cards, checks, curves, profile, register
 from lumbrel.services.calculations import boiling
 from lumbrel.services.cup import cup
 from lumbrel.services.typed import BadInput, Form, NotFound
-from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import instruments, load_kitchen
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -108,7 +109,7 @@ class Checking(BenchCase):
         here = pressure_at(self.db, load_kitchen(self.db), NOON)
         wanted = air.station_pressure_from_sea_level_pa(100_800, 418, 10)
         self.assertAlmostEqual(here.pa, wanted, delta=0.1)
-        day_store.add_samples(self.db, shelf.id, [day_store.Sample(NOON, 101_000.0)])
+        samples_store.add_samples(self.db, shelf.id, [samples_store.Sample(NOON, 101_000.0)])
         followed = pressure_at(self.db, load_kitchen(self.db), NOON)
         self.assertEqual((followed.basis, round(followed.pa)), ("barometer", round(wanted)))
 
@@ -149,7 +150,7 @@ class InTheCup(BenchCase):
             self.put(code, "hydrometer", 30, reading="50")
         probe = self.add("thermometer", "Dip", sort="digital", stands_in="cup")
         at = NOON + timedelta(minutes=30)
-        day_store.add_samples(self.db, probe.id, [day_store.Sample(at, 88.0)])
+        samples_store.add_samples(self.db, probe.id, [samples_store.Sample(at, 88.0)])
         self.assertEqual(cup(here, 60.0).probe, "Dip")
         self.assertAlmostEqual(cup(here, 60.0).mark_brix, Hydrometer().mark(66.9, 88.0))
         self.put(code, "hydrometer", 30, reading="29.4 Be")

@@ -9,7 +9,8 @@ from pathlib import Path
 from lumbrel import demo
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
 from lumbrel.services import kitchen, pan, shelf, slip
-from lumbrel.store import batches
+from lumbrel.store import demo as demo_store
+from lumbrel.store import record
 from lumbrel.store.db import opened
 from tests.support.kitchen import season_copy
 
@@ -57,7 +58,7 @@ class Season(unittest.TestCase):
         maple = [lot for lot in lots if lot.batch.sugar_kind == "maple"]
         last_maple = max(m.batch.opened_at for m in maple)
         self.assertTrue(birch and all(b.batch.opened_at > last_maple for b in birch))
-        put_back = [e for e in batches.standing_of_kind(self.db, "added") if e.facts["brix"] == 0]
+        put_back = [e for e in record.standing_of_kind(self.db, "added") if e.facts["brix"] == 0]
         self.assertGreaterEqual(len(put_back), 3)
         self.assertTrue(all(63 < lot.brix < 70 for lot in lots))
 
@@ -86,7 +87,7 @@ class Season(unittest.TestCase):
 
     def _vessel(self) -> demo.LiveVessel:
         vessel = demo.LiveVessel(self.path, demo.DemoClock(self.now, frozen=True))
-        vessel._last, state = batches.demo_state(self.db)
+        vessel._last, state = demo_store.demo_state(self.db)
         vessel._batch_id = state["batch"]
         vessel._pot = SimulatedFinisher(**state["pot"])
         return vessel

@@ -9,8 +9,9 @@ from lumbrel.services.bench import cards, checks, curves, profile, register
 from lumbrel.services.cup import cup
 from lumbrel.services.typed import BadInput
 from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import instruments as registered
-from lumbrel.store.kitchen import retire_instrument
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import instruments as registered
+from lumbrel.store.instruments import retire_instrument
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -67,12 +68,12 @@ class Warming(KitchenCase):
         day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
         self.put(code, "boiling", 15)
         offset = 98.6 - water.boiling_point_c(96_410.0)
-        samples = [day_store.Sample(NOON + timedelta(minutes=15.2), 98.7)]
+        samples = [samples_store.Sample(NOON + timedelta(minutes=15.2), 98.7)]
         for minute in range(16, 50):
             brix = 1350 / (30 - 0.2 * (minute - 15))
             shows = sucrose.boiling_point_c(brix, 96_410.0, 0.01) + offset
-            samples.append(day_store.Sample(NOON + timedelta(minutes=minute), shows))
-        day_store.add_samples(self.db, "probe-1", samples)
+            samples.append(samples_store.Sample(NOON + timedelta(minutes=minute), shows))
+        samples_store.add_samples(self.db, "probe-1", samples)
         board = pan.board(self.db, code, NOON + timedelta(minutes=49))
         self.assertAlmostEqual(board.evidence.fitted.rate_kg_per_min, 0.2, delta=0.01)
         truth = (30 - 1350 / 66.9) / 0.2 + 15 - 49

@@ -10,7 +10,8 @@ from lumbrel.services.bench import register
 from lumbrel.services.take_in import learned_rate, open_batch
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store.db import opened
-from lumbrel.store.kitchen import Kitchen, instruments, load_kitchen, vessels
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import Kitchen, load_kitchen, vessels
 from tests.support.kitchen import NOON, KitchenCase
 
 

@@ -14,8 +14,8 @@ from lumbrel.services import alarms, context, day_forms, pan, probe_intake, slip
 from lumbrel.services.boil_evidence import gather
 from lumbrel.services.typed import BadInput, NotFound
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import day as day_store
-from lumbrel.store import devices
+from lumbrel.store import probes
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from tests.support.boils import SimulatedBoil
 from tests.support.kitchen import NOON, KitchenCase
@@ -87,7 +87,7 @@ class Lines(KitchenCase):
         source = source_of(f"127.0.0.1:{server.getsockname()[1]}", "", 0, "")
         listen(self.path, "probe-1", source, stop, lambda: NOON + timedelta(seconds=next(ticks)))
         thread.join()
-        kept = day_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
+        kept = samples_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
         self.assertGreaterEqual(len(kept), 1)
         self.assertEqual(kept[0].value, 98.0)
 
@@ -102,7 +102,7 @@ class Lines(KitchenCase):
             return NOON + timedelta(seconds=count)
 
         listen(self.path, "probe-1", simulated_source(1000), stop, now)
-        kept = day_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
+        kept = samples_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
         self.assertGreater(len(kept), 10)
         self.assertTrue(all(85 < sample.value < 115 for sample in kept))
 
@@ -311,4 +311,4 @@ class Practice(KitchenCase):
         words = session.look("cup").words
         self.assertRegex(words, r"floats at \d\d\.\d.*says \d\d\d?\.\d")
         self.assertIn("prism", session.look("drop").words)
-        self.assertEqual(devices.troubles(self.db, "probe-1", NOON), [])
+        self.assertEqual(probes.troubles(self.db, "probe-1", NOON), [])

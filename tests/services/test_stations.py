@@ -11,9 +11,9 @@ from lumbrel.exchange import batch_files
 from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
 from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import BadInput
-from lumbrel.store import batches
-from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import Instrument, add_instrument
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import Instrument, add_instrument
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -49,9 +49,9 @@ class DayCheck(KitchenCase):
     def test_a_test_boil_goes_stale_with_the_barometer(self) -> None:
         add_instrument(self.db, Instrument("bar", "barometer", "Bar", {}))
         later = NOON + timedelta(hours=2)
-        day_store.add_samples(self.db, "bar", [day_store.Sample(NOON, 96_000.0)])
+        samples_store.add_samples(self.db, "bar", [samples_store.Sample(NOON, 96_000.0)])
         day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})
-        day_store.add_samples(self.db, "bar", [day_store.Sample(later, 95_500.0)])
+        samples_store.add_samples(self.db, "bar", [samples_store.Sample(later, 95_500.0)])
         chosen = day.today(self.db, later, "probe-1").chosen
         self.assertIn("fallen", chosen.stale)
         offset = 98.9 - water.boiling_point_c(96_000)
@@ -230,13 +230,13 @@ class Batch(KitchenCase):
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         draw = self.put(code, "draw", 85)
-        self.assertEqual(len(batches.standing_of_kind(self.db, "draw")), 1)
+        self.assertEqual(len(record.standing_of_kind(self.db, "draw")), 1)
         with self.assertRaises(BadInput):
             slip.strike(self.db, code, {"supersedes": draw.id}, NOON + timedelta(minutes=86))
         slip.strike(
             self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
         )
-        self.assertEqual(batches.standing_of_kind(self.db, "draw"), [])
+        self.assertEqual(record.standing_of_kind(self.db, "draw"), [])
         self.assertEqual([b.code for b in kitchen.waiting(self.db).pan], [code])
         self.put(code, "draw", 88)
 

@@ -8,9 +8,11 @@ import unittest
 from importlib.resources import files
 from pathlib import Path
 
-from lumbrel.store import batches, day
+from lumbrel.store import day as day_store
+from lumbrel.store import record
 from lumbrel.store.db import connect, instant, migrate, moment, transaction
-from lumbrel.store.kitchen import instruments, load_kitchen
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -35,10 +37,10 @@ class Record(KitchenCase):
 
     def test_an_entry_sent_twice_is_written_once(self) -> None:
         code = self.take_in()
-        batch = batches.batch_by(self.db, code=code)
-        entry = batches.Entry("same-id-twice", batch.id, "note", NOON, NOON, {}, {"text": "a"})
-        self.assertTrue(batches.add_entry(self.db, entry))
-        self.assertFalse(batches.add_entry(self.db, entry))
+        batch = record.batch_by(self.db, code=code)
+        entry = record.Entry("same-id-twice", batch.id, "note", NOON, NOON, {}, {"text": "a"})
+        self.assertTrue(record.add_entry(self.db, entry))
+        self.assertFalse(record.add_entry(self.db, entry))
 
     def test_a_transaction_is_all_or_nothing(self) -> None:
         with self.assertRaises(sqlite3.IntegrityError), transaction(self.db):
@@ -68,7 +70,7 @@ class OldRecords(unittest.TestCase):
             )
             self.assertGreaterEqual(len(migrate(db)), 2)
             self.assertEqual([i.name for i in instruments(db)], ["T"])
-            self.assertEqual(day.test_boils(db, "t", NOON)[0].reading_c, 99)
+            self.assertEqual(day_store.test_boils(db, "t", NOON)[0].reading_c, 99)
             self.assertEqual((load_kitchen(db).name, load_kitchen(db).schools), ("Old", {}))
             self.assertEqual(db.execute("PRAGMA foreign_keys").fetchone()[0], 1)
             with self.assertRaises(sqlite3.IntegrityError):

@@ -14,7 +14,8 @@ from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services import example, pan, slip, take_in
 from lumbrel.services.boil_run import WANDER_SIGMA_K
 from lumbrel.services.typed import BadInput
-from lumbrel.store import day as store
+from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, migrate
 from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 
@@ -54,8 +55,8 @@ class SimulatedBoil:
         elevation = rng.uniform(0, 1200)
         save_kitchen(self.db, Kitchen("Test", elevation, "UTC"))
         self.pressure = air.pressure_at_elevation_pa(elevation) + rng.gauss(0, 800)
-        note = store.PressureNote("p", START, "station", {}, self.pressure)
-        store.add_pressure_note(self.db, note)
+        note = day_store.PressureNote("p", START, "station", {}, self.pressure)
+        day_store.add_pressure_note(self.db, note)
         size = rng.uniform(350, 900)
         add_vessel(self.db, VesselRow("pan", "Pan", "rectangular", (size, size * 0.7)))
         self.db.execute("UPDATE instrument SET vessel_id = 'pan' WHERE id = 'probe-1'")
@@ -70,9 +71,9 @@ class SimulatedBoil:
         shows = (
             water.boiling_point_c(self.pressure) + self.offset + rng.gauss(0, SIGMA_K["digital"])
         )
-        store.add_test_boil(
+        day_store.add_test_boil(
             self.db,
-            store.TestBoil(
+            day_store.TestBoil(
                 "b", START, "probe-1", "", shows, self.pressure, air.BAROMETER_SIGMA_PA, "station"
             ),
         )
@@ -119,12 +120,12 @@ class SimulatedBoil:
             ran += STEP_S
             noise = self.rng.gauss(0, self.pot.probe_noise_k)
             shown = self.pot.probe_c + self.offset + self.curve_error + self.wander + noise
-            samples.append(store.Sample(self.at, round(shown, 2)))
+            samples.append(samples_store.Sample(self.at, round(shown, 2)))
             boil = self.pot.boiling_point_c(self.pressure)
             if self.boiling_at is None and self.pot.temperature_c >= boil - 0.01:
                 self.boiling_at = self.at
                 self.put("boiling")
-        store.add_samples(self.db, "probe-1", samples)
+        samples_store.add_samples(self.db, "probe-1", samples)
 
     def read_hydrometer(self) -> None:
         """A hydrometer reading in a measured hot cup."""

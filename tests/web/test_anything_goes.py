@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
-from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 from lumbrel.web.app import create_app
 from lumbrel.web.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
@@ -56,7 +56,7 @@ class AnythingGoes(KitchenCase):
         )
         if kind == "probe":
             shows = rng.choice((-40.0, 20.0, 85.0, 98.3, 99.5, 103.0, 130.0, 900.0))
-            day_store.add_samples(self.db, "probe-1", [day_store.Sample(self.at, shows)])
+            samples_store.add_samples(self.db, "probe-1", [samples_store.Sample(self.at, shows)])
             return "note", {"text": "probe"}
         return kind, {
             "hydrometer": {"reading": f"{rng.uniform(0.1, 85):.1f}", "cup": f"{rng.uniform(0, 100):.0f}"},

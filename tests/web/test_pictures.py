@@ -5,7 +5,7 @@ from itertools import pairwise
 
 from lumbrel.services import day
 from lumbrel.services.cup import Cup
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store.instruments import Instrument
 from lumbrel.web import pictures
 from lumbrel.web.pictures import plot
 from lumbrel.web.pictures.pan import CupPicture

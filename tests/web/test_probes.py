@@ -5,7 +5,7 @@ import re
 
 from fastapi.testclient import TestClient
 
-from lumbrel.store import day as day_store
+from lumbrel.store import samples as samples_store
 from lumbrel.web.app import create_app
 from lumbrel.web.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
@@ -37,7 +37,7 @@ class Probes(KitchenCase):
         ]}  # fmt: skip
         self.assertEqual(self.post(many)[1]["kept"], 1000)
         self.assertEqual(self.post(many)[1], {"kept": 0, "known": 1000, "refused": {}})
-        self.assertEqual(day_store.latest_sample(self.db, "probe-1", NOON).value, 98.5)
+        self.assertEqual(samples_store.latest_sample(self.db, "probe-1", NOON).value, 98.5)
 
     def test_nonsense_is_refused_in_words_and_shown(self) -> None:
         code, said = self.post(b'{"samples": [{"temperature_c": NaN}, {"temperature_c": 85.0}]}')
@@ -55,7 +55,7 @@ class Probes(KitchenCase):
             code, said = self.post({"samples": [{"temperature_c": 98.5}]}, token)
             self.assertEqual(code, 401)
             self.assertIn("token", said["detail"][0]["msg"])
-        self.assertIsNone(day_store.latest_sample(self.db, "probe-1", NOON))
+        self.assertIsNone(samples_store.latest_sample(self.db, "probe-1", NOON))
         again = self.client.post("/kitchen/instrument/probe-1/token").status_code
         self.assertEqual((again, self.post({"samples": [{"temperature_c": 98.5}]})[0]), (200, 401))
 

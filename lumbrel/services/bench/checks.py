@@ -10,7 +10,8 @@ from lumbrel.services.bench.curves import hydrometer_of, own_curve
 from lumbrel.services.typed import Form
 from lumbrel.store import day as day_store
 from lumbrel.store.day import ScaleCheck
-from lumbrel.store.kitchen import Instrument, load_kitchen
+from lumbrel.store.instruments import Instrument
+from lumbrel.store.kitchen import load_kitchen
 
 MAX_ICE_K = 8.0
 DOUBTED_BRIX, IMPOSSIBLE_BRIX = 1.5, 5.0

@@ -8,10 +8,10 @@ from lumbrel.core.bench import hydrometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.bench.scale_check import ScaleError, error_at
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.bench import hot_and_cold
 from lumbrel.services.memo import record_key, slip_state
-from lumbrel.store import batches
 from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store.instruments import Instrument
 
 SYRUP_BRIX = 66.9
 FOR_EVER = datetime(9999, 1, 1, tzinfo=UTC)
@@ -96,7 +96,7 @@ def _learn(db: Connection, instrument: Instrument, wrong_by: float) -> OwnCurve:
     plain = replace(made, shift=1.0, offset_brix=wrong_by)
     plain_shift = made.shift
     pairs = []
-    for code, hot, cold in batches.hot_and_cold(
+    for code, hot, cold in hot_and_cold.hot_and_cold(
         db, instrument.id, HOT_FROM_C, hydrometer.COLD_CUP_C, SAME_DRAW
     ):
         try:

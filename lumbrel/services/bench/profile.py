@@ -8,9 +8,10 @@ from lumbrel.core.bench import refractometer, thermometer
 from lumbrel.core.physics import water
 from lumbrel.services.bench import checks, curves
 from lumbrel.services.bench.curves import OwnCurve
-from lumbrel.store import batches
 from lumbrel.store import day as day_store
-from lumbrel.store.kitchen import Instrument
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import Instrument
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class Profile:
 def profile(db: Connection, instrument: Instrument, now: datetime) -> Profile:
     """Everything an instrument's page says."""
     used = [
-        e for e in batches.standing_of_kind(db, instrument.kind, limit=100_000)
+        e for e in record.standing_of_kind(db, instrument.kind, limit=100_000)
         if e.facts.get("instrument_id") == instrument.id
     ]  # fmt: skip
     last = used[0].at if used else None
@@ -107,7 +108,7 @@ def _trust_barometer(
     shows = "the pressure here" if instrument.detail.get("shows") != "sea-level" else (
         "the pressure brought down to sea level; the kitchen’s height is taken off"
     )  # fmt: skip
-    sample = day_store.latest_sample(db, instrument.id, now)
+    sample = samples_store.latest_sample(db, instrument.id, now)
     if sample is None:
         return f"It shows {shows}. Type it at the day check.", True
     if now - sample.at < timedelta(hours=1):
@@ -148,7 +149,7 @@ def _picture(db: Connection, instrument: Instrument, now: datetime) -> Curve | N
     if instrument.kind == "thermometer":
         return _departure(db, instrument, now)
     if instrument.kind == "barometer":
-        samples = day_store.minute_samples(db, instrument.id, now - timedelta(hours=48), now)
+        samples = samples_store.minute_samples(db, instrument.id, now - timedelta(hours=48), now)
         points = [
             ((s.at - now) / timedelta(hours=1), s.value / 100) for s in samples[::5] or samples
         ]

@@ -11,15 +11,13 @@ from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.bench.curves import as_made
 from lumbrel.services.typed import BadInput, Form
 from lumbrel.store.db import transaction
+from lumbrel.store.instruments import Instrument, add_instrument, instruments
 from lumbrel.store.kitchen import (
-    Instrument,
     Kitchen,
     VesselRow,
     Woodlot,
-    add_instrument,
     add_vessel,
     add_woodlot,
-    instruments,
     load_kitchen,
     vessels,
     woodlots,

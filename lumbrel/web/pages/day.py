@@ -8,7 +8,7 @@ from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services import day as service
 from lumbrel.services import day_forms
 from lumbrel.services.typed import BadInput
-from lumbrel.store.kitchen import instruments
+from lumbrel.store.instruments import instruments
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
 

@@ -10,8 +10,9 @@ from lumbrel.services import day as days
 from lumbrel.services import probe_intake
 from lumbrel.services.bench import cards, checks, curves, profile
 from lumbrel.services.typed import BadInput, Form, NotFound
-from lumbrel.store import devices
-from lumbrel.store.kitchen import Instrument, instruments, load_kitchen, retire_instrument
+from lumbrel.store import probes
+from lumbrel.store.instruments import Instrument, instruments, retire_instrument
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
 
@@ -72,7 +73,7 @@ def _profile(
     return page(
         request, db, "kitchen/instrument.html", "settings", 422 if form else 200, both=False,
         one=profile.profile(db, instrument, now), form=form or Filled(), about=about,
-        blank=Filled(), token=token, troubles=devices.troubles(db, instrument.id, now - timedelta(days=7)),
+        blank=Filled(), token=token, troubles=probes.troubles(db, instrument.id, now - timedelta(days=7)),
         mixture=mixture, mixed=mixed, **_card(db, instrument, now),
     )  # fmt: skip
 

@@ -6,7 +6,7 @@ from fastapi.responses import HTMLResponse
 from lumbrel.services import context as contexts
 from lumbrel.services import pan, slip
 from lumbrel.services import shelf as service
-from lumbrel.store import batches
+from lumbrel.store import flow
 from lumbrel.web.render import page
 from lumbrel.web.request import Db, Now
 
@@ -30,6 +30,6 @@ def show(request: Request, db: Db, now: Now, lot: str) -> HTMLResponse:
     return page(
         request, db, "shelf/lot.html", "shelf", lot=lot, context=context,
         lines=slip.lines(context), summary=service.summary(context),
-        jars=batches.jars_of(db, lot), grade=graded.facts["grade"] if graded else "",
+        jars=flow.jars_of(db, lot), grade=graded.facts["grade"] if graded else "",
         allergens=service.allergens(context), board=pan.board_of(context),
     )  # fmt: skip

@@ -11,7 +11,7 @@ from lumbrel.services import context as contexts
 from lumbrel.services import kitchen, shelf, slip
 from lumbrel.services.drawn import after_draw
 from lumbrel.services.typed import BadInput
-from lumbrel.store import batches
+from lumbrel.store import flow
 from lumbrel.web.choices import choices_for
 from lumbrel.web.render import Filled, page, refilled
 from lumbrel.web.request import Db, Fields, Now
@@ -52,13 +52,13 @@ def _station(
         href = (
             f"/{next_key}/{code}"
             if next_key != "shelf"
-            else f"/shelf/{batches.lot_of(db, context.batch.id)}"
+            else f"/shelf/{flow.lot_of(db, context.batch.id)}"
         )
         more = {
             "next_text": {"filter": "Filtered.", "colour": "Graded.", "jar": "Jarred."}[station],
             "next_href": href, "next_action": next_name,
         }  # fmt: skip
-    lot = batches.lot_of(db, context.batch.id)
+    lot = flow.lot_of(db, context.batch.id)
     jarred = context.first("jar")
     return page(
         request, db, f"{station}/{station}.html", station, 422 if form else 200, context=context,
@@ -67,7 +67,7 @@ def _station(
         form=form or Filled(), graded=done.facts if done and station == "colour" else None,
         grades=CLASSES, volume_l=after.mass_kg / hot_pack.mass_kg(after.syrup_brix, 1.0),
         hot_500=500 * hot_pack.fill_volume_l(after.syrup_brix, 85.0, 1.0), lot=lot,
-        jars=batches.jars_of(db, lot) if lot else [],
+        jars=flow.jars_of(db, lot) if lot else [],
         fill_judged=jarred.facts["hot_pack"] if jarred else "", **more,
     )  # fmt: skip
 

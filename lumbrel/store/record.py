@@ -1,9 +1,8 @@
-"""Batches, their slips, and the lots they became."""
+"""Batches and their slips."""
 
 import json
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
-from itertools import groupby
+from datetime import datetime
 from sqlite3 import Connection, Row
 from typing import Any
 
@@ -45,14 +44,6 @@ class Entry:
     superseded: bool = False
 
 
-@dataclass(frozen=True)
-class Jar:
-    """So many jars of one size in a lot."""
-
-    size_ml: float
-    count: int
-
-
 def next_code(db: Connection, year: int) -> str:
     """The next batch code of a year, as 26-041."""
     prefix = f"{year % 100:02d}-"
@@ -75,7 +66,8 @@ def add_batch(db: Connection, batch: Batch) -> None:
     )  # fmt: skip
 
 
-def _batch(row: Row) -> Batch:
+def batch_of(row: Row) -> Batch:
+    """A row of the batch table."""
     return Batch(
         row["id"], row["code"], moment(row["opened_at"]), row["woodlot_id"], row["vessel_id"],
         row["sugar_kind"], row["target_brix"], row["draw_margin_brix"],
@@ -86,12 +78,12 @@ def _batch(row: Row) -> Batch:
 def batch_by(db: Connection, *, code: str = "", id: str = "") -> Batch | None:
     """A batch by its code or its id."""
     row = db.execute("SELECT * FROM batch WHERE code = ? OR id = ?", (code, id)).fetchone()
-    return _batch(row) if row else None
+    return batch_of(row) if row else None
 
 
 def batches(db: Connection) -> list[Batch]:
     """All batches, oldest first."""
-    return [_batch(row) for row in db.execute("SELECT * FROM batch ORDER BY opened_at, code")]
+    return [batch_of(row) for row in db.execute("SELECT * FROM batch ORDER BY opened_at, code")]
 
 
 def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batch]:
@@ -111,7 +103,7 @@ def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batc
             ORDER BY opened_at""",
         (*done, len(done), wanting),
     )
-    return [_batch(row) for row in rows]
+    return [batch_of(row) for row in rows]
 
 
 def add_entry(db: Connection, entry: Entry) -> bool:
@@ -151,6 +143,18 @@ def entry_by_id(db: Connection, entry_id: str) -> Entry | None:
     return _entry(row) if row else None
 
 
+def standing_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[Entry]:
+    """Standing entries of some kinds over all batches, batch by batch, each in order of time."""
+    marks = ", ".join("?" * len(kinds))
+    rows = db.execute(
+        _ENTRY
+        + f"""WHERE e.kind IN ({marks}) AND NOT superseded
+           ORDER BY e.batch_id, e.at, e.noted_at""",
+        kinds,
+    )
+    return [_entry(row) for row in rows]
+
+
 def standing_of_kind(
     db: Connection, kind: str, *, vessel_id: str = "", limit: int = 1000
 ) -> list[Entry]:
@@ -163,110 +167,3 @@ def standing_of_kind(
         (kind, vessel_id, limit),
     )
     return [_entry(row) for row in rows]
-
-
-def add_lot(db: Connection, code: str, batch_id: str) -> None:
-    """Name the lot a batch becomes; the same name again is harmless."""
-    db.execute("INSERT INTO lot VALUES (?, ?) ON CONFLICT (code) DO NOTHING", (code, batch_id))
-
-
-def lot_owner(db: Connection, code: str) -> str | None:
-    """Id of the batch that has a lot code."""
-    row = db.execute("SELECT batch_id FROM lot WHERE code = ?", (code,)).fetchone()
-    return row["batch_id"] if row else None
-
-
-def lot_of(db: Connection, batch_id: str) -> str | None:
-    """Lot code of a batch."""
-    row = db.execute("SELECT code FROM lot WHERE batch_id = ?", (batch_id,)).fetchone()
-    return row["code"] if row else None
-
-
-def add_jars(db: Connection, entry_id: str, lot_code: str, jars: list[Jar]) -> None:
-    """Write the jars of a jarring."""
-    db.executemany(
-        "INSERT INTO jar VALUES (?, ?, ?, ?)",
-        [(entry_id, lot_code, jar.size_ml, jar.count) for jar in jars],
-    )
-
-
-def jars_of(db: Connection, lot_code: str) -> list[Jar]:
-    """Jars of a lot as they stand: those of superseded jarrings do not count."""
-    rows = db.execute(
-        """SELECT size_ml, sum(count) AS count FROM jar
-           WHERE lot_code = ? AND NOT EXISTS
-               (SELECT 1 FROM entry WHERE entry.supersedes = jar.entry_id)
-           GROUP BY size_ml ORDER BY size_ml DESC""",
-        (lot_code,),
-    )
-    return [Jar(row["size_ml"], row["count"]) for row in rows]
-
-
-def lots(db: Connection) -> list[tuple[str, Batch]]:
-    """All lots with their batches, newest first."""
-    rows = db.execute(
-        """SELECT lot.code AS lot_code, batch.* FROM lot JOIN batch ON batch.id = lot.batch_id
-           ORDER BY batch.opened_at DESC"""
-    )
-    return [(row["lot_code"], _batch(row)) for row in rows]
-
-
-def demo_state(db: Connection) -> tuple[datetime, dict[str, Any]] | None:
-    """Where the demo's clock and simulator stood."""
-    row = db.execute("SELECT * FROM demo_state").fetchone()
-    return (moment(row["at"]), json.loads(row["state"])) if row else None
-
-
-def save_demo_state(db: Connection, at: datetime, state: dict[str, Any]) -> None:
-    """Keep where the demo's clock and simulator stand."""
-    db.execute(
-        """INSERT INTO demo_state VALUES (1, ?, ?)
-           ON CONFLICT (only) DO UPDATE SET at = excluded.at, state = excluded.state""",
-        (instant(at), json.dumps(state)),
-    )
-
-
-def hot_and_cold(
-    db: Connection,
-    instrument_id: str,
-    hot_from_c: float,
-    cold_c: tuple[float, float],
-    same_draw: timedelta,
-) -> list[tuple[str, Entry, Entry]]:
-    """Draws that a hydrometer read both hot and cold: batch code, hot line, first cold line.
-
-    The hot reading is the last one no earlier than `same_draw` before the draw and before the
-    cold one; nothing was put in after the hot reading and before the cold one. Assumed cups and
-    readings below the scale teach nothing. Oldest first.
-    """
-    pairs = []
-    rows = db.execute(
-        _ENTRY
-        + """WHERE e.kind IN ('draw', 'added', 'hydrometer') AND NOT superseded
-           ORDER BY e.batch_id, e.at, e.noted_at"""
-    )
-    for batch_id, group in groupby((_entry(row) for row in rows), key=lambda e: e.batch_id):
-        slip = list(group)
-        drawn = next((e for e in slip if e.kind == "draw"), None)
-        if drawn is None:
-            continue
-        hot: Entry | None = None
-        for entry in slip:
-            if entry.kind == "added":
-                hot = None
-            elif entry.kind == "hydrometer" and _teaches(entry, instrument_id):
-                cup = entry.facts["cup_c"]
-                if cup >= hot_from_c and entry.at >= drawn.at - same_draw:
-                    hot = entry
-                elif hot is not None and cold_c[0] <= cup <= cold_c[1]:
-                    pairs.append((batch_id, hot, entry))
-                    break
-    codes = {b.id: b.code for b in batches(db)}
-    pairs.sort(key=lambda pair: pair[1].at)
-    return [(codes[batch_id], hot, cold) for batch_id, hot, cold in pairs]
-
-
-def _teaches(entry: Entry, instrument_id: str) -> bool:
-    facts = entry.facts
-    plain = not facts.get("below_scale") and not facts.get("cup_assumed")
-    return facts["instrument_id"] == instrument_id and plain
