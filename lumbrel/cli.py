@@ -77,7 +77,7 @@ def _database(arguments: argparse.Namespace) -> Path:
 
 
 def _serve(arguments: argparse.Namespace) -> int:
-    from lumbrel.web.settings import Settings
+    from lumbrel.web.shell.settings import Settings
 
     arguments.data.mkdir(parents=True, exist_ok=True)
     return _run(Settings(_database(arguments), allowed_hosts=_hosts(arguments.host)), arguments)
@@ -85,7 +85,7 @@ def _serve(arguments: argparse.Namespace) -> int:
 
 def _demo(arguments: argparse.Namespace) -> int:
     from lumbrel import demo
-    from lumbrel.web.settings import Settings
+    from lumbrel.web.shell.settings import Settings
 
     path = demo.database(arguments.data)
     if arguments.fresh:
@@ -118,7 +118,7 @@ def _listen(arguments: argparse.Namespace) -> int:
     from lumbrel.devices.protocols import ProbeSource
     from lumbrel.listen import listen, simulated_source, source_of
     from lumbrel.store.db import migrate, opened
-    from lumbrel.store.instruments import instruments
+    from lumbrel.store.instruments import ThermometerDetail, instruments_of
 
     try:
         source: ProbeSource = (
@@ -131,7 +131,7 @@ def _listen(arguments: argparse.Namespace) -> int:
         return 2
     with opened(_database(arguments)) as db:
         migrate(db)
-        known = instruments(db, "thermometer")
+        known = instruments_of(db, ThermometerDetail)
     probe = next((i for i in known if arguments.probe in (i.id, i.name)), None)
     if probe is None:
         names = ", ".join(i.name for i in known) or "none yet"
@@ -151,8 +151,8 @@ def _hosts(host: str) -> tuple[str, ...]:
 def _run(settings: Any, arguments: argparse.Namespace) -> int:
     import uvicorn
 
-    from lumbrel.web.app import create_app
-    from lumbrel.web.server import Server
+    from lumbrel.web.shell.app import create_app
+    from lumbrel.web.shell.server import Server
 
     print(f"Lumbrel is at http://{arguments.host}:{arguments.port}/", flush=True)
     app = create_app(settings)
@@ -169,7 +169,7 @@ def _compute(arguments: argparse.Namespace) -> int:
     from pydantic import ValidationError
 
     from lumbrel.core.errors import OutOfRange
-    from lumbrel.services.calculations import CALCULATIONS
+    from lumbrel.services.stations import CALCULATIONS
 
     by_name = {calculation.name: calculation for calculation in CALCULATIONS}
     if arguments.calculation not in by_name:
@@ -214,8 +214,8 @@ def _export(arguments: argparse.Namespace) -> int:
     from datetime import UTC, datetime
 
     from lumbrel.exchange import batch_files
-    from lumbrel.services import context
-    from lumbrel.services.typed import NotFound
+    from lumbrel.services.base import batch as contexts
+    from lumbrel.services.base.form import NotFound
     from lumbrel.store.db import opened
 
     path = _database(arguments)
@@ -224,7 +224,7 @@ def _export(arguments: argparse.Namespace) -> int:
         return 2
     with opened(path) as db:
         try:
-            batch = context.load(db, arguments.batch, datetime.now(UTC))
+            batch = contexts.load(db, arguments.batch, datetime.now(UTC))
         except NotFound as error:
             print(f"lumbrel: {error}", file=sys.stderr)
             return 2

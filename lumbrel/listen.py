@@ -7,10 +7,11 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.devices.lines import LineSource
 from lumbrel.devices.protocols import ProbeSource
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedSource
-from lumbrel.services import probe_intake
+from lumbrel.services.probes import intake
 from lumbrel.store.db import migrate, opened
 
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
@@ -37,16 +38,16 @@ def listen(
     pause = FIRST_PAUSE_S
     with opened(database) as db:
         migrate(db)
-        probe_intake.take(db, probe_id, [], now())
+        intake.take(db, probe_id, [], now())
         while not stop.is_set():
             began = time.monotonic()
             try:
                 for sample in source.samples():
                     if sample is None:
-                        probe_intake.note_unreadable(db, probe_id, 1, now())
+                        intake.note_unreadable(db, probe_id, 1, now())
                     else:
                         at = sample.at or now()
-                        probe_intake.take(db, probe_id, [(at, sample.celsius)], now())
+                        intake.take(db, probe_id, [(at, sample.celsius)], now())
                     if stop.is_set():
                         return
                 said = "it ended"
@@ -82,4 +83,4 @@ def source_of(tcp: str, serial: str, baud: int, pipe: str) -> LineSource:
 def simulated_source(speed: float = 1.0) -> SimulatedSource:
     """A probe in a simulated pan at sea level, to try the wiring out."""
     pot = SimulatedFinisher(mass_kg=25.0, brix=50.0, temperature_c=90.0, probe_c=90.0)
-    return SimulatedSource(pot, 101_325.0, speed)
+    return SimulatedSource(pot, STANDARD_PA, speed)

@@ -18,14 +18,18 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from lumbrel.core.physics import sucrose
-from lumbrel.services import context, example, pan, probe_intake, take_in
-from lumbrel.services.boil_evidence import gather
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.kitchen import example
+from lumbrel.services.pan import board
+from lumbrel.services.pan.evidence import gather
+from lumbrel.services.probes import intake
+from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import VesselRow, add_vessel
-from lumbrel.web.settings import Settings
+from lumbrel.web.shell.settings import Settings
 from tests.support.boils import SimulatedBoil
 from tests.support.browser import chromium
 from tests.support.server import served
@@ -58,7 +62,7 @@ def _night(path: Path, samples: Sequence[samples_store.Sample]) -> str:
         day_store.add_test_boil(
             db, day_store.TestBoil("b", START, "probe-1", "", 98.6, 96_410.0, 50.0, "barometer")
         )
-        code = take_in.open_batch(db, START, {
+        code = opening.open_batch(db, START, {
             "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln", "brix": "45",
             "amount_by": "mass", "amount": f"{NIGHT_KG} kg", "temperature": "98 C",
         })  # fmt: skip
@@ -77,15 +81,15 @@ def _update_ms(counts: Sequence[int]) -> list[float]:
             path, boil = Path(scratch) / f"{count}.sqlite3", _boil(count + MORE)
             code = _night(path, boil[:count])
             db = held.enter_context(opened(path))
-            gather(context.load(db, code, boil[count - 1].at))
+            gather(contexts.load(db, code, boil[count - 1].at))
             runs.append((db, code, boil[count:]))
         took: list[list[float]] = [[] for _ in runs]
         for i in range(MORE):
             for (db, code, more), times in zip(runs, took, strict=True):
                 sample = more[i]
-                here = context.load(db, code, sample.at)
+                here = contexts.load(db, code, sample.at)
                 begun = time.perf_counter()
-                probe_intake.take(db, "probe-1", [(sample.at, sample.value)], sample.at)
+                intake.take(db, "probe-1", [(sample.at, sample.value)], sample.at)
                 gather(here)
                 times.append(1000 * (time.perf_counter() - begun))
     return [statistics.median(times) for times in took]
@@ -142,13 +146,13 @@ class _Kitchen:
             for i in range(PROBES):
                 add_vessel(db, VesselRow(f"v{i}", f"Vessel {i}", "rectangular", (600.0, 400.0)))
                 add_instrument(
-                    db, Instrument(f"p{i}", "thermometer", f"P{i}", {"sort": "digital"}, f"v{i}")
+                    db, Instrument(f"p{i}", f"P{i}", ThermometerDetail(sort="digital"), f"v{i}")
                 )
-                codes.append(take_in.open_batch(db, now, {
+                codes.append(opening.open_batch(db, now, {
                     "vessel": f"v{i}", "sugar_kind": "maple", "woodlot": "north-kiln",
                     "amount_by": "mass", "amount": "30 kg", "brix": "50", "temperature": "98 C",
                 }))  # fmt: skip
-                tokens.append(probe_intake.new_token(db, f"p{i}", now))
+                tokens.append(intake.new_token(db, f"p{i}", now))
         return codes, tokens
 
     def start(self) -> None:
@@ -274,7 +278,7 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         sound = db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
         db.close()
         with opened(Path(scratch) / "lumbrel.sqlite3") as again:
-            goes_on = pan.board(again, codes[0], datetime.now(UTC)).evidence.probe_now is not None
+            goes_on = board.board(again, codes[0], datetime.now(UTC)).evidence.probe_now is not None
     lost = sum(key not in known for key in load.acknowledged)
     rounds: list[list[float]] = [[] for _ in range(6)]
     for code, sample, at in painted:

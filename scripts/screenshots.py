@@ -8,7 +8,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from lumbrel import demo  # noqa: E402
-from lumbrel.web.settings import Settings  # noqa: E402
+from lumbrel.web.shell.settings import Settings  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
 from tests.support.server import served  # noqa: E402
 

@@ -228,31 +228,47 @@ def convert(value: float, kind: str, unit_key: str) -> float:
     return float(_registry().Quantity(value, what.inside.pint).to(unit.pint).magnitude)
 
 
+def number(value: float | None, decimals: int, signed: bool = False) -> str:
+    """A number as text: a dash for a missing or non-finite one, real minus signs, no minus zero.
+
+    Args:
+        value: any.
+        decimals: shown after the point, 0 and up.
+        signed: whether a plus sign is shown too.
+    """
+    if value is None or not isfinite(value):
+        return "–"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    if signed and not text.startswith("-"):
+        text = f"+{text}"
+    return text.replace("-", "−")
+
+
 def show(
     value: float | None,
     kind: str,
     unit_key: str = "",
     decimals: int | None = None,
+    *,
     symbol: bool = True,
     both: bool = False,
 ) -> str:
-    """The one number formatter: a value in the kind's inside unit as text in a chosen unit.
+    """The one formatter: a value in the kind's inside unit as text in a chosen unit.
 
-    Missing and non-finite values show as a dash, minus signs are real ones, and a number is
-    never parted from its unit at the end of a line. With `both` the kind's other unit follows
-    in parentheses, wherever a unit is named at all.
+    Missing and non-finite values show as a dash, and a number is never parted from its unit at
+    the end of a line. With `both` the kind's other unit follows in parentheses, wherever a unit
+    is named at all.
     """
     if value is None or not isfinite(value):
-        return "–"
+        return number(None, 0)
     unit = KINDS[kind].unit(unit_key)
     places = unit.decimals if decimals is None else decimals
-    number = f"{convert(value, kind, unit_key):.{places}f}"
-    if float(number) == 0:
-        number = number.lstrip("-")
-    number = number.replace("-", "−")
+    text = number(convert(value, kind, unit_key), places)
     if not symbol or not unit.symbol:
-        return number
-    text = f"{number}\u00a0{unit.symbol}"
+        return text
+    text = f"{text}\u00a0{unit.symbol}"
     other = other_unit(kind, unit.key)
     if both and other is not None:
         text += f" ({show(value, kind, other.key)})"

@@ -16,7 +16,9 @@ from lumbrel.devices.simulated import (
     SimulatedFinisher,
     SimulatedProbe,
 )
-from lumbrel.services import context, example, kitchen
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.kitchen import example
+from lumbrel.services.stations import waiting
 from lumbrel.store import demo as demo_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
@@ -77,7 +79,7 @@ class LiveVessel(threading.Thread):
 
     def tick(self, db: Connection, now: datetime) -> None:
         """Advance to `now`, send what the devices show, and keep the state."""
-        burning = next((b for b in kitchen.waiting(db).pan if b.vessel_id == "finisher-1"), None)
+        burning = next((b for b in waiting(db)["pan"] if b.vessel_id == "finisher-1"), None)
         pressure = self._barometer.station_pressure_pa(now)
         if burning is None:
             self._pot, self._batch_id = None, ""
@@ -103,11 +105,10 @@ class LiveVessel(threading.Thread):
 
     def _light(self, db: Connection, batch: record.Batch, now: datetime) -> None:
         """A new batch was taken in: put on the fire what its take-in says, give or take."""
-        entry = context.of(db, batch, now).first("take_in")
-        assert entry is not None
+        taken = contexts.of(db, batch, now).taken_in.facts
         self._batch_id = batch.id
         self._pot = SimulatedFinisher(
-            entry.facts["mass_kg"], entry.facts["brix"] + self._noise.gauss(0, 0.2),
-            entry.facts["temperature_c"], DEFAULT_INVERT_FRACTION[batch.sugar_kind],
-            probe_c=entry.facts["temperature_c"], probe_offset_k=PROBE_OFFSET_K,
+            taken.mass_kg, taken.brix + self._noise.gauss(0, 0.2),
+            taken.temperature_c, DEFAULT_INVERT_FRACTION[batch.sugar_kind],
+            probe_c=taken.temperature_c, probe_offset_k=PROBE_OFFSET_K,
         )  # fmt: skip

@@ -21,15 +21,23 @@ from lumbrel.devices.simulated import (
     SimulatedFinisher,
     SimulatedProbe,
 )
-from lumbrel.services import day_forms, example, slip, take_in
-from lumbrel.services.air import Pressure, pressure_at
-from lumbrel.services.typed import BadInput
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day.pressure import Pressure, pressure_at
+from lumbrel.services.kitchen import example
+from lumbrel.services.stations import slip
+from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.instruments import (
+    BarometerDetail,
+    Instrument,
+    ThermometerDetail,
+    add_instrument,
+)
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.samples import Sample
 
@@ -38,10 +46,8 @@ FIRST_DAY, LAST_DAY = date(2026, 2, 24), date(2026, 4, 18)
 BIRCH_FROM = date(2026, 4, 9)
 STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
 MINUTES_LEFT = 14.0
-BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
-CUP_PROBE = Instrument(
-    "cup-probe", "thermometer", "Cup probe", {"sort": "digital", "in_the_cup": True}
-)
+BAROMETER = Instrument("barometer", "Kitchen barometer", BarometerDetail(shows="station"))
+CUP_PROBE = Instrument("cup-probe", "Cup probe", ThermometerDetail(sort="digital", in_the_cup=True))
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
 STEM_SHIFT = 0.95
 
@@ -160,14 +166,14 @@ class Season:
         ):
             shows = now.boil_c + offset + self.rng.gauss(0, spread)
             typed = f"{shows:.1f}" if instrument == "probe-1" else f"{shows * 1.8 + 32:.1f} F"
-            day_forms.test_boil(
+            day_entries.test_boil(
                 self.db, at, {"id": self._id(), "thermometer": instrument, "reading": typed}
             )
         self._test_boil_of_the_cup_probe(at, now.boil_c)
 
     def _test_boil_of_the_cup_probe(self, at: datetime, boil_c: float) -> None:
         early = {"thermometer": CUP_PROBE.id, "reading": f"{boil_c + 0.1:.1f}"}
-        day_forms.test_boil(self.db, at - timedelta(minutes=2), early)
+        day_entries.test_boil(self.db, at - timedelta(minutes=2), early)
 
     def _charge(self, delivery: Delivery) -> SimulatedFinisher:
         season = (delivery.at.date() - FIRST_DAY) / (LAST_DAY - FIRST_DAY)
@@ -183,7 +189,7 @@ class Season:
     def _take_in(self, delivery: Delivery, pot: SimulatedFinisher) -> str:
         sample = self.rng.uniform(17, 25)
         drop = self._prism(pot.brix, sample, delivery.kind)
-        return take_in.open_batch(
+        return opening.open_batch(
             self.db, delivery.at,
             {
                 "id": self._id(), "vessel": delivery.vessel, "sugar_kind": delivery.kind,

@@ -5,8 +5,9 @@ import io
 import json
 from typing import Any
 
-from lumbrel.services import shelf, slip
-from lumbrel.services.context import BatchContext
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.shelf import trace
+from lumbrel.services.stations import slip
 from lumbrel.store import flow
 from lumbrel.store.db import instant
 
@@ -25,7 +26,7 @@ def as_json(context: BatchContext) -> str:
         "opened_at": instant(batch.opened_at), "woodlot": context.woodlot.name,
         "vessel": context.vessel.name, "sugar_kind": batch.sugar_kind,
         "target_brix": batch.target_brix, "draw_margin_brix": batch.draw_margin_brix,
-        "summary": shelf.summary(context),
+        "summary": trace.summary(context),
         "jars": [
             {"size_ml": jar.size_ml, "count": jar.count}
             for jar in (flow.jars_of(context.db, lot) if lot else [])
@@ -34,7 +35,7 @@ def as_json(context: BatchContext) -> str:
             {
                 "id": line.entry.id, "kind": line.entry.kind, "at": instant(line.entry.at),
                 "noted_at": instant(line.entry.noted_at), "typed": line.entry.typed,
-                "facts": line.entry.facts, "line": line.title, "detail": line.detail,
+                "facts": line.entry.facts.written(), "line": line.title, "detail": line.detail,
                 "corrected_brix": line.reading.brix if line.reading else None,
                 "sigma_brix": line.reading.sigma_brix if line.reading else None,
                 "superseded": line.entry.superseded, "supersedes": line.entry.supersedes,

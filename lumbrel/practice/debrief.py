@@ -9,10 +9,11 @@ from lumbrel.core.pan import solids
 from lumbrel.core.pan.target import CEILING_BRIX, FLOOR_BRIX
 from lumbrel.practice.faults import BY_KEY, Fault
 from lumbrel.practice.session import PracticePan, Truth
-from lumbrel.services import context as contexts
-from lumbrel.services.readings import READING_KINDS
-from lumbrel.services.slip import lines
-from lumbrel.services.typed import NotFound
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.corrected import READINGS
+from lumbrel.services.base.facts import AlarmFacts, DepthFacts, DrawFacts, FoamFacts
+from lumbrel.services.base.form import NotFound
+from lumbrel.services.stations import slip
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,7 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
         NotFound: it has not been drawn yet.
     """
     context = contexts.load(db, pan.code, now)
-    drawn = context.first("draw")
+    drawn = context.first(DrawFacts)
     if drawn is None or not pan.truth:
         raise NotFound("The practice batch is still in the pan: draw it off first.")
     wants = context.batch.target_brix
@@ -79,12 +80,12 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wants)
     said = [
         Said(row.entry.at, row.title, row.reading.brix, row.reading.sigma_brix, _truth_at(pan.truth, row.entry.at).brix)
-        for row in lines(context)
+        for row in slip.lines(context)
         if row.reading is not None and row.reading.brix is not None
-        and row.entry.kind in (*READING_KINDS, "depth") and not row.entry.superseded
+        and isinstance(row.entry.facts, (*READINGS, DepthFacts)) and not row.entry.superseded
     ]  # fmt: skip
     return Debrief(
-        drawn.at, float(drawn.facts["brix"]), there.brix, wants, there.mass_kg, water,
+        drawn.at, drawn.facts.brix, there.brix, wants, there.mass_kg, water,
         _minutes_off(pan.truth, there, wants), _verdict(there.brix, wants), said,
         [Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan)) for key in pan.faults],
         pan.boiled_over,
@@ -120,12 +121,14 @@ def _verdict(brix: float, wants: float) -> str:
 
 
 def _noticed(key: str, context: contexts.BatchContext, pan: PracticePan) -> str:
-    kinds = {e.facts["alarm"] for e in context.of_kind("alarm")}
+    kinds = {e.facts.alarm for e in context.of_kind(AlarmFacts)}
     if key == "foam":
         if pan.boiled_over:
             return "It went over the rim."
         return (
-            "You knocked it down in time." if context.first("foam") else "It had not climbed yet."
+            "You knocked it down in time."
+            if context.first(FoamFacts)
+            else "It had not climbed yet."
         )
     if key == "burner" and key not in pan.began:
         return "It had not sagged yet when you drew."

@@ -15,18 +15,24 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.practice.faults import FAULTS
-from lumbrel.services import example, probe_intake, take_in
+from lumbrel.services.kitchen import example
+from lumbrel.services.probes import intake
+from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.instruments import (
+    BarometerDetail,
+    Instrument,
+    add_instrument,
+)
 from lumbrel.store.kitchen import Kitchen, save_kitchen
 
 STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
 SPEEDS = (1, 5, 20, 60)
 TICK_S, STEP_S, LOG_EVERY_S = 0.2, 1.0, 10.0
-BAROMETER = Instrument("barometer", "barometer", "Kitchen barometer", {"shows": "station"})
+BAROMETER = Instrument("barometer", "Kitchen barometer", BarometerDetail(shows="station"))
 WRONG_BY_K, AIR_FALLS_PA, CUP_WAITS_MIN = 2 / 1.8, 900.0, 10.0
 FOAM_BRIX, FOAM_PATIENCE, FOAM_TAKES = 60.0, timedelta(seconds=90), 1 / 12
 SAG_AT_BRIX, SAG_TO = 57.0, 0.55
@@ -118,7 +124,7 @@ class PracticePan:
             for fault in ("thermometer", "cup"):
                 if fault in self.faults:
                     self.began[fault] = STARTS_AT
-            return take_in.open_batch(
+            return opening.open_batch(
                 db, STARTS_AT,
                 {
                     "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln",
@@ -167,7 +173,7 @@ class PracticePan:
                     pot = self.pot
                     self.truth.append(Truth(self._last, pot.brix, pot.temperature_c, pot.mass_kg))
         if sent:
-            probe_intake.take(db, "probe-1", sent[-600:], now)
+            intake.take(db, "probe-1", sent[-600:], now)
             self._report_pressure(db, now)
 
     def _report_pressure(self, db: Connection, at: datetime) -> None:

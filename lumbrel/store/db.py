@@ -11,9 +11,16 @@ from pathlib import Path
 BUSY_TIMEOUT_MS = 5000
 
 
-def connect(path: Path | str) -> sqlite3.Connection:
+class Link(sqlite3.Connection):
+    """A connection that carries what its application keeps between looks at the record."""
+
+    cache: object = None
+
+
+def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     """Open a database: WAL, full synchronisation, foreign keys, a busy timeout."""
-    connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False, factory=Link)
+    connection.cache = cache
     connection.row_factory = sqlite3.Row
     connection.execute(f"PRAGMA busy_timeout = {BUSY_TIMEOUT_MS}")
     connection.execute("PRAGMA journal_mode = WAL")
@@ -23,9 +30,9 @@ def connect(path: Path | str) -> sqlite3.Connection:
 
 
 @contextmanager
-def opened(path: Path | str) -> Iterator[sqlite3.Connection]:
+def opened(path: Path | str, cache: object = None) -> Iterator[sqlite3.Connection]:
     """A connection that is closed at the end of the block."""
-    connection = connect(path)
+    connection = connect(path, cache)
     try:
         yield connection
     finally:

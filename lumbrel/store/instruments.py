@@ -3,56 +3,185 @@
 import json
 from dataclasses import dataclass
 from datetime import datetime
-from sqlite3 import Connection
-from typing import Any
+from sqlite3 import Connection, Row
+from typing import Annotated, Generic, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from lumbrel.store.db import instant, moment
 
+SIXTY_F_C = (60.0 - 32.0) / 1.8
+
+
+class Detail(BaseModel):
+    """What is particular to a kind of instrument."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    kind: str
+    calibrated_on: str = ""
+    """The day of its calibration sheet, ISO 8601; empty when it has none."""
+
+
+class ThermometerDetail(Detail):
+    """A thermometer; one in the cup stands in the hydrometer cup, not in a vessel."""
+
+    kind: Literal["thermometer"] = "thermometer"
+    sort: Literal["digital", "dial", "glass"] = "digital"
+    resolution_k: float = 0.0
+    immersion_mm: float | None = None
+    in_the_cup: bool = False
+
+
+class PrintedMark(BaseModel):
+    """A mark printed for hot syrup: where it floats, at which heat, and what that means."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    reading_brix: float
+    temperature_c: float
+    true_brix: float
+
+
+class HydrometerDetail(Detail):
+    """A stem: its scale, where that is true, its glass."""
+
+    kind: Literal["hydrometer"] = "hydrometer"
+    scale_low_brix: float = 0.0
+    scale_high_brix: float = 85.0
+    glass: Literal["soda-lime", "borosilicate"] = "soda-lime"
+    calibration_temperature_c: float = SIXTY_F_C
+    baume: bool = False
+    hot_mark: PrintedMark | None = None
+
+
+class RefractometerDetail(Detail):
+    """A prism: its range, and whether it compensates for temperature."""
+
+    kind: Literal["refractometer"] = "refractometer"
+    range_low_brix: float = 0.0
+    range_high_brix: float = 85.0
+    compensated: bool = False
+
+
+class BarometerDetail(Detail):
+    """A barometer shows the pressure here, or reduced to sea level."""
+
+    kind: Literal["barometer"] = "barometer"
+    shows: Literal["station", "sea-level"] = "station"
+
+
+class VialDetail(Detail):
+    """A vial: how much syrup light passes through in it."""
+
+    kind: Literal["vial"] = "vial"
+    path_mm: float
+
+
+class ReferenceDetail(Detail):
+    """A set of colour references, and the path they are made for."""
+
+    kind: Literal["reference"] = "reference"
+    path_mm: float
+    made_of: Literal["glass", "liquid"]
+
+
+class DipstickDetail(Detail):
+    """The dipstick is everybody's and never registered."""
+
+    kind: Literal["depth"] = "depth"
+
+
+AnyDetail = (
+    ThermometerDetail
+    | HydrometerDetail
+    | RefractometerDetail
+    | BarometerDetail
+    | VialDetail
+    | ReferenceDetail
+)
+DETAIL: TypeAdapter[AnyDetail] = TypeAdapter(Annotated[AnyDetail, Field(discriminator="kind")])
+D = TypeVar("D", bound=Detail, covariant=True)
+
 
 @dataclass(frozen=True)
-class Instrument:
-    """A registered instrument; `detail` holds what its kind needs (scale, glass, sort ...).
+class Instrument(Generic[D]):
+    """A registered instrument; `detail` holds what its kind needs.
 
     `vessel_id` is set for a probe that stands in a vessel.
     """
 
     id: str
-    kind: str
     name: str
-    detail: dict[str, Any]
+    detail: D
     vessel_id: str | None = None
     retired_at: datetime | None = None
 
+    @property
+    def kind(self) -> str:
+        """The kind of instrument it is."""
+        return self.detail.kind
 
-def add_instrument(db: Connection, instrument: Instrument) -> None:
+
+def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
     """Register an instrument; the same id twice is written once."""
+    detail = instrument.detail.model_dump(exclude={"kind"}, exclude_unset=True)
     db.execute(
         """INSERT INTO instrument (id, kind, name, detail, vessel_id) VALUES (?, ?, ?, ?, ?)
            ON CONFLICT (id) DO NOTHING""",
         (
-            instrument.id, instrument.kind, instrument.name, json.dumps(instrument.detail),
+            instrument.id,
+            instrument.kind,
+            instrument.name,
+            json.dumps(detail),
             instrument.vessel_id,
         ),
-    )  # fmt: skip
+    )
 
 
-def instruments(db: Connection, kind: str = "", *, retired: bool = False) -> list[Instrument]:
-    """Instruments of a kind, or all, in the order they were registered.
+def _instrument(row: Row) -> Instrument[Detail]:
+    return Instrument(
+        row["id"],
+        row["name"],
+        DETAIL.validate_python({"kind": row["kind"], **json.loads(row["detail"])}),
+        row["vessel_id"],
+        moment(row["retired_at"]) if row["retired_at"] else None,
+    )
+
+
+def instruments(db: Connection, *, retired: bool = False) -> list[Instrument[Detail]]:
+    """All instruments in the order they were registered.
 
     Those in use only, unless `retired` asks for the others as well.
     """
     rows = db.execute(
-        """SELECT * FROM instrument WHERE ? IN ('', kind) AND (? OR retired_at IS NULL)
-           ORDER BY rowid""",
-        (kind, retired),
+        "SELECT * FROM instrument WHERE ? OR retired_at IS NULL ORDER BY rowid", (retired,)
     )
-    return [
-        Instrument(
-            row["id"], row["kind"], row["name"], json.loads(row["detail"]), row["vessel_id"],
-            moment(row["retired_at"]) if row["retired_at"] else None,
-        )
-        for row in rows
-    ]  # fmt: skip
+    return [_instrument(row) for row in rows]
+
+
+def instruments_of(db: Connection, detail: type[D]) -> list[Instrument[D]]:
+    """Instruments of one kind in use, in the order they were registered."""
+    rows = db.execute(
+        "SELECT * FROM instrument WHERE kind = ? AND retired_at IS NULL ORDER BY rowid",
+        (detail.model_fields["kind"].default,),
+    )
+    return [one for row in rows if (one := with_detail(_instrument(row), detail))]
+
+
+def with_detail(instrument: Instrument[Detail], detail: type[D]) -> Instrument[D] | None:
+    """The instrument itself when it is of that kind."""
+    return instrument if isinstance(instrument.detail, detail) else None  # type: ignore[return-value]
+
+
+def scale_of(instrument: Instrument[Detail]) -> tuple[float, float]:
+    """Where the scale of a hydrometer or refractometer begins and ends, Brix."""
+    detail = instrument.detail
+    if isinstance(detail, HydrometerDetail):
+        return detail.scale_low_brix, detail.scale_high_brix
+    if isinstance(detail, RefractometerDetail):
+        return detail.range_low_brix, detail.range_high_brix
+    return 0.0, 85.0
 
 
 def retire_instrument(db: Connection, instrument_id: str, at: datetime | None) -> None:

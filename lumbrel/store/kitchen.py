@@ -13,7 +13,7 @@ DEFAULT_UNITS = {
 @dataclass(frozen=True)
 class Kitchen:
     """Settings of the kitchen. `units` maps a kind of quantity to the unit it is shown in;
-    `schools` a question the trade disagrees on to the side taken, where it is not the default."""
+    `methods` a question the trade disagrees on to the method chosen, where it is not the default."""
 
     name: str = "My kitchen"
     elevation_m: float | None = None
@@ -22,7 +22,7 @@ class Kitchen:
     draw_margin_brix: float = 0.0
     units: dict[str, str] = field(default_factory=lambda: dict(DEFAULT_UNITS))
     both_units: bool = False
-    schools: dict[str, str] = field(default_factory=dict)
+    methods: dict[str, str] = field(default_factory=dict)
     alarms: dict[str, float] = field(default_factory=dict)
 
 
@@ -55,7 +55,7 @@ def load_kitchen(db: Connection) -> Kitchen:
     return Kitchen(
         row["name"], row["elevation_m"], row["time_zone"], row["target_brix"],
         row["draw_margin_brix"], {**DEFAULT_UNITS, **json.loads(row["units"])},
-        bool(row["both_units"]), json.loads(row["schools"]), json.loads(row["alarms"]),
+        bool(row["both_units"]), json.loads(row["methods"]), json.loads(row["alarms"]),
     )  # fmt: skip
 
 
@@ -67,12 +67,12 @@ def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
                elevation_m = excluded.elevation_m, time_zone = excluded.time_zone,
                target_brix = excluded.target_brix,
                draw_margin_brix = excluded.draw_margin_brix, units = excluded.units,
-               both_units = excluded.both_units, schools = excluded.schools,
+               both_units = excluded.both_units, methods = excluded.methods,
                alarms = excluded.alarms""",
         (
             kitchen.name, kitchen.elevation_m, kitchen.time_zone, kitchen.target_brix,
             kitchen.draw_margin_brix, json.dumps(kitchen.units),
-            kitchen.both_units, json.dumps(kitchen.schools), json.dumps(kitchen.alarms),
+            kitchen.both_units, json.dumps(kitchen.methods), json.dumps(kitchen.alarms),
         ),
     )  # fmt: skip
 

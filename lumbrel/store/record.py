@@ -9,9 +9,9 @@ from typing import Any
 from lumbrel.store.db import instant, moment
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Batch:
-    """A batch as it was opened. The target and the schools in force are kept with it."""
+    """A batch as it was opened. The target and the methods in force are kept with it."""
 
     id: str
     code: str
@@ -21,14 +21,15 @@ class Batch:
     sugar_kind: str
     target_brix: float
     draw_margin_brix: float
-    schools: dict[str, str] = field(default_factory=dict)
+    methods: dict[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Entry:
-    """One line of a slip: `typed` as it was typed, `facts` in SI as understood or decided.
+@dataclass(frozen=True, kw_only=True)
+class EntryRow:
+    """One line of a slip: `typed` as it was typed, `facts` in SI as understood or decided, in
+    the version of its kind that it was written in.
 
-    `superseded` is set when loaded: a later entry amends this one.
+    `superseded` is set when loaded: a later line amends or strikes this one.
     """
 
     id: str
@@ -38,6 +39,7 @@ class Entry:
     noted_at: datetime
     typed: dict[str, str] = field(default_factory=dict)
     facts: dict[str, Any] = field(default_factory=dict)
+    facts_version: int = 1
     supersedes: str | None = None
     why: str = ""
     initials: str = ""
@@ -61,7 +63,7 @@ def add_batch(db: Connection, batch: Batch) -> None:
         (
             batch.id, batch.code, instant(batch.opened_at), batch.woodlot_id, batch.vessel_id,
             batch.sugar_kind, batch.target_brix, batch.draw_margin_brix,
-            json.dumps(batch.schools),
+            json.dumps(batch.methods),
         ),
     )  # fmt: skip
 
@@ -69,10 +71,16 @@ def add_batch(db: Connection, batch: Batch) -> None:
 def batch_of(row: Row) -> Batch:
     """A row of the batch table."""
     return Batch(
-        row["id"], row["code"], moment(row["opened_at"]), row["woodlot_id"], row["vessel_id"],
-        row["sugar_kind"], row["target_brix"], row["draw_margin_brix"],
-        json.loads(row["schools"]),
-    )  # fmt: skip
+        id=row["id"],
+        code=row["code"],
+        opened_at=moment(row["opened_at"]),
+        woodlot_id=row["woodlot_id"],
+        vessel_id=row["vessel_id"],
+        sugar_kind=row["sugar_kind"],
+        target_brix=row["target_brix"],
+        draw_margin_brix=row["draw_margin_brix"],
+        methods=json.loads(row["methods"]),
+    )
 
 
 def batch_by(db: Connection, *, code: str = "", id: str = "") -> Batch | None:
@@ -106,16 +114,26 @@ def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batc
     return [batch_of(row) for row in rows]
 
 
-def add_entry(db: Connection, entry: Entry) -> bool:
+def add_entry(db: Connection, entry: EntryRow) -> bool:
     """Put an entry on a slip. Returns False, and writes nothing, when its id is there already."""
     cursor = db.execute(
-        "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
+        """INSERT INTO entry (id, batch_id, kind, at, noted_at, typed, facts, facts_version,
+                              supersedes, why, initials)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING""",
         (
-            entry.id, entry.batch_id, entry.kind, instant(entry.at), instant(entry.noted_at),
-            json.dumps(entry.typed), json.dumps(entry.facts), entry.supersedes, entry.why,
+            entry.id,
+            entry.batch_id,
+            entry.kind,
+            instant(entry.at),
+            instant(entry.noted_at),
+            json.dumps(entry.typed),
+            json.dumps(entry.facts),
+            entry.facts_version,
+            entry.supersedes,
+            entry.why,
             entry.initials,
         ),
-    )  # fmt: skip
+    )
     return cursor.rowcount == 1
 
 
@@ -123,27 +141,36 @@ _ENTRY = """SELECT e.*, EXISTS (SELECT 1 FROM entry AS later WHERE later.superse
                 AS superseded FROM entry AS e """
 
 
-def _entry(row: Row) -> Entry:
-    return Entry(
-        row["id"], row["batch_id"], row["kind"], moment(row["at"]), moment(row["noted_at"]),
-        json.loads(row["typed"]), json.loads(row["facts"]), row["supersedes"], row["why"],
-        row["initials"], bool(row["superseded"]),
-    )  # fmt: skip
+def _entry(row: Row) -> EntryRow:
+    return EntryRow(
+        id=row["id"],
+        batch_id=row["batch_id"],
+        kind=row["kind"],
+        at=moment(row["at"]),
+        noted_at=moment(row["noted_at"]),
+        typed=json.loads(row["typed"]),
+        facts=json.loads(row["facts"]),
+        facts_version=row["facts_version"],
+        supersedes=row["supersedes"],
+        why=row["why"],
+        initials=row["initials"],
+        superseded=bool(row["superseded"]),
+    )
 
 
-def entries(db: Connection, batch_id: str) -> list[Entry]:
+def entries(db: Connection, batch_id: str) -> list[EntryRow]:
     """The whole slip of a batch in order of time, superseded lines included."""
     rows = db.execute(_ENTRY + "WHERE batch_id = ? ORDER BY at, noted_at, rowid", (batch_id,))
     return [_entry(row) for row in rows]
 
 
-def entry_by_id(db: Connection, entry_id: str) -> Entry | None:
+def entry_by_id(db: Connection, entry_id: str) -> EntryRow | None:
     """One entry."""
     row = db.execute(_ENTRY + "WHERE id = ?", (entry_id,)).fetchone()
     return _entry(row) if row else None
 
 
-def standing_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[Entry]:
+def standing_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[EntryRow]:
     """Standing entries of some kinds over all batches, batch by batch, each in order of time."""
     marks = ", ".join("?" * len(kinds))
     rows = db.execute(
@@ -157,7 +184,7 @@ def standing_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[Entry]:
 
 def standing_of_kind(
     db: Connection, kind: str, *, vessel_id: str = "", limit: int = 1000
-) -> list[Entry]:
+) -> list[EntryRow]:
     """Standing entries of a kind over all batches (of a vessel), newest first."""
     rows = db.execute(
         _ENTRY

@@ -9,7 +9,7 @@ from lumbrel.core.colour import grades
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.jar import cooling, hot_pack
 from lumbrel.core.pan import fit
-from lumbrel.core.pan import solids as solidss
+from lumbrel.core.pan import solids as solids_of
 from lumbrel.core.pan.fitted_boil import DensityReading, Step, carried_to
 from lumbrel.core.pan.target import rules_of_thumb
 from lumbrel.core.pan.verdict import Call, verdict
@@ -66,22 +66,23 @@ class Boil(unittest.TestCase):
 class Verdicts(unittest.TestCase):
     def test_each_call(self) -> None:
         cases = [
-            ((20, 61.0, 0.4, 66.9, True, False), Call.KEEP_BOILING),
-            ((20, 61.0, 0.4, 66.9, True, True), Call.CHECK_AGAIN),
-            ((20, 66.0, 1.4, 66.9, True, False), Call.CHECK_AGAIN),
-            ((20, 66.8, 0.4, 66.9, True, False), Call.DRAW_NOW),
-            ((20, 68.4, 0.4, 66.9, True, False), Call.OVER),
-            ((20, 66.9, 0.3, 66.9, False, False), Call.DISAGREE),
+            (61.0, 0.4, True, False, Call.KEEP_BOILING),
+            (61.0, 0.4, True, True, Call.CHECK_AGAIN),
+            (66.0, 1.4, True, False, Call.CHECK_AGAIN),
+            (66.8, 0.4, True, False, Call.DRAW_NOW),
+            (68.4, 0.4, True, False, Call.OVER),
+            (66.9, 0.3, False, False, Call.DISAGREE),
         ]
-        for arguments, call in cases:
-            self.assertEqual(verdict(*arguments).call, call)
-        self.assertEqual(verdict(20, 66.2, 0.4, 66.9, True, False, 0.6).call, Call.DRAW_NOW)
-        self.assertAlmostEqual(
-            verdict(20, 68.4, 0.4, 66.9, True, False).water_kg, -0.448, delta=1e-3
-        )
+        for brix, sigma, agree, due, call in cases:
+            said = verdict(20, brix, sigma, target_brix=66.9, agree=agree, check_due=due)
+            self.assertEqual(said.call, call)
+        calm = {"target_brix": 66.9, "agree": True, "check_due": False}
+        early = verdict(20, 66.2, 0.4, **calm, draw_margin_brix=0.6)
+        self.assertEqual(early.call, Call.DRAW_NOW)
+        self.assertAlmostEqual(verdict(20, 68.4, 0.4, **calm).water_kg, -0.448, delta=1e-3)
 
     def test_putting_back_thinner_syrup_lands_on_the_target(self) -> None:
-        added = solidss.thinner_syrup_to_add_kg(20, 68.4, 66.9, 60)
+        added = solids_of.thinner_syrup_to_add_kg(20, 68.4, 66.9, 60)
         self.assertAlmostEqual((20 * 68.4 + added * 60) / (20 + added), 66.9, delta=1e-9)
 
     def test_flat_219_overshoots_in_the_hills(self) -> None:

@@ -5,12 +5,21 @@ from datetime import timedelta
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
-from lumbrel.services import context, cup_probe, day, day_forms, pan, schools, slip, workings
-from lumbrel.services.air import pressure_at
-from lumbrel.services.bench import cards, checks, curves, profile, register
-from lumbrel.services.calculations import boiling
-from lumbrel.services.cup import cup
-from lumbrel.services.typed import BadInput, Form, NotFound
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.facts import ColourFacts, HydrometerFacts
+from lumbrel.services.base.form import BadInput, Form, NotFound
+from lumbrel.services.base.line import Line
+from lumbrel.services.bench import cards, checks, cup_probe, curves, profile
+from lumbrel.services.day import calculations, ladder
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import working as day_working
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.kitchen import register
+from lumbrel.services.methods import compare
+from lumbrel.services.pan import board as boards
+from lumbrel.services.pan import working as pan_working
+from lumbrel.services.pan.cup import TypedCup, cup
+from lumbrel.services.stations import slip
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import instruments
 from lumbrel.store.kitchen import load_kitchen
@@ -29,11 +38,11 @@ class BenchCase(KitchenCase):
         at = NOON + timedelta(minutes=minutes)
         checks.take_scale_check(self.db, self.owned(key), at, fields)
 
-    def board(self, code: str, minutes: float) -> pan.Board:
-        return pan.board(self.db, code, NOON + timedelta(minutes=minutes))
+    def board(self, code: str, minutes: float) -> boards.Board:
+        return boards.board(self.db, code, NOON + timedelta(minutes=minutes))
 
-    def last(self, code: str, minutes: float) -> slip.Line:
-        return slip.lines(context.load(self.db, code, NOON + timedelta(minutes=minutes)))[-1]
+    def last(self, code: str, minutes: float) -> Line:
+        return slip.lines(contexts.load(self.db, code, NOON + timedelta(minutes=minutes)))[-1]
 
 
 class Checking(BenchCase):
@@ -102,7 +111,7 @@ class Checking(BenchCase):
     def test_a_barometer_that_shows_sea_level(self) -> None:
         shelf = self.add("barometer", "Shelf", shows="sea-level")
         self.check("Shelf", reading="1012 hPa", true="1010 hPa")
-        day_forms.set_pressure(self.db, NOON, {
+        day_entries.set_pressure(self.db, NOON, {
             "basis": "station", "barometer": shelf.id, "pressure": "1010 hPa", "outdoor": "10 C",
             "elevation": "418 m",
         })  # fmt: skip
@@ -124,12 +133,12 @@ class Checking(BenchCase):
             self.put(code, "colour", 90, **seen)
         self.assertIn("looks darker than it is", caught.exception.asks["grade"])
         self.put(code, "colour", 90, by="meter", transmittance="64", vial=wide.id)
-        facts = context.load(self.db, code, NOON + timedelta(hours=2)).first("colour").facts
-        self.assertAlmostEqual(facts["transmittance_10mm_percent"], 80.0)
+        facts = contexts.load(self.db, code, NOON + timedelta(hours=2)).first(ColourFacts).facts
+        self.assertAlmostEqual(facts.transmittance_10mm_percent, 80.0)
 
     def test_the_ladder_by_pressure(self) -> None:
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
-        card = cards.thermometer_card(day.today(self.db, NOON, "dial-a"))
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
+        card = cards.thermometer_card(ladder.today(self.db, NOON, "dial-a"))
         boil = water.boiling_point_c(air.pressure_at_elevation_pa(418))
         for hpa, cells in zip(card.rows, card.cells, strict=True):
             water_here = water.boiling_point_c(hpa * 100)
@@ -141,9 +150,9 @@ class Checking(BenchCase):
 class InTheCup(BenchCase):
     def test_the_mark_moves_as_the_cup_cools_and_follows_a_probe(self) -> None:
         code = self.take_in()
-        here = context.load(self.db, code, NOON + timedelta(minutes=30))
-        fresh = cup(here, 60.0, "long-stem", None, 92.0)
-        later = cup(here, 60.0, "long-stem", None, 92.0, minutes=4)
+        here = contexts.load(self.db, code, NOON + timedelta(minutes=30))
+        fresh = cup(here, 60.0, TypedCup(instrument_id="long-stem", cup_c=92.0))
+        later = cup(here, 60.0, TypedCup(instrument_id="long-stem", cup_c=92.0, minutes=4))
         self.assertGreater(later.mark_brix, fresh.mark_brix + 0.2)
         self.assertEqual(later.read_c, 92.0)
         with self.assertRaisesRegex(BadInput, "Type the cup's temperature"):
@@ -151,18 +160,19 @@ class InTheCup(BenchCase):
         probe = self.add("thermometer", "Dip", sort="digital", stands_in="cup")
         at = NOON + timedelta(minutes=30)
         samples_store.add_samples(self.db, probe.id, [samples_store.Sample(at, 88.0)])
+        here = contexts.load(self.db, code, at)
         self.assertEqual(cup(here, 60.0).probe, "Dip")
         self.assertAlmostEqual(cup(here, 60.0).mark_brix, Hydrometer().mark(66.9, 88.0))
         self.put(code, "hydrometer", 30, reading="29.4 Be")
-        facts = context.load(self.db, code, at).first("hydrometer").facts
-        self.assertEqual((facts["cup_c"], facts["cup_by"]), (88.0, "Dip"))
-        self.assertAlmostEqual(facts["reading_brix"], 54.0, delta=0.2)
+        facts = contexts.load(self.db, code, at).first(HydrometerFacts).facts
+        self.assertEqual((facts.cup_c, facts.cup_by), (88.0, "Dip"))
+        self.assertAlmostEqual(facts.reading_brix, 54.0, delta=0.2)
         self.assertIsNone(cup_probe.cup_probe(here, at + timedelta(minutes=2)))
 
 
 class Sides(BenchCase):
     def boil(self, **taken: str) -> str:
-        schools.save(
+        compare.save(
             self.db,
             {
                 "end_point": "computed",
@@ -172,7 +182,7 @@ class Sides(BenchCase):
                 **taken,
             },
         )
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
         code = self.take_in()
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 59, reading="58", sample="20 C")
@@ -182,13 +192,13 @@ class Sides(BenchCase):
         return code
 
     def outcomes(self, code: str) -> dict[str, float | None]:
-        found = schools.compare(self.board(code, 60))
-        return {o.school.key: o.brix for one in found for o in one.outcomes}
+        found = compare.compare(self.board(code, 60))
+        return {o.method.key: o.brix for one in found for o in one.outcomes}
 
     def test_each_school_says_in_brix_what_it_would_have_done(self) -> None:
         said = self.outcomes(self.boil())
         self.assertAlmostEqual(said["computed"], 66.9, delta=1e-6)
-        dial = day.today(self.db, NOON, "dial-a").chosen.calibration
+        dial = ladder.today(self.db, NOON, "dial-a").chosen.calibration
         pressure = air.pressure_at_elevation_pa(418)
         flat = sucrose.brix_from_boiling_point(dial.true_c((219 - 32) / 1.8), pressure, 0.01)
         self.assertAlmostEqual(said["flat-219"], flat)
@@ -199,24 +209,24 @@ class Sides(BenchCase):
         )
         self.assertLess(said["barometer"], said["test-boil"])
         self.assertEqual((said["66"], said["68.9"]), (66.0, 68.9))
-        asked = boiling.SchoolsRequest(
+        asked = calculations.SchoolsRequest(
             station_pressure_hpa=pressure / 100, test_boil_reading_c=99.6, target_brix=66.9
         )
-        for stop in boiling.end_points(asked).schools:
+        for stop in calculations.end_points(asked).schools:
             self.assertAlmostEqual(stop.brix, said[stop.school], msg=stop.school)
 
     def test_a_side_taken_sets_the_marks_of_the_next_batch(self) -> None:
         code = self.boil(end_point="flat-219")
         self.assertAlmostEqual(self.board(code, 60).draw_shown_c, (219 - 32) / 1.8)
-        finish = next(r for r in day.today(self.db, NOON, "dial-a").rungs if r.rank == "finish")
+        finish = next(r for r in ladder.today(self.db, NOON, "dial-a").rungs if r.rank == "finish")
         self.assertAlmostEqual(finish.shown_c, (219 - 32) / 1.8)
-        schools.save(
+        compare.save(
             self.db,
             {"end_point": "computed", "boil_by": "test-boil", "trust": "all", "hot_mark": "cup"},
         )
         self.assertAlmostEqual(self.board(code, 60).draw_shown_c, (219 - 32) / 1.8)
         with self.assertRaises(BadInput):
-            schools.save(self.db, {"end_point": "by eye"})
+            compare.save(self.db, {"end_point": "by eye"})
 
     def test_trusting_one_sets_the_others_aside(self) -> None:
         board = self.board(self.boil(trust="refractometer"), 60)
@@ -226,7 +236,7 @@ class Sides(BenchCase):
     def test_a_thermometer_at_its_word_says_so_by_its_doubt(self) -> None:
         at_its_word = self.board(self.boil(boil_by="elevation"), 60).evidence.readings[-1]
         pressure = air.pressure_at_elevation_pa(418)
-        shown = at_its_word.facts["reading_c"]
+        shown = at_its_word.facts.reading_c
         self.assertAlmostEqual(
             at_its_word.brix, sucrose.brix_from_boiling_point(shown, pressure, 0.01)
         )
@@ -252,7 +262,7 @@ class Sides(BenchCase):
 
 class Workings(BenchCase):
     def test_every_budget_adds_up_to_the_doubt_it_explains(self) -> None:
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
         code = self.take_in()
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 59, reading="58", sample="20 C", hot_drop="1")
@@ -263,26 +273,26 @@ class Workings(BenchCase):
         for reading in board.evidence.readings:
             whole = sum(sigma**2 for _, sigma in reading.budget) ** 0.5
             self.assertAlmostEqual(whole, reading.sigma_brix, delta=1e-6, msg=reading.kind)
-        joint = workings.of_pan(board, "density")
+        joint = pan_working.of_pan(board, "density")
         self.assertAlmostEqual(joint.sigma, board.believed.sigma_brix, delta=1e-6)
-        for figure in workings.OF_PAN:
-            self.assertTrue(workings.of_pan(board, figure).steps)
-        low = workings.of_pan(board, "minutes")
+        for figure in pan_working.OF_PAN:
+            self.assertTrue(pan_working.of_pan(board, figure).steps)
+        low = pan_working.of_pan(board, "minutes")
         self.assertAlmostEqual(low.value, board.minutes_left)
         with self.assertRaises(NotFound):
-            workings.of_pan(board, "luck")
+            pan_working.of_pan(board, "luck")
 
     def test_a_rung_says_what_it_stands_on(self) -> None:
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
-        today = day.today(self.db, NOON, "dial-a")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
+        today = ladder.today(self.db, NOON, "dial-a")
         for rung in today.rungs:
-            said = workings.rung(today, rung.key)
+            said = day_working.rung(today, rung.key)
             self.assertEqual(said.value, rung.shown_c)
-        steps = {s.label: s.value for s in workings.rung(today, "finish-66.9").steps}
+        steps = {s.label: s.value for s in day_working.rung(today, "finish-66.9").steps}
         self.assertAlmostEqual(
             steps["true"] + steps["reads high by"], said_at(today, "finish-66.9")
         )
 
 
-def said_at(today: day.Day, key: str) -> float:
+def said_at(today: ladder.Day, key: str) -> float:
     return next(r.shown_c for r in today.rungs if r.key == key)

@@ -8,9 +8,12 @@ from pathlib import Path
 
 from lumbrel import demo
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
-from lumbrel.services import kitchen, pan, shelf, slip
+from lumbrel.services.base.entry import standing
+from lumbrel.services.base.facts import AddedFacts
+from lumbrel.services.pan import board as boards
+from lumbrel.services.shelf import lots
+from lumbrel.services.stations import slip, waiting
 from lumbrel.store import demo as demo_store
-from lumbrel.store import record
 from lumbrel.store.db import opened
 from tests.support.kitchen import season_copy
 
@@ -48,19 +51,19 @@ class Season(unittest.TestCase):
         self.now = demo.clock(self.path, frozen=True)()
 
     def test_it_is_the_season_of_the_scenario(self) -> None:
-        lots = shelf.find(self.db).lots
-        self.assertGreaterEqual(len(lots), 40)
-        days = [lot.batch.opened_at.date() for lot in lots]
+        shelf = lots.find(self.db).lots
+        self.assertGreaterEqual(len(shelf), 40)
+        days = [lot.batch.opened_at.date() for lot in shelf]
         self.assertGreaterEqual(min(days), demo.FIRST_DAY)
         self.assertLessEqual(max(days), demo.LAST_DAY)
-        self.assertEqual({lot.grade for lot in lots}, set(shelf.GRADES))
-        birch = [lot for lot in lots if lot.batch.sugar_kind == "birch"]
-        maple = [lot for lot in lots if lot.batch.sugar_kind == "maple"]
+        self.assertEqual({lot.grade for lot in shelf}, set(lots.GRADES))
+        birch = [lot for lot in shelf if lot.batch.sugar_kind == "birch"]
+        maple = [lot for lot in shelf if lot.batch.sugar_kind == "maple"]
         last_maple = max(m.batch.opened_at for m in maple)
         self.assertTrue(birch and all(b.batch.opened_at > last_maple for b in birch))
-        put_back = [e for e in record.standing_of_kind(self.db, "added") if e.facts["brix"] == 0]
+        put_back = [e for e in standing(self.db, AddedFacts) if e.facts.brix == 0]
         self.assertGreaterEqual(len(put_back), 3)
-        self.assertTrue(all(63 < lot.brix < 70 for lot in lots))
+        self.assertTrue(all(63 < lot.brix < 70 for lot in shelf))
 
     def test_the_season_comes_out_the_same_each_time(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -73,17 +76,17 @@ class Season(unittest.TestCase):
 
     def test_the_verdict_calls_the_draw_close_to_the_truth(self) -> None:
         vessel, called = self._vessel(), None
-        board = pan.board(self.db, "26-058", self.now)
+        board = boards.board(self.db, "26-058", self.now)
         self.assertAlmostEqual(board.minutes_left, demo.MINUTES_LEFT, delta=1)
         while called is None and vessel._last < self.now + timedelta(minutes=20):
             vessel.tick(self.db, vessel._last + timedelta(seconds=15))
-            if pan.board(self.db, "26-058", vessel._last).verdict.call.value == "draw_now":
+            if boards.board(self.db, "26-058", vessel._last).verdict.call.value == "draw_now":
                 called = vessel._pot.brix
         self.assertAlmostEqual(called, 66.9, delta=0.6)
         slip.put(self.db, "26-058", "draw", {}, vessel._last)
         vessel.tick(self.db, vessel._last + timedelta(seconds=15))
         self.assertIsNone(vessel._pot)
-        self.assertEqual(kitchen.waiting(self.db).pan, [])
+        self.assertEqual(waiting(self.db)["pan"], [])
 
     def _vessel(self) -> demo.LiveVessel:
         vessel = demo.LiveVessel(self.path, demo.DemoClock(self.now, frozen=True))

@@ -4,21 +4,30 @@ from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
-from lumbrel.services import context, day, day_forms, kitchen, pan, slip
-from lumbrel.services.bench import cards, checks, curves, profile, register
-from lumbrel.services.cup import cup
-from lumbrel.services.typed import BadInput
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.bench import cards, checks, curves, profile
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import ladder
+from lumbrel.services.kitchen import overview, register
+from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.cup import TypedCup, cup
+from lumbrel.services.stations import slip
 from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
-from lumbrel.store.instruments import instruments as registered
-from lumbrel.store.instruments import retire_instrument
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    ThermometerDetail,
+    instruments_of,
+    retire_instrument,
+)
 from tests.support.kitchen import NOON, KitchenCase
 
 
 class OwnCurve(KitchenCase):
     def setUp(self) -> None:
         super().setUp()
-        self.stem = registered(self.db, "hydrometer")[0]
+        self.stem = instruments_of(self.db, HydrometerDetail)[0]
         self.bent = Hydrometer(shift=0.9)
 
     def draw(self, day: int, true: float, hot_at: float = 2, between: bool = False) -> str:
@@ -45,8 +54,8 @@ class OwnCurve(KitchenCase):
         self.assertTrue(two.used)
         self.assertAlmostEqual(two.shift, 0.9, delta=0.005)
         self.assertEqual(two.pairs[-1].batch_code, code)
-        board = pan.board(self.db, code, NOON + timedelta(days=2))
-        shown = cup(board.context, 66.9, self.stem.id, None, 90.0)
+        board = boards.board(self.db, code, NOON + timedelta(days=2))
+        shown = cup(board.context, 66.9, TypedCup(instrument_id=self.stem.id, cup_c=90.0))
         self.assertAlmostEqual(shown.mark_brix, self.bent.mark(66.9, 90.0), delta=0.05)
 
     def test_what_is_no_pair_teaches_nothing(self) -> None:
@@ -65,7 +74,7 @@ class OwnCurve(KitchenCase):
 class Warming(KitchenCase):
     def test_a_probe_that_warms_through_says_nothing_of_density(self) -> None:
         code = self.take_in(vessel="finisher-1")
-        day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
         self.put(code, "boiling", 15)
         offset = 98.6 - water.boiling_point_c(96_410.0)
         samples = [samples_store.Sample(NOON + timedelta(minutes=15.2), 98.7)]
@@ -74,7 +83,7 @@ class Warming(KitchenCase):
             shows = sucrose.boiling_point_c(brix, 96_410.0, 0.01) + offset
             samples.append(samples_store.Sample(NOON + timedelta(minutes=minute), shows))
         samples_store.add_samples(self.db, "probe-1", samples)
-        board = pan.board(self.db, code, NOON + timedelta(minutes=49))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=49))
         self.assertAlmostEqual(board.evidence.fitted.rate_kg_per_min, 0.2, delta=0.01)
         truth = (30 - 1350 / 66.9) / 0.2 + 15 - 49
         self.assertTrue(board.low_left < truth < board.high_left)
@@ -82,13 +91,13 @@ class Warming(KitchenCase):
 
 class Trust(KitchenCase):
     def test_melting_ice_gives_the_slope(self) -> None:
-        dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
-        flat = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
+        dial = next(i for i in instruments_of(self.db, ThermometerDetail) if i.id == "dial-a")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
+        flat = {r.key: r.shown_c for r in ladder.today(self.db, NOON, "dial-a").rungs}
         with self.assertRaisesRegex(BadInput, "Melting ice is 0"):
             checks.take_ice_point(self.db, dial, NOON, {"ice": "32"})
         checks.take_ice_point(self.db, dial, NOON, {"ice": "31 F"})
-        sloped = {r.key: r.shown_c for r in day.today(self.db, NOON, "dial-a").rungs}
+        sloped = {r.key: r.shown_c for r in ladder.today(self.db, NOON, "dial-a").rungs}
         self.assertAlmostEqual(sloped["water"], 99.6)
         boil = water.boiling_point_c(air.pressure_at_elevation_pa(418))
         slope = (99.6 - boil + 1 / 1.8) / boil
@@ -96,9 +105,9 @@ class Trust(KitchenCase):
         self.assertAlmostEqual(sloped["granulated-sugar"] - flat["granulated-sugar"], slope * above)
 
     def test_a_thermometer_is_trusted_for_a_day(self) -> None:
-        dial = next(i for i in registered(self.db, "thermometer") if i.id == "dial-a")
+        dial = next(i for i in instruments_of(self.db, ThermometerDetail) if i.id == "dial-a")
         self.assertIn("never", profile.profile(self.db, dial, NOON).verdict)
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
         fresh = profile.profile(self.db, dial, NOON + timedelta(hours=1))
         self.assertTrue(fresh.good)
         boil = water.boiling_point_c(
@@ -115,12 +124,12 @@ class Prove(KitchenCase):
         self.put(code, "refractometer", 80, reading="66.9", sample="20 C")
         self.put(code, "draw", 84)
         asked = [
-            [b.code for b in kitchen.to_prove(self.db, NOON + timedelta(hours=h))]
+            [b.code for b in overview.to_prove(self.db, NOON + timedelta(hours=h))]
             for h in (3, 20, 90)
         ]
         self.assertEqual(asked, [[], [code], []])
         self.put(code, "hydrometer", 20 * 60, reading="66.5", cup="21 C")
-        self.assertEqual(kitchen.to_prove(self.db, NOON + timedelta(hours=21)), [])
+        self.assertEqual(overview.to_prove(self.db, NOON + timedelta(hours=21)), [])
 
     def test_a_printed_hot_mark_bends_the_curve(self) -> None:
         fields = {
@@ -132,7 +141,7 @@ class Prove(KitchenCase):
         }
         hot = fields | {"mark_reading": "59.6", "mark_at": "211 F"}
         register.add_to_kitchen(self.db, "hydrometer", hot)
-        stem = registered(self.db, "hydrometer")[-1]
+        stem = instruments_of(self.db, HydrometerDetail)[-1]
         own = curves.hydrometer_of(self.db, stem)
         self.assertAlmostEqual(own.mark(66.9, (211 - 32) / 1.8), 59.6, delta=1e-6)
         with self.assertRaisesRegex(BadInput, "cannot be right"):
@@ -143,10 +152,10 @@ class Prove(KitchenCase):
     def test_retired_it_is_offered_no_more_and_its_readings_stay(self) -> None:
         code = self.take_in()
         self.put(code, "hydrometer", 60, reading="52", cup="90 C")
-        before = slip.lines(context.load(self.db, code, NOON))[-1].value
+        before = slip.lines(contexts.load(self.db, code, NOON))[-1].value
         retire_instrument(self.db, "long-stem", NOON)
-        self.assertEqual(registered(self.db, "hydrometer"), [])
-        self.assertEqual(slip.lines(context.load(self.db, code, NOON))[-1].value, before)
+        self.assertEqual(instruments_of(self.db, HydrometerDetail), [])
+        self.assertEqual(slip.lines(contexts.load(self.db, code, NOON))[-1].value, before)
         with self.assertRaisesRegex(BadInput, "Register a hydrometer"):
             self.put(code, "hydrometer", 62, reading="53", cup="90 C")
         retire_instrument(self.db, "long-stem", None)

@@ -4,13 +4,24 @@ import threading
 from datetime import timedelta
 
 from lumbrel.core.physics import air, water
-from lumbrel.services import candy, context, day, day_forms, kitchen, slip
-from lumbrel.services.air import pressure_at
-from lumbrel.services.bench import register
-from lumbrel.services.take_in import learned_rate, open_batch
-from lumbrel.services.typed import BadInput, Form
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.facts import RefractometerFacts
+from lumbrel.services.base.form import BadInput, Form
+from lumbrel.services.candy import plan
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import ladder
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.kitchen import register, settings
+from lumbrel.services.pan.rate import learned_rate
+from lumbrel.services.stations import slip
+from lumbrel.services.take_in.opening import open_batch
 from lumbrel.store.db import opened
-from lumbrel.store.instruments import instruments
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    RefractometerDetail,
+    instruments,
+    instruments_of,
+)
 from lumbrel.store.kitchen import Kitchen, load_kitchen, vessels
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -29,11 +40,13 @@ class Settings(KitchenCase):
                 register.add_to_kitchen(self.db, what, fields)
             self.assertIn("already", caught.exception.errors["name"])
         self.assertAlmostEqual(vessels(self.db)[-1].sizes_mm[0], 609.6)
-        stem = next(i for i in instruments(self.db, "hydrometer") if i.name == "Short stem")
-        self.assertAlmostEqual(stem.detail["calibration_temperature_c"], 20.0)
+        stem = next(i for i in instruments_of(self.db, HydrometerDetail) if i.name == "Short stem")
+        self.assertAlmostEqual(stem.detail.calibration_temperature_c, 20.0)
         code = self.take_in()
         with self.assertRaises(BadInput) as caught:
-            prism = next(i for i in instruments(self.db, "refractometer") if i.name == "Sap prism")
+            prism = next(
+                i for i in instruments_of(self.db, RefractometerDetail) if i.name == "Sap prism"
+            )
             self.put(code, "refractometer", 20, instrument=prism.id, reading="32", sample="20 C")
         self.assertIn("end of its range", caught.exception.asks["reading"])
 
@@ -55,9 +68,9 @@ class Settings(KitchenCase):
         fields = {"name": "K", "target": "66.9", "margin": "0", "time_zone": "Nowhere/At all"}
         fields |= {f"unit_{kind}": unit for kind, unit in load_kitchen(self.db).units.items()}
         with self.assertRaises(BadInput) as caught:
-            kitchen.save_settings(self.db, fields)
+            settings.save_settings(self.db, fields)
         self.assertEqual(list(caught.exception.errors), ["time_zone"])
-        kitchen.save_settings(self.db, fields | {"time_zone": "America/Toronto"})
+        settings.save_settings(self.db, fields | {"time_zone": "America/Toronto"})
         self.assertEqual(load_kitchen(self.db).time_zone, "America/Toronto")
 
 
@@ -82,7 +95,7 @@ class Air(KitchenCase):
         elevation = pressure_at(self.db, load_kitchen(self.db), NOON)
         self.assertEqual((elevation.basis, elevation.sigma_pa), ("elevation", 800.0))
         self.assertAlmostEqual(elevation.pa, air.pressure_at_elevation_pa(418))
-        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "28.26 inHg"})
+        day_entries.set_pressure(self.db, NOON, {"basis": "station", "pressure": "28.26 inHg"})
         fresh = pressure_at(self.db, load_kitchen(self.db), NOON)
         later = pressure_at(self.db, load_kitchen(self.db), NOON + timedelta(hours=11))
         self.assertAlmostEqual(fresh.pa, 28.26 * 3386.389, delta=0.1)
@@ -91,20 +104,20 @@ class Air(KitchenCase):
         self.assertEqual(gone.basis, "elevation")
 
     def test_earlier_boils_let_today_speak_of_the_boil_itself(self) -> None:
-        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
+        day_entries.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
         boil = water.boiling_point_c(96_000)
         for i, offset in enumerate((0.5, 0.6, 0.7, 0.9)):
-            day_forms.test_boil(
+            day_entries.test_boil(
                 self.db, NOON + timedelta(minutes=i),
                 {"thermometer": "probe-1", "reading": f"{boil + offset:.3f}"},
             )  # fmt: skip
-        row = day.today(self.db, NOON + timedelta(hours=1), "probe-1").bases[0]
+        row = ladder.today(self.db, NOON + timedelta(hours=1), "probe-1").bases[0]
         self.assertAlmostEqual(row.boil_c, boil + 0.9 - 0.6, delta=2e-3)
         self.assertGreater(row.sigma_k, 0.15)
 
     def test_birch_stands_higher_on_the_ladder(self) -> None:
         def finish(kind: str) -> float:
-            rungs = day.today(self.db, NOON, "", kind).rungs
+            rungs = ladder.today(self.db, NOON, "", kind).rungs
             return next(r.above_water_k for r in rungs if r.rank == "finish")
 
         self.assertGreater(finish("birch") - finish("maple"), 1.5)
@@ -130,7 +143,7 @@ class Together(KitchenCase):
         for one in hands:
             one.join()
         self.assertEqual(failures, [])
-        self.assertEqual(len(context.load(self.db, code, NOON).entries), 1 + 4 * 6)
+        self.assertEqual(len(contexts.load(self.db, code, NOON).entries), 1 + 4 * 6)
 
     def together(self, calls) -> tuple[list, list[BadInput]]:
         """What calls that start at once return, and what refused them."""
@@ -168,7 +181,7 @@ class Together(KitchenCase):
         slip.put(self.db, code, "refractometer", {"reading": "66.9", "sample": "20 C"}, at)
         done, refused = self.together([lambda db: slip.put(db, code, "draw", {}, at)] * 6)
         self.assertEqual((len(done), len(refused)), (1, 5))
-        line = context.load(self.db, code, at).first("refractometer")
+        line = contexts.load(self.db, code, at).first(RefractometerFacts)
         change = {"reading": "66.8", "sample": "20 C", "supersedes": line.id, "why": "misread"}
         done, refused = self.together(
             [lambda db: slip.put(db, code, "refractometer", change, at)] * 4
@@ -196,7 +209,7 @@ class Together(KitchenCase):
 
 class Candy(KitchenCase):
     def test_a_plan_for_every_confection(self) -> None:
-        page = candy.page(self.db, NOON, {"syrup": "10 lb", "brix": "66.9", "piece": "cream"})
+        page = plan.page(self.db, NOON, {"syrup": "10 lb", "brix": "66.9", "piece": "cream"})
         self.assertEqual(len(page.plans), 8)
         self.assertEqual(page.chosen.confection.key, "cream")
         self.assertAlmostEqual(page.syrup_kg, 4.5359, delta=1e-3)
@@ -207,4 +220,4 @@ class Candy(KitchenCase):
         self.assertGreater(colder, stirred.supersaturation)
         self.assertEqual([p.confection.key for p in page.plans if p.hazard][-1], "hard-drops")
         with self.assertRaises(BadInput):
-            candy.page(self.db, NOON, {"syrup": "ten"})
+            plan.page(self.db, NOON, {"syrup": "ten"})

@@ -10,9 +10,14 @@ from lumbrel.listen import listen, simulated_source, source_of
 from lumbrel.practice.debrief import debrief
 from lumbrel.practice.faults import FAULTS
 from lumbrel.practice.session import PracticePan
-from lumbrel.services import alarms, context, day_forms, pan, probe_intake, slip
-from lumbrel.services.boil_evidence import gather
-from lumbrel.services.typed import BadInput, NotFound
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.pan import alarms
+from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.evidence import gather
+from lumbrel.services.probes import intake
+from lumbrel.services.stations import slip
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import probes
 from lumbrel.store import samples as samples_store
@@ -22,9 +27,9 @@ from tests.support.kitchen import NOON, KitchenCase
 
 
 class Intake(KitchenCase):
-    def take(self, *samples: tuple[float, float], at: float = 0) -> probe_intake.Taken:
+    def take(self, *samples: tuple[float, float], at: float = 0) -> intake.Taken:
         sent = [(NOON + timedelta(seconds=s), value) for s, value in samples]
-        return probe_intake.take(self.db, "probe-1", sent, NOON + timedelta(seconds=at))
+        return intake.take(self.db, "probe-1", sent, NOON + timedelta(seconds=at))
 
     def test_late_doubled_and_a_thousand_at_once(self) -> None:
         self.assertEqual(self.take((-5, 99.0), (-7, 98.9), (-5, 99.0)).kept, 2)
@@ -33,7 +38,7 @@ class Intake(KitchenCase):
         many = [(s / 10, 99.0 + s / 1000) for s in range(1000)]
         self.assertEqual(self.take(*many, at=100).kept, 1000)
         with self.assertRaises(NotFound):
-            probe_intake.take(self.db, "long-stem", [], NOON)
+            intake.take(self.db, "long-stem", [], NOON)
 
     def test_what_is_not_believed_is_counted_and_breaks_nothing(self) -> None:
         code = self.take_in(vessel="finisher-1")
@@ -41,17 +46,17 @@ class Intake(KitchenCase):
             (1, float("nan")), (2, 85.0), (3, 60.0), (4, 160.0), (9e4, 60.0), (5, 60.2), at=6
         )
         self.assertEqual((sent.kept, sum(sent.refused.values())), (2, 4))
-        seen = gather(context.load(self.db, code, NOON + timedelta(seconds=6)))
+        seen = gather(contexts.load(self.db, code, NOON + timedelta(seconds=6)))
         self.assertEqual(sum(t.count for t in seen.troubles), 4)
         self.assertEqual(seen.probe_now.value, 60.2)
 
     def test_tokens_open_for_their_own_probe_until_the_next(self) -> None:
-        first = probe_intake.new_token(self.db, "probe-1", NOON)
-        self.assertEqual(probe_intake.holder(self.db, first), "probe-1")
-        second = probe_intake.new_token(self.db, "probe-1", NOON)
-        self.assertIsNone(probe_intake.holder(self.db, first))
-        self.assertEqual(probe_intake.holder(self.db, second), "probe-1")
-        self.assertIsNone(probe_intake.holder(self.db, second + "x"))
+        first = intake.new_token(self.db, "probe-1", NOON)
+        self.assertEqual(intake.holder(self.db, first), "probe-1")
+        second = intake.new_token(self.db, "probe-1", NOON)
+        self.assertIsNone(intake.holder(self.db, first))
+        self.assertEqual(intake.holder(self.db, second), "probe-1")
+        self.assertIsNone(intake.holder(self.db, second + "x"))
         kept = self.db.execute("SELECT hash FROM device_token").fetchall()
         self.assertFalse(any(second in row["hash"] for row in kept))
 
@@ -118,7 +123,7 @@ class Lines(KitchenCase):
 
 class Calls(KitchenCase):
     def ring(self, code: str, minutes: float) -> list[str]:
-        board = pan.board(self.db, code, NOON + timedelta(minutes=minutes))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=minutes))
         return [alarm.kind for alarm in alarms.watch(self.db, board)]
 
     def test_raised_once_and_answered_on_the_slip(self) -> None:
@@ -132,7 +137,7 @@ class Calls(KitchenCase):
         alarms.acknowledge(self.db, first.id, "CD", NOON + timedelta(minutes=63))
         self.assertEqual(self.ring(code, 63), ["foam"])
         said = [
-            row for row in slip.lines(context.load(self.db, code, NOON)) if "Alarm" in row.title
+            row for row in slip.lines(contexts.load(self.db, code, NOON)) if "Alarm" in row.title
         ]
         self.assertEqual([row.detail for row in said], ["rang 13:00, answered by AB"])
         self.put(code, "refractometer", 78, reading="66.8", sample="20 C")
@@ -144,10 +149,10 @@ class Calls(KitchenCase):
 
     def test_a_silent_probe_calls_each_time_it_falls_silent(self) -> None:
         code = self.take_in(vessel="finisher-1")
-        day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
         for start in (1, 20):
             at = [NOON + timedelta(minutes=start + i / 6) for i in range(12)]
-            probe_intake.take(self.db, "probe-1", [(t, 70.0) for t in at], at[-1])
+            intake.take(self.db, "probe-1", [(t, 70.0) for t in at], at[-1])
             self.assertNotIn("silent", self.ring(code, start + 2))
             self.assertIn("silent", self.ring(code, start + 6))
             for alarm in alarm_store.ringing(self.db):
@@ -155,11 +160,11 @@ class Calls(KitchenCase):
 
     def test_when_nobody_can_tell_who_is_right_the_heat_goes_off_first(self) -> None:
         code = self.take_in()
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
         self.put(code, "boiling", 15)
         self.put(code, "thermometer", 60, instrument="dial-a", reading="101.2 C")
         self.put(code, "refractometer", 61, reading="67.2", sample="20 C", reading_is_so="1")
-        board = pan.board(self.db, code, NOON + timedelta(minutes=61))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=61))
         self.assertEqual((board.verdict.call.value, board.believed), ("disagree", None))
         self.assertTrue(board.stop_first)
         self.assertIn("finish", self.ring(code, 61))
@@ -170,11 +175,11 @@ class Calls(KitchenCase):
         with self.assertRaisesRegex(BadInput, "cannot be"):
             self.put(code, "depth", 40, depth="4 mm")
         self.put(code, "depth", 40, depth="96 mm")
-        board = pan.board(self.db, code, NOON + timedelta(minutes=40))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=40))
         word = board.evidence.words[0]
         self.assertEqual((word.reading.kind, word.estimate.label), ("depth", "Dipstick"))
         self.assertAlmostEqual(100 * 13.5 / word.estimate.brix, board.mass_kg, delta=0.2)
-        line = slip.lines(context.load(self.db, code, NOON))[-1]
+        line = slip.lines(contexts.load(self.db, code, NOON))[-1]
         self.assertEqual(line.title, "Dipstick 96\u00a0mm")
 
 
@@ -277,7 +282,7 @@ class Practice(KitchenCase):
             while True:
                 at += timedelta(seconds=30)
                 session.advance(db, at)
-                board = pan.board(db, session.code, at)
+                board = boards.board(db, session.code, at)
                 if board.verdict.call.value in ("draw_now", "over"):
                     break
                 if "foam" in session.began and answer_foam:

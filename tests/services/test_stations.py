@@ -8,20 +8,28 @@ from datetime import timedelta
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
-from lumbrel.services import context, day, day_forms, kitchen, pan, shelf, slip, take_in
-from lumbrel.services.drawn import after_draw
-from lumbrel.services.typed import BadInput
+from lumbrel.services import stations
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import ladder
+from lumbrel.services.jar import labels
+from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.services.shelf import lots
+from lumbrel.services.stations import slip, waiting
+from lumbrel.services.take_in import opening
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
-from lumbrel.store.instruments import Instrument, add_instrument
+from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from tests.support.kitchen import NOON, KitchenCase
 
 
 class DayCheck(KitchenCase):
     def test_bases_and_the_thermometers_own_marks(self) -> None:
-        day_forms.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 F"})
-        today = day.today(self.db, NOON, "dial-a")
+        day_entries.set_pressure(self.db, NOON, {"basis": "station", "pressure": "960 hPa"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 F"})
+        today = ladder.today(self.db, NOON, "dial-a")
         boil = water.boiling_point_c(96_000)
         self.assertAlmostEqual(today.pressure.boil_c, boil)
         shown = {rung.key: rung.shown_c for rung in today.rungs}
@@ -31,28 +39,28 @@ class DayCheck(KitchenCase):
         self.assertEqual(len([r for r in today.rungs if r.rank == "candy"]), 8)
 
     def test_a_forecast_is_brought_to_the_pan(self) -> None:
-        day_forms.set_pressure(
+        day_entries.set_pressure(
             self.db, NOON,
             {"basis": "forecast", "pressure": "1008", "elevation": "418 m", "outdoor": "2 C"},
         )  # fmt: skip
-        self.assertAlmostEqual(day.today(self.db, NOON).pressure.pa, 95_725, delta=10)
+        self.assertAlmostEqual(ladder.today(self.db, NOON).pressure.pa, 95_725, delta=10)
 
     def test_a_forecast_typed_as_station_pressure_is_asked_about(self) -> None:
         fields = {"basis": "station", "pressure": "1008 hPa"}
         with self.assertRaises(BadInput) as caught:
-            day_forms.set_pressure(self.db, NOON, fields)
+            day_entries.set_pressure(self.db, NOON, fields)
         self.assertIn("418 m", caught.exception.asks["pressure"])
-        self.assertEqual(day.today(self.db, NOON).pressure.basis, "elevation")
-        day_forms.set_pressure(self.db, NOON, fields | {"pressure_is_so": "1"})
-        self.assertEqual(day.today(self.db, NOON).pressure.basis, "station")
+        self.assertEqual(ladder.today(self.db, NOON).pressure.basis, "elevation")
+        day_entries.set_pressure(self.db, NOON, fields | {"pressure_is_so": "1"})
+        self.assertEqual(ladder.today(self.db, NOON).pressure.basis, "station")
 
     def test_a_test_boil_goes_stale_with_the_barometer(self) -> None:
-        add_instrument(self.db, Instrument("bar", "barometer", "Bar", {}))
+        add_instrument(self.db, Instrument("bar", "Bar", BarometerDetail()))
         later = NOON + timedelta(hours=2)
         samples_store.add_samples(self.db, "bar", [samples_store.Sample(NOON, 96_000.0)])
-        day_forms.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})
         samples_store.add_samples(self.db, "bar", [samples_store.Sample(later, 95_500.0)])
-        chosen = day.today(self.db, later, "probe-1").chosen
+        chosen = ladder.today(self.db, later, "probe-1").chosen
         self.assertIn("fallen", chosen.stale)
         offset = 98.9 - water.boiling_point_c(96_000)
         shown = chosen.calibration.indicated_c(water.boiling_point_c(95_500))
@@ -60,7 +68,7 @@ class DayCheck(KitchenCase):
 
     def test_a_boil_in_the_wrong_unit_is_refused_with_the_right_one(self) -> None:
         with self.assertRaises(BadInput) as caught:
-            day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 C"})
+            day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "211.6 C"})
         self.assertIn("other unit", caught.exception.errors["reading"])
 
 
@@ -76,7 +84,7 @@ class Batch(KitchenCase):
             else:
                 mark = Hydrometer().mark(brix, 90.0)
                 self.put(code, kind, minute, reading=f"{mark:.2f}", cup="90 C")
-        board = pan.board(self.db, code, NOON + timedelta(minutes=60))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=60))
         truth = (30 - 30 * 45 / 66.9) / rate + 15 - 60
         self.assertEqual(board.verdict.call.value, "keep_boiling")
         self.assertAlmostEqual(board.minutes_left, truth, delta=1.5)
@@ -86,10 +94,10 @@ class Batch(KitchenCase):
         self.assertAlmostEqual(until_look, board.minutes_left / 2, delta=0.01)
         done = 60 + truth
         self.put(code, "refractometer", done, reading="66.7", sample="20 C")
-        ready = pan.board(self.db, code, NOON + timedelta(minutes=done))
+        ready = boards.board(self.db, code, NOON + timedelta(minutes=done))
         self.assertEqual(ready.verdict.call.value, "draw_now")
         draw = self.put(code, "draw", done)
-        self.assertAlmostEqual(draw.facts["rate_kg_per_min"], rate, delta=0.01)
+        self.assertAlmostEqual(draw.facts.rate_kg_per_min, rate, delta=0.01)
         self.put(code, "filter", done + 10, method="layers", temperature="190 F", twice="1")
         self.put(code, "colour", done + 20, by="meter", transmittance="64", path="20 mm")
         self.put(
@@ -102,14 +110,14 @@ class Batch(KitchenCase):
             count_1="28",
             size_2="250 ml",
         )
-        (lot,) = shelf.find(self.db, text="k-7").lots
+        (lot,) = lots.find(self.db, text="k-7").lots
         self.assertEqual((lot.grade, lot.jar_count, lot.woodlot), ("Golden", 28, "North Kiln"))
-        self.assertEqual(shelf.find(self.db, grade="Dark").lots, [])
-        self.assertEqual(len(shelf.find(self.db, woodlot="North Kiln").lots), 1)
+        self.assertEqual(lots.find(self.db, grade="Dark").lots, [])
+        self.assertEqual(len(lots.find(self.db, woodlot="North Kiln").lots), 1)
         self._exports(code)
 
     def _exports(self, code: str) -> None:
-        at = context.load(self.db, code, NOON + timedelta(hours=5))
+        at = contexts.load(self.db, code, NOON + timedelta(hours=5))
         document = json.loads(batch_files.as_json(at))
         self.assertEqual(document["lot"], "K-7/1")
         self.assertEqual(document["slip"][0]["typed"]["amount"], "30 kg")
@@ -124,10 +132,10 @@ class Batch(KitchenCase):
         self.assertEqual(first, again)
         for _ in range(2):
             self.put(first, "note", 5, text="sheeting", id="note-000001")
-        self.assertEqual(len(context.load(self.db, first, NOON).entries), 2)
+        self.assertEqual(len(contexts.load(self.db, first, NOON).entries), 2)
 
     def test_take_in_by_depth_and_volume_agree_with_mass(self) -> None:
-        charge = take_in.page(
+        charge = opening.page(
             self.db, NOON,
             {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "mass", "amount": "7 gal",
              "brix": "45", "temperature": "20 C"},
@@ -135,14 +143,14 @@ class Batch(KitchenCase):
         self.assertAlmostEqual(
             charge.mass_kg, 26.4979 * sucrose.density_kg_m3(45, 20) / 1000, delta=1e-3
         )
-        by_depth = take_in.page(
+        by_depth = opening.page(
             self.db, NOON,
             {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "depth",
              "amount": f"{charge.depth_now_mm} mm", "brix": "45", "temperature": "20 C"},
         ).charge  # fmt: skip
         self.assertAlmostEqual(by_depth.mass_kg, charge.mass_kg, delta=1e-6)
         self.assertAlmostEqual(charge.solids_kg, charge.mass_kg * 0.45, delta=1e-9)
-        hot = take_in.page(
+        hot = opening.page(
             self.db, NOON,
             {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "volume",
              "amount": "26.4979 L", "brix": "45", "temperature": "95 C"},
@@ -158,7 +166,7 @@ class Batch(KitchenCase):
         self.put(
             code, "hydrometer", 33, reading="49.4", cup="90 C", supersedes=wrong.id, why="misread"
         )
-        lines = slip.lines(context.load(self.db, code, NOON + timedelta(hours=1)))
+        lines = slip.lines(contexts.load(self.db, code, NOON + timedelta(hours=1)))
         old, new = (line for line in lines if line.entry.kind == "hydrometer")
         self.assertTrue(old.entry.superseded)
         self.assertEqual(old.entry.typed["reading"], "59.4")
@@ -168,22 +176,22 @@ class Batch(KitchenCase):
 
     def test_one_liar_is_named_and_not_averaged_in(self) -> None:
         code = self.take_in()
-        day_forms.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 59, reading="58", sample="20 C")
-        at_58 = day.today(self.db, NOON).chosen.calibration.indicated_c(
+        at_58 = ladder.today(self.db, NOON).chosen.calibration.indicated_c(
             sucrose.boiling_point_c(58, air.pressure_at_elevation_pa(418), 0.01)
         )
         self.put(code, "thermometer", 60, instrument="dial-a", reading=f"{at_58:.2f} C")
-        before = pan.board(self.db, code, NOON + timedelta(minutes=60))
+        before = boards.board(self.db, code, NOON + timedelta(minutes=60))
         liar = {"reading": "57.4", "cup": "95 C", "assumed": "1"}
         with self.assertRaises(BadInput) as caught:
             self.put(code, "hydrometer", 60, **liar)
         self.assertIn("no boil goes so far", caught.exception.asks["reading"])
         self.put(code, "hydrometer", 60, **liar, reading_is_so="1")
-        last = slip.lines(context.load(self.db, code, NOON))[-1]
+        last = slip.lines(contexts.load(self.db, code, NOON))[-1]
         self.assertIn("asked about and kept", last.detail)
-        board = pan.board(self.db, code, NOON + timedelta(minutes=60))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=60))
         self.assertEqual(board.verdict.call.value, "disagree")
         self.assertEqual(board.odd, "Long stem")
         self.assertIn("assumed", board.cause.cause)
@@ -197,14 +205,14 @@ class Batch(KitchenCase):
         code = self.take_in()
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 90, reading="69.2", sample="20 C")
-        board = pan.board(self.db, code, NOON + timedelta(minutes=90))
+        board = boards.board(self.db, code, NOON + timedelta(minutes=90))
         self.assertEqual(board.verdict.call.value, "over")
         self.put(code, "draw", 90, mass="20 kg")
-        after = after_draw(context.load(self.db, code, NOON + timedelta(minutes=91)))
+        after = after_draw(contexts.load(self.db, code, NOON + timedelta(minutes=91)))
         water_kg = after.water_to_put_back_kg
         self.assertAlmostEqual(water_kg, 20 * (after.brix / 66.9 - 1), delta=1e-6)
         self.put(code, "added", 95, mass=f"{water_kg} kg", brix="0")
-        mended = after_draw(context.load(self.db, code, NOON + timedelta(minutes=96)))
+        mended = after_draw(contexts.load(self.db, code, NOON + timedelta(minutes=96)))
         self.assertAlmostEqual(mended.brix, 66.9, delta=1e-6)
 
     def test_defoamer_brings_its_allergen_to_the_label(self) -> None:
@@ -213,7 +221,7 @@ class Batch(KitchenCase):
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         self.put(code, "draw", 85)
         self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
-        self.assertEqual(shelf.labels(self.db, code, NOON)[0].allergens, ("milk",))
+        self.assertEqual(labels.labels(self.db, code, NOON)[0].allergens, ("milk",))
 
     def test_an_off_flavour_is_no_grade(self) -> None:
         code = self.take_in()
@@ -221,9 +229,9 @@ class Batch(KitchenCase):
         self.put(code, "draw", 85)
         self.put(code, "colour", 90, by="eye", grade="Amber", buddy="1")
         self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
-        (label,) = shelf.labels(self.db, code, NOON)
+        (label,) = labels.labels(self.db, code, NOON)
         self.assertEqual((label.grade, label.for_processing), ("", True))
-        self.assertTrue(shelf.find(self.db).lots[0].for_processing)
+        self.assertTrue(lots.find(self.db).lots[0].for_processing)
 
     def test_a_struck_draw_brings_the_batch_back_and_teaches_nothing(self) -> None:
         code = self.take_in()
@@ -237,14 +245,14 @@ class Batch(KitchenCase):
             self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
         )
         self.assertEqual(record.standing_of_kind(self.db, "draw"), [])
-        self.assertEqual([b.code for b in kitchen.waiting(self.db).pan], [code])
+        self.assertEqual([b.code for b in waiting(self.db)["pan"]], [code])
         self.put(code, "draw", 88)
 
     def test_questions_and_refusals_write_nothing(self) -> None:
         code = self.take_in()
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         self.put(code, "draw", 85)
-        before = len(context.load(self.db, code, NOON).entries)
+        before = len(contexts.load(self.db, code, NOON).entries)
         for kind, fields, name in (
             ("jar", {"fill": "70 C", "lot": "A1", "size_1": "500 ml", "count_1": "10"}, "fill"),
             ("jar", {"fill": "85 C", "lot": "A1", "size_1": "500 ml", "count_1": "400"}, "size_1"),
@@ -259,8 +267,8 @@ class Batch(KitchenCase):
             with self.subTest(kind, fields=fields), self.assertRaises(BadInput) as caught:
                 self.put(code, kind, 95, **fields)
             self.assertIn(name, caught.exception.errors | caught.exception.asks)
-        self.assertEqual(len(context.load(self.db, code, NOON).entries), before)
-        self.assertEqual(shelf.find(self.db).lots, [])
+        self.assertEqual(len(contexts.load(self.db, code, NOON).entries), before)
+        self.assertEqual(lots.find(self.db).lots, [])
 
     def test_a_busy_vessel_takes_no_second_batch(self) -> None:
         self.take_in()
@@ -270,9 +278,11 @@ class Batch(KitchenCase):
 
     def test_the_line_follows_the_work(self) -> None:
         code = self.take_in()
-        states = {s.key: s for s in kitchen.line(self.db, NOON + timedelta(minutes=40))}
+        states = {s.station.key: s for s in stations.line(self.db, NOON + timedelta(minutes=40))}
         self.assertEqual(states["pan"].href, f"/pan/{code}")
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         self.put(code, "draw", 85)
-        states = {s.key: s for s in kitchen.line(self.db, NOON + timedelta(minutes=90))}
-        self.assertEqual((states["pan"].state, states["filter"].state), ("cold", "1 waiting"))
+        states = {s.station.key: s for s in stations.line(self.db, NOON + timedelta(minutes=90))}
+        self.assertEqual(
+            (states["pan"].state.words, states["filter"].state.words), ("cold", "1 waiting")
+        )

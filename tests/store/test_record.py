@@ -38,7 +38,14 @@ class Record(KitchenCase):
     def test_an_entry_sent_twice_is_written_once(self) -> None:
         code = self.take_in()
         batch = record.batch_by(self.db, code=code)
-        entry = record.Entry("same-id-twice", batch.id, "note", NOON, NOON, {}, {"text": "a"})
+        entry = record.EntryRow(
+            id="same-id-twice",
+            batch_id=batch.id,
+            kind="note",
+            at=NOON,
+            noted_at=NOON,
+            facts={"text": "a"},
+        )
         self.assertTrue(record.add_entry(self.db, entry))
         self.assertFalse(record.add_entry(self.db, entry))
 
@@ -71,7 +78,7 @@ class OldRecords(unittest.TestCase):
             self.assertGreaterEqual(len(migrate(db)), 2)
             self.assertEqual([i.name for i in instruments(db)], ["T"])
             self.assertEqual(day_store.test_boils(db, "t", NOON)[0].reading_c, 99)
-            self.assertEqual((load_kitchen(db).name, load_kitchen(db).schools), ("Old", {}))
+            self.assertEqual((load_kitchen(db).name, load_kitchen(db).methods), ("Old", {}))
             self.assertEqual(db.execute("PRAGMA foreign_keys").fetchone()[0], 1)
             with self.assertRaises(sqlite3.IntegrityError):
                 db.execute("INSERT INTO test_boil VALUES ('c', '', 'nobody', '', 0, 0, 0, '')")

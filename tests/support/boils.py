@@ -9,11 +9,15 @@ from sqlite3 import Connection
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import HOT_SIGMA, Hydrometer
 from lumbrel.core.bench.thermometer import SIGMA_K
+from lumbrel.core.pan.fit import TAKE_IN_SIGMA_BRIX
 from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
-from lumbrel.services import example, pan, slip, take_in
-from lumbrel.services.boil_run import WANDER_SIGMA_K
-from lumbrel.services.typed import BadInput
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.kitchen import example
+from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.run import WANDER_SIGMA_K
+from lumbrel.services.stations import slip
+from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, migrate
@@ -79,8 +83,8 @@ class SimulatedBoil:
         )
         self.curve_error = rng.gauss(0, 0.1)
         self.at = START + timedelta(minutes=1)
-        told = self.pot.brix + misread_brix + rng.gauss(0, take_in.TAKE_IN_SIGMA_BRIX)
-        self.code = take_in.open_batch(self.db, self.at, {
+        told = self.pot.brix + misread_brix + rng.gauss(0, TAKE_IN_SIGMA_BRIX)
+        self.code = opening.open_batch(self.db, self.at, {
             "vessel": "pan", "sugar_kind": "maple", "woodlot": "north-kiln", "amount_by": "mass",
             "amount": f"{self.pot.mass_kg:.3f} kg", "brix": f"{told:.3f}",
             "temperature": f"{self.pot.temperature_c:.1f} C",
@@ -142,9 +146,9 @@ class SimulatedBoil:
         shown -= refractometer.temperature_correction(shown, 21.0)
         self.put("refractometer", reading=f"{shown:.3f}", sample="21 C")
 
-    def board(self) -> pan.Board:
+    def board(self) -> boards.Board:
         """The page's board now."""
-        return pan.board(self.db, self.code, self.at)
+        return boards.board(self.db, self.code, self.at)
 
     def brix_with_water_left(self, share: float) -> float:
         """The density at which such a share of the water to drive off is left."""

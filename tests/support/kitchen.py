@@ -10,7 +10,9 @@ from pathlib import Path
 from sqlite3 import Connection
 
 from lumbrel import demo
-from lumbrel.services import example, slip, take_in
+from lumbrel.services.kitchen import example
+from lumbrel.services.stations import slip
+from lumbrel.services.take_in import opening
 from lumbrel.store.db import connect, migrate
 
 NOON = datetime(2026, 3, 18, 12, 0, tzinfo=UTC)
@@ -37,7 +39,7 @@ class KitchenCase(unittest.TestCase):
             "vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "north-kiln",
             "amount_by": "mass", "amount": "30 kg", "brix": "45", "temperature": "60 C", **other,
         }  # fmt: skip
-        return take_in.open_batch(self.db, at, fields)
+        return opening.open_batch(self.db, at, fields)
 
     def put(self, code: str, kind: str, minutes: float, **fields: str):
         """Put an entry on a slip so many minutes after noon."""

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from lumbrel.web.settings import Settings
+from lumbrel.web.shell.settings import Settings
 from tests.support.browser import chromium
 from tests.support.kitchen import NOON
 from tests.support.server import served

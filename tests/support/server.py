@@ -8,9 +8,9 @@ from contextlib import contextmanager
 
 import uvicorn
 
-from lumbrel.web.app import create_app
-from lumbrel.web.server import Server
-from lumbrel.web.settings import Settings
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.server import Server
+from lumbrel.web.shell.settings import Settings
 
 
 @contextmanager

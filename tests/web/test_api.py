@@ -11,9 +11,9 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from lumbrel import cli
-from lumbrel.services.calculations import CALCULATIONS
-from lumbrel.web.app import create_app
-from lumbrel.web.settings import Settings
+from lumbrel.services.stations import CALCULATIONS
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.settings import Settings
 
 HOST = "http://127.0.0.1"
 EXPECTED = [

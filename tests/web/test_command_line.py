@@ -9,7 +9,7 @@ from pathlib import Path
 
 from lumbrel import cli, demo
 from lumbrel.exchange.batch_files import _inert
-from lumbrel.services import context
+from lumbrel.services.base import batch as contexts
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 
@@ -51,7 +51,7 @@ class CommandLine(KitchenCase):
         self.assertEqual(run("restore", copy, *self.data())[0], 0)
         self.db = connect(self.path)
         self.addCleanup(self.db.close)
-        self.assertEqual(len(context.load(self.db, first, NOON).entries), 1)
+        self.assertEqual(len(contexts.load(self.db, first, NOON).entries), 1)
         self.assertEqual(run("check", *self.data())[0], 0)
 
     def test_damage_is_noticed_and_nothing_replaced(self) -> None:

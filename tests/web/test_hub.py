@@ -5,15 +5,17 @@ import json
 from datetime import timedelta
 from unittest.mock import patch
 
-from lumbrel.services import probe_intake
-from lumbrel.web.live import ALL, Hub
-from lumbrel.web.settings import Settings
+from lumbrel.services.base.cache import Cache
+from lumbrel.services.probes import intake
+from lumbrel.web.shell.hub import ALL, Hub
+from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
 
 
 class News(KitchenCase):
     def hub(self) -> Hub:
-        return Hub(Settings(self.path, lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2))
+        settings = Settings(self.path, lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2)
+        return Hub(settings, Cache())
 
     def test_a_page_hears_its_batch_and_every_alarm(self) -> None:
         code = self.take_in(vessel="finisher-1")
@@ -26,7 +28,7 @@ class News(KitchenCase):
             one, every = hub.listen(code), hub.listen(ALL)
             first = json.loads(await asyncio.wait_for(one.get(), 5))
             at = NOON + timedelta(minutes=60)
-            probe_intake.take(self.db, "probe-1", [(at, 60.5)], at)
+            intake.take(self.db, "probe-1", [(at, 60.5)], at)
             news = first
             while not news["sample"]:
                 news = json.loads(await asyncio.wait_for(one.get(), 5))
@@ -55,12 +57,12 @@ class News(KitchenCase):
 
         async def listen() -> str:
             hub = self.hub()
-            with patch("lumbrel.web.live.LOOK_SECONDS", 3600.0):
+            with patch("lumbrel.web.shell.hub.LOOK_SECONDS", 3600.0):
                 await hub.start()
                 ear = hub.listen(code)
                 hub.wake()
                 await asyncio.wait_for(ear.get(), 5)
-                probe_intake.take(self.db, "probe-1", [(at, 60.5)], at)
+                intake.take(self.db, "probe-1", [(at, 60.5)], at)
                 hub.wake()
                 news = json.loads(await asyncio.wait_for(ear.get(), 5))
                 await hub.stop()

@@ -7,11 +7,11 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
-from lumbrel.services import context
+from lumbrel.services.base import batch as contexts
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
-from lumbrel.web.app import create_app
-from lumbrel.web.security import MAX_BODY_BYTES
-from lumbrel.web.settings import Settings
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.security import MAX_BODY_BYTES
+from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
 
 HOST = "http://127.0.0.1"
@@ -116,7 +116,7 @@ class Pages(KitchenCase):
         code = self.take_in()
         for _ in range(3):
             self.client.post(f"/pan/{code}/slip/note", data={"id": "tap-00000001", "text": "a"})
-        self.assertEqual(len(context.load(self.db, code, NOON).entries), 2)
+        self.assertEqual(len(contexts.load(self.db, code, NOON).entries), 2)
 
     def test_what_is_typed_is_never_markup(self) -> None:
         code = self.take_in(woodlot="", new_woodlot="<script>alert(1)</script>")
@@ -170,7 +170,7 @@ class Pages(KitchenCase):
         many = "&".join(f"f{i}=1" for i in range(500))
         answer = self.client.post(f"/pan/{code}/slip/note", content=many, headers=form)
         self.assertEqual(answer.status_code, 400)
-        self.assertEqual(len(context.load(self.db, code, NOON).entries), 1)
+        self.assertEqual(len(contexts.load(self.db, code, NOON).entries), 1)
 
     def test_units_are_the_kitchens_choice_everywhere(self) -> None:
         fields = {"name": "K", "elevation": "1371 ft", "target": "66.9", "margin": "0"}

@@ -3,15 +3,16 @@
 import unittest
 from itertools import pairwise
 
-from lumbrel.services import day
-from lumbrel.services.cup import Cup
-from lumbrel.store.instruments import Instrument
-from lumbrel.web import pictures
-from lumbrel.web.pictures import plot
-from lumbrel.web.pictures.pan import CupPicture
+from lumbrel.services.day import ladder
+from lumbrel.services.pan.cup import Cup
+from lumbrel.store.instruments import HydrometerDetail, Instrument
+from lumbrel.web.day.picture import ladder as ladder_picture
+from lumbrel.web.pan.picture import CupPicture
+from lumbrel.web.pan.picture import cup as cup_picture
+from lumbrel.web.shell import plot
 from tests.support.kitchen import NOON, KitchenCase
 
-STEM = Instrument("s", "hydrometer", "S", {})
+STEM = Instrument("s", "S", HydrometerDetail())
 
 
 class Geometry(unittest.TestCase):
@@ -23,7 +24,19 @@ class Geometry(unittest.TestCase):
 
     def test_the_stem_rises_with_density(self) -> None:
         def picture(reading: float) -> CupPicture:
-            return pictures.cup(Cup(STEM, 90, False, 59.9, reading, True, False, 45, 75))
+            return cup_picture(
+                Cup(
+                    instrument=STEM,
+                    cup_c=90,
+                    assumed=False,
+                    mark_brix=59.9,
+                    floats_at=reading,
+                    is_reading=True,
+                    below_scale=False,
+                    low_brix=45,
+                    high_brix=75,
+                )
+            )
 
         thin, dense = picture(50), picture(59)
         self.assertLess(dense.stem_bottom, thin.stem_bottom + 1)
@@ -42,7 +55,7 @@ class Geometry(unittest.TestCase):
 class Ladder(KitchenCase):
     def test_every_rung_has_room(self) -> None:
         for kind in ("maple", "birch"):
-            picture = pictures.ladder(day.today(self.db, NOON, "", kind))
+            picture = ladder_picture(ladder.today(self.db, NOON, "", kind))
             labels = [place.label_y for place in picture.rungs]
             self.assertEqual(labels, sorted(labels))
             self.assertTrue(all(b - a >= 24 for a, b in pairwise(labels)), labels)

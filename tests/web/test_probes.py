@@ -6,8 +6,8 @@ import re
 from fastapi.testclient import TestClient
 
 from lumbrel.store import samples as samples_store
-from lumbrel.web.app import create_app
-from lumbrel.web.settings import Settings
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
 
 

@@ -19,6 +19,8 @@ from lumbrel.core.pan.fitted_boil import BoilFit, DensityReading, HeatReading, S
 from lumbrel.core.pan.least_squares import MassBalance
 
 NEXT_CHECK_MINUTES = (2.0, 30.0)
+TAKE_IN_SIGMA_BRIX = 0.3
+"""One sigma of the Brix that is taken in."""
 
 
 def fit(
@@ -27,7 +29,7 @@ def fit(
     readings: Sequence[DensityReading],
     steps: Sequence[Step] = (),
     prior_rate_kg_per_min: tuple[float, float] | None = None,
-    brix_sigma: float = 0.3,
+    brix_sigma: float = TAKE_IN_SIGMA_BRIX,
     heat: Sequence[HeatReading] = (),
     changes: Sequence[float] = (),
 ) -> BoilFit:

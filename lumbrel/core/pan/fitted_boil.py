@@ -1,6 +1,6 @@
 """The path of a boil as it was fitted: mass, density and doubt at any minute, and the finish.
 
-Solids stay, so a mass says the density; see `boil.fit` for how the path is found.
+Solids stay, so a mass says the density; see `fit.fit` for how the path is found.
 """
 
 from bisect import bisect_right

@@ -41,6 +41,7 @@ def verdict(
     mass_kg: float,
     brix: float,
     sigma_brix: float,
+    *,
     target_brix: float,
     agree: bool,
     check_due: bool,

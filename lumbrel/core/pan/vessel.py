@@ -9,6 +9,7 @@ from lumbrel.core.numeric import solve
 from lumbrel.core.physics import sucrose
 
 LOWEST_SAFE_DEPTH_MM = 25.0
+HOTTEST_VOLUME_C = 115.0
 TYPICAL_BOIL_OFF_KG_PER_MIN_M2 = 0.75
 """A hard boil over a good burner; a vessel without a history starts from it, give or take
 half."""
@@ -125,7 +126,7 @@ def hot_volume_ratio(brix: float, temperature_c: float) -> float:
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    require_between(temperature_c, 0.0, 115.0, "temperature_c", "The temperature", "°C")
+    require_between(temperature_c, 0.0, HOTTEST_VOLUME_C, "temperature_c", "The temperature", "°C")
     cold = sucrose.density_kg_m3(brix, 20.0)
     at = min(temperature_c, 100.0)
     ratio = cold / sucrose.density_kg_m3(brix, at)

@@ -1,7 +1,9 @@
 """Reference cards that print on one sheet, and solutions to check an instrument with."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import datetime
+from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
@@ -9,7 +11,17 @@ from lumbrel.core.candy.confections import confections
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
 from lumbrel.core.physics import sucrose, water
-from lumbrel.services.day import Day
+from lumbrel.services.bench.curves import OwnCurve, hydrometer_of, own_curve
+from lumbrel.services.day.ladder import Day, today
+from lumbrel.store.instruments import (
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+    scale_of,
+    with_detail,
+)
 
 CARD_PIECES = ("snow-taffy-soft", "moulded-sugar-soft", "granulated-sugar")
 
@@ -83,24 +95,49 @@ def refractometer_card() -> Card:
     )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class CardOf:
+    """An instrument's card, when its kind has one, and what it is checked with."""
+
+    card: Card | None = None
+    solutions: list[Solution] = field(default_factory=list)
+    learnt: OwnCurve | None = None
+
+
+def card_of(db: Connection, instrument: Instrument[Detail], now: datetime) -> CardOf:
+    """The card of an instrument as it is now; a thermometer's wants a day that is set."""
+    low, high = scale_of(instrument)
+    if stem := with_detail(instrument, HydrometerDetail):
+        own, learnt = hydrometer_of(db, stem, now), own_curve(db, stem, now)
+        solutions = check_solutions(own, low, high)
+        return CardOf(hydrometer_card(own), solutions, learnt if learnt.used else None)
+    if with_detail(instrument, RefractometerDetail):
+        return CardOf(refractometer_card(), check_solutions(None, low, high))
+    if with_detail(instrument, ThermometerDetail):
+        day = today(db, now, instrument.id)
+        if day.pressure and day.chosen and day.chosen.instrument.id == instrument.id:
+            return CardOf(thermometer_card(day))
+    return CardOf()
+
+
 LADDER_STEPS = 9
 STEP_HPA = 5.0
 
 
-def thermometer_card(today: Day) -> Card:
+def thermometer_card(day: Day) -> Card:
     """The ladder by pressure: what this thermometer shows at each mark as the air changes.
 
     Its offset is the one its newest test boil found; the middle row is today's pressure, to
     the nearest 5 hPa.
     """
-    assert today.pressure is not None and today.chosen is not None
-    held = today.chosen.calibration
-    middle = round(today.pressure.pa / 100 / STEP_HPA) * STEP_HPA
+    assert day.pressure is not None and day.chosen is not None
+    held = day.chosen.calibration
+    middle = round(day.pressure.pa / 100 / STEP_HPA) * STEP_HPA
     rows = [middle + STEP_HPA * (i - LADDER_STEPS // 2) for i in range(LADDER_STEPS)]
     wanted = [
         ("water boils", 0.0),
         ("66.0", 66.0),
-        (f"{today.kitchen.target_brix:g}", today.kitchen.target_brix),
+        (f"{day.kitchen.target_brix:g}", day.kitchen.target_brix),
         ("68.9", 68.9),
     ]
     steps = [
@@ -108,7 +145,7 @@ def thermometer_card(today: Day) -> Card:
         for piece in confections()
         if piece.key in CARD_PIECES
     ]
-    invert = DEFAULT_INVERT_FRACTION[today.sugar_kind]
+    invert = DEFAULT_INVERT_FRACTION[day.sugar_kind]
 
     def shown(hpa: float, column: float) -> float:
         boil = water.boiling_point_c(hpa * 100)
@@ -122,8 +159,8 @@ def thermometer_card(today: Day) -> Card:
 
     names = [*(name for name, _ in wanted), *(name for name, _ in steps)]
     return Card(
-        f"What {today.chosen.instrument.name} shows at each mark, by the pressure here, for "
-        f"{today.sugar_kind}", "pressure", "pressure", rows, names,
+        f"What {day.chosen.instrument.name} shows at each mark, by the pressure here, for "
+        f"{day.sugar_kind}", "pressure", "pressure", rows, names,
         _cells(rows, [float(i) for i in range(len(names))], shown), "temperature", False, 2,
     )  # fmt: skip
 

@@ -6,11 +6,11 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.physics import sucrose
+from lumbrel.services.base.form import Form
 from lumbrel.services.bench.curves import hydrometer_of, own_curve
-from lumbrel.services.typed import Form
 from lumbrel.store import day as day_store
 from lumbrel.store.day import ScaleCheck
-from lumbrel.store.instruments import Instrument
+from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument, scale_of, with_detail
 from lumbrel.store.kitchen import load_kitchen
 
 MAX_ICE_K = 8.0
@@ -20,7 +20,7 @@ GOOD_FOR = timedelta(days=365)
 
 
 def take_ice_point(
-    db: Connection, instrument: Instrument, now: datetime, fields: dict[str, str]
+    db: Connection, instrument: Instrument[Detail], now: datetime, fields: dict[str, str]
 ) -> None:
     """Take what a thermometer shows in melting ice.
 
@@ -40,7 +40,7 @@ def take_ice_point(
 
 
 def take_scale_check(
-    db: Connection, instrument: Instrument, now: datetime, fields: dict[str, str]
+    db: Connection, instrument: Instrument[Detail], now: datetime, fields: dict[str, str]
 ) -> None:
     """Take what an instrument shows in water, in a weighed solution, or beside a better one.
 
@@ -74,7 +74,7 @@ def take_scale_check(
 
 
 def _density(
-    form: Form, db: Connection, instrument: Instrument, now: datetime
+    form: Form, db: Connection, instrument: Instrument[Detail], now: datetime
 ) -> tuple[str, float | None, float | None]:
     """Against what, its true Brix, and how much too much the scale showed."""
     against = form.choice("against", ["water", "solution"], "Choose water or a weighed solution.")
@@ -88,7 +88,7 @@ def _density(
         f"It can be read between {form.show(least, 'temperature')} and "
         f"{form.show(hot, 'temperature')}.",
     )  # fmt: skip
-    low = float(instrument.detail.get("scale_low_brix", instrument.detail.get("range_low_brix", 0)))
+    low = scale_of(instrument)[0]
     reading = form.between(
         "reading", "stem" if instrument.kind == "hydrometer" else "brix", -2, 85,
         "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
@@ -100,8 +100,8 @@ def _density(
         )
     if reading is None or at is None or true is None:
         return against, true, None
-    if instrument.kind == "hydrometer":
-        own = replace(hydrometer_of(db, instrument, now), offset_brix=0.0)
+    if stem := with_detail(instrument, HydrometerDetail):
+        own = replace(hydrometer_of(db, stem, now), offset_brix=0.0)
         stands = form.attempt("temperature", lambda: own.mark(true, at))
         return against, true, None if stands is None else reading - stands
     correction = 0.0
@@ -119,22 +119,22 @@ def _barometer(form: Form, db: Connection, now: datetime) -> tuple[str, float | 
     return "reference", true * 100, (reading - true) * 100
 
 
-def last_check(db: Connection, instrument: Instrument, now: datetime) -> datetime | None:
+def last_check(db: Connection, instrument: Instrument[Detail], now: datetime) -> datetime | None:
     """When an instrument was last held against something known; None if never that is known."""
     known = [check.at for check in day_store.scale_checks(db, instrument.id, now)[:1]]
     if instrument.kind == "thermometer":
         known += [boil.at for boil in day_store.test_boils(db, instrument.id, now, 1)]
         ice = day_store.latest_ice_point(db, instrument.id, now)
         known += [ice.at] if ice else []
-    if instrument.kind == "hydrometer":
-        known += [pair.at for pair in own_curve(db, instrument, now).pairs[-1:]]
-    made = instrument.detail.get("calibrated_on")
+    if stem := with_detail(instrument, HydrometerDetail):
+        known += [pair.at for pair in own_curve(db, stem, now).pairs[-1:]]
+    made = instrument.detail.calibrated_on
     if made:
         known.append(datetime.fromisoformat(f"{made}T00:00:00+00:00"))
     return max(known, default=None)
 
 
-def check_is_old(db: Connection, instrument: Instrument, now: datetime) -> str:
+def check_is_old(db: Connection, instrument: Instrument[Detail], now: datetime) -> str:
     """The sentence for a check more than a year old; empty when it is younger or not known."""
     last = last_check(db, instrument, now)
     if last is None or now - last <= GOOD_FOR:

@@ -1,26 +1,24 @@
 """Each instrument as corrections use it: as made, as checked, as its own pairs taught."""
 
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from sqlite3 import Connection
 
 from lumbrel.core.bench import hydrometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.bench.scale_check import ScaleError, error_at
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services.bench import hot_and_cold
-from lumbrel.services.memo import record_key, slip_state
+from lumbrel.services.base.cache import cache_of, record_key, slip_state
+from lumbrel.services.bench.hot_and_cold import hot_and_cold
 from lumbrel.store import day as day_store
-from lumbrel.store.instruments import Instrument
+from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
 FOR_EVER = datetime(9999, 1, 1, tzinfo=UTC)
-HOT_FROM_C = 50.0
-SAME_DRAW = timedelta(seconds=30)
 PAIRS_NEEDED = 2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pair:
     """One draw read hot at the pan and cold later, by the same stem."""
 
@@ -54,62 +52,55 @@ class OwnCurve:
         return len(self.pairs) >= PAIRS_NEEDED and self.spread is not None
 
 
-def as_made(instrument: Instrument) -> Hydrometer:
+def as_made(detail: HydrometerDetail) -> Hydrometer:
     """A hydrometer by its scale, glass and printed hot mark alone."""
-    detail = instrument.detail
-    plain = Hydrometer(
-        float(detail.get("calibration_temperature_c", hydrometer.SIXTY_F_C)),
-        str(detail.get("glass", "soda-lime")),
-    )
-    mark = detail.get("hot_mark")
-    if not mark:
+    plain = Hydrometer(detail.calibration_temperature_c, detail.glass)
+    mark = detail.hot_mark
+    if mark is None:
         return plain
     return hydrometer.with_hot_mark(
-        plain, HotMark(mark["reading_brix"], mark["temperature_c"], mark["true_brix"])
+        plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix)
     )
 
 
-def own_curve(db: Connection, instrument: Instrument, at: datetime = FOR_EVER) -> OwnCurve:
+def own_curve(
+    db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER
+) -> OwnCurve:
     """The curve a hydrometer's own hot and cold pairs teach.
 
     A pair is one draw: read hot at it or after it (what still boils is thinner), and cold later,
     with nothing put in between.
     """
-    key = (record_key(db), slip_state(db), instrument.id, str(instrument.detail))
     wrong_by = scale_error(db, instrument, SYRUP_BRIX, at)
-    known = _learnt.get((*key, wrong_by)) if key[0] else None
-    if known is None:
-        known = _learn(db, instrument, wrong_by)
-        if len(_learnt) >= MOST_CURVES:
-            _learnt.clear()
-        _learnt[(*key, wrong_by)] = known
-    return known
+    key = (record_key(db), slip_state(db), instrument.id, instrument.detail, wrong_by)
+    shelf = cache_of(db).shelf("curves")
+    return shelf.get(key, lambda: _learn(db, instrument, wrong_by))
 
 
-MOST_CURVES = 64
-_learnt: dict[tuple[str, int, str, str, float], OwnCurve] = {}
-"""Curves as they stood at a state of the slips: reading every pair anew costs more than all else."""
-
-
-def _learn(db: Connection, instrument: Instrument, wrong_by: float) -> OwnCurve:
-    made = as_made(instrument)
+def _learn(db: Connection, instrument: Instrument[HydrometerDetail], wrong_by: float) -> OwnCurve:
+    made = as_made(instrument.detail)
     plain = replace(made, shift=1.0, offset_brix=wrong_by)
     plain_shift = made.shift
     pairs = []
-    for code, hot, cold in hot_and_cold.hot_and_cold(
-        db, instrument.id, HOT_FROM_C, hydrometer.COLD_CUP_C, SAME_DRAW
-    ):
+    for drawn in hot_and_cold(db, instrument.id):
+        hot, cold = drawn.hot.facts, drawn.cold.facts
         try:
-            true = plain.correct(cold.facts["reading_brix"], cold.facts["cup_c"])
-            computed = plain.mark(true, hot.facts["cup_c"])
+            true = plain.correct(cold.reading_brix, cold.cup_c)
+            computed = plain.mark(true, hot.cup_c)
         except OutOfRange:
             continue
         pairs.append(
             Pair(
-                code, hot.at, hot.facts["reading_brix"], hot.facts["cup_c"],
-                cold.facts["reading_brix"], cold.facts["cup_c"], true, computed,
+                batch_code=drawn.batch_code,
+                at=drawn.hot.at,
+                hot_brix=hot.reading_brix,
+                hot_c=hot.cup_c,
+                cold_brix=cold.reading_brix,
+                cold_c=cold.cup_c,
+                true_brix=true,
+                computed_brix=computed,
             )
-        )  # fmt: skip
+        )
     if len(pairs) < PAIRS_NEEDED:
         return OwnCurve(pairs, plain_shift, None)
     shift, spread = hydrometer.shift_from_pairs(
@@ -120,11 +111,13 @@ def _learn(db: Connection, instrument: Instrument, wrong_by: float) -> OwnCurve:
     return OwnCurve(pairs, shift, spread)
 
 
-def hydrometer_of(db: Connection, instrument: Instrument, at: datetime = FOR_EVER) -> Hydrometer:
+def hydrometer_of(
+    db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER
+) -> Hydrometer:
     """The hydrometer as corrections use it: its own learnt curve once there is one, and the
     error of its scale as checks up to a moment found it."""
     learnt = own_curve(db, instrument, at)
-    made = as_made(instrument)
+    made = as_made(instrument.detail)
     return replace(
         made,
         shift=learnt.shift if learnt.used else made.shift,
@@ -132,7 +125,7 @@ def hydrometer_of(db: Connection, instrument: Instrument, at: datetime = FOR_EVE
     )
 
 
-def scale_error(db: Connection, instrument: Instrument, brix: float, at: datetime) -> float:
+def scale_error(db: Connection, instrument: Instrument[Detail], brix: float, at: datetime) -> float:
     """What an instrument shows too much near a density, by the newest check of each kind."""
     newest: dict[float, ScaleError] = {}
     for check in day_store.scale_checks(db, instrument.id, at):

@@ -6,12 +6,21 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer, thermometer
 from lumbrel.core.physics import water
+from lumbrel.services.base.corrected import READINGS
+from lumbrel.services.base.entry import standing
 from lumbrel.services.bench import checks, curves
 from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.store import day as day_store
-from lumbrel.store import record
 from lumbrel.store import samples as samples_store
-from lumbrel.store.instruments import Instrument
+from lumbrel.store.instruments import (
+    BarometerDetail,
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+    with_detail,
+)
 
 
 @dataclass(frozen=True)
@@ -23,7 +32,7 @@ class Offset:
     sigma_k: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Curve:
     """An instrument's own curve, beside the plain one when it departs from it."""
 
@@ -36,11 +45,11 @@ class Curve:
     least_span: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Profile:
     """An instrument's page."""
 
-    instrument: Instrument
+    instrument: Instrument[Detail]
     readings: int
     last_used: datetime | None
     curve: OwnCurve | None
@@ -55,46 +64,75 @@ class Profile:
     picture: Curve | None = None
 
 
-def profile(db: Connection, instrument: Instrument, now: datetime) -> Profile:
+Verdict = tuple[str, bool]
+"""What is said of an instrument today, and whether that is good."""
+
+
+def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Profile:
     """Everything an instrument's page says."""
-    used = [
-        e for e in record.standing_of_kind(db, instrument.kind, limit=100_000)
-        if e.facts.get("instrument_id") == instrument.id
-    ]  # fmt: skip
-    last = used[0].at if used else None
-    own, offsets = None, []
+    used = _used(db, instrument)
     known = day_store.scale_checks(db, instrument.id, now)
-    checked = checks.last_check(db, instrument, now)
+    stem = with_detail(instrument, HydrometerDetail)
+    glass = with_detail(instrument, ThermometerDetail)
     error = 0.0
-    if instrument.kind == "hydrometer":
-        own = curves.own_curve(db, instrument, now)
+    if isinstance(instrument.detail, HydrometerDetail | RefractometerDetail):
         error = curves.scale_error(db, instrument, curves.SYRUP_BRIX, now)
-        verdict, good = _trust_hydrometer(own)
-    elif instrument.kind == "thermometer":
-        offsets = _offsets(db, instrument, now)
-        verdict, good = _trust_thermometer(offsets, now)
-    elif instrument.kind == "refractometer":
-        error = curves.scale_error(db, instrument, curves.SYRUP_BRIX, now)
-        verdict, good = _trust_refractometer(known, error)
-    elif instrument.kind == "barometer":
-        verdict, good = _trust_barometer(db, instrument, known, now)
-    elif instrument.kind == "vial":
-        verdict, good = "Its path turns what is seen into what 10 mm would show.", True
-    else:
-        verdict, good = _trust_reference(checked)
-    old = checks.check_is_old(db, instrument, now)
-    if old and instrument.kind != "thermometer":
-        verdict, good = f"{old} Check it again before you trust it.", False
-    elif error:
-        verdict += f" Its scale shows {abs(error):.1f} Brix too {'much' if error > 0 else 'little'}; that is taken off."
-    ice = day_store.latest_ice_point(db, instrument.id, now)
+    verdict, good = _verdict(db, instrument, now, error)
     return Profile(
-        instrument, len(used), last, own, offsets, verdict, good, ice, known, checked, error,
-        _picture(db, instrument, now),
-    )  # fmt: skip
+        instrument=instrument,
+        readings=len(used),
+        last_used=used[0] if used else None,
+        curve=curves.own_curve(db, stem, now) if stem else None,
+        offsets=_offsets(db, glass, now) if glass else [],
+        verdict=verdict,
+        good=good,
+        ice=day_store.latest_ice_point(db, instrument.id, now),
+        checks=known,
+        last_checked=checks.last_check(db, instrument, now),
+        scale_error=error,
+        picture=_picture(db, instrument, now),
+    )
 
 
-def _trust_refractometer(known: list[day_store.ScaleCheck], error: float) -> tuple[str, bool]:
+def _used(db: Connection, instrument: Instrument[Detail]) -> list[datetime]:
+    """When it was read on a slip, newest first."""
+    kind = next((r for r in READINGS if r.key() == instrument.kind), None)
+    if kind is None:
+        return []
+    lines = standing(db, kind, limit=100_000)
+    return [e.at for e in lines if e.facts.instrument_id == instrument.id]
+
+
+def _verdict(
+    db: Connection, instrument: Instrument[Detail], now: datetime, error: float
+) -> Verdict:
+    """Whether to trust it today: its own kind's word, unless its last check is too old."""
+    glass = with_detail(instrument, ThermometerDetail)
+    if glass:
+        return _trust_thermometer(_offsets(db, glass, now), now)
+    old = checks.check_is_old(db, instrument, now)
+    if old:
+        return f"{old} Check it again before you trust it.", False
+    verdict, good = _trust(db, instrument, now, error)
+    if error:
+        way = "much" if error > 0 else "little"
+        verdict += f" Its scale shows {abs(error):.1f} Brix too {way}; that is taken off."
+    return verdict, good
+
+
+def _trust(db: Connection, instrument: Instrument[Detail], now: datetime, error: float) -> Verdict:
+    if stem := with_detail(instrument, HydrometerDetail):
+        return _trust_hydrometer(curves.own_curve(db, stem, now))
+    if with_detail(instrument, RefractometerDetail):
+        return _trust_refractometer(day_store.scale_checks(db, instrument.id, now), error)
+    if barometer := with_detail(instrument, BarometerDetail):
+        return _trust_barometer(db, barometer, now)
+    if instrument.kind == "vial":
+        return "Its path turns what is seen into what 10 mm would show.", True
+    return _trust_reference(checks.last_check(db, instrument, now))
+
+
+def _trust_refractometer(known: list[day_store.ScaleCheck], error: float) -> Verdict:
     if not known:
         return "Show it a drop of water: it must read 0 at its temperature.", True
     if error:
@@ -103,11 +141,11 @@ def _trust_refractometer(known: list[day_store.ScaleCheck], error: float) -> tup
 
 
 def _trust_barometer(
-    db: Connection, instrument: Instrument, known: list[day_store.ScaleCheck], now: datetime
-) -> tuple[str, bool]:
-    shows = "the pressure here" if instrument.detail.get("shows") != "sea-level" else (
-        "the pressure brought down to sea level; the kitchen’s height is taken off"
-    )  # fmt: skip
+    db: Connection, instrument: Instrument[BarometerDetail], now: datetime
+) -> Verdict:
+    shows = "the pressure here"
+    if instrument.detail.shows == "sea-level":
+        shows = "the pressure brought down to sea level; the kitchen’s height is taken off"
     sample = samples_store.latest_sample(db, instrument.id, now)
     if sample is None:
         return f"It shows {shows}. Type it at the day check.", True
@@ -116,7 +154,7 @@ def _trust_barometer(
     return "It has not reported for an hour.", False
 
 
-def _trust_reference(made: datetime | None) -> tuple[str, bool]:
+def _trust_reference(made: datetime | None) -> Verdict:
     if made is None:
         return (
             "Colours fade: note when it was made, and hold it against a new one each season.",
@@ -125,64 +163,96 @@ def _trust_reference(made: datetime | None) -> tuple[str, bool]:
     return "Less than a year old: its colours hold.", True
 
 
-def _picture(db: Connection, instrument: Instrument, now: datetime) -> Curve | None:
+def _picture(db: Connection, instrument: Instrument[Detail], now: datetime) -> Curve | None:
     """An instrument's own curve, with the plain one where there is something to compare."""
-    if instrument.kind == "hydrometer":
-        own = curves.hydrometer_of(db, instrument, now)
-        plain = replace(own, shift=1.0, offset_brix=0.0)
-        cups = [15.0 + 5 * i for i in range(18)]
-        return Curve(
-            "Where it floats in syrup of 66.9, by the cup’s temperature", "temperature", "brix",
-            [(t, own.mark(66.9, t)) for t in cups],
-            [(t, plain.mark(66.9, t)) for t in cups] if own != plain else [], 2.0,
-        )  # fmt: skip
-    if instrument.kind == "refractometer":
-        drops = [float(t) for t in range(10, 31)]
-        error = curves.scale_error(db, instrument, curves.SYRUP_BRIX, now)
-        own_c = instrument.detail.get("compensated")
-        add = [0.0 if own_c else refractometer.temperature_correction(66.9, t) for t in drops]
-        return Curve(
-            "What to add to a reading of 66.9, by the drop’s temperature", "temperature", "brix",
-            [(t, v - error) for t, v in zip(drops, add, strict=True)],
-            list(zip(drops, add, strict=True)) if error else [], 0.5,
-        )  # fmt: skip
-    if instrument.kind == "thermometer":
-        return _departure(db, instrument, now)
+    if stem := with_detail(instrument, HydrometerDetail):
+        return _floats(db, stem, now)
+    if prism := with_detail(instrument, RefractometerDetail):
+        return _drops(db, prism, now)
+    if glass := with_detail(instrument, ThermometerDetail):
+        return _departure(db, glass, now)
     if instrument.kind == "barometer":
-        samples = samples_store.minute_samples(db, instrument.id, now - timedelta(hours=48), now)
-        points = [
-            ((s.at - now) / timedelta(hours=1), s.value / 100) for s in samples[::5] or samples
-        ]
-        return (
-            Curve("The last two days", "hours", "pressure", points, [], 5.0)
-            if len(points) > 1
-            else None
-        )
+        return _two_days(db, instrument, now)
     return None
 
 
-def _departure(db: Connection, instrument: Instrument, now: datetime) -> Curve | None:
+def _floats(db: Connection, stem: Instrument[HydrometerDetail], now: datetime) -> Curve:
+    own = curves.hydrometer_of(db, stem, now)
+    plain = replace(own, shift=1.0, offset_brix=0.0)
+    cups = [15.0 + 5 * i for i in range(18)]
+    syrup = curves.SYRUP_BRIX
+    return Curve(
+        title=f"Where it floats in syrup of {syrup:g}, by the cup’s temperature",
+        x_kind="temperature",
+        y_kind="brix",
+        own=[(t, own.mark(syrup, t)) for t in cups],
+        plain=[(t, plain.mark(syrup, t)) for t in cups] if own != plain else [],
+        least_span=2.0,
+    )
+
+
+def _drops(db: Connection, prism: Instrument[RefractometerDetail], now: datetime) -> Curve:
+    drops = [float(t) for t in range(10, 31)]
+    syrup = curves.SYRUP_BRIX
+    error = curves.scale_error(db, prism, syrup, now)
+    by_itself = prism.detail.compensated
+    add = [0.0 if by_itself else refractometer.temperature_correction(syrup, t) for t in drops]
+    return Curve(
+        title=f"What to add to a reading of {syrup:g}, by the drop’s temperature",
+        x_kind="temperature",
+        y_kind="brix",
+        own=[(t, v - error) for t, v in zip(drops, add, strict=True)],
+        plain=list(zip(drops, add, strict=True)) if error else [],
+        least_span=0.5,
+    )
+
+
+def _two_days(db: Connection, barometer: Instrument[Detail], now: datetime) -> Curve | None:
+    samples = samples_store.minute_samples(db, barometer.id, now - timedelta(hours=48), now)
+    points = [((s.at - now) / timedelta(hours=1), s.value / 100) for s in samples[::5] or samples]
+    if len(points) < 2:
+        return None
+    return Curve(
+        title="The last two days",
+        x_kind="hours",
+        y_kind="pressure",
+        own=points,
+        plain=[],
+        least_span=5.0,
+    )
+
+
+def _departure(
+    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
+) -> Curve | None:
     boils = day_store.test_boils(db, instrument.id, now, 1)
     if not boils:
         return None
     ice = day_store.latest_ice_point(db, instrument.id, now)
     held = thermometer.calibrate(
-        boils[0].reading_c, boils[0].station_pressure_pa, str(instrument.detail.get("sort", "digital")),
+        boils[0].reading_c,
+        boils[0].station_pressure_pa,
+        instrument.detail.sort,
         ice.reading_c if ice else None,
-    )  # fmt: skip
+    )
     span = [0.0, held.at_c, 150.0] if held.slope else [90.0, held.at_c, 125.0]
     return Curve(
-        "How far it reads from the truth, by temperature", "temperature", "difference",
-        [(t, held.indicated_c(t) - t) for t in span], [(t, 0.0) for t in span], 1.0,
-    )  # fmt: skip
+        title="How far it reads from the truth, by temperature",
+        x_kind="temperature",
+        y_kind="difference",
+        own=[(t, held.indicated_c(t) - t) for t in span],
+        plain=[(t, 0.0) for t in span],
+        least_span=1.0,
+    )
 
 
-def _trust_hydrometer(curve: OwnCurve) -> tuple[str, bool]:
+def _trust_hydrometer(curve: OwnCurve) -> Verdict:
     count = len(curve.pairs)
     if curve.used:
-        bend = "as computed" if abs(curve.shift - 1) < 0.02 else (
-            f"{100 * abs(1 - curve.shift):.0f} % {'less' if curve.shift < 1 else 'more'} than computed"
-        )  # fmt: skip
+        bend = "as computed"
+        if abs(curve.shift - 1) >= 0.02:
+            way = "less" if curve.shift < 1 else "more"
+            bend = f"{100 * abs(1 - curve.shift):.0f} % {way} than computed"
         return f"{count} hot and cold pairs taught its own curve: it shifts with heat {bend}.", True
     if count == 1:
         return "One hot and cold pair so far; from the second on its own curve is used.", True
@@ -192,17 +262,20 @@ def _trust_hydrometer(curve: OwnCurve) -> tuple[str, bool]:
     ), True
 
 
-def _offsets(db: Connection, instrument: Instrument, now: datetime) -> list[Offset]:
+def _offsets(
+    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
+) -> list[Offset]:
     return [
         Offset(
-            b.at, b.reading_c - water.boiling_point_c(b.station_pressure_pa),
-            b.pressure_sigma_pa * 0.028 / 100,
+            b.at,
+            b.reading_c - water.boiling_point_c(b.station_pressure_pa),
+            b.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA,
         )
         for b in reversed(day_store.test_boils(db, instrument.id, now))
-    ]  # fmt: skip
+    ]
 
 
-def _trust_thermometer(offsets: list[Offset], now: datetime) -> tuple[str, bool]:
+def _trust_thermometer(offsets: list[Offset], now: datetime) -> Verdict:
     if not offsets:
         return "It has never been in boiling water here: its marks may be 1 K out.", False
     age = now - offsets[-1].at

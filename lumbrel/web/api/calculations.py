@@ -5,7 +5,8 @@ from typing import Any
 
 from fastapi import APIRouter, Response
 
-from lumbrel.services.calculations import CALCULATIONS, Calculation
+from lumbrel.services.base.calculation import Calculation
+from lumbrel.services.stations import CALCULATIONS
 
 router = APIRouter(prefix="/api", tags=["calculations"])
 

@@ -8,12 +8,14 @@ from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.web.render import TEMPLATES
-from lumbrel.web.request import Db
-from lumbrel.web.shower import Shower
+from lumbrel.web.shell.display import Display
+from lumbrel.web.shell.render import TEMPLATES
+from lumbrel.web.shell.request import Here
 
 router = APIRouter()
 last = APIRouter()
+UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
+"""Kinds that are shown in one unit only."""
 
 
 @router.get("/healthz", tags=["meta"])
@@ -31,25 +33,27 @@ async def constant() -> dict[str, float]:
 @router.get("/api/docs", include_in_schema=False)
 async def docs() -> HTMLResponse:
     """The API's documentation, from shipped assets."""
-    return HTMLResponse(TEMPLATES.get_template("print/docs.html").render(version=__version__))
+    return HTMLResponse(TEMPLATES.get_template("api/docs.html").render(version=__version__))
 
 
 @router.get("/api/understood", tags=["meta"])
 def understood(
-    db: Db, kind: str = Query(max_length=20), text: str = Query(max_length=60)
-) -> dict[str, str | bool]:
+    visit: Here, kind: str = Query(max_length=20), text: str = Query(max_length=60)
+) -> dict[str, str | bool | float | None]:
     """How a quantity is understood as it is typed, in the kitchen's units and the other one."""
     if kind not in units.KINDS:
         raise OutOfRange(f"The kind must be one of {', '.join(units.KINDS)}.", "kind")
-    kitchen = load_kitchen(db)
+    kitchen = load_kitchen(visit.db)
     try:
         typed = units.parse(text, kind, kitchen.units.get(kind, ""))
     except OutOfRange as error:
-        return {"ok": False, "said": error.sentence}
-    show = Shower(kitchen)
-    if kind in ("brix", "percent", "count"):
-        return {"ok": True, "said": show(typed.value, kind)}
-    return {"ok": True, "said": f"{show(typed.value, kind)}, {show.both(typed.value, kind)}"}
+        return {"ok": False, "said": error.sentence, "value": None, "unit": ""}
+    show = Display(kitchen)
+    said = show(typed.value, kind)
+    if kind not in UNITS_OF_THEIR_OWN:
+        said += f", {show.both(typed.value, kind)}"
+    inside = units.KINDS[kind].inside.symbol
+    return {"ok": True, "said": said, "value": typed.value, "unit": inside}
 
 
 @last.api_route(

@@ -3,13 +3,12 @@
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request
+from fastapi import APIRouter, Header
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict, Field
 
-from lumbrel.services import probe_intake
-from lumbrel.web.request import Db, Now
-from lumbrel.web.worlds import world_of
+from lumbrel.services.probes import intake
+from lumbrel.web.shell.request import Here
 
 router = APIRouter(prefix="/api", tags=["probes"])
 
@@ -28,7 +27,7 @@ class SamplesModel(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    samples: Annotated[list[SampleModel], Field(min_length=1, max_length=probe_intake.MOST_AT_ONCE)]
+    samples: Annotated[list[SampleModel], Field(min_length=1, max_length=intake.MOST_AT_ONCE)]
 
 
 class TakenModel(BaseModel):
@@ -41,20 +40,18 @@ class TakenModel(BaseModel):
 
 @router.post("/probes/samples", response_model=TakenModel)
 def samples(
-    request: Request,
-    db: Db,
-    now: Now,
+    visit: Here,
     body: SamplesModel,
     authorization: Annotated[str, Header()] = "",
 ) -> TakenModel | JSONResponse:
     """Take samples of the probe whose token this is: `Authorization: Bearer TOKEN`."""
     scheme, _, token = authorization.partition(" ")
-    probe_id = probe_intake.holder(db, token.strip()) if scheme.lower() == "bearer" else None
+    probe_id = intake.holder(visit.db, token.strip()) if scheme.lower() == "bearer" else None
     if probe_id is None:
         sentence = "Send the probe's own token: make one on the thermometer's page."
         answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
         return JSONResponse(answer, 401, {"WWW-Authenticate": "Bearer"})
-    sent = [((s.at or now).astimezone(UTC), s.temperature_c) for s in body.samples]
-    taken = probe_intake.take(db, probe_id, sent, now)
-    world_of(request).hub.wake()
+    sent = [((s.at or visit.now).astimezone(UTC), s.temperature_c) for s in body.samples]
+    taken = intake.take(visit.db, probe_id, sent, visit.now)
+    visit.workspace.hub.wake()
     return TakenModel(kept=taken.kept, known=taken.known, refused=taken.refused)

@@ -1,0 +1,70 @@
+"""What an application keeps between looks at its record, in one object.
+
+Connections carry it; one that was opened without has a cache of its own, as long as it is open.
+"""
+
+from collections.abc import Callable, Hashable
+from pathlib import Path
+from sqlite3 import Connection
+from threading import Lock, RLock
+from typing import Any, TypeVar, cast
+
+T = TypeVar("T")
+
+
+class Shelf:
+    """Things worth keeping, by key; the one used longest ago goes first."""
+
+    def __init__(self, most: int) -> None:
+        self.lock = RLock()
+        self._most = most
+        self._kept: dict[Hashable, Any] = {}
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What is kept under a key, made now if there is nothing."""
+        with self.lock:
+            found = cast(T, self._kept.pop(key)) if key in self._kept else make()
+            self._kept[key] = found
+            while len(self._kept) > self._most:
+                self._kept.pop(next(iter(self._kept)))
+            return found
+
+    def drop(self, key: Hashable) -> None:
+        """Forget what is kept under a key."""
+        with self.lock:
+            self._kept.pop(key, None)
+
+
+class Cache:
+    """The shelves of an application, by name."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._shelves: dict[str, Shelf] = {}
+
+    def shelf(self, name: str, most: int = 64) -> Shelf:
+        """A shelf by its name; `most` is how many things it holds."""
+        with self._lock:
+            return self._shelves.setdefault(name, Shelf(most))
+
+
+def cache_of(db: Connection) -> Cache:
+    """The cache that a connection carries."""
+    kept = getattr(db, "cache", None)
+    if not isinstance(kept, Cache):
+        kept = Cache()
+        db.cache = kept  # type: ignore[attr-defined]
+    return kept
+
+
+def record_key(db: Connection) -> str:
+    """A name for the record a connection is open on: a file put in another's place is another
+    record."""
+    file = next(row["file"] for row in db.execute("PRAGMA database_list") if row["name"] == "main")
+    return f"{file} {Path(file).stat().st_ino}" if file else ""
+
+
+def slip_state(db: Connection) -> int:
+    """A number that grows with every line put on any slip."""
+    row = db.execute("SELECT max(rowid) AS last FROM entry").fetchone()
+    return int(row["last"] or 0)

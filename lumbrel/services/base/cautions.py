@@ -1,0 +1,47 @@
+"""The cautions; each station names those that belong to its step.
+
+Dismissed for the day, never for ever: by the key in front of each.
+"""
+
+HOT = (
+    "hot",
+    "Hot syrup sticks and burns deep: long sleeves, gloves, children and pets away, cold water at "
+    "hand. Your local first-aid advice comes first.",
+)
+STEAM = (
+    "steam",
+    "Ventilate steam and burners, use only burners made for indoors, and have a carbon monoxide "
+    "alarm. No fryer burner in the house. Your fire code and gas fitter decide.",
+)
+FOAM = (
+    "foam",
+    "Foam climbs in seconds. Keep half the pot empty, defoamer in reach, and never leave it. "
+    "Butter, margarine and cream carry milk on to the label.",
+)
+LOW = ("low", "A pan that runs low scorches and can burn: keep the level up, kill the heat first.")
+LEAD = (
+    "lead",
+    "Old buckets, solder and valves can hold lead: food-grade gear only. Ask your extension office "
+    "when in doubt.",
+)
+GLASS = (
+    "glass",
+    "Glass breaks by thermal shock: preheat jars and hydrometers; never drop a cold hydrometer into "
+    "boiling syrup.",
+)
+SALE = (
+    "sale",
+    "Syrup for sale falls under food law: licence, labels, density, colour class, records. Ask your "
+    "authority; its rule comes before anything shown here.",
+)
+CANDY = (
+    "candy",
+    "Above 115 °C sugar burns deeper still, hard candy at 150 °C most. Ice or water baths spit: "
+    "lower the pot slowly, keep water out of it.",
+)
+MOULD = (
+    "mould",
+    "Mouldy or fermented syrup: discard it and never sell it; moulds can leave toxins that boiling "
+    "does not destroy.",
+)
+SNOW = ("snow", "Snow for eating: fresh and clean, away from roads and roofs.")

@@ -1,0 +1,87 @@
+"""A line of a slip as services know it: its facts are a model of its kind."""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Generic, TypeVar
+
+from lumbrel.services.base.facts import Facts, read_facts
+from lumbrel.store import record
+from lumbrel.store.record import EntryRow
+
+F = TypeVar("F", bound=Facts, covariant=True)
+G = TypeVar("G", bound=Facts)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Entry(Generic[F]):
+    """One line of a slip: `typed` as it was typed, `facts` as understood or decided.
+
+    `superseded` is set when loaded: a later line amends or strikes this one.
+    """
+
+    id: str
+    batch_id: str
+    at: datetime
+    noted_at: datetime
+    facts: F
+    typed: dict[str, str] = field(default_factory=dict)
+    supersedes: str | None = None
+    why: str = ""
+    initials: str = ""
+    superseded: bool = False
+
+    @property
+    def kind(self) -> str:
+        """The kind of line it is."""
+        return self.facts.kind
+
+    def row(self) -> EntryRow:
+        """As the store keeps it."""
+        return EntryRow(
+            id=self.id,
+            batch_id=self.batch_id,
+            kind=self.kind,
+            at=self.at,
+            noted_at=self.noted_at,
+            typed=self.typed,
+            facts=self.facts.written(),
+            facts_version=self.facts.VERSION,
+            supersedes=self.supersedes,
+            why=self.why,
+            initials=self.initials,
+        )
+
+
+def of_row(row: EntryRow) -> Entry[Facts]:
+    """A row of the store as a line."""
+    return Entry(
+        id=row.id,
+        batch_id=row.batch_id,
+        at=row.at,
+        noted_at=row.noted_at,
+        facts=read_facts(row.kind, row.facts_version, row.facts),
+        typed=row.typed,
+        supersedes=row.supersedes,
+        why=row.why,
+        initials=row.initials,
+        superseded=row.superseded,
+    )
+
+
+def preview(facts: G, at: datetime) -> Entry[G]:
+    """A line that is not on any slip yet, to see what it would say."""
+    return Entry(id="", batch_id="", at=at, noted_at=at, facts=facts)
+
+
+def with_facts(entry: Entry[Facts], kinds: tuple[type[F], ...]) -> Entry[F] | None:
+    """The line itself when its facts are of one of these kinds."""
+    return entry if isinstance(entry.facts, kinds) else None  # type: ignore[return-value]
+
+
+def standing(
+    db: Connection, facts: type[F], *, vessel_id: str = "", limit: int = 1000
+) -> list[Entry[F]]:
+    """Standing lines of one kind over all batches (of a vessel), newest first."""
+    rows = record.standing_of_kind(db, facts.key(), vessel_id=vessel_id, limit=limit)
+    return [e for row in rows if (e := with_facts(of_row(row), (facts,)))]

@@ -1,0 +1,226 @@
+"""What each kind of line keeps: one frozen model a kind, with a version.
+
+A line's facts are written once and never again. Fields may be added with a default; where the
+meaning of a field changes, the kind's `VERSION` grows and `UPCAST` says how an older line is read.
+The union's JSON Schema is what exports are published with.
+"""
+
+from collections.abc import Callable
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+
+class Facts(BaseModel):
+    """What a line was understood or decided to say, in SI."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    VERSION: ClassVar[int] = 1
+    kind: str
+
+    @classmethod
+    def key(cls) -> str:
+        """The kind of line it is of, as the record names it."""
+        return str(cls.model_fields["kind"].default)
+
+    def written(self) -> dict[str, Any]:
+        """As the record keeps them: what was given, without the kind."""
+        return self.model_dump(mode="json", exclude={"kind"}, exclude_unset=True)
+
+
+class TakeInFacts(Facts):
+    """Near-syrup came into a vessel. `brix` is corrected, `brix_read` as it was told or read."""
+
+    kind: Literal["take_in"] = "take_in"
+    mass_kg: float
+    brix: float
+    temperature_c: float
+    amount_by: Literal["mass", "volume", "depth"]
+    amount: float
+    brix_read: float
+    target_brix: float
+    water_kg: float
+    vessel_id: str
+    sugar_kind: str
+
+
+class ReadingFacts(Facts):
+    """What an instrument showed."""
+
+    instrument_id: str
+
+
+class HydrometerFacts(ReadingFacts):
+    """Where the stem floated; below its scale `reading_brix` is the scale's lowest mark."""
+
+    kind: Literal["hydrometer"] = "hydrometer"
+    reading_brix: float
+    cup_c: float
+    cup_assumed: bool = False
+    below_scale: bool = False
+    cup_by: str = ""
+
+
+class RefractometerFacts(ReadingFacts):
+    """What a drop on the prism showed."""
+
+    kind: Literal["refractometer"] = "refractometer"
+    reading_brix: float
+    sample_c: float
+    compensated: bool = False
+    hot_drop: bool = False
+
+
+class ThermometerFacts(ReadingFacts):
+    """What a thermometer showed in the boil."""
+
+    kind: Literal["thermometer"] = "thermometer"
+    reading_c: float
+
+
+class DepthFacts(Facts):
+    """How deep the boil stood."""
+
+    kind: Literal["depth"] = "depth"
+    depth_mm: float
+
+
+class BoilingFacts(Facts):
+    """It began to boil off."""
+
+    kind: Literal["boiling"] = "boiling"
+
+
+class StrainedFacts(Facts):
+    """It was strained once, while thin."""
+
+    kind: Literal["strained"] = "strained"
+
+
+class FoamFacts(Facts):
+    """Foam was knocked down; an allergen goes on to the label."""
+
+    kind: Literal["foam"] = "foam"
+    defoamer: str
+    allergen: str
+
+
+class AddedFacts(Facts):
+    """Something was put in: near-syrup, thinner syrup, or water at 0 Brix."""
+
+    kind: Literal["added"] = "added"
+    mass_kg: float
+    brix: float
+    temperature_c: float | None = None
+
+
+class NoteFacts(Facts):
+    """Something worth keeping."""
+
+    kind: Literal["note"] = "note"
+    text: str
+
+
+class DrawFacts(Facts):
+    """Drawn off, with the figures it was decided on."""
+
+    kind: Literal["draw"] = "draw"
+    brix: float
+    sigma_brix: float
+    target_brix: float
+    mass_kg: float
+    weighed: bool
+    call: str
+    chi2_per_dof: float
+    rate_kg_per_min: float | None
+
+
+class FilterFacts(Facts):
+    """Filtered hot."""
+
+    kind: Literal["filter"] = "filter"
+    method: str
+    temperature_c: float
+    twice: bool
+
+
+class ColourFacts(Facts):
+    """The colour class by a meter (with its transmittance) or by eye (with what it was held to)."""
+
+    kind: Literal["colour"] = "colour"
+    by: Literal["meter", "eye"]
+    flaws: tuple[str, ...]
+    for_processing: bool
+    transmittance_percent: float | None = None
+    path_mm: float | None = None
+    transmittance_10mm_percent: float | None = None
+    grade: str
+    chances: dict[str, float] | None = None
+    vial: str = ""
+    reference: str = ""
+
+
+class JarFacts(Facts):
+    """Jars filled: content in ml at 20 degC and count of each size."""
+
+    kind: Literal["jar"] = "jar"
+    fill_c: float
+    lot: str
+    jars: tuple[tuple[float, int], ...]
+    brix: float
+    target_brix: float
+    hot_pack: str
+    mass_kg: float
+
+
+class AlarmFacts(Facts):
+    """An alarm was answered; `raised_at` is ISO 8601."""
+
+    kind: Literal["alarm"] = "alarm"
+    alarm: str
+    words: str
+    raised_at: str
+
+
+class StruckFacts(Facts):
+    """The line it supersedes was struck."""
+
+    kind: Literal["struck"] = "struck"
+
+
+AnyFacts = Annotated[
+    TakeInFacts
+    | HydrometerFacts
+    | RefractometerFacts
+    | ThermometerFacts
+    | DepthFacts
+    | BoilingFacts
+    | StrainedFacts
+    | FoamFacts
+    | AddedFacts
+    | NoteFacts
+    | DrawFacts
+    | FilterFacts
+    | ColourFacts
+    | JarFacts
+    | AlarmFacts
+    | StruckFacts,
+    Field(discriminator="kind"),
+]
+ADAPTER: TypeAdapter[AnyFacts] = TypeAdapter(AnyFacts)
+
+UPCAST: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""How facts of an older version are read as the next one, by kind and version."""
+
+
+def read_facts(kind: str, version: int, written: dict[str, Any]) -> AnyFacts:
+    """Facts as the record keeps them, whatever version of their kind they were written in.
+
+    Raises:
+        pydantic.ValidationError: no kind of this version of Lumbrel, or not its fields.
+    """
+    while (kind, version) in UPCAST:
+        written = UPCAST[kind, version](written)
+        version += 1
+    return ADAPTER.validate_python({"kind": kind, **written})

@@ -1,0 +1,26 @@
+"""The figures of the trade that pages and sentences name, gathered from core."""
+
+from dataclasses import dataclass
+
+from lumbrel.core.candy.confections import BURN_HAZARD_C
+from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C
+from lumbrel.core.pan.target import CEILING_BRIX, DEFAULT_BRIX, FLOOR_BRIX, SUGAR_KINDS
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Each by the name pages use."""
+
+    floor_brix: float = FLOOR_BRIX
+    default_brix: float = DEFAULT_BRIX
+    ceiling_brix: float = CEILING_BRIX
+    coldest_fill_c: float = COLDEST_FILL_C
+    hottest_fill_c: float = HOTTEST_FILL_C
+    new_niter_c: float = NEW_NITER_C
+    lowest_depth_mm: float = LOWEST_SAFE_DEPTH_MM
+    burn_hazard_c: float = BURN_HAZARD_C
+    sugar_kinds: tuple[str, ...] = SUGAR_KINDS
+
+
+FIGURES = Figures()

@@ -1,0 +1,47 @@
+"""A line of the slip as it is read, and what there is to know of a kind of line."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import Facts
+from lumbrel.services.base.form import Form
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of the slip as it is read: a time, a title, a second line, a figure."""
+
+    entry: Entry[Facts]
+    title: str
+    detail: str = ""
+    value: str = ""
+    reading: Corrected | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class LineKind:
+    """A kind of line: how it is read from a form, put into words, and what it brings about."""
+
+    facts: type[Facts]
+    words: Callable[[BatchContext, Any], Line]
+    """From the line (an Entry of these facts) to what stands on the slip."""
+    read: Callable[[Form, BatchContext], Facts | None] | None = None
+    """From a form; notes what is wrong on it and gives None. A kind without it is not typed."""
+    doubt: Callable[[Form, BatchContext, Any], None] | None = None
+    """Asks about facts that are possible but not plausible after what is on the slip."""
+    stored: Callable[[Connection, Any], None] | None = None
+    """Writes what else a line of this kind brings about, in the same transaction."""
+    once: bool = False
+    """At most one stands on a slip."""
+    opens: bool = False
+    """Written when the batch is opened; later it can only be corrected."""
+
+    @property
+    def key(self) -> str:
+        """As the record and addresses name it."""
+        return self.facts.key()

@@ -1,0 +1,70 @@
+"""What a station is: its lines, whom it waits for, its cautions, its sums, its words on the line."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.calculation import Calculation
+from lumbrel.services.base.facts import Facts
+from lumbrel.services.base.line import LineKind
+from lumbrel.store.kitchen import Kitchen
+from lumbrel.store.record import Batch
+
+
+@dataclass(frozen=True)
+class Look:
+    """The kitchen at a moment, as a station sees it to say how it stands."""
+
+    db: Connection
+    now: datetime
+    kitchen: Kitchen
+    waiting: dict[str, list[Batch]]
+    """By station, the batches that wait for it, oldest first."""
+
+
+@dataclass(frozen=True)
+class State:
+    """A station's state in a few words, and where pressing it leads."""
+
+    words: str
+    code: str = ""
+    """The batch it leads to, if to one."""
+    done: bool = False
+    idle: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Station:
+    """One station of the line."""
+
+    key: str
+    """Also the name of its folder on every floor."""
+    title: str
+    line_kinds: tuple[LineKind, ...] = ()
+    comes_after: tuple[type[Facts], ...] = ()
+    """A batch waits here when its slip holds all of these ..."""
+    waits_for: type[Facts] | None = None
+    """... and not yet this."""
+    cautions: tuple[tuple[str, str], ...] = ()
+    """Each with the key it is dismissed by."""
+    calculations: tuple[Calculation, ...] = ()
+    choices: Callable[[BatchContext], Any] | None = None
+    """What the forms of its lines offer to choose from, for a batch."""
+    state: Callable[[Look], State] | None = field(default=None)
+    """How it stands; left out, it says how many wait."""
+
+    @property
+    def path(self) -> str:
+        """Its address."""
+        return f"/{self.key.replace('_', '-')}"
+
+    def state_of(self, look: Look) -> State:
+        """How it stands now."""
+        if self.state is not None:
+            return self.state(look)
+        waits = look.waiting[self.key]
+        words = f"{len(waits)} waiting" if waits else ""
+        return State(words, waits[0].code if waits else "", idle=not waits)

@@ -1,0 +1,60 @@
+"""How a figure came about: its inputs, the formula's name and source, and its uncertainty budget."""
+
+from dataclasses import dataclass
+from math import sqrt
+
+from lumbrel.services.base.form import NotFound
+
+IF97 = "IAPWS-IF97, region 4"
+
+NORRISH = "Norrish water activity, fitted to the trade's two points"
+
+ICUMSA = "buoyancy, ICUMSA SPS-4 density"
+
+BASES = {
+    "barometer": "the barometer", "station": "typed, good for 12 h",
+    "forecast": "a forecast, brought down from sea level", "elevation": "ICAO standard atmosphere",
+    "rule of feet": "one degree F per 500 ft",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Step:
+    """One line of a working: a label, its value in an inside unit or as text, where it is from."""
+
+    label: str
+    value: float | str | None
+    kind: str = ""
+    source: str = ""
+    decimals: int | None = 2
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part of the doubt, one sigma; the parts' squares add up."""
+
+    label: str
+    sigma: float
+    kind: str
+
+
+@dataclass(frozen=True)
+class Working:
+    """A figure with everything it rests on."""
+
+    title: str
+    value: float | str | None
+    kind: str
+    steps: list[Step]
+    budget: list[Part]
+    decimals: int | None = 2
+
+    @property
+    def sigma(self) -> float | None:
+        """The whole doubt, one sigma; None when nothing is known of it."""
+        return sqrt(sum(part.sigma**2 for part in self.budget)) if self.budget else None
+
+
+def missing() -> NotFound:
+    """What to say of a figure that is not there."""
+    return NotFound("That figure is not there now; go back and press one that is.")

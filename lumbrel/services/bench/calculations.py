@@ -1,0 +1,257 @@
+"""Hydrometer, refractometer, and what the instruments say together."""
+
+from dataclasses import replace
+from typing import Annotated
+
+from pydantic import Field
+
+from lumbrel.core.bench import evidence, hydrometer, refractometer
+from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.physics import baume as baumes
+from lumbrel.services.base.calculation import (
+    ICUMSA_DENSITY,
+    TABLE_1936,
+    Answer,
+    Calculation,
+    Glass,
+    Request,
+    WorkingStep,
+    step,
+)
+from lumbrel.services.day.calculations import BrixAnswer
+
+
+class HotMarkModel(Request):
+    """A mark printed for hot syrup: it reads so at this temperature when the syrup is true."""
+
+    reading_brix: float
+    temperature_c: float
+    true_brix: float
+
+
+class PairModel(Request):
+    """One draw read hot at the pan and cold later."""
+
+    hot_brix: float
+    hot_cup_c: float
+    cold_brix: float
+    cold_cup_c: float
+
+
+class HydrometerModel(Request):
+    """The instrument."""
+
+    cup_temperature_c: float
+    calibration_temperature_c: float = 15.56
+    glass: Glass = "soda-lime"
+    hot_mark: HotMarkModel | None = None
+    pairs: Annotated[
+        list[PairModel],
+        Field(max_length=200, description="Hot and cold readings of the same draws; two or more"),
+    ] = []
+    scale_error_brix: Annotated[
+        float, Field(description="What the scale shows too much, by a check in a known solution")
+    ] = 0.0
+
+    def instrument(self) -> Hydrometer:
+        """The instrument as core knows it."""
+        calibrated = self.calibration_temperature_c
+        if calibrated == 15.56:
+            calibrated = hydrometer.SIXTY_F_C
+        plain = Hydrometer(calibrated, self.glass, 1.0, self.scale_error_brix)
+        if self.pairs:
+            taught, _ = hydrometer.shift_from_pairs(
+                plain,
+                [(p.hot_brix, p.hot_cup_c, p.cold_brix, p.cold_cup_c) for p in self.pairs],
+            )
+            return replace(plain, shift=taught)
+        if self.hot_mark is None:
+            return plain
+        mark = self.hot_mark
+        return hydrometer.with_hot_mark(
+            plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix)
+        )
+
+
+class HydrometerRequest(HydrometerModel):
+    """A reading at the cup's temperature."""
+
+    reading_brix: float
+
+
+class MarkRequest(HydrometerModel):
+    """A density to look for at the cup's temperature."""
+
+    target_brix: float
+
+
+class MarkAnswer(Answer):
+    """Where the stem must float."""
+
+    reading_brix: float
+    reading_baume: float | None = None
+
+
+def hydrometer_correct(request: HydrometerRequest) -> BrixAnswer:
+    """True Brix from a hydrometer read in a warm or cold cup."""
+    instrument = request.instrument()
+    said = hydrometer.estimate(instrument, request.reading_brix, request.cup_temperature_c)
+    working = [
+        step("stem floats at", request.reading_brix, "Brix", "given"),
+        step("cup", request.cup_temperature_c, "°C", "given"),
+        *_about(instrument),
+        step(
+            "corrected by", said.brix - request.reading_brix, "Brix", f"buoyancy, {ICUMSA_DENSITY}"
+        ),
+        step("density", said.brix, "Brix"),
+        step("one sigma", said.sigma_brix, "Brix", "0.2 in a cold cup, 0.5 in a hot one"),
+    ]
+    return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
+
+
+def hydrometer_mark(request: MarkRequest) -> MarkAnswer:
+    """Where the stem must float for a density at the cup's temperature."""
+    instrument = request.instrument()
+    mark = instrument.mark(request.target_brix, request.cup_temperature_c)
+    working = [
+        step("density wanted", request.target_brix, "Brix", "given"),
+        step("cup", request.cup_temperature_c, "°C", "given"),
+        *_about(instrument),
+        step("stem must float at", mark, "Brix", f"buoyancy, {ICUMSA_DENSITY}"),
+    ]
+    degrees = baumes.from_brix(mark) if 0 <= mark <= 85 else None
+    working.append(step("on the Baumé scale", degrees, "°Bé", "145 − 145 / SG"))
+    return MarkAnswer(reading_brix=mark, reading_baume=degrees, working=working)
+
+
+def _about(instrument: Hydrometer) -> list[WorkingStep]:
+    wrong = instrument.offset_brix
+    return [
+        *([step("scale shows too much by", wrong, "Brix", "given")] if wrong else []),
+        step("scale true at", instrument.calibration_temperature_c, "°C", instrument.glass),
+        step(
+            "of the computed shift",
+            instrument.shift,
+            "",
+            "1 unless a hot mark or its own pairs bend it",
+        ),
+    ]
+
+
+class BaumeRequest(Request):
+    """A stem's figure on one of its scales; give one of them."""
+
+    brix: float | None = None
+    baume: float | None = None
+
+
+class BaumeAnswer(Answer):
+    """The same place on both scales."""
+
+    brix: float
+    baume: float
+
+
+def baume_scale(request: BaumeRequest) -> BaumeAnswer:
+    """A figure of the stem on its Brix and on its Baumé scale."""
+    if (request.brix is None) == (request.baume is None):
+        raise OutOfRange("Give the figure in brix or in baume, one of them.", "brix")
+    brix = baumes.to_brix(request.baume) if request.baume is not None else request.brix
+    assert brix is not None
+    degrees = baumes.from_brix(brix)
+    working = [
+        step("on the Brix scale", brix, "Brix"),
+        step("on the Baumé scale", degrees, "°Bé", "145 − 145 / specific gravity 60/60 °F"),
+    ]
+    return BaumeAnswer(brix=brix, baume=degrees, working=working)
+
+
+class RefractometerRequest(Request):
+    """A drop on the prism."""
+
+    reading_brix: float
+    sample_temperature_c: float
+    automatic_compensation: bool = False
+    invert_percent: Annotated[float, Field(description="Invert sugar, percent of the sample")] = 0.0
+    zero_brix: Annotated[
+        float, Field(description="What it shows too much, by a check with water")
+    ] = 0.0
+
+
+def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
+    """True Brix from a refractometer reading at the sample's temperature."""
+    said = refractometer.estimate(
+        request.reading_brix,
+        request.sample_temperature_c,
+        request.automatic_compensation,
+        request.invert_percent,
+        zero_brix=request.zero_brix,
+    )
+    correction = refractometer.temperature_correction(
+        request.reading_brix, request.sample_temperature_c
+    )
+    compensated = request.automatic_compensation
+    working = [
+        step("prism shows", request.reading_brix, "Brix", "given"),
+        step("sample", request.sample_temperature_c, "°C", "given"),
+        step("temperature", 0.0 if compensated else correction, "Brix", "compensated by the instrument" if compensated else TABLE_1936),
+        step("zero", -request.zero_brix, "Brix", "its check with water"),
+        step("invert sugar", refractometer.INVERT_BRIX_PER_PERCENT * request.invert_percent, "Brix", "0.022 for each percent"),
+        step("density", said.brix, "Brix"),
+        step("one sigma", said.sigma_brix, "Brix"),
+    ]  # fmt: skip
+    return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
+
+
+class ReadingModel(Request):
+    """One instrument's corrected word."""
+
+    label: Annotated[str, Field(max_length=60)] = "reading"
+    brix: float
+    uncertainty_brix: float
+
+
+class AgreementRequest(Request):
+    """Corrected readings of the same syrup at the same moment."""
+
+    readings: Annotated[list[ReadingModel], Field(min_length=1, max_length=200)]
+
+
+class AgreementAnswer(Answer):
+    """The joint value, and whether it may be believed."""
+
+    brix: float
+    uncertainty_brix: float
+    chi2_per_dof: float
+    agree: bool
+    odd_one_out: str | None
+
+
+def agreement(request: AgreementRequest) -> AgreementAnswer:
+    """The joint density of several instruments, and the odd one out when they disagree."""
+    estimates = [
+        evidence.Estimate(reading.label, reading.brix, reading.uncertainty_brix)
+        for reading in request.readings
+    ]
+    joint = evidence.agreement(estimates)
+    odd = None if joint.odd_one_out is None else estimates[joint.odd_one_out].label
+    working = [
+        *(step(e.label, e.brix, "Brix", f"one sigma {e.sigma_brix:g}") for e in estimates),
+        step("joint value", joint.brix, "Brix", "inverse-variance mean"),
+        step("one sigma", joint.sigma_brix, "Brix"),
+        step("chi-squared per degree of freedom", joint.chi2_per_dof, "", "above 3 they disagree"),
+    ]
+    return AgreementAnswer(
+        brix=joint.brix, uncertainty_brix=joint.sigma_brix, chi2_per_dof=joint.chi2_per_dof,
+        agree=joint.agree, odd_one_out=odd, working=working,
+    )  # fmt: skip
+
+
+CALCULATIONS = (
+    Calculation("hydrometer/correct", HydrometerRequest, BrixAnswer, hydrometer_correct),
+    Calculation("hydrometer/mark", MarkRequest, MarkAnswer, hydrometer_mark),
+    Calculation("hydrometer/baume", BaumeRequest, BaumeAnswer, baume_scale),
+    Calculation("refractometer/correct", RefractometerRequest, BrixAnswer, refractometer_correct),
+    Calculation("agreement", AgreementRequest, AgreementAnswer, agreement),
+)

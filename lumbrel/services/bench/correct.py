@@ -1,0 +1,325 @@
+"""From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from functools import partial
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.core.bench import causes as possible
+from lumbrel.core.bench import hydrometer, refractometer, thermometer
+from lumbrel.core.bench.evidence import Estimate
+from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
+from lumbrel.core.physics import sucrose
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    Facts,
+    HydrometerFacts,
+    ReadingFacts,
+    RefractometerFacts,
+    ThermometerFacts,
+)
+from lumbrel.services.bench.curves import SYRUP_BRIX, hydrometer_of, scale_error
+from lumbrel.services.bench.hot_and_cold import HOT_FROM_C
+from lumbrel.services.day.pressure import Pressure, pressure_by
+from lumbrel.services.day.thermometers import (
+    DEFAULT_BOIL_BY,
+    ThermometerToday,
+    thermometer_today,
+)
+from lumbrel.store.instruments import (
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    PrintedMark,
+    ThermometerDetail,
+    with_detail,
+)
+from lumbrel.store.kitchen import Kitchen
+
+OWN_THERMOMETER_SIGMA_K = 0.05
+STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
+PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
+
+
+def _parts(sigma: float, known: tuple[str, float], rest: str) -> tuple[tuple[str, float], ...]:
+    """A sigma as a known part and what is left of it in squares."""
+    left = max(sigma**2 - known[1] ** 2, 0.0) ** 0.5
+    return (known, (rest, left)) if left > 0.01 else (known,)
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Reading:
+    """What was read, whoever read it: a line of the slip, or a probe at a moment."""
+
+    entry_id: str
+    at: datetime
+    instrument: Instrument[Detail]
+    facts: Facts | None
+
+    def says(self, said: Estimate, steps: Sequence[ReadingStep], **more: Any) -> Corrected:
+        """The reading as evidence; all of its sigma its own unless told otherwise."""
+        own = {"own_sigma_brix": said.sigma_brix, **more}
+        return Corrected(
+            entry_id=self.entry_id,
+            at=self.at,
+            kind=self.instrument.kind,
+            instrument=self.instrument,
+            brix=said.brix,
+            sigma_brix=said.sigma_brix,
+            steps=tuple(steps),
+            facts=self.facts,
+            **own,
+        )
+
+    def says_nothing(
+        self, why: str, steps: Sequence[ReadingStep] = (), below_scale: bool = False
+    ) -> Corrected:
+        """The reading when it says nothing of density, and why."""
+        return Corrected(
+            entry_id=self.entry_id,
+            at=self.at,
+            kind=self.instrument.kind,
+            instrument=self.instrument,
+            steps=tuple(steps),
+            facts=self.facts,
+            refusal=why,
+            below_scale=below_scale,
+        )
+
+
+class Corrector:
+    """Corrects the readings of one batch; looks instruments and pressures up once."""
+
+    def __init__(
+        self,
+        db: Connection,
+        kitchen: Kitchen,
+        *,
+        sugar_kind: str,
+        methods: dict[str, str],
+        instruments: Sequence[Instrument[Detail]],
+    ) -> None:
+        self._db, self._kitchen = db, kitchen
+        self._boil_by = methods.get("boil_by", DEFAULT_BOIL_BY)
+        self._by_printed_mark = methods.get("hot_mark") == "printed"
+        self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
+        self._instruments = {i.id: i for i in instruments}
+        self._hydrometers: dict[str, Hydrometer] = {}
+
+    @classmethod
+    def of(cls, context: BatchContext) -> "Corrector":
+        """For a batch, by the methods it was opened under."""
+        return cls(
+            context.db,
+            context.kitchen,
+            sugar_kind=context.batch.sugar_kind,
+            methods=context.batch.methods,
+            instruments=context.instruments,
+        )
+
+    def correct(self, entry: Entry[ReadingFacts]) -> Corrected:
+        """Correct one reading of the slip with what was known at its time."""
+        facts = entry.facts
+        instrument = self._instruments[facts.instrument_id]
+        reading = _Reading(entry_id=entry.id, at=entry.at, instrument=instrument, facts=entry.facts)
+        if isinstance(facts, HydrometerFacts):
+            return self._hydrometer(reading, facts)
+        if isinstance(facts, RefractometerFacts):
+            return self._refractometer(reading, facts)
+        assert isinstance(facts, ThermometerFacts)
+        return self._thermometer(reading, facts.reading_c)
+
+    def probe(
+        self, probe: Instrument[ThermometerDetail], at: datetime, shown_c: float
+    ) -> Corrected:
+        """What a probe in the boil says at a moment."""
+        return self._thermometer(
+            _Reading(entry_id="", at=at, instrument=probe, facts=None), shown_c
+        )
+
+    def _hydrometer_of(self, instrument: Instrument[HydrometerDetail], at: datetime) -> Hydrometer:
+        """As corrections use it, its learnt curve looked up once."""
+        if instrument.id not in self._hydrometers:
+            self._hydrometers[instrument.id] = hydrometer_of(self._db, instrument)
+        error = scale_error(self._db, instrument, SYRUP_BRIX, at)
+        return replace(self._hydrometers[instrument.id], offset_brix=error)
+
+    def _hydrometer(self, reading: _Reading, facts: HydrometerFacts) -> Corrected:
+        instrument = with_detail(reading.instrument, HydrometerDetail)
+        assert instrument is not None
+        floats_at, cup = facts.reading_brix, facts.cup_c
+        try:
+            own = self._hydrometer_of(instrument, reading.at)
+            said = hydrometer.estimate(own, floats_at, cup, not facts.cup_assumed)
+        except OutOfRange as error:
+            return reading.says_nothing(error.sentence)
+        mark = instrument.detail.hot_mark
+        if self._by_printed_mark and mark and cup >= HOT_FROM_C:
+            return self._by_mark(reading, facts, mark)
+        steps = _hydrometer_steps(own, facts, said)
+        if facts.below_scale:
+            why = f"Does not float yet: under {said.brix:.1f} Brix."
+            return reading.says_nothing(why, steps, below_scale=True)
+        rest = "the cup, assumed" if facts.cup_assumed else "the cup's heat"
+        return reading.says(
+            said,
+            steps,
+            budget=_parts(said.sigma_brix, STEM_AND_EYE, rest),
+            causes=partial(possible.of_hydrometer, own, floats_at, cup, facts.cup_assumed),
+        )
+
+    @staticmethod
+    def _by_mark(reading: _Reading, facts: HydrometerFacts, mark: PrintedMark) -> Corrected:
+        """A hot reading as the method of the printed mark takes it: whatever the cup's heat."""
+        sigma = hydrometer.ASSUMED_CUP_SIGMA
+        brix = mark.true_brix + facts.reading_brix - mark.reading_brix
+        means = f"stands for {mark.true_brix:g}"
+        why = "the school of the printed mark: the cup's heat is not asked"
+        steps = (
+            ReadingStep("stem floats at", facts.reading_brix, "brix", "as read"),
+            ReadingStep("printed hot mark", mark.reading_brix, "brix", means),
+            ReadingStep("density", brix, "brix", why),
+            ReadingStep("one sigma", sigma, "brix", "as with an assumed cup"),
+        )
+        return reading.says(
+            Estimate(reading.instrument.name, brix, sigma),
+            steps,
+            budget=_parts(sigma, STEM_AND_EYE, "the cup, not asked"),
+            causes=partial(
+                possible.of_hydrometer, Hydrometer(), facts.reading_brix, facts.cup_c, True
+            ),
+        )
+
+    def _refractometer(self, reading: _Reading, facts: RefractometerFacts) -> Corrected:
+        shown, sample = facts.reading_brix, facts.sample_c
+        invert = self.invert_fraction * shown
+        zero = scale_error(self._db, reading.instrument, shown, reading.at)
+        try:
+            said = refractometer.estimate(
+                shown,
+                sample,
+                facts.compensated,
+                invert_percent=invert,
+                hot_drop=facts.hot_drop,
+                zero_brix=zero,
+            )
+            correction = refractometer.temperature_correction(shown, sample)
+        except OutOfRange as error:
+            return reading.says_nothing(error.sentence)
+        by, source = correction, "table of 1936"
+        if facts.compensated:
+            by, source = 0.0, "compensated by the instrument"
+        checked = "checked with water or a known solution"
+        inverted = refractometer.INVERT_BRIX_PER_PERCENT * invert
+        steps = (
+            ReadingStep("prism shows", shown, "brix", "as read"),
+            ReadingStep("sample", sample, "temperature", "as read"),
+            ReadingStep("for temperature", by, "brix", source),
+            *([ReadingStep("shows too much by", zero, "brix", checked)] if zero else ()),
+            ReadingStep("for invert sugar", inverted, "brix", "0.022 for each percent"),
+            ReadingStep("density", said.brix, "brix"),
+            ReadingStep("one sigma", said.sigma_brix, "brix", "0.5 for a hot drop, else 0.2"),
+        )
+        return reading.says(
+            said,
+            steps,
+            budget=_parts(said.sigma_brix, PRISM_AND_EYE, "a drop put on hot"),
+            causes=partial(
+                possible.of_refractometer, shown, sample, facts.compensated, facts.hot_drop
+            ),
+        )
+
+    def _thermometer(self, reading: _Reading, shown_c: float) -> Corrected:
+        """What a boiling temperature says, typed or from a probe."""
+        pressure = pressure_by(self._db, self._kitchen, reading.at, self._boil_by)
+        if pressure is None:
+            return reading.says_nothing(
+                "Without a pressure or an elevation a temperature says nothing of density."
+            )
+        glass = with_detail(reading.instrument, ThermometerDetail)
+        assert glass is not None
+        today = thermometer_today(self._db, glass, pressure, reading.at, self._boil_by)
+        true = today.calibration.true_c(shown_c)
+        try:
+            said = thermometer.estimate(true, today.sigma_k, pressure.pa, self.invert_fraction)
+        except OutOfRange as error:
+            below = true < pressure.boil_c
+            return reading.says_nothing("Not boiling yet." if below else error.sentence)
+        slope = sucrose.boiling_slope_k_per_brix(
+            max(said.brix, 0.1), pressure.pa, self.invert_fraction
+        )
+        own = said.sigma_brix * OWN_THERMOMETER_SIGMA_K / today.sigma_k
+        shared = (said.sigma_brix**2 - min(own, said.sigma_brix) ** 2) ** 0.5
+        named = Estimate(reading.instrument.name, said.brix, said.sigma_brix)
+        return reading.says(
+            named,
+            _thermometer_steps(today, pressure, shown_c, said),
+            own_sigma_brix=max(own, 0.02),
+            shared_sigma_brix=shared,
+            budget=_thermometer_budget(said, today, reading.at),
+            causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
+        )
+
+
+def _hydrometer_steps(
+    own: Hydrometer, facts: HydrometerFacts, said: Estimate
+) -> tuple[ReadingStep, ...]:
+    floats_at = facts.reading_brix
+    seen = "below the scale" if facts.below_scale else "as read"
+    cup = "assumed" if facts.cup_assumed else "as read"
+    checked = ReadingStep(
+        "its scale shows too much by", own.offset_brix, "brix", "checked in a known solution"
+    )
+    learnt = "its own pairs or hot mark" if own.shift != 1 else "as computed"
+    doubt = "0.2 cold, 0.5 hot, 0.8 with the cup assumed"
+    by = said.brix - floats_at
+    return (
+        ReadingStep("stem floats at", floats_at, "brix", seen),
+        ReadingStep("cup", facts.cup_c, "temperature", cup),
+        *([checked] if own.offset_brix else ()),
+        ReadingStep("scale true at", own.calibration_temperature_c, "temperature", own.glass),
+        ReadingStep("of the computed shift", own.shift, "", learnt),
+        ReadingStep("corrected by", by, "brix", "buoyancy, ICUMSA SPS-4"),
+        ReadingStep("density", said.brix, "brix"),
+        ReadingStep("one sigma", said.sigma_brix, "brix", doubt),
+    )
+
+
+def _thermometer_steps(
+    today: ThermometerToday, pressure: Pressure, shown_c: float, said: Estimate
+) -> tuple[ReadingStep, ...]:
+    offset, tested = today.calibration.offset_k, "test boil" if today.tested else "no test boil"
+    basis = f"{pressure.basis}, IAPWS-IF97"
+    slope = "through the slope of the boil"
+    return (
+        ReadingStep("shows", shown_c, "temperature", "as read"),
+        ReadingStep("reads high by", offset, "difference", tested),
+        ReadingStep("true", today.calibration.true_c(shown_c), "temperature"),
+        ReadingStep("water boils at", pressure.boil_c, "temperature", basis),
+        ReadingStep("one sigma", today.sigma_k, "difference"),
+        ReadingStep("density", said.brix, "brix", "Norrish water activity"),
+        ReadingStep("one sigma of it", said.sigma_brix, "brix", slope),
+    )
+
+
+def _thermometer_budget(
+    said: Estimate, today: ThermometerToday, at: datetime
+) -> tuple[tuple[str, float], ...]:
+    """The parts in kelvin share the sigma in Brix by their squares."""
+    curve = sucrose.boiling_sigma_k(said.brix)
+    drift = 0.0
+    if today.boil:
+        hours = (at - today.boil.at).total_seconds() / 3600
+        drift = thermometer.drift_sigma_k(max(hours, 0.0), today.pressure_change_pa)
+    drift = min(drift, today.sigma_k)
+    own = (today.sigma_k**2 - drift**2) ** 0.5
+    whole = (own**2 + drift**2 + curve**2) ** 0.5
+    name = "the thermometer" if today.tested else "the thermometer, never tested"
+    parts = ((name, own), ("the air since its test boil", drift), ("the boiling curve", curve))
+    return tuple((label, said.sigma_brix * k / whole) for label, k in parts if k > 0)

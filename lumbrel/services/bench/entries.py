@@ -1,0 +1,261 @@
+"""The three readings as they are typed at the pan, with what is asked before they are believed."""
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    HydrometerFacts,
+    ReadingFacts,
+    RefractometerFacts,
+    ThermometerFacts,
+)
+from lumbrel.services.base.form import Form, was_confirmed
+from lumbrel.services.base.line import Line
+from lumbrel.services.bench.checks import check_is_old
+from lumbrel.services.bench.correct import Corrector
+from lumbrel.services.bench.cup_probe import cup_probe
+from lumbrel.services.bench.curves import hydrometer_of
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.store.instruments import (
+    D,
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+    scale_of,
+)
+
+HOTTEST_READING_C = 180.0
+CANDY_FROM_BRIX = 78.0
+CUP_ABOVE_BOIL_K = 4.5
+"""So much hotter than water boils, a cup would still be boiling itself."""
+CANDY_ABOVE_BOIL_K, COLD_BELOW_BOIL_K = 25.0, 8.0
+SYRUP_ABOVE_BOIL_K = 4.1
+
+
+def _instrument(form: Form, context: BatchContext, detail: type[D]) -> Instrument[D] | None:
+    """The instrument that was read, the first of its kind unless named."""
+    known = context.instruments_of(detail)
+    if not known:
+        kind = detail.model_fields["kind"].default
+        form.errors["instrument"] = f"Register a {kind} first, on the kitchen's page."
+        return None
+    wanted = form.fields.get("instrument", "").strip() or known[0].id
+    found = next((i for i in known if i.id == wanted), None)
+    if found is None:
+        form.errors["instrument"] = f"Choose one of your own: {', '.join(i.name for i in known)}."
+        return None
+    old = check_is_old(context.db, found, context.now)
+    if old and not _kept_already(context, found):
+        form.ask("reading", f"{old} Is it still right? Check it on its page when you can.")
+    return found
+
+
+def _kept_already(context: BatchContext, instrument: Instrument[Detail]) -> bool:
+    """Whether this batch has a reading by it already: it is asked about once a batch."""
+    return any(
+        getattr(entry.facts, "instrument_id", None) == instrument.id
+        and was_confirmed(entry.typed, "reading")
+        for entry in context.standing
+    )
+
+
+def hydrometer(form: Form, context: BatchContext) -> HydrometerFacts | None:
+    """Where the stem floats, and the cup's temperature."""
+    instrument = _instrument(form, context, HydrometerDetail)
+    below = form.ticked("below") or form.fields.get("reading", "").strip().lower() == "below"
+    cup, by = _cup(form, context)
+    low, high = scale_of(instrument) if instrument else (0.0, 85.0)
+    reading = low if below else _stem(form, instrument, low, high)
+    if reading is None or cup is None or instrument is None:
+        return None
+    if not below:
+        _plausible_density(form, context, instrument, reading, cup)
+    facts = HydrometerFacts(
+        instrument_id=instrument.id,
+        reading_brix=reading,
+        cup_c=cup,
+        cup_assumed=form.ticked("assumed"),
+        below_scale=below,
+    )
+    return facts.model_copy(update={"cup_by": by}) if by else facts
+
+
+def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
+    """The cup's temperature, and the probe in it that said so when nothing was typed."""
+    if form.given("cup"):
+        typed = form.between(
+            "cup",
+            "temperature",
+            0,
+            100,
+            "A cup can be read between 0 and 100 °C (32 and 212 °F); for Fahrenheit type F "
+            "behind the number.",
+        )
+        return typed, ""
+    live = cup_probe(context)
+    if live:
+        return live.temperature_c, live.instrument.name
+    form.errors["cup"] = (
+        "Type the cup's temperature: hot syrup floats a hydrometer 5 to 8 Brix low. If you "
+        "could not measure it, type what you assume and tick “assumed”."
+    )
+    return None, ""
+
+
+def _stem(
+    form: Form, instrument: Instrument[HydrometerDetail] | None, low: float, high: float
+) -> float | None:
+    """Where the stem floats; outside its own scale it is asked about."""
+    reading = form.between(
+        "reading",
+        "stem",
+        0.1,
+        85,
+        "A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the "
+        "scale”.",
+    )
+    if reading is not None and not low <= reading <= high:
+        name = instrument.name if instrument else "this stem"
+        form.ask(
+            "reading",
+            f"The scale of {name} runs from {low:g} to {high:g}. Was it really {reading:g}?",
+        )
+    return reading
+
+
+def _plausible_density(
+    form: Form,
+    context: BatchContext,
+    instrument: Instrument[HydrometerDetail],
+    reading: float,
+    cup_c: float,
+) -> None:
+    try:
+        brix = hydrometer_of(context.db, instrument).correct(reading, cup_c)
+    except OutOfRange as error:
+        form.errors["reading"] = error.sentence
+        return
+    if brix > CANDY_FROM_BRIX:
+        form.ask(
+            "reading", f"At that cup temperature this would be {brix:.0f} Brix, candy. Is it so?"
+        )
+    pressure = pressure_at(context.db, context.kitchen, context.now)
+    if pressure and cup_c > pressure.boil_c + CUP_ABOVE_BOIL_K:
+        boil = context.show(pressure.boil_c, "temperature")
+        form.ask(
+            "cup", f"Water boils at {boil} here; a cup so hot would still be boiling. Is it so?"
+        )
+
+
+def refractometer(form: Form, context: BatchContext) -> RefractometerFacts | None:
+    """A drop on the prism and its temperature."""
+    instrument = _instrument(form, context, RefractometerDetail)
+    reading = form.between(
+        "reading", "brix", 0.1, 85, "A refractometer shows above 0 and at most 85 Brix."
+    )
+    sample = form.between(
+        "sample",
+        "temperature",
+        10,
+        30,
+        "A drop has a number between 10 and 30 °C (50 and 86 °F) only: close the prism, let it "
+        "come to temperature, read again.",
+    )
+    low, high = scale_of(instrument) if instrument else (0.0, 85.0)
+    if reading is not None:
+        _within_range(form, reading, low, high)
+    if instrument is None or reading is None or sample is None:
+        return None
+    return RefractometerFacts(
+        instrument_id=instrument.id,
+        reading_brix=reading,
+        sample_c=sample,
+        compensated=form.ticked("compensated"),
+        hot_drop=form.ticked("hot_drop"),
+    )
+
+
+def _within_range(form: Form, reading: float, low: float, high: float) -> None:
+    if not low <= reading <= high:
+        form.ask("reading", f"Its range is {low:g} to {high:g} Brix. Was it really {reading:g}?")
+    elif reading >= high - 0.05:
+        form.ask(
+            "reading",
+            f"{high:g} is the end of its range: the true value may be anything above. Keep it "
+            "only if the edge stood exactly there.",
+        )
+
+
+def thermometer(form: Form, context: BatchContext) -> ThermometerFacts | None:
+    """What a thermometer shows in the boil."""
+    instrument = _instrument(form, context, ThermometerDetail)
+    reading = form.between(
+        "reading",
+        "temperature",
+        0,
+        HOTTEST_READING_C,
+        "No syrup is hotter than 180 °C (356 °F); for Fahrenheit type F behind the number, as "
+        "219 F.",
+    )
+    if reading is not None:
+        _boils(form, context, reading)
+    if instrument is None or reading is None:
+        return None
+    return ThermometerFacts(instrument_id=instrument.id, reading_c=reading)
+
+
+def _boils(form: Form, context: BatchContext, reading_c: float) -> None:
+    pressure = pressure_at(context.db, context.kitchen, context.now)
+    if pressure is None:
+        return
+    if reading_c > pressure.boil_c + CANDY_ABOVE_BOIL_K:
+        done = context.show(pressure.boil_c + SYRUP_ABOVE_BOIL_K, "temperature")
+        form.ask(
+            "reading",
+            f"Syrup is done near {done} here; {context.show(reading_c, 'temperature')} would be "
+            "candy. Is it so, in °C?",
+        )
+    elif reading_c < pressure.boil_c - COLD_BELOW_BOIL_K:
+        form.ask("reading", "That is not boiling, so it says nothing of density. Keep it?")
+
+
+def hydrometer_words(context: BatchContext, entry: Entry[HydrometerFacts]) -> Line:
+    """A hydrometer's reading on the slip."""
+    facts = entry.facts
+    below = "below " if facts.below_scale else ""
+    cup = context.show(facts.cup_c, "temperature")
+    remark = ", cup assumed" if facts.cup_assumed else ""
+    return _line(context, entry, f"Hydrometer {below}{facts.reading_brix:.1f}, {cup}", remark)
+
+
+def refractometer_words(context: BatchContext, entry: Entry[RefractometerFacts]) -> Line:
+    """A refractometer's reading on the slip."""
+    facts = entry.facts
+    drop = context.show(facts.sample_c, "temperature")
+    remark = ", hot drop" if facts.hot_drop else ""
+    remark += ", compensated" if facts.compensated else ""
+    return _line(context, entry, f"Refractometer {facts.reading_brix:.1f}, {drop}", remark)
+
+
+def thermometer_words(context: BatchContext, entry: Entry[ThermometerFacts]) -> Line:
+    """A thermometer's reading on the slip."""
+    names = {i.id: i.name for i in context.instruments}
+    shown = context.show(entry.facts.reading_c, "temperature")
+    return _line(context, entry, f"{names[entry.facts.instrument_id]} {shown}", "")
+
+
+def _line(
+    context: BatchContext,
+    entry: Entry[ReadingFacts],
+    title: str,
+    remark: str,
+) -> Line:
+    reading: Corrected = Corrector.of(context).correct(entry)
+    value = "" if reading.brix is None else f"{reading.brix:.1f}"
+    doubt = reading.refusal or f"± {reading.sigma_brix:.1f}"
+    if was_confirmed(entry.typed):
+        doubt += ", asked about and kept"
+    return Line(entry, title, doubt + remark, value, reading)

@@ -1,0 +1,56 @@
+"""What a boil leaves for a confection."""
+
+from lumbrel.core.candy import confections
+from lumbrel.core.physics import water
+from lumbrel.services.base.calculation import (
+    IF97,
+    NORRISH,
+    Answer,
+    Calculation,
+    InvertFraction,
+    Request,
+    StationPressure,
+    step,
+)
+
+
+class ConfectionRequest(Request):
+    """A boil above water and how it is handled after."""
+
+    above_water_c: float
+    station_pressure_hpa: StationPressure
+    stir_temperature_c: float
+    serving_temperature_c: float = 20.0
+    invert_fraction: InvertFraction = 0.0
+
+
+class ConfectionAnswer(Answer):
+    """Solids, the crystal share of the finished piece, and how far over saturation."""
+
+    temperature_c: float
+    solids_brix: float
+    crystal_fraction: float
+    supersaturation: float
+
+
+def confection(request: ConfectionRequest) -> ConfectionAnswer:
+    """Firmness and grain that a boil and a stirring temperature give."""
+    pressure = request.station_pressure_hpa * 100
+    solids = confections.solids_brix(request.above_water_c, pressure, request.invert_fraction)
+    boil = water.boiling_point_c(pressure)
+    crystal = confections.crystal_fraction(solids, request.serving_temperature_c)
+    over = confections.supersaturation(solids, request.stir_temperature_c)
+    working = [
+        step("boiling point of water", boil, "°C", IF97),
+        step("boil to, true", boil + request.above_water_c, "°C"),
+        step("solids", solids, "Brix", NORRISH),
+        step("crystal share when served", crystal, "", "Vavrinecz's solubility"),
+        step("supersaturation when stirred", over, "", "Vavrinecz's solubility"),
+    ]
+    return ConfectionAnswer(
+        temperature_c=boil + request.above_water_c, solids_brix=solids, crystal_fraction=crystal,
+        supersaturation=over, working=working,
+    )  # fmt: skip
+
+
+CALCULATIONS = (Calculation("confection", ConfectionRequest, ConfectionAnswer, confection),)

@@ -1,0 +1,86 @@
+"""Colour classes and blends."""
+
+from math import log
+from typing import Annotated
+
+from pydantic import Field
+
+from lumbrel.core.colour import grades
+from lumbrel.services.base.calculation import Answer, Calculation, Request, step
+
+
+class GradeRequest(Request):
+    """A transmittance at 560 nm against glycerol."""
+
+    transmittance_percent: float
+    path_length_mm: float = 10.0
+    uncertainty_points: float = grades.METER_SIGMA_POINTS
+
+
+class GradeAnswer(Answer):
+    """The colour class, with the chance of each."""
+
+    transmittance_10mm_percent: float
+    grade: str
+    chances: dict[str, float]
+
+
+def colour_grade(request: GradeRequest) -> GradeAnswer:
+    """Colour class of a transmittance through any path length."""
+    t10 = grades.transmittance_10mm_percent(request.transmittance_percent, request.path_length_mm)
+    chances = grades.chances(t10, request.uncertainty_points)
+    working = [
+        step(
+            "measured", request.transmittance_percent, "%", f"through {request.path_length_mm:g} mm"
+        ),
+        step("through 10 mm", t10, "%", "Beer and Lambert"),
+        *(step(f"chance of {name}", chance, "") for name, chance in chances.items()),
+    ]
+    return GradeAnswer(
+        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), chances=chances,
+        working=working,
+    )  # fmt: skip
+
+
+class BlendPart(Request):
+    """One part, its transmittance through 10 mm."""
+
+    volume_l: float
+    transmittance_percent: float
+
+
+class BlendRequest(Request):
+    """Parts of the same density."""
+
+    parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)]
+
+
+class BlendAnswer(Answer):
+    """What the blend comes out at."""
+
+    transmittance_10mm_percent: float
+    grade: str
+    volume_l: float
+
+
+def colour_blend(request: BlendRequest) -> BlendAnswer:
+    """Colour of a blend: absorbance adds by volume."""
+    t10 = grades.blend_transmittance_percent(
+        [(part.volume_l, part.transmittance_percent) for part in request.parts]
+    )
+    volume = sum(part.volume_l for part in request.parts)
+    working = [
+        step("volume", volume, "L", "sum"),
+        step("absorbance of the blend", -log(t10 / 100, 10), "", "mean by volume"),
+        step("transmittance through 10 mm", t10, "%"),
+    ]
+    return BlendAnswer(
+        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), volume_l=volume,
+        working=working,
+    )  # fmt: skip
+
+
+CALCULATIONS = (
+    Calculation("colour/grade", GradeRequest, GradeAnswer, colour_grade),
+    Calculation("colour/blend", BlendRequest, BlendAnswer, colour_blend),
+)

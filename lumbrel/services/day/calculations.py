@@ -1,0 +1,225 @@
+"""Where water boils here, where syrup is done, and what a thermometer says of density."""
+
+from pydantic import BaseModel
+
+from lumbrel.core.bench import thermometer
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan import methods
+from lumbrel.core.pan.target import finish_point
+from lumbrel.core.physics import air, water
+from lumbrel.core.physics.sucrose import require_station_pressure
+from lumbrel.services.base.calculation import (
+    IF97,
+    NORRISH,
+    Answer,
+    Calculation,
+    InvertFraction,
+    Request,
+    StationPressure,
+    WorkingStep,
+    step,
+)
+
+
+class BoilingPointRequest(Request):
+    """Give one basis: station pressure, or sea-level pressure with elevation, or elevation."""
+
+    station_pressure_hpa: float | None = None
+    sea_level_pressure_hpa: float | None = None
+    elevation_m: float | None = None
+    outdoor_temperature_c: float = 10.0
+
+
+class BoilingPointAnswer(Answer):
+    """Where water boils, and by what."""
+
+    boiling_point_c: float
+    station_pressure_hpa: float
+    uncertainty_c: float
+    basis: str
+
+
+def boiling_point(request: BoilingPointRequest) -> BoilingPointAnswer:
+    """Where water boils, from a barometer, a forecast or the elevation alone."""
+    working: list[WorkingStep] = []
+    if request.station_pressure_hpa is not None:
+        if request.sea_level_pressure_hpa is not None:
+            raise OutOfRange(
+                "Give station_pressure_hpa or sea_level_pressure_hpa, not both.",
+                "sea_level_pressure_hpa",
+            )
+        pressure, sigma, basis = (
+            request.station_pressure_hpa * 100,
+            air.BAROMETER_SIGMA_PA,
+            "station pressure",
+        )
+        working.append(step("station pressure", pressure / 100, "hPa", "given"))
+    elif request.elevation_m is None:
+        raise OutOfRange(
+            "Give station_pressure_hpa, or elevation_m, or sea_level_pressure_hpa with elevation_m.",
+            "elevation_m",
+        )
+    elif request.sea_level_pressure_hpa is not None:
+        pressure = air.station_pressure_from_sea_level_pa(
+            request.sea_level_pressure_hpa * 100, request.elevation_m, request.outdoor_temperature_c
+        )
+        sigma, basis = air.FORECAST_SIGMA_PA, "sea-level pressure"
+        working += [
+            step("sea-level pressure", request.sea_level_pressure_hpa, "hPa", "given"),
+            step("elevation", request.elevation_m, "m", "given"),
+            step("outdoor temperature", request.outdoor_temperature_c, "°C", "given"),
+            step("station pressure", pressure / 100, "hPa", "reduction to sea level, undone"),
+        ]
+    else:
+        pressure = air.pressure_at_elevation_pa(request.elevation_m)
+        sigma, basis = air.ELEVATION_ONLY_SIGMA_PA, "elevation"
+        working += [
+            step("elevation", request.elevation_m, "m", "given"),
+            step("mean station pressure", pressure / 100, "hPa", "ICAO standard atmosphere"),
+        ]
+    boil = water.boiling_point_c(require_station_pressure(pressure))
+    doubt = sigma * thermometer.BOIL_SHIFT_K_PER_PA
+    working += [
+        step("boiling point of water", boil, "°C", IF97),
+        step("one sigma of the pressure", sigma / 100, "hPa", basis),
+        step("which is", doubt, "K", "0.028 K per hPa"),
+    ]
+    return BoilingPointAnswer(
+        boiling_point_c=boil, station_pressure_hpa=pressure / 100, uncertainty_c=doubt,
+        basis=basis, working=working,
+    )  # fmt: skip
+
+
+class FinishPointRequest(Request):
+    """Pressure and density target; a test boil gives the mark in what the thermometer shows."""
+
+    station_pressure_hpa: StationPressure
+    target_brix: float = 66.9
+    invert_fraction: InvertFraction = 0.01
+    test_boil_reading_c: float | None = None
+
+
+class FinishPointAnswer(Answer):
+    """Where syrup of the target density boils."""
+
+    boiling_point_c: float
+    temperature_c: float
+    above_water_c: float
+    indicated_c: float
+
+
+def finish_temperature(request: FinishPointRequest) -> FinishPointAnswer:
+    """The finish mark, true and as the thermometer will show it."""
+    pressure = request.station_pressure_hpa * 100
+    point = finish_point(pressure, request.target_brix, request.invert_fraction)
+    working = [
+        step("boiling point of water", point.boiling_point_c, "°C", IF97),
+        step("rise for the target", point.above_water_c, "K", NORRISH),
+        step("finish, true", point.temperature_c, "°C", "sum"),
+    ]
+    indicated = point.temperature_c
+    if request.test_boil_reading_c is not None:
+        calibration = thermometer.calibrate(request.test_boil_reading_c, pressure)
+        indicated = calibration.indicated_c(point.temperature_c)
+        working.append(step("thermometer reads high by", calibration.offset_k, "K", "test boil"))
+    working.append(step("the thermometer will show", indicated, "°C"))
+    return FinishPointAnswer(
+        boiling_point_c=point.boiling_point_c, temperature_c=point.temperature_c,
+        above_water_c=point.above_water_c, indicated_c=indicated, working=working,
+    )  # fmt: skip
+
+
+class ThermometerRequest(Request):
+    """A boiling temperature as shown, with the test boil that corrects it."""
+
+    temperature_c: float
+    station_pressure_hpa: StationPressure
+    invert_fraction: InvertFraction = 0.01
+    test_boil_reading_c: float | None = None
+    uncertainty_c: float | None = None
+
+
+class BrixAnswer(Answer):
+    """A density with its one sigma."""
+
+    brix: float
+    uncertainty_brix: float
+
+
+def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
+    """The density that a boiling temperature speaks of."""
+    pressure = request.station_pressure_hpa * 100
+    true = request.temperature_c
+    working = [step("thermometer shows", true, "°C", "given")]
+    sigma = request.uncertainty_c
+    if request.test_boil_reading_c is not None:
+        calibration = thermometer.calibrate(request.test_boil_reading_c, pressure)
+        true = calibration.true_c(true)
+        sigma = calibration.sigma_k if sigma is None else sigma
+        working.append(step("reads high by", calibration.offset_k, "K", "test boil"))
+    sigma = thermometer.UNTESTED_SIGMA_K if sigma is None else sigma
+    said = thermometer.estimate(true, sigma, pressure, request.invert_fraction)
+    working += [
+        step("true temperature", true, "°C"),
+        step("one sigma", sigma, "K"),
+        step("density", said.brix, "Brix", NORRISH),
+        step("one sigma", said.sigma_brix, "Brix", "through the slope of the boiling curve"),
+    ]
+    return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
+
+
+class SchoolsRequest(Request):
+    """A thermometer in a test boil, and the density wanted."""
+
+    station_pressure_hpa: StationPressure
+    test_boil_reading_c: float | None = None
+    target_brix: float = 66.9
+    invert_fraction: InvertFraction = 0.01
+
+
+class SchoolStop(BaseModel):
+    """Where a rule stops: what the thermometer shows, what is true, what it leaves.
+
+    `brix` is null when no syrup boils there.
+    """
+
+    school: str
+    indicated_c: float
+    temperature_c: float
+    brix: float | None
+
+
+class SchoolsAnswer(Answer):
+    """Every school of the end point."""
+
+    schools: list[SchoolStop]
+
+
+def end_points(request: SchoolsRequest) -> SchoolsAnswer:
+    """What every school of the end point would leave in the pan, in Brix."""
+    pressure = request.station_pressure_hpa * 100
+    boil = water.boiling_point_c(require_station_pressure(pressure))
+    held = thermometer.Calibration(at_c=boil)
+    working = [step("boiling point of water", boil, "°C", IF97)]
+    if request.test_boil_reading_c is not None:
+        held = thermometer.calibrate(request.test_boil_reading_c, pressure)
+        working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
+    rise = methods.step_k(pressure, request.target_brix, request.invert_fraction)
+    working.append(step("rise for the target", rise, "K", NORRISH))
+    stops = []
+    for school in ("computed", "flat-219", *methods.STEPS_F):
+        mark = methods.shown_mark_c(school, held.indicated_c(boil), rise)
+        stop = methods.stop_at(mark, held, pressure, request.invert_fraction)
+        stops.append(
+            SchoolStop(school=school, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
+        )
+        working.append(step(f"{school} leaves", stop.brix, "Brix"))
+    return SchoolsAnswer(schools=stops, working=working)
+
+
+CALCULATIONS = (
+    Calculation("finish-point/schools", SchoolsRequest, SchoolsAnswer, end_points),
+    Calculation("boiling-point", BoilingPointRequest, BoilingPointAnswer, boiling_point),
+    Calculation("finish-point", FinishPointRequest, FinishPointAnswer, finish_temperature),
+    Calculation("thermometer/brix", ThermometerRequest, BrixAnswer, thermometer_brix),
+)

@@ -1,0 +1,80 @@
+"""Where water boils and the marks of the ladder, with how they came about."""
+
+from lumbrel.core.bench import thermometer
+from lumbrel.core.physics import sucrose
+from lumbrel.services.base.working import BASES, IF97, NORRISH, Part, Step, Working, missing
+from lumbrel.services.day.ladder import Day, Rung
+from lumbrel.services.day.pressure import Pressure
+from lumbrel.services.day.thermometers import ThermometerToday
+
+
+def boil_of_water(day: Day) -> Working:
+    """Where water boils here today.
+
+    Raises:
+        NotFound: it is not known.
+    """
+    if day.pressure is None:
+        raise missing()
+    steps, budget = boil_steps(day.pressure)
+    return Working("Water boils here today at", day.pressure.boil_c, "temperature", steps, budget)
+
+
+def boil_steps(pressure: Pressure) -> tuple[list[Step], list[Part]]:
+    """How water's boil follows from the pressure, and its doubt."""
+    steps = [
+        Step("pressure here", pressure.pa / 100, "pressure", BASES.get(pressure.basis, pressure.basis), 1),
+        Step("water boils at", pressure.boil_c, "temperature", IF97),
+    ]  # fmt: skip
+    return steps, [Part("the pressure", pressure.boil_sigma_k, "difference")]
+
+
+def rung(day: Day, key: str) -> Working:
+    """One mark of the heat ladder.
+
+    Raises:
+        NotFound: there is no such rung today.
+    """
+    found = next((r for r in day.rungs if r.key == key), None)
+    if found is None or day.pressure is None:
+        raise missing()
+    steps, _ = boil_steps(day.pressure)
+    curve = sucrose.boiling_sigma_k(found.brix) if found.brix else 0.0
+    steps.append(Step("above water by", found.above_water_k, "difference", _rise_source(found)))
+    if found.brix:
+        steps.append(Step("which leaves", found.brix, "brix", NORRISH, 1))
+    steps.append(Step("true", found.true_c, "temperature"))
+    budget = [Part("the boiling curve", curve, "difference")] if curve else []
+    steps += thermometer_steps(day.chosen)
+    if day.chosen and day.chosen.boil:
+        # A mark is today's reading in boiling water plus the rise: the pressure falls out.
+        budget.append(Part("the thermometer", day.chosen.sigma_k, "difference"))
+    else:
+        budget.append(Part("the pressure", day.pressure.boil_sigma_k, "difference"))
+        budget.append(
+            Part("a thermometer never tested", thermometer.UNTESTED_SIGMA_K, "difference")
+        )
+    name = day.chosen.instrument.name if day.chosen else "A true thermometer"
+    return Working(f"{found.label}: {name} shows", found.shown_c, "temperature", steps, budget)
+
+
+def _rise_source(of: Rung) -> str:
+    if of.rank == "candy":
+        return "the middle of the trade's range"
+    return NORRISH if of.brix else ("" if of.key == "water" else "a habit of the trade")
+
+
+def thermometer_steps(today: ThermometerToday | None) -> list[Step]:
+    """What is taken off what a thermometer shows."""
+    if today is None or today.boil is None:
+        return [Step("thermometer", "taken at its word", "", "no test boil in use")]
+    held = today.calibration
+    steps = [
+        Step("test boil showed", today.boil.reading_c, "temperature", today.instrument.name),
+        Step("reads high by", held.offset_k, "difference", "at the boil of water"),
+    ]
+    if held.slope:
+        steps.append(
+            Step("and for each 10 K above", 10 * held.slope, "difference", "from melting ice")
+        )
+    return steps

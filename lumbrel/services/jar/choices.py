@@ -1,0 +1,36 @@
+"""What the form of the jars offers: usual sizes, how many this batch fills, its lot code."""
+
+from dataclasses import dataclass
+
+from lumbrel.core.jar import hot_pack
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import DrawFacts
+from lumbrel.services.jar.entries import JAR_ROWS
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.store import flow
+
+FIRST_JAR_L = 0.5
+SIZES = ("500 ml", "250 ml")
+LEFT_AFTER_FILTER = 0.97
+"""What a filter lets through of what was drawn."""
+
+
+@dataclass(frozen=True)
+class JarChoices:
+    """Sizes and counts by row, as they would be typed, and the lot code."""
+
+    rows: list[tuple[str, str]]
+    lot: str
+
+
+def choices(context: BatchContext) -> JarChoices:
+    """What a batch's form offers."""
+    rows = [(size, "") for size in SIZES]
+    rows += [("", "")] * (JAR_ROWS - len(rows))
+    if context.first(DrawFacts):
+        after = after_draw(context)
+        left = after.mass_kg * LEFT_AFTER_FILTER
+        count = hot_pack.jars_from(left, after.syrup_brix, FIRST_JAR_L)
+        rows[0] = (SIZES[0], str(count) if count else "")
+    lot = flow.lot_of(context.db, context.batch.id) or context.batch.code
+    return JarChoices(rows, lot)

@@ -1,0 +1,141 @@
+"""Jars as they are typed: sizes and counts, hot-packed, under a lot code."""
+
+import re
+from sqlite3 import Connection
+
+from lumbrel.core.jar import hot_pack
+from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, HotPack
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import DrawFacts, JarFacts
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.pan.drawn import AfterDraw, after_draw
+from lumbrel.store import flow
+from lumbrel.store.flow import Jar
+
+JAR_ROWS = 4
+LOT_CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9 ._/-]{0,23}")
+THICKEST_JAR_BRIX = 80.0
+MORE_THAN_DRAWN = 1.1
+"""Jars that hold so many times what was drawn are asked about."""
+Rows = tuple[tuple[float, int], ...]
+"""Sizes in ml and how many of each."""
+
+
+def jar(form: Form, context: BatchContext) -> JarFacts | None:
+    """Jars by size and count, hot-packed, under a lot code."""
+    context.require(form, DrawFacts, "Draw the batch off first.")
+    fill = _fill(form, context)
+    rows = _jar_rows(form)
+    lot = _lot(form, context)
+    if context.first(DrawFacts) is None:
+        return None
+    after = after_draw(context)
+    if after.brix > THICKEST_JAR_BRIX:
+        form.errors["kind"] = (
+            f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
+        )
+    elif rows:
+        _plausible_amount(form, rows, after)
+    if fill is None:
+        return None
+    brix = after.syrup_brix
+    return JarFacts(
+        fill_c=fill,
+        lot=lot,
+        jars=rows,
+        brix=brix,
+        target_brix=context.batch.target_brix,
+        hot_pack=hot_pack.hot_pack(fill).value,
+        mass_kg=_mass_kg(rows, brix),
+    )
+
+
+def _mass_kg(rows: Rows, brix: float) -> float:
+    return sum(hot_pack.mass_kg(brix, size / 1000) * count for size, count in rows)
+
+
+def _fill(form: Form, context: BatchContext) -> float | None:
+    """The temperature it was filled at; outside the window it is asked about."""
+    fill = form.between(
+        "fill",
+        "temperature",
+        10,
+        110,
+        "Jars are filled at 82 to 88 °C (180 to 190 °F); for Fahrenheit type F behind the number.",
+    )
+    judged = hot_pack.hot_pack(fill) if fill is not None else None
+    coldest = context.show(COLDEST_FILL_C, "temperature", 0)
+    window = f"{coldest} to {context.show(HOTTEST_FILL_C, 'temperature', 0)}"
+    if judged is HotPack.TOO_COLD:
+        form.ask(
+            "fill",
+            f"Too cold to keep: moulds survive under {coldest}. Reheat to {window} and fill "
+            "again. Keep it only if these jars go to the fridge.",
+        )
+    elif judged is HotPack.NEW_NITER:
+        form.ask(
+            "fill", "Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is it so?"
+        )
+    return fill
+
+
+def _lot(form: Form, context: BatchContext) -> str:
+    """The lot's code: not another batch's, and not another one than this batch has."""
+    lot = form.text("lot", "Give the lot a code; the batch's own will do.", 24)
+    if not lot:
+        return ""
+    if not LOT_CODE.fullmatch(lot):
+        form.errors["lot"] = (
+            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins "
+            "with a letter or digit."
+        )
+    owner = flow.lot_owner(context.db, lot)
+    if owner and owner != context.batch.id:
+        form.errors["lot"] = f"The lot {lot} is another batch's. Choose another code."
+    mine = flow.lot_of(context.db, context.batch.id)
+    if mine and mine != lot:
+        form.errors["lot"] = f"This batch is lot {mine} already; its jars carry that code."
+    return lot
+
+
+def _plausible_amount(form: Form, rows: Rows, after: AfterDraw) -> None:
+    filled = _mass_kg(rows, after.brix)
+    if filled > after.mass_kg * MORE_THAN_DRAWN:
+        form.ask(
+            "size_1",
+            f"These jars hold {filled:.1f} kg; only about {after.mass_kg:.1f} kg was drawn. "
+            "Is it so?",
+        )
+
+
+def _jar_rows(form: Form) -> Rows:
+    rows = []
+    for i in range(1, JAR_ROWS + 1):
+        if not form.given(f"count_{i}"):
+            continue
+        size = form.between(f"size_{i}", "jar", 10, 20_000, "A jar holds between 10 ml and 20 L.")
+        count = form.between(
+            f"count_{i}", "count", 1, 10_000, "Type how many jars, a whole number from 1 to 10 000."
+        )
+        if size is not None and count is not None:
+            rows.append((size, int(count)))
+    if not rows and not any(key.startswith(("size_", "count_")) for key in form.errors):
+        form.errors["count_1"] = "Type at least one size and how many jars of it."
+    return tuple(rows)
+
+
+def store_jars(db: Connection, entry: Entry[JarFacts]) -> None:
+    """Write a jarring's lot and jars; runs inside the entry's own transaction."""
+    facts = entry.facts
+    flow.add_lot(db, facts.lot, entry.batch_id)
+    flow.add_jars(db, entry.id, facts.lot, [Jar(size, count) for size, count in facts.jars])
+
+
+def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
+    """Jars on the slip."""
+    facts = entry.facts
+    jars = ", ".join(f"{count} × {context.show(size, 'jar')}" for size, count in facts.jars)
+    at = context.show(facts.fill_c, "temperature", 0)
+    return Line(entry, f"Jarred {jars}", f"lot {facts.lot}, at {at}")

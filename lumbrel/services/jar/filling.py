@@ -1,0 +1,48 @@
+"""How much a batch fills, cold and hot, and what of it stands in jars."""
+
+from dataclasses import dataclass
+
+from lumbrel.core.jar import hot_pack
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import DrawFacts, JarFacts
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.store import flow
+from lumbrel.store.flow import Jar
+
+EXAMPLE_FILL_C, EXAMPLE_JAR_ML = 85.0, 500.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Filling:
+    """What was drawn as litres, what an example jar takes hot, and the jars filled so far."""
+
+    volume_l: float
+    example_c: float
+    example_ml: float
+    example_hot_ml: float
+    jars: list[Jar]
+    hot_pack: str
+    """Whether the first jars were filled hot enough; empty before."""
+
+    @property
+    def bigger(self) -> float:
+        """By which share hot syrup is bigger than cold."""
+        return self.example_hot_ml / self.example_ml - 1
+
+
+def filling(context: BatchContext) -> Filling | None:
+    """A drawn batch before its jars and after; None before the draw."""
+    if context.first(DrawFacts) is None:
+        return None
+    after = after_draw(context)
+    lot = flow.lot_of(context.db, context.batch.id)
+    jarred = context.first(JarFacts)
+    ratio = hot_pack.fill_volume_l(after.syrup_brix, EXAMPLE_FILL_C, 1.0)
+    return Filling(
+        volume_l=after.mass_kg / hot_pack.mass_kg(after.syrup_brix, 1.0),
+        example_c=EXAMPLE_FILL_C,
+        example_ml=EXAMPLE_JAR_ML,
+        example_hot_ml=EXAMPLE_JAR_ML * ratio,
+        jars=flow.jars_of(context.db, lot) if lot else [],
+        hot_pack=jarred.facts.hot_pack if jarred else "",
+    )

@@ -1,0 +1,72 @@
+"""The example's vessels, woodlots and instruments, loaded by one press into an empty kitchen."""
+
+from dataclasses import replace
+from sqlite3 import Connection
+
+from lumbrel.store.db import transaction
+from lumbrel.store.instruments import (
+    SIXTY_F_C,
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+    add_instrument,
+)
+from lumbrel.store.kitchen import (
+    VesselRow,
+    Woodlot,
+    add_vessel,
+    add_woodlot,
+    load_kitchen,
+    save_kitchen,
+)
+
+EXAMPLE_VESSELS = (
+    VesselRow("finisher-1", "Finisher 1", "rectangular", (600.0, 400.0)),
+    VesselRow("finisher-2", "Finisher 2", "round", (450.0,)),
+    VesselRow("candy-pot", "Candy pot", "round", (280.0,), "candy"),
+)
+EXAMPLE_WOODLOTS = (
+    Woodlot("upper-fold", "Upper Fold"),
+    Woodlot("tern-lot", "Tern Lot"),
+    Woodlot("north-kiln", "North Kiln"),
+    Woodlot("old-quarry", "Old Quarry"),
+    Woodlot("birch-row", "Birch Row", "birch"),
+)
+EXAMPLE_INSTRUMENTS: tuple[Instrument[Detail], ...] = (
+    Instrument("probe-1", "Probe 1", ThermometerDetail(sort="digital"), "finisher-1"),
+    Instrument("dial-a", "Dial A", ThermometerDetail(sort="dial")),
+    Instrument(
+        "long-stem",
+        "Long stem",
+        HydrometerDetail(
+            scale_low_brix=45.0,
+            scale_high_brix=75.0,
+            glass="soda-lime",
+            calibration_temperature_c=SIXTY_F_C,
+        ),
+    ),
+    Instrument(
+        "hand-prism",
+        "Hand prism",
+        RefractometerDetail(range_low_brix=0.0, range_high_brix=80.0, compensated=False),
+    ),
+)
+EXAMPLE_ELEVATION_M = 418.0
+
+
+def load_example(db: Connection) -> None:
+    """Equip an empty kitchen with the example's vessels, woodlots and instruments."""
+    with transaction(db):
+        kitchen = load_kitchen(db)
+        save_kitchen(
+            db,
+            replace(kitchen, name="Cinderpool Finishing Kitchen", elevation_m=EXAMPLE_ELEVATION_M),
+        )
+        for vessel in EXAMPLE_VESSELS:
+            add_vessel(db, vessel)
+        for woodlot in EXAMPLE_WOODLOTS:
+            add_woodlot(db, woodlot)
+        for instrument in EXAMPLE_INSTRUMENTS:
+            add_instrument(db, instrument)

@@ -1,0 +1,245 @@
+"""Registering what a kitchen owns: vessels, woodlots and every kind of instrument."""
+
+import re
+from dataclasses import dataclass
+from sqlite3 import Connection, IntegrityError
+from typing import Any
+
+from lumbrel.core import units
+from lumbrel.core.bench.hydrometer import SIXTY_F_C
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan.target import DEFAULT_BRIX, SUGAR_KINDS
+from lumbrel.core.pan.vessel import Vessel
+from lumbrel.services.base.form import BadInput, Form
+from lumbrel.services.bench.curves import as_made
+from lumbrel.store.db import transaction
+from lumbrel.store.instruments import (
+    DETAIL,
+    Detail,
+    HydrometerDetail,
+    Instrument,
+    add_instrument,
+    instruments,
+)
+from lumbrel.store.kitchen import (
+    Kitchen,
+    VesselRow,
+    Woodlot,
+    add_vessel,
+    add_woodlot,
+    load_kitchen,
+    vessels,
+    woodlots,
+)
+
+IN_THE_CUP = "cup"
+INSTRUMENT_KINDS = (
+    "thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference",
+)  # fmt: skip
+REGISTERED = ("vessel", "woodlot", *INSTRUMENT_KINDS)
+
+
+@dataclass(frozen=True)
+class Register:
+    """What is registered in the kitchen."""
+
+    kitchen: Kitchen
+    vessels: list[VesselRow]
+    woodlots: list[Woodlot]
+    instruments: list[Instrument[Detail]]
+
+
+def register(db: Connection) -> Register:
+    """Everything registered."""
+    return Register(load_kitchen(db), vessels(db), woodlots(db), instruments(db, retired=True))
+
+
+def add_to_kitchen(db: Connection, what: str, fields: dict[str, str]) -> None:
+    """Register a vessel, a woodlot or an instrument.
+
+    Raises:
+        BadInput: a field is wrong, or the name is taken.
+    """
+    form = Form(fields, load_kitchen(db))
+    name = form.text("name", "Give it a name you would call it by.", 60)
+    try:
+        with transaction(db):
+            if what == "vessel":
+                _add_vessel(db, form, name)
+            elif what == "woodlot":
+                _add_woodlot(db, form, name)
+            else:
+                _add_instrument(db, form, what, name)
+    except IntegrityError:
+        raise BadInput({"name": f"There is a {what} called {name} already."}) from None
+
+
+def _add_woodlot(db: Connection, form: Form, name: str) -> None:
+    kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
+    form.check()
+    add_woodlot(db, Woodlot(form.client_id(), name, kind))
+
+
+def _add_instrument(db: Connection, form: Form, what: str, name: str) -> None:
+    detail = _detail(form, what)
+    stands_in = form.fields.get("stands_in", "") if what == "thermometer" else ""
+    if stands_in not in {"", IN_THE_CUP, *(v.id for v in vessels(db))}:
+        form.errors["stands_in"] = "Choose a vessel, the hydrometer cup, or nowhere."
+    form.check()
+    if stands_in == IN_THE_CUP:
+        detail["in_the_cup"] = True
+    model = DETAIL.validate_python({"kind": what, **detail})
+    vessel = stands_in if stands_in not in ("", IN_THE_CUP) else None
+    add_instrument(db, Instrument(form.client_id(), name, model, vessel))
+
+
+SHAPES = {
+    "rectangular": ("length", "width"), "round": ("diameter",),
+    "tapered": ("bottom", "top", "height"), "measured": (),
+}  # fmt: skip
+
+
+def _add_vessel(db: Connection, form: Form, name: str) -> None:
+    shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
+    purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
+    sizes = [
+        form.between(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
+        for n in SHAPES.get(shape, ())
+    ]
+    if shape == "measured":
+        sizes = list(_measures(form))
+    form.check()
+    inner = tuple(size for size in sizes if size is not None)
+    try:
+        Vessel(shape, inner)
+    except OutOfRange as error:
+        raise BadInput({"measures" if shape == "measured" else "shape": error.sentence}) from error
+    add_vessel(db, VesselRow(form.client_id(), name, shape, inner, purpose))
+
+
+def _measures(form: Form) -> list[float]:
+    """Depths and litres as "20 mm = 5 L, 40 mm = 10.4 L"."""
+    found: list[float] = []
+    for pair in re.split(r"[;,\n]+", form.text("measures", "Give depths and litres.", 400)):
+        depth, _, litres = pair.partition("=")
+        try:
+            unit = form.kitchen.units
+            found.append(units.parse(depth, "depth", unit.get("depth", "")).value)
+            found.append(units.parse(litres, "volume", unit.get("volume", "")).value)
+        except OutOfRange:
+            form.errors["measures"] = (
+                "Write each depth with the litres poured in by then, as 20 mm = 5 L, 40 mm = 10.4 L."
+            )
+            return []
+    return found
+
+
+def _detail(form: Form, what: str) -> dict[str, Any]:
+    sorts = {
+        "thermometer": _thermometer, "hydrometer": _hydrometer, "refractometer": _refractometer,
+        "barometer": _barometer, "vial": _vial, "reference": _reference,
+    }  # fmt: skip
+    if what not in sorts:
+        raise BadInput({"name": f"A kitchen registers {', '.join(REGISTERED)}."})
+    detail = sorts[what](form)
+    made = form.date("calibrated_on")
+    if made:
+        detail["calibrated_on"] = made.isoformat()
+    return detail
+
+
+def _thermometer(form: Form) -> dict[str, Any]:
+    sorts = ["digital", "dial", "glass"]
+    detail: dict[str, Any] = {"sort": form.choice("sort", sorts, "Choose digital, dial or glass.")}
+    resolution = form.between(
+        "resolution", "difference", 0.01, 10, "The smallest division lies between 0.01 and 10 K "
+        "(0.02 and 18 °F).", required=False,
+    )  # fmt: skip
+    immersion = form.between(
+        "immersion", "depth", 5, 500, "A stem is immersed 5 to 500 mm (0.2 to 20 in).",
+        required=False,
+    )  # fmt: skip
+    if resolution is not None:
+        detail["resolution_k"] = resolution
+    if immersion is not None:
+        detail["immersion_mm"] = immersion
+    return detail
+
+
+def _range(form: Form) -> tuple[float | None, float | None]:
+    low = form.between("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
+    high = form.between("high", "brix", 1, 90, "The scale ends between 1 and 90 Brix.")
+    if low is not None and high is not None and low >= high:
+        form.errors["high"] = "The scale must end above where it begins."
+    return low, high
+
+
+def _refractometer(form: Form) -> dict[str, Any]:
+    low, high = _range(form)
+    return {
+        "range_low_brix": low, "range_high_brix": high, "compensated": form.ticked("compensated"),
+    }  # fmt: skip
+
+
+def _hydrometer(form: Form) -> dict[str, Any]:
+    low, high = _range(form)
+    true_at = form.between(
+        "true_at", "temperature", 0, 40, "A scale is true between 0 and 40 °C (32 and 104 °F); "
+        "60 °F is usual.", required=False,
+    )  # fmt: skip
+    glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
+    detail: dict[str, Any] = {
+        "scale_low_brix": low, "scale_high_brix": high, "glass": glass,
+        "calibration_temperature_c": SIXTY_F_C if true_at is None else true_at,
+        "baume": form.ticked("baume"),
+    }  # fmt: skip
+    if form.given("mark_reading") or form.given("mark_at"):
+        detail["hot_mark"] = _hot_mark(form, detail)
+    return detail
+
+
+def _barometer(form: Form) -> dict[str, Any]:
+    shows = ["station", "sea-level"]
+    return {"shows": form.choice("shows", shows, "Say whether it shows the pressure here or "
+                                 "reduced to sea level.")}  # fmt: skip
+
+
+def _path(form: Form) -> float | None:
+    return form.between(
+        "path", "depth", 2, 60, "A vial is 2 to 60 mm (0.08 to 2.4 in) across inside."
+    )
+
+
+def _vial(form: Form) -> dict[str, Any]:
+    return {"path_mm": _path(form)}
+
+
+def _reference(form: Form) -> dict[str, Any]:
+    made_of = ["glass", "liquid"]
+    return {
+        "path_mm": _path(form),
+        "made_of": form.choice("made_of", made_of, "Choose glass or liquid."),
+    }
+
+
+def _hot_mark(form: Form, detail: dict[str, Any]) -> dict[str, float]:
+    """A mark printed for hot syrup; it bends the stem's curve until its own pairs do."""
+    reading = form.between(
+        "mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix."
+    )
+    at = form.between(
+        "mark_at", "temperature", 50, 100,
+        "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
+    )  # fmt: skip
+    true = form.between(
+        "mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.",
+        required=form.given("mark_true"),
+    )  # fmt: skip
+    form.check()
+    assert reading is not None and at is not None
+    mark = {"reading_brix": reading, "temperature_c": at, "true_brix": true or DEFAULT_BRIX}
+    try:
+        as_made(HydrometerDetail.model_validate({**detail, "hot_mark": mark}))
+    except OutOfRange as error:
+        raise BadInput({"mark_reading": error.sentence}) from error
+    return mark

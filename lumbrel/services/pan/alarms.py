@@ -1,0 +1,207 @@
+"""What calls a person to the pan, when it is raised, and who answered."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+
+from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
+from lumbrel.core.pan.verdict import Call
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
+from lumbrel.core.physics import sucrose
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import AlarmFacts, DrawFacts, StrainedFacts
+from lumbrel.services.base.form import NotFound
+from lumbrel.services.pan.board import Board
+from lumbrel.store import alarms as store
+from lumbrel.store import record
+from lumbrel.store.alarms import Alarm
+from lumbrel.store.db import transaction
+from lumbrel.store.kitchen import Kitchen
+
+NEAR_MINUTES = 5.0
+SILENT, LONG_SILENT = timedelta(seconds=45), timedelta(minutes=3)
+DENSEST_BRIX = 90.0
+HEADLINES = {
+    "strain": "Strain it now", "foam": "Foam zone", "low": "The pan runs low",
+    "near": "Nearly done", "finish": "Draw now", "over": "Over", "silent": "The probe is silent",
+    "pressure": "The pressure has moved",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Due:
+    """A cause that holds now."""
+
+    kind: str
+    words: str
+
+
+def near_minutes(kitchen: Kitchen) -> float:
+    """How many minutes ahead of the finish a kitchen wants to be called."""
+    return kitchen.alarms.get("near_minutes", NEAR_MINUTES)
+
+
+def due(board: Board) -> list[Due]:
+    """Every cause for an alarm that holds now, the gravest last."""
+    return [found for cause in CAUSES if (found := cause(board))]
+
+
+def _boils(board: Board) -> bool:
+    return board.heating_minutes == 0
+
+
+def _strain(board: Board) -> Due | None:
+    """Thin enough still to be strained once."""
+    context, pressure = board.context, board.pressure
+    if not _boils(board) or pressure is None or context.first(StrainedFacts):
+        return None
+    brix = min((board.believed or board.joint).brix, DENSEST_BRIX)
+    at = sucrose.boiling_point_c(brix, pressure.pa, context.invert_fraction)
+    if at - pressure.boil_c < PRE_FILTER_ABOVE_WATER_K:
+        return None
+    return Due("strain", "Thin enough still: strain it once, then boil on.")
+
+
+def _foam(board: Board) -> Due | None:
+    if not board.foam:
+        return None
+    return Due("foam", "Foam climbs in seconds from here on. Defoamer at hand.")
+
+
+def _silent(board: Board) -> Due | None:
+    """The probe of the vessel has stopped sending."""
+    seen, now = board.evidence, board.context.now
+    if seen.probe is None:
+        return None
+    quiet = now - seen.probe_now.at > SILENT if seen.probe_now else bool(seen.probe_samples)
+    quiet = quiet or bool(seen.probe_samples and seen.probe_samples[-1].at < now - LONG_SILENT)
+    if not quiet:
+        return None
+    return Due("silent", f"{seen.probe.name} has sent nothing for a while: look at its wire.")
+
+
+def _pressure(board: Board) -> Due | None:
+    stale = board.thermometer.stale if board.thermometer else ""
+    if "pressure" not in stale:
+        return None
+    return Due("pressure", f"{stale} Put it in boiling water again.")
+
+
+def _near(board: Board) -> Due | None:
+    """So many minutes or kelvins ahead of the finish as the kitchen wants to be called."""
+    kitchen = board.context.kitchen
+    ahead, ahead_k = near_minutes(kitchen), kitchen.alarms.get("near_k", 0.0)
+    close = ahead_k > 0 and _to_go_k(board) <= ahead_k
+    near = _boils(board) and ahead > 0 and (board.minutes_left <= ahead or close)
+    if not near or board.verdict.call in (Call.DRAW_NOW, Call.OVER):
+        return None
+    return Due("near", f"About {board.minutes_left:.0f} minutes to the mark. Stay with it.")
+
+
+def _low(board: Board) -> Due | None:
+    depth = board.depth_now_mm
+    if not _boils(board) or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
+        return None
+    deep = board.context.show(depth, "depth")
+    return Due("low", f"About {deep} left in the pan. Kill the heat, then put some in.")
+
+
+def _finish(board: Board) -> Due | None:
+    if not _boils(board):
+        return None
+    if board.verdict.call is Call.DRAW_NOW:
+        brix = (board.believed or board.joint).brix
+        return Due("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
+    if board.stop_first:
+        words = "One says it is done, the other does not. Kill the heat, then settle it."
+        return Due("finish", words)
+    return None
+
+
+def _over(board: Board) -> Due | None:
+    if not _boils(board) or board.verdict.call is not Call.OVER:
+        return None
+    brix = (board.believed or board.joint).brix
+    return Due("over", f"{brix:.1f} Brix, past the target. Kill the heat.")
+
+
+CAUSES: tuple[Callable[[Board], Due | None], ...] = (
+    _strain,
+    _foam,
+    _silent,
+    _pressure,
+    _near,
+    _low,
+    _finish,
+    _over,
+)
+
+
+def _to_go_k(board: Board) -> float:
+    """Kelvin from what the probe shows to the draw mark; far when either is not known."""
+    now = board.evidence.probe_now
+    if now is None or board.draw_shown_c is None:
+        return 999.0
+    return board.draw_shown_c - now.value
+
+
+def watch(db: Connection, board: Board) -> list[Alarm]:
+    """Raise what is due and was not raised yet; returns what rings in this batch."""
+    batch, now = board.context.batch, board.context.now
+    if board.context.first(DrawFacts):
+        return [a for a in store.of_batch(db, batch.id) if a.acknowledged_at is None]
+    wanted = due(board)
+    known = store.of_batch(db, batch.id)
+    new = [cause for cause in wanted if not _raised_already(cause.kind, known, board)]
+    if new:
+        with transaction(db):
+            known = store.of_batch(db, batch.id)
+            for cause in new:
+                if not _raised_already(cause.kind, known, board):
+                    store.raise_alarm(db, batch.id, cause.kind, now, cause.words)
+        known = store.of_batch(db, batch.id)
+    return [a for a in known if a.acknowledged_at is None]
+
+
+def _raised_already(kind: str, known: list[Alarm], board: Board) -> bool:
+    """Most are raised once a batch; silence and a moved pressure each time they begin anew."""
+    last = next((a for a in reversed(known) if a.kind == kind), None)
+    if last is None:
+        return False
+    if last.acknowledged_at is None:
+        return True
+    if kind == "silent" and board.evidence.probe_samples:
+        return last.raised_at > board.evidence.probe_samples[-1].at
+    if kind == "pressure" and board.thermometer and board.thermometer.boil:
+        return last.raised_at > board.thermometer.boil.at
+    return True
+
+
+def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:
+    """Answer an alarm: it stops ringing everywhere, and the slip says who and when.
+
+    Raises:
+        NotFound: there is no such alarm.
+    """
+    with transaction(db):
+        found = store.alarm(db, alarm_id)
+        if found is None:
+            raise NotFound("There is no such alarm.")
+        if store.acknowledge(db, alarm_id, now, by.strip()[:8]):
+            record.add_entry(db, _answered(found, by.strip()[:8], now).row())
+    return found
+
+
+def _answered(alarm: Alarm, by: str, now: datetime) -> Entry[AlarmFacts]:
+    """The line on the slip that says when an alarm rang and who answered."""
+    return Entry(
+        id=f"alarm-{alarm.batch_id}-{alarm.id}",
+        batch_id=alarm.batch_id,
+        at=now,
+        noted_at=now,
+        facts=AlarmFacts(
+            alarm=alarm.kind, words=alarm.words, raised_at=alarm.raised_at.isoformat()
+        ),
+        initials=by,
+    )

@@ -1,0 +1,208 @@
+"""Mass balance, the minute of the finish, and depths."""
+
+from math import isfinite
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.jar.hot_pack import mass_kg as mass_of_litres
+from lumbrel.core.pan import fit, fitted_boil, solids
+from lumbrel.core.pan.vessel import Vessel
+from lumbrel.services.base.calculation import (
+    ICUMSA_DENSITY,
+    MASS_BALANCE,
+    Answer,
+    Calculation,
+    Request,
+    step,
+)
+
+
+class MassBalanceRequest(Request):
+    """What is in the vessel and what it should become."""
+
+    mass_kg: float
+    brix: float
+    target_brix: float = 66.9
+
+
+class MassBalanceAnswer(Answer):
+    """Water to drive off; negative is water to put back."""
+
+    final_mass_kg: float
+    water_to_remove_kg: float
+    final_volume_l: float
+
+
+def mass_balance(request: MassBalanceRequest) -> MassBalanceAnswer:
+    """Finished mass and volume, and the water between."""
+    final = solids.mass_at(request.mass_kg, request.brix, request.target_brix)
+    litre = mass_of_litres(request.target_brix, 1.0)
+    working = [
+        step("solids", request.mass_kg * request.brix / 100, "kg", MASS_BALANCE),
+        step("mass at the target", final, "kg", "solids / target"),
+        step("water to drive off", request.mass_kg - final, "kg", "difference"),
+        step("density at the target, 20 °C", litre * 1000, "kg/m³", ICUMSA_DENSITY),
+        step("volume at 20 °C", final / litre, "L"),
+    ]
+    return MassBalanceAnswer(
+        final_mass_kg=final, water_to_remove_kg=request.mass_kg - final,
+        final_volume_l=final / litre, working=working,
+    )  # fmt: skip
+
+
+class TimedReading(Request):
+    """A corrected reading at a minute."""
+
+    minute: float
+    brix: float
+    uncertainty_brix: float = 0.5
+
+
+class BoilEvent(Request):
+    """Something added or drawn at a minute."""
+
+    minute: float
+    kind: Literal["addition", "draw"]
+    mass_kg: Annotated[float, Field(gt=0)]
+    brix: float
+
+
+class FinishTimeRequest(Request):
+    """Take-in at minute 0 and what was read since."""
+
+    mass_kg: float
+    brix: float
+    target_brix: float = 66.9
+    readings: Annotated[list[TimedReading], Field(max_length=5000)] = []
+    prior_rate_kg_per_min: float | None = None
+    events: Annotated[list[BoilEvent], Field(max_length=500)] = []
+    brix_uncertainty: float = 0.3
+    now_minute: Annotated[
+        float | None, Field(description="From when the minutes count; the last reading if left out")
+    ] = None
+
+
+class FinishTimeAnswer(Answer):
+    """Minutes from the last reading (or now_minute) to the target, with the 90 % range.
+
+    `target_minute` is the same moment on the readings' clock. `high` is null when the
+    readings cannot yet tell the rate from nothing.
+    """
+
+    minutes_to_target: float
+    low: float
+    high: float | None
+    rate_kg_per_min: float
+    next_check_minutes: float
+    target_minute: float
+
+
+PRIOR_RATE_RELATIVE_SIGMA = 0.15
+
+
+def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
+    """When the target is reached, from the mass balance fitted to the readings."""
+    prior = request.prior_rate_kg_per_min
+    if prior is not None and not 0 < prior <= 1000:
+        raise OutOfRange(
+            "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
+        )
+    steps = [
+        fitted_boil.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
+        for e in request.events
+    ]
+    fitted = fit.fit(
+        request.mass_kg,
+        request.brix,
+        [
+            fitted_boil.DensityReading(r.minute, r.brix, r.uncertainty_brix)
+            for r in request.readings
+        ],
+        steps,
+        None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
+        request.brix_uncertainty,
+    )
+    solids.mass_at(request.mass_kg, request.brix, request.target_brix)
+    minute = fitted.minute_of(request.target_brix)
+    if not isfinite(minute):
+        raise OutOfRange(
+            "By these readings nothing is boiling off, so the target is never reached.", "readings"
+        )
+    last = max((r.minute for r in request.readings), default=0.0)
+    now = last if request.now_minute is None else request.now_minute
+    low, high = fitted.band_of(request.target_brix)
+    left = minute - now
+    working = [
+        step("fitted mass at minute 0", fitted.mass0_kg, "kg", "weighted least squares"),
+        step("fitted rate", fitted.rate_kg_per_min, "kg/min", "weighted least squares"),
+        step("mass at the target", 100 * fitted.solids_kg[-1] / request.target_brix, "kg", MASS_BALANCE),
+        step("target on the readings' clock", minute, "min"),
+        step("minutes counted from", now, "min"),
+    ]  # fmt: skip
+    return FinishTimeAnswer(
+        minutes_to_target=max(left, 0.0), low=max(low - now, 0.0),
+        high=max(high - now, 0.0) if isfinite(high) else None,
+        rate_kg_per_min=fitted.rate_kg_per_min,
+        next_check_minutes=fit.next_check_minutes(left), target_minute=minute, working=working,
+    )  # fmt: skip
+
+
+class DepthRequest(Request):
+    """A vessel by its inner sizes, and either a volume or a depth."""
+
+    shape: Literal["rectangular", "round", "tapered"]
+    length_mm: float | None = None
+    width_mm: float | None = None
+    diameter_mm: float | None = None
+    bottom_diameter_mm: float | None = None
+    top_diameter_mm: float | None = None
+    height_mm: float | None = None
+    volume_l: float | None = None
+    depth_mm: float | None = None
+
+
+class DepthAnswer(Answer):
+    """Volume and depth that belong together."""
+
+    volume_l: float
+    depth_mm: float
+
+
+_SIZES = {
+    "rectangular": ("length_mm", "width_mm"),
+    "round": ("diameter_mm",),
+    "tapered": ("bottom_diameter_mm", "top_diameter_mm", "height_mm"),
+}
+
+
+def vessel_depth(request: DepthRequest) -> DepthAnswer:
+    """Depth of a volume, or volume at a depth."""
+    sizes: list[float] = []
+    for name in _SIZES[request.shape]:
+        size = getattr(request, name)
+        if size is None:
+            raise OutOfRange(f"A {request.shape} vessel needs {name}.", name)
+        sizes.append(size)
+    vessel = Vessel(request.shape, tuple(sizes))
+    if (request.volume_l is None) == (request.depth_mm is None):
+        raise OutOfRange("Give either volume_l or depth_mm.", "volume_l")
+    if request.volume_l is not None:
+        volume, depth = request.volume_l, vessel.depth_mm(request.volume_l)
+    else:
+        depth = request.depth_mm or 0.0
+        volume = vessel.volume_l(depth)
+    working = [
+        step("heated bottom", vessel.bottom_area_m2(), "m²", request.shape),
+        step("volume", volume, "L"),
+        step("depth", depth, "mm"),
+    ]
+    return DepthAnswer(volume_l=volume, depth_mm=depth, working=working)
+
+
+CALCULATIONS = (
+    Calculation("mass-balance", MassBalanceRequest, MassBalanceAnswer, mass_balance),
+    Calculation("finish-time", FinishTimeRequest, FinishTimeAnswer, finish_time),
+    Calculation("vessel/depth", DepthRequest, DepthAnswer, vessel_depth),
+)

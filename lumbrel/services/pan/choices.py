@@ -1,0 +1,56 @@
+"""What the forms at the pan offer to choose from."""
+
+from dataclasses import dataclass
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.bench.cup_probe import cup_probe
+from lumbrel.services.pan.entries import DEFOAMERS
+from lumbrel.store.instruments import (
+    Detail,
+    HydrometerDetail,
+    RefractometerDetail,
+    ThermometerDetail,
+)
+
+Options = list[tuple[str, str]]
+"""Keys and names, in the order they are offered."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PanChoices:
+    """Instruments by kind, what knocks foam down, and sensible first values."""
+
+    hydrometers: Options
+    refractometers: Options
+    thermometers: Options
+    hand_held: str
+    """The thermometer that is read by hand: one that stands in no vessel, if there is one."""
+    compensated: bool
+    cup_hint: str
+    defoamers: Options
+
+
+def choices(context: BatchContext) -> PanChoices:
+    """What a batch's forms offer."""
+    thermometers = context.instruments_of(ThermometerDetail)
+    loose = [i for i in thermometers if i.vessel_id is None] or thermometers
+    prism = next(iter(context.instruments_of(RefractometerDetail)), None)
+    live = cup_probe(context)
+    hint = "as 92 C or 198 F"
+    if live:
+        warm = context.show(live.temperature_c, "temperature")
+        hint = f"empty: {live.instrument.name}, {warm}"
+    return PanChoices(
+        hydrometers=named(context, HydrometerDetail),
+        refractometers=named(context, RefractometerDetail),
+        thermometers=named(context, ThermometerDetail),
+        hand_held=loose[0].id if loose else "",
+        compensated=prism is not None and prism.detail.compensated,
+        cup_hint=hint,
+        defoamers=[(key, name) for key, (name, _) in DEFOAMERS.items()],
+    )
+
+
+def named(context: BatchContext, detail: type[Detail]) -> Options:
+    """The instruments of a kind in use, for a form."""
+    return [(i.id, i.name) for i in context.instruments_of(detail)]

@@ -1,0 +1,111 @@
+"""A dipstick reading as evidence: depth, vessel and the solids taken in give a density."""
+
+from datetime import datetime
+
+from lumbrel.core.bench.causes import Cause
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan import dipstick
+from lumbrel.core.physics import sucrose
+from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.entry import Entry, preview
+from lumbrel.services.base.facts import AddedFacts, DepthFacts
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.bench.entries import CANDY_FROM_BRIX
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.store.instruments import DipstickDetail, Instrument
+
+DIPSTICK = Instrument("dipstick", "Dipstick", DipstickDetail())
+SOLIDS_SIGMA = 0.012
+"""Of the solids taken in: the mass to 1 percent, the Brix to 0.3."""
+
+
+def solids_kg(context: BatchContext, at: datetime) -> float:
+    """Solids in the vessel at a moment, kg."""
+    taken = context.taken_in.facts
+    added = [e.facts for e in context.of_kind(AddedFacts) if e.at <= at]
+    return sum((part.mass_kg * part.brix / 100 for part in added), taken.mass_kg * taken.brix / 100)
+
+
+def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
+    """What a depth on the slip says of density."""
+    depth, solids = entry.facts.depth_mm, solids_kg(context, entry.at)
+    pressure = pressure_at(context.db, context.kitchen, entry.at)
+    boils = sucrose.boiling_point_c(60.0, pressure.pa if pressure else STANDARD_PA)
+    try:
+        said = dipstick.estimate(context.geometry, depth, solids, SOLIDS_SIGMA, min(boils, 115.0))
+    except OutOfRange as error:
+        return Corrected(
+            entry_id=entry.id,
+            at=entry.at,
+            kind=entry.kind,
+            instrument=DIPSTICK,
+            facts=entry.facts,
+            refusal=error.sentence,
+        )
+    surface = said.brix * dipstick.SURFACE_SIGMA_MM / depth
+    measures = said.brix * (dipstick.VESSEL_SIGMA**2 + SOLIDS_SIGMA**2) ** 0.5
+    vessel = f"{context.vessel.shape}, as registered"
+    doubt = "2.5 mm of surface, 1 % of vessel, 1.2 % of solids"
+    return Corrected(
+        entry_id=entry.id,
+        at=entry.at,
+        kind=entry.kind,
+        instrument=DIPSTICK,
+        brix=said.brix,
+        sigma_brix=said.sigma_brix,
+        own_sigma_brix=said.sigma_brix,
+        steps=(
+            ReadingStep("depth", f"{depth:.0f} mm", "", "as read, boiling"),
+            ReadingStep("vessel", context.vessel.name, "", vessel),
+            ReadingStep("solids", solids, "kg", "taken in, and conserved"),
+            ReadingStep("density", said.brix, "brix", "mass = volume × density, solids / mass"),
+            ReadingStep("one sigma", said.sigma_brix, "brix", doubt),
+        ),
+        facts=entry.facts,
+        budget=(("the boiling surface", surface), ("vessel and take-in", measures)),
+        causes=_causes,
+    )
+
+
+def _causes() -> list[Cause]:
+    return [
+        Cause(
+            "surface",
+            "the depth was read on the boil, or off the pan’s middle",
+            "Dip again at the middle, with the heat turned down for a moment.",
+            -60.0,
+            60.0,
+        )
+    ]
+
+
+def depth(form: Form, context: BatchContext) -> DepthFacts | None:
+    """The depth as it is typed."""
+    mm = form.between(
+        "depth",
+        "depth",
+        3,
+        2000,
+        "A depth lies between 3 mm and 2 m (0.12 and 79 in); for inches type in behind the number.",
+    )
+    if mm is None:
+        return None
+    facts = DepthFacts(depth_mm=mm)
+    said = corrected(context, preview(facts, context.now))
+    if said.refusal:
+        form.errors["depth"] = said.refusal
+    elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
+        form.ask("depth", f"So low, it would be {said.brix:.0f} Brix, candy. Is it so?")
+    return facts
+
+
+def words(context: BatchContext, entry: Entry[DepthFacts]) -> Line:
+    """A depth on the slip."""
+    said = corrected(context, entry)
+    value = "" if said.brix is None else f"{said.brix:.1f}"
+    doubt = said.refusal or f"± {said.sigma_brix:.1f}"
+    shown = context.show(entry.facts.depth_mm, "depth")
+    return Line(entry, f"Dipstick {shown}", doubt, value, said)

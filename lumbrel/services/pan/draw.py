@@ -1,0 +1,75 @@
+"""Draw off: the decision, with the figures it was made on."""
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import AddedFacts, DrawFacts
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.pan.board import Board, board_of
+
+THIN_BRIX = 1.5
+"""So far under the target, a draw is asked about."""
+LEAST_MINUTES = 5.0
+"""A boil teaches a vessel's rate from so long on."""
+
+
+def draw(form: Form, context: BatchContext) -> DrawFacts:
+    """Draw off: the joint density, target and mass at this moment are kept with it."""
+    board = board_of(context)
+    mass = form.between(
+        "mass",
+        "mass",
+        0.1,
+        5000,
+        "What was drawn must weigh between 0.1 and 5000 kg.",
+        required=False,
+    )
+    _ask_when_thin(form, board)
+    known = board.believed or board.joint
+    return DrawFacts(
+        brix=known.brix,
+        sigma_brix=known.sigma_brix,
+        target_brix=context.batch.target_brix,
+        mass_kg=board.mass_kg if mass is None else mass,
+        weighed=mass is not None,
+        call=board.verdict.call.value,
+        chi2_per_dof=board.joint.chi2_per_dof,
+        rate_kg_per_min=_rate(board),
+    )
+
+
+def _ask_when_thin(form: Form, board: Board) -> None:
+    known = board.believed or board.joint
+    short = board.context.batch.target_brix - known.brix
+    if board.believed is None:
+        form.ask(
+            "mass",
+            "The instruments contradict each other, so nobody knows what this is. One more "
+            "reading would settle it. Draw all the same?",
+        )
+    elif short > max(THIN_BRIX, 2 * known.sigma_brix):
+        form.ask(
+            "mass",
+            f"The joint value is {known.brix:.1f} Brix, {short:.1f} under the target: so "
+            "thin it would ferment. Draw all the same?",
+        )
+
+
+def _rate(board: Board) -> float | None:
+    """How fast it boiled off from first to last, kg/min; None when that was too short."""
+    context = board.context
+    minute = max(board.evidence.minute(context.now), 0.1)
+    added = sum(e.facts.mass_kg for e in context.of_kind(AddedFacts))
+    rate = (board.evidence.fitted.mass0_kg + added - board.mass_kg) / minute
+    return rate if minute >= LEAST_MINUTES and rate > 0 else None
+
+
+def words(context: BatchContext, entry: Entry[DrawFacts]) -> Line:
+    """A draw on the slip."""
+    facts = entry.facts
+    return Line(
+        entry,
+        f"Drew off {context.show(facts.mass_kg, 'mass')}",
+        f"for {facts.target_brix:.1f}, ± {facts.sigma_brix:.1f}",
+        f"{facts.brix:.1f}",
+    )

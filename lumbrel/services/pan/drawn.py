@@ -1,0 +1,102 @@
+"""After the draw: the density as known now, and what would mend it."""
+
+from dataclasses import dataclass
+
+from lumbrel.core.bench import evidence
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan import solids
+from lumbrel.core.physics import sucrose
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    DrawFacts,
+    HydrometerFacts,
+    RefractometerFacts,
+)
+from lumbrel.services.bench.correct import Corrector
+from lumbrel.services.pan.rate import learned_rate
+
+
+@dataclass(frozen=True, kw_only=True)
+class AfterDraw:
+    """A batch that has left the pan: its density as known now, and what would mend it."""
+
+    context: BatchContext
+    draw: Entry[DrawFacts]
+    brix: float
+    sigma_brix: float
+    mass_kg: float
+    proved: list[Corrected]
+    over_brix: float
+    water_to_put_back_kg: float
+    short_by_water_kg: float
+    minutes_to_boil_on: float | None = None
+    """At this vessel's rate, when it came out thin."""
+
+    def thinner_kg(self, thinner_brix: float) -> float | None:
+        """Thinner syrup that would bring it down to the target, instead of water."""
+        try:
+            return solids.thinner_syrup_to_add_kg(
+                self.mass_kg, self.brix, self.context.batch.target_brix, thinner_brix
+            )
+        except OutOfRange:
+            return None
+
+    @property
+    def syrup_brix(self) -> float:
+        """Its density as far as syrup goes; past 85 Brix no density is tabulated."""
+        return min(self.brix, sucrose.MAX_DENSITY_BRIX)
+
+
+LEAST_OVER_BRIX = 0.3
+"""Nothing is put back for less, nor for less than the doubt."""
+
+
+def after_draw(context: BatchContext) -> AfterDraw:
+    """What was drawn: proved cold by later readings, or else as the verdict had it."""
+    draw = context.first(DrawFacts)
+    assert draw is not None
+    added = [e for e in context.of_kind(AddedFacts) if e.at > draw.at]
+    last = max((e.at for e in added), default=draw.at)
+    corrector = Corrector.of(context)
+    proved = [
+        corrector.correct(e)
+        for e in context.of_kind(HydrometerFacts, RefractometerFacts)
+        if e.at > last
+    ]
+    mass, brix = _mixed(context, draw.facts, [e.facts for e in added])
+    sigma = draw.facts.sigma_brix
+    proofs = [e for e in (c.estimate for c in proved) if e is not None]
+    if proofs:
+        joint = evidence.agreement(proofs)
+        brix, sigma = joint.brix, joint.sigma_brix
+    over = brix - context.batch.target_brix
+    water = 0.0
+    if abs(over) > max(LEAST_OVER_BRIX, sigma):
+        water = solids.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
+    rate = learned_rate(context.db, context.vessel).kg_per_min
+    return AfterDraw(
+        context=context,
+        draw=draw,
+        brix=brix,
+        sigma_brix=sigma,
+        mass_kg=mass,
+        proved=proved,
+        over_brix=over,
+        water_to_put_back_kg=max(-water, 0.0),
+        short_by_water_kg=max(water, 0.0),
+        minutes_to_boil_on=water / rate if water > 0 else None,
+    )
+
+
+def _mixed(context: BatchContext, drawn: DrawFacts, added: list[AddedFacts]) -> tuple[float, float]:
+    """Mass and density of what was drawn, with its carry-over and all that was put in since."""
+    carry = solids.carry_over_brix(drawn.brix, context.vessel.carry_over_fraction)
+    mass, brix = drawn.mass_kg, min(drawn.brix + carry, sucrose.MAX_BOIL_BRIX)
+    for more in added:
+        total = mass + more.mass_kg
+        brix = (mass * brix + more.mass_kg * more.brix) / total
+        mass = total
+    return mass, brix

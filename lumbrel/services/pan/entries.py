@@ -1,0 +1,103 @@
+"""What happens at the pan besides readings."""
+
+from datetime import datetime
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    AlarmFacts,
+    BoilingFacts,
+    FoamFacts,
+    NoteFacts,
+    StrainedFacts,
+)
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.pan.alarms import HEADLINES
+
+DEFOAMERS = {
+    "oil": ("vegetable oil", ""),
+    "butter": ("butter", "milk"),
+    "margarine": ("margarine", "milk"),
+    "cream": ("cream", "milk"),
+    "commercial": ("commercial defoamer", ""),
+}
+
+
+def boiling(form: Form, context: BatchContext) -> BoilingFacts:
+    """The boil-off has begun."""
+    return BoilingFacts()
+
+
+def boiling_words(context: BatchContext, entry: Entry[BoilingFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, "Boiling")
+
+
+def strained(form: Form, context: BatchContext) -> StrainedFacts:
+    """Strained once, while thin."""
+    return StrainedFacts()
+
+
+def strained_words(context: BatchContext, entry: Entry[StrainedFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, "Strained once")
+
+
+def foam(form: Form, context: BatchContext) -> FoamFacts:
+    """Foam knocked down; the choice goes on to the label when it carries an allergen."""
+    chosen = form.choice(
+        "defoamer", list(DEFOAMERS), "Say what knocked the foam down: it decides the allergens."
+    )
+    name, allergen = DEFOAMERS.get(chosen, ("", ""))
+    return FoamFacts(defoamer=name, allergen=allergen)
+
+
+def foam_words(context: BatchContext, entry: Entry[FoamFacts]) -> Line:
+    """As it stands on the slip."""
+    allergen = entry.facts.allergen
+    carries = f"carries {allergen}" if allergen else "no allergen"
+    return Line(entry, f"Foam, {entry.facts.defoamer}", carries)
+
+
+def added(form: Form, context: BatchContext) -> AddedFacts | None:
+    """More near-syrup, or water or thinner syrup put back."""
+    mass = form.between(
+        "mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg."
+    )
+    brix = form.between("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
+    warm = form.between(
+        "temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.", False
+    )
+    if mass is None or brix is None:
+        return None
+    if warm is None:
+        return AddedFacts(mass_kg=mass, brix=brix)
+    return AddedFacts(mass_kg=mass, brix=brix, temperature_c=warm)
+
+
+def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    what = "water" if facts.brix == 0 else f"at {facts.brix:.1f}"
+    return Line(entry, f"Put in {context.show(facts.mass_kg, 'mass', 2)}", what)
+
+
+def note(form: Form, context: BatchContext) -> NoteFacts:
+    """Anything worth keeping; sensory signs belong here, they never outvote an instrument."""
+    return NoteFacts(text=form.text("text", "Type what is worth keeping."))
+
+
+def note_words(context: BatchContext, entry: Entry[NoteFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, entry.facts.text)
+
+
+def alarm_words(context: BatchContext, entry: Entry[AlarmFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    rang = datetime.fromisoformat(facts.raised_at)
+    who = f" by {entry.initials}" if entry.initials else ""
+    detail = f"rang {context.clock(rang)}, answered{who}"
+    return Line(entry, f"Alarm: {HEADLINES.get(facts.alarm, facts.alarm)}", detail)

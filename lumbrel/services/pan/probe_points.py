@@ -1,0 +1,100 @@
+"""What a probe said over a run, in so many points: kept between looks, so that a new sample costs
+the same after eight hours as after one minute."""
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+from typing import NamedTuple
+
+from lumbrel.core.pan.probe_trace import ProbeTrace
+from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.day.pressure import pressure_by
+from lumbrel.store import samples as samples_store
+from lumbrel.store.kitchen import Kitchen
+
+LATE = timedelta(seconds=30)
+"""A sample that arrives so late still finds its place; one that is later is kept in the record
+only."""
+MOST_RUNS = 64
+AIR_STEP_S = 30.0
+"""The pressure is looked up so often: air does not move faster."""
+
+
+class RunPoint(NamedTuple):
+    """A while of a run: when, what the probe showed, the pressure then."""
+
+    at: datetime
+    shown_c: float
+    samples: int
+    pressure_pa: float | None
+    begins: datetime
+    ends: datetime
+    spread_k: float
+    """Between the least and the most of its samples."""
+
+
+@dataclass
+class _Run:
+    trace: ProbeTrace = field(default_factory=ProbeTrace)
+    last: datetime | None = None
+    recent: set[datetime] = field(default_factory=set)
+    pressures: dict[float, float | None] = field(default_factory=dict)
+
+
+def run_points(
+    db: Connection,
+    kitchen: Kitchen,
+    probe_id: str,
+    *,
+    since: datetime,
+    until: datetime,
+    boil_by: str,
+) -> list[RunPoint]:
+    """A probe's run between two moments, at most thirty-two points, oldest first."""
+    key = (record_key(db), probe_id, since, boil_by)
+    shelf = cache_of(db).shelf("runs", MOST_RUNS)
+    with shelf.lock:
+        run = shelf.get(key, _Run)
+        if run.last is not None and run.last > until:
+            shelf.drop(key)
+            run = shelf.get(key, _Run)
+        _read_on(db, run, probe_id, since, until)
+        points = run.trace.points()
+        air = [AIR_STEP_S * round(p.second / AIR_STEP_S) for p in points]
+        known = {
+            second: run.pressures[second]
+            if second in run.pressures
+            else _pressure(db, kitchen, since + timedelta(seconds=second), boil_by)
+            for second in air
+        }
+        run.pressures = known
+        return [
+            RunPoint(
+                at=since + timedelta(seconds=p.second),
+                shown_c=p.value,
+                samples=p.samples,
+                pressure_pa=known[second],
+                begins=since + timedelta(seconds=p.begins),
+                ends=since + timedelta(seconds=p.ends),
+                spread_k=p.spread,
+            )
+            for p, second in zip(points, air, strict=True)
+        ]
+
+
+def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:
+    """Take in what arrived since the last look, late ones included."""
+    start = since if run.last is None else max(since, run.last - LATE)
+    for sample in samples_store.samples(db, probe_id, start, until):
+        if sample.at in run.recent:
+            continue
+        run.recent.add(sample.at)
+        run.trace.add((sample.at - since).total_seconds(), sample.value)
+        run.last = sample.at if run.last is None else max(run.last, sample.at)
+    if run.last is not None and len(run.recent) > 600:
+        run.recent = {at for at in run.recent if at >= run.last - LATE}
+
+
+def _pressure(db: Connection, kitchen: Kitchen, at: datetime, boil_by: str) -> float | None:
+    found = pressure_by(db, kitchen, at, boil_by)
+    return found.pa if found else None

@@ -1,0 +1,35 @@
+"""How fast a vessel boils off, by its last draws."""
+
+from sqlite3 import Connection
+from statistics import fmean, stdev
+from typing import NamedTuple
+
+from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
+from lumbrel.services.base.entry import standing
+from lumbrel.services.base.facts import DrawFacts
+from lumbrel.store.kitchen import VesselRow
+
+LAST_DRAWS, DRAWS_NEEDED = 12, 3
+
+
+class Rate(NamedTuple):
+    """Boil-off of a vessel, its sigma, and how many draws taught it."""
+
+    kg_per_min: float
+    sigma_kg_per_min: float
+    draws: int
+
+
+def learned_rate(db: Connection, vessel: VesselRow) -> Rate:
+    """Boil-off of a vessel from its last draws.
+
+    Without a history: a hard boil over its bottom, give or take half.
+    """
+    draws = standing(db, DrawFacts, vessel_id=vessel.id, limit=LAST_DRAWS)
+    rates = [e.facts.rate_kg_per_min for e in draws if e.facts.rate_kg_per_min]
+    if len(rates) >= DRAWS_NEEDED:
+        mean = fmean(rates)
+        return Rate(mean, max(stdev(rates), 0.05 * mean), len(rates))
+    area = Vessel(vessel.shape, vessel.sizes_mm).bottom_area_m2()
+    typical = TYPICAL_BOIL_OFF_KG_PER_MIN_M2 * area
+    return Rate(typical, 0.5 * typical, 0)

@@ -1,0 +1,196 @@
+"""The pan's figures, with how they came about."""
+
+from collections.abc import Callable
+from math import isfinite, sqrt
+
+from lumbrel.core.bench import thermometer
+from lumbrel.core.pan.vessel import hot_volume_ratio
+from lumbrel.core.physics import sucrose
+from lumbrel.services.base.working import ICUMSA, Part, Step, Working, missing
+from lumbrel.services.bench.curves import hydrometer_of
+from lumbrel.services.day.working import boil_steps, thermometer_steps
+from lumbrel.services.pan.board import BALANCE_SIGMA_BRIX, Board
+from lumbrel.services.pan.evidence import Word
+
+
+def density(board: Board) -> Working:
+    """The joint density of a pan."""
+    seen = board.evidence
+    believed = board.believed or board.joint
+    steps = [step for word in seen.words for step in _word_steps(board, word)]
+    budget = [
+        Part(w.estimate.label, believed.sigma_brix**2 / w.estimate.sigma_brix, "brix")
+        for w in seen.words
+        if w.estimate.label != board.odd
+    ]
+    if len(seen.words) > 1:
+        chi2 = f"{board.joint.chi2_per_dof:.2f}"
+        why = "inverse-variance mean; above 3 they disagree"
+        steps.append(Step("χ² per degree of freedom", chi2, "", why))
+    if board.by_balance:
+        why = "no instrument has spoken"
+        if seen.words:
+            why = "it knows more than the instruments of the moment"
+        steps.append(Step("by the mass balance", board.balance.brix, "brix", why))
+        budget = _balance_budget(board, believed.sigma_brix)
+    if board.odd:
+        steps.append(Step("left out", board.odd, "", "it stands alone"))
+    return Working("Density now", believed.brix, "brix", steps, budget)
+
+
+def _word_steps(board: Board, word: Word) -> list[Step]:
+    said = word.estimate
+    at = f"at {board.context.clock(word.reading.at)}, corrected"
+    now = f"{said.brix:.2f} ± {said.sigma_brix:.2f} Brix"
+    return [
+        Step(f"{said.label} said", word.reading.brix, "brix", at),
+        Step("carried to now", now, "", "along the fitted mass balance"),
+    ]
+
+
+def _balance_budget(board: Board, sigma_brix: float) -> list[Part]:
+    fitted = sqrt(max(board.balance.sigma_brix**2 - BALANCE_SIGMA_BRIX**2, 0.0))
+    own = min(BALANCE_SIGMA_BRIX, sigma_brix)
+    return [
+        Part("take-in, rate and all readings", fitted, "brix"),
+        Part("the burner and the boiling curve", own, "brix"),
+    ]
+
+
+def minutes(board: Board) -> Working:
+    """The minutes left."""
+    seen, fitted = board.evidence, board.evidence.fitted
+    wants = board.context.batch.target_brix
+    finish = fitted.minute_of(wants)
+    steps = [
+        *_mass_steps(board),
+        Step("boils off in an hour", 60 * fitted.rate_kg_per_min, "mass",
+             f"weighted least squares over {len(seen.readings)} readings, {len(seen.probe_samples)} "
+             "minutes of probe, and the vessel’s past"),
+        Step("water left", board.verdict.water_kg, "mass", "m − solids / target"),
+        Step("90 % range", f"{board.low_left:.0f} to "
+             f"{'?' if board.high_left is None else f'{board.high_left:.0f}'} min", "", "Fieller’s limits"),
+    ]  # fmt: skip
+    budget = []
+    if isfinite(finish) and fitted.rate_kg_per_min > 0:
+        var_m, var_r, cov = fitted.variance
+        whole = sqrt(max(var_m - 2 * finish * cov + finish**2 * var_r, 0)) / fitted.rate_kg_per_min
+        budget = [Part("mass and rate together", whole, "minutes")]
+    return Working("Minutes left", board.minutes_left, "minutes", steps, budget, 1)
+
+
+def _mass_steps(board: Board) -> list[Step]:
+    return [
+        Step("solids", board.evidence.fitted.solids_kg[-1], "mass", "taken in, and conserved"),
+        Step("mass now", board.mass_kg, "mass", "solids / density now"),
+    ]
+
+
+def water_left(board: Board) -> Working:
+    """The water still to drive off."""
+    wants = board.context.batch.target_brix
+    believed = board.believed or board.joint
+    share = believed.sigma_brix / believed.brix * board.mass_kg
+    return Working(
+        "Water to go", board.verdict.water_kg, "mass",
+        [*_mass_steps(board), Step("target", wants, "brix", "this batch’s"),
+         Step("mass at the target", board.mass_kg - board.verdict.water_kg, "mass", "solids / target")],
+        [Part("the density", share, "mass")],
+    )  # fmt: skip
+
+
+def cup_mark(board: Board) -> Working:
+    """The mark the stem must float at.
+
+    Raises:
+        NotFound: no hydrometer is registered.
+    """
+    cup = board.cup
+    if cup is None or cup.mark_brix is None:
+        raise missing()
+    own = hydrometer_of(board.context.db, cup.instrument, board.context.now)
+    per_k = own.mark(60.0, 90.0) - own.mark(60.0, 89.0)
+    steps = [
+        Step("density wanted", board.verdict.draw_at_brix, "brix", "target less the draw margin", 1),
+        Step("cup", cup.cup_c, "temperature", "assumed" if cup.assumed else "as last read"),
+        Step("scale true at", own.calibration_temperature_c, "temperature", own.glass),
+        Step("of the computed shift", f"{own.shift:.3f}", "", "its pairs or hot mark" if own.shift != 1 else "as computed"),
+        Step("its scale shows too much by", own.offset_brix, "brix", "checks in known solutions"),
+        Step("each 10 K of cup moves it by", 10 * per_k, "brix", ICUMSA),
+    ]  # fmt: skip
+    doubt = 8.0 if cup.assumed else 2.0
+    budget = [
+        Part(f"the cup, ± {doubt:g} K", abs(per_k) * doubt, "brix"),
+        Part("eye and stem", 0.2, "brix"),
+    ]
+    return Working(f"{cup.instrument.name} must float at", cup.mark_brix, "brix", steps, budget)
+
+
+def heat_mark(board: Board) -> Working:
+    """What the thermometer shows when it is done.
+
+    Raises:
+        NotFound: where water boils is not known.
+    """
+    if board.draw_shown_c is None:
+        raise missing()
+    today = board.thermometer
+    steps = [
+        Step("density wanted", board.verdict.draw_at_brix, "brix", "target less the draw margin", 1)
+    ]
+    if board.pressure:
+        steps += boil_steps(board.pressure)[0]
+    steps.append(
+        Step("sugar kind", board.context.batch.sugar_kind, "", "its invert share moves the boil")
+    )
+    steps += thermometer_steps(today)
+    sigma = today.sigma_k if today else thermometer.UNTESTED_SIGMA_K
+    budget = [
+        Part("the thermometer", sigma, "difference"),
+        Part(
+            "the boiling curve", sucrose.boiling_sigma_k(board.verdict.draw_at_brix), "difference"
+        ),
+    ]
+    name = today.instrument.name if today else "A true thermometer"
+    return Working(f"{name} shows when done", board.draw_shown_c, "temperature", steps, budget)
+
+
+def depth(board: Board) -> Working:
+    """The depth that means done.
+
+    Raises:
+        NotFound: the vessel's depth cannot be told.
+    """
+    if board.depth_done_mm is None or board.pressure is None:
+        raise missing()
+    vessel, wants = board.context.vessel, board.context.batch.target_brix
+    boils = sucrose.boiling_point_c(wants, board.pressure.pa, board.context.invert_fraction)
+    cold = 100 * board.evidence.fitted.solids_kg[-1] / wants
+    litres = cold / sucrose.density_kg_m3(wants, 20.0) * 1000
+    ratio = hot_volume_ratio(wants, min(boils, 115.0))
+    sizes = " × ".join(board.context.show(size, "depth") for size in vessel.sizes_mm)
+    return Working(
+        "Depth that means done", board.depth_done_mm, "depth",
+        [Step("solids", board.evidence.fitted.solids_kg[-1], "mass", "taken in, and conserved"),
+         Step("volume at the target, 20 °C", litres, "volume", "ICUMSA SPS-4 density"),
+         Step("bigger at the boil by", f"{100 * (ratio - 1):.1f} %", "", "the same density, hot"),
+         Step("vessel", f"{vessel.name}: {vessel.shape}, {sizes}", "", "as registered")],
+        [Part("take-in and vessel", 0.01 * board.depth_done_mm, "depth")], 0,
+    )  # fmt: skip
+
+
+OF_PAN: dict[str, Callable[[Board], Working]] = {
+    "density": density, "minutes": minutes, "water": water_left, "cup": cup_mark,
+    "heat": heat_mark, "depth": depth,
+}  # fmt: skip
+
+
+def of_pan(board: Board, figure: str) -> Working:
+    """A figure of the pan's board by its name.
+
+    Raises:
+        NotFound: there is no such figure, or not now.
+    """
+    if figure not in OF_PAN:
+        raise missing()
+    return OF_PAN[figure](board)

@@ -1,0 +1,104 @@
+"""The one door for what probes send, whatever wire it came over."""
+
+import hashlib
+import secrets
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from sqlite3 import Connection
+from threading import Lock
+
+from lumbrel.core.bench.samples import SampleGate, Seen
+from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.base.form import NotFound
+from lumbrel.store import probes
+from lumbrel.store import samples as samples_store
+from lumbrel.store.db import transaction
+from lumbrel.store.instruments import ThermometerDetail, instruments_of
+from lumbrel.store.samples import Sample
+
+UNREADABLE = "a line that is no temperature"
+MOST_AT_ONCE = 10_000
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What became of samples: kept, known already, not believed and why."""
+
+    kept: int
+    known: int
+    refused: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass
+class _Gates:
+    """The gates of one record's probes, and the lock behind which they are passed."""
+
+    lock: Lock = field(default_factory=Lock)
+    by_probe: dict[str, SampleGate] = field(default_factory=dict)
+
+    def of(self, db: Connection, probe_id: str, now: datetime) -> SampleGate:
+        """A probe's gate, as what it sent last left it."""
+        if probe_id not in self.by_probe:
+            newest = samples_store.latest_sample(db, probe_id, now)
+            seen = Seen(newest.at, newest.value) if newest else None
+            self.by_probe[probe_id] = SampleGate(seen)
+        return self.by_probe[probe_id]
+
+
+def _gates_of(db: Connection) -> _Gates:
+    return cache_of(db).shelf("gates").get(record_key(db), _Gates)
+
+
+def take(
+    db: Connection, probe_id: str, samples: Sequence[tuple[datetime, float]], now: datetime
+) -> Taken:
+    """Take what a probe sent: what is believed is in the record when this returns.
+
+    Args:
+        samples: when and degC, in any order; at most 10 000.
+        now: the kitchen's time.
+    Raises:
+        NotFound: no such thermometer is registered.
+    """
+    if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
+        raise NotFound("There is no such thermometer; register it on the kitchen's page.")
+    refused: Counter[str] = Counter()
+    believed: list[Sample] = []
+    gates = _gates_of(db)
+    with gates.lock, transaction(db):
+        gate = gates.of(db, probe_id, now)
+        for at, value in samples[:MOST_AT_ONCE]:
+            why = gate.refusal(at, value, now)
+            if why:
+                refused[why] += 1
+            else:
+                believed.append(Sample(at, value))
+        kept = samples_store.add_samples(db, probe_id, believed)
+        for reason, count in refused.items():
+            probes.note_trouble(db, probe_id, reason, now, count)
+    return Taken(kept, len(believed) - kept, dict(refused))
+
+
+def note_unreadable(db: Connection, probe_id: str, count: int, now: datetime) -> None:
+    """Count lines that were no temperature at all."""
+    with transaction(db):
+        probes.note_trouble(db, probe_id, UNREADABLE, now, count)
+
+
+def new_token(db: Connection, probe_id: str, now: datetime) -> str:
+    """A token for a probe over HTTP, shown once; the one before it stops working."""
+    token = secrets.token_urlsafe(24)
+    with transaction(db):
+        probes.add_token(db, _hash(token), probe_id, now)
+    return token
+
+
+def holder(db: Connection, token: str) -> str | None:
+    """The probe a token belongs to; None when it is wrong or revoked."""
+    return probes.token_holder(db, _hash(token))
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()

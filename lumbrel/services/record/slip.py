@@ -1,0 +1,154 @@
+"""The slip: every reading, event and decision of a batch; putting, correcting, striking a line.
+
+What kinds of line there are, and what each does, the stations say; see `services.stations`.
+"""
+
+from collections.abc import Iterable
+from datetime import datetime
+from sqlite3 import Connection
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.facts import Facts, StruckFacts, TakeInFacts
+from lumbrel.services.base.form import Form, NotFound, kept_of
+from lumbrel.services.base.line import Line, LineKind
+from lumbrel.store import record
+from lumbrel.store.db import transaction
+
+BOOKKEEPING = ("supersedes", "why", "initials")
+"""Fields that have a place of their own in a line."""
+
+
+class Slip:
+    """The slips of all batches.
+
+    Args:
+        kinds: the kinds of line that may stand on one.
+    """
+
+    def __init__(self, kinds: Iterable[LineKind]) -> None:
+        self._kinds = {kind.key: kind for kind in kinds}
+
+    def put(
+        self, db: Connection, code: str, kind: str, fields: dict[str, str], now: datetime
+    ) -> Entry[Facts]:
+        """Put a line on a batch's slip; sent twice with one id, it is written once.
+
+        A field `supersedes` names the line this one corrects, `why` the reason.
+
+        Raises:
+            NotFound: no such batch, or no such kind of line, or no such line to correct.
+            BadInput: a field is wrong, or something must be asked.
+        """
+        known = self._kinds.get(kind)
+        if known is None or known.read is None:
+            raise NotFound(f"A slip has no line of the kind “{kind[:20]}”.")
+        # One transaction from the first look: two that come at once take turns.
+        with transaction(db):
+            context = contexts.load(db, code, now)
+            form = Form(fields, context.kitchen)
+            sent_before = record.entry_by_id(db, form.client_id())
+            if sent_before:
+                return of_row(sent_before)
+            entry = _entry(known, form, context)
+            if record.add_entry(db, entry.row()) and known.stored:
+                known.stored(db, entry)
+            return entry
+
+    def strike(self, db: Connection, code: str, fields: dict[str, str], now: datetime) -> None:
+        """Strike a line: it stays on the slip, struck through, with the reason.
+
+        Raises:
+            NotFound, BadInput: as `put`.
+        """
+        with transaction(db):
+            context = contexts.load(db, code, now)
+            form = Form(fields, context.kitchen)
+            entry_id = form.client_id()
+            if record.entry_by_id(db, entry_id):
+                return
+            old = _to_correct(form, context)
+            why = form.text("why", "Say why it is struck; the line stays readable.", 200)
+            if old is None or isinstance(old.facts, TakeInFacts):
+                form.errors.setdefault("why", "The take-in cannot be struck; amend it instead.")
+            form.check()
+            assert old is not None
+            entry = Entry(
+                id=entry_id,
+                batch_id=context.batch.id,
+                at=old.at,
+                noted_at=now,
+                facts=StruckFacts(),
+                typed=kept_of(fields, *BOOKKEEPING),
+                supersedes=old.id,
+                why=why,
+            )
+            record.add_entry(db, entry.row())
+
+    def lines(self, context: BatchContext) -> list[Line]:
+        """The whole slip in words, superseded lines included (their entry says so)."""
+        return [
+            self._kinds[entry.kind].words(context, entry)
+            for entry in context.entries
+            if not isinstance(entry.facts, StruckFacts)
+        ]
+
+
+def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
+    """A line as it was typed.
+
+    Raises:
+        NotFound, BadInput: as `Slip.put`.
+    """
+    assert kind.read is not None
+    typed = kept_of(form.fields, *BOOKKEEPING)
+    old = _to_correct(form, context)
+    at = _moment(form, context, old)
+    if kind.once and old is None and context.first(kind.facts):
+        form.errors["kind"] = (
+            "That is on the slip already. Amend the line instead of adding another."
+        )
+    if kind.opens and old is None:
+        raise NotFound("A batch is opened at the take-in, once.")
+    facts = kind.read(form, context)
+    if kind.doubt and old is None and facts is not None and not form.errors:
+        kind.doubt(form, context, facts)
+    form.check()
+    why, initials = form.text("why", limit=200), form.text("initials", limit=8)
+    form.check()
+    assert facts is not None
+    return Entry(
+        id=form.client_id(),
+        batch_id=context.batch.id,
+        at=at,
+        noted_at=context.now,
+        facts=facts,
+        typed=typed,
+        supersedes=old.id if old else None,
+        why=why,
+        initials=initials,
+    )
+
+
+def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> datetime:
+    """When it was: as typed, else as the line it corrects had it, else now."""
+    at = old.at if old and not form.given("at") else form.time_of_day("at", context.now)
+    opened = context.entries[0].at
+    if at < opened:
+        form.errors["at"] = f"The batch was only taken in at {context.clock(opened)}."
+    return at
+
+
+def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
+    """The line that a form corrects or strikes, if it names one."""
+    wanted = form.fields.get("supersedes", "").strip()
+    if not wanted:
+        return None
+    old = next((e for e in context.entries if e.id == wanted), None)
+    if old is None:
+        raise NotFound("There is no such line on this slip.")
+    if old.superseded:
+        form.errors["why"] = "That line was amended already; amend the newer one."
+    form.text("why", "Say why it is amended; the old line stays readable.", 200)
+    return old

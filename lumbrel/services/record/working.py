@@ -1,0 +1,43 @@
+"""A line of the slip, with how it came about."""
+
+from collections.abc import Sequence
+
+from lumbrel.services.base.line import Line
+from lumbrel.services.base.working import Part, Step, Working, missing
+
+
+def line(lines: Sequence[Line], entry_id: str) -> Working:
+    """One line of a slip.
+
+    Args:
+        lines: the slip.
+        entry_id: which line of it.
+
+    Raises:
+        NotFound: there is no such line.
+    """
+    found = next((row for row in lines if row.entry.id == entry_id), None)
+    if found is None:
+        raise missing()
+    typed = "; ".join(f"{name} {text}" for name, text in found.entry.typed.items())
+    if found.reading is not None:
+        reading = found.reading
+        steps = [Step(*step) for step in reading.steps]
+        if reading.refusal:
+            steps.append(Step("says nothing of density", reading.refusal))
+        budget = [Part(label, sigma, "brix") for label, sigma in reading.budget]
+        steps.append(Step("typed", typed, "", "kept for ever"))
+        return Working(found.title, reading.brix, "brix", steps, budget)
+    facts = [
+        Step(name.replace("_", " "), _plain(value))
+        for name, value in found.entry.facts.written().items()
+        if isinstance(value, int | float | str) and value != "" and not name.endswith("_id")
+    ]
+    steps = [*facts, Step("typed", typed or "by one press", "", "kept for ever")]
+    return Working(found.title, found.value or found.detail or "on the slip", "", steps, [])
+
+
+def _plain(value: float | str) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return f"{value:.4g}" if isinstance(value, float) else str(value)

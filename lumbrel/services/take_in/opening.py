@@ -1,0 +1,139 @@
+"""Opening a batch with what was taken in, and what the page for it needs."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection
+from uuid import uuid4
+
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import TakeInFacts
+from lumbrel.services.base.form import Form, kept_of, local_time
+from lumbrel.services.take_in.charge import Charge
+from lumbrel.services.take_in.entries import finishers, read
+from lumbrel.store import record
+from lumbrel.store.db import transaction
+from lumbrel.store.instruments import Instrument, RefractometerDetail, instruments_of
+from lumbrel.store.kitchen import (
+    Kitchen,
+    VesselRow,
+    Woodlot,
+    add_woodlot,
+    load_kitchen,
+    woodlots,
+)
+from lumbrel.store.record import Batch
+
+
+@dataclass(frozen=True, kw_only=True)
+class TakeInPage:
+    """What the take-in page needs."""
+
+    vessels: list[VesselRow]
+    busy: dict[str, str]
+    """Vessel id to the code of the batch on the fire in it."""
+    woodlots: list[Woodlot]
+    refractometers: list[Instrument[RefractometerDetail]]
+    target_brix: float
+    next_code: str
+    charge: Charge | None = None
+
+
+def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) -> TakeInPage:
+    """The take-in page, with the charge as far as what was typed allows."""
+    kitchen = load_kitchen(db)
+    preview = None
+    if fields:
+        form = Form(fields, kitchen)
+        taken = read(db, form, now)
+        if taken and not form.errors:
+            preview = taken[1]
+    return TakeInPage(
+        vessels=finishers(db),
+        busy=_busy(db),
+        woodlots=woodlots(db),
+        refractometers=instruments_of(db, RefractometerDetail),
+        target_brix=kitchen.target_brix,
+        next_code=_next_code(db, kitchen, now),
+        charge=preview,
+    )
+
+
+def _busy(db: Connection) -> dict[str, str]:
+    """The vessels on the fire, each with the code of the batch in it."""
+    return {b.vessel_id: b.code for b in record.batches_at(db, ("take_in",), "draw")}
+
+
+def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
+    return record.next_code(db, local_time(now, kitchen).year)
+
+
+def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
+    """Open a batch with what was taken in; returns its code. The same id twice opens one.
+
+    Raises:
+        BadInput: a field is wrong, the vessel is busy, or something must be asked.
+    """
+    # One transaction from the first look: two that come at once take turns.
+    with transaction(db):
+        form = Form(fields, load_kitchen(db))
+        entry_id = form.client_id()
+        sent_before = record.entry_by_id(db, entry_id)
+        if sent_before:
+            owner = record.batch_by(db, id=sent_before.batch_id)
+            assert owner is not None
+            return owner.code
+        taken = read(db, form, now)
+        woodlot = _woodlot(db, form)
+        busy = _busy(db).get(fields.get("vessel", ""))
+        if busy:
+            form.errors["vessel"] = (
+                f"Batch {busy} is still in it. Draw that off first, or note on its slip what was "
+                "added."
+            )
+        form.check()
+        assert taken is not None
+        return _open(db, form, entry_id, taken[0], woodlot, now)
+
+
+def _woodlot(db: Connection, form: Form) -> Woodlot:
+    """The woodlot it comes from; a new one has no id yet."""
+    known = woodlots(db)
+    new_name = form.text("new_woodlot", limit=60)
+    if new_name:
+        same = next((w for w in known if w.name.lower() == new_name.lower()), None)
+        return same or Woodlot("", new_name)
+    chosen = form.choice("woodlot", [w.id for w in known], "Choose the woodlot, or name a new one.")
+    return next((w for w in known if w.id == chosen), Woodlot("", ""))
+
+
+def _open(
+    db: Connection, form: Form, entry_id: str, facts: TakeInFacts, woodlot: Woodlot, now: datetime
+) -> str:
+    kitchen = form.kitchen
+    woodlot_id = woodlot.id
+    if not woodlot_id:
+        woodlot_id = str(uuid4())
+        add_woodlot(db, Woodlot(woodlot_id, woodlot.name, facts.sugar_kind))
+    batch = Batch(
+        id=str(uuid4()),
+        code=_next_code(db, kitchen, now),
+        opened_at=now,
+        woodlot_id=woodlot_id,
+        vessel_id=facts.vessel_id,
+        sugar_kind=facts.sugar_kind,
+        target_brix=facts.target_brix,
+        draw_margin_brix=kitchen.draw_margin_brix,
+        methods=kitchen.methods,
+    )
+    record.add_batch(db, batch)
+    entry = Entry(
+        id=entry_id,
+        batch_id=batch.id,
+        at=now,
+        noted_at=now,
+        facts=facts,
+        typed=kept_of(form.fields),
+        initials=form.text("initials", limit=8),
+    )
+    record.add_entry(db, entry.row())
+    return batch.code

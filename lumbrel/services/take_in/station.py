@@ -1,0 +1,25 @@
+"""Take in."""
+
+from lumbrel.services.base.cautions import LEAD, STEAM
+from lumbrel.services.base.facts import TakeInFacts
+from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.take_in import entries
+
+
+def _state(look: Look) -> State:
+    finishers = entries.finishers(look.db)
+    if not finishers:
+        return State("no vessel")
+    return State(f"{len(finishers) - len(look.waiting['pan'])} free")
+
+
+STATION = Station(
+    key="take_in",
+    title="Take in",
+    line_kinds=(
+        LineKind(facts=TakeInFacts, read=entries.corrected, words=entries.words, opens=True),
+    ),
+    cautions=(LEAD, STEAM),
+    state=_state,
+)

@@ -1,0 +1,140 @@
+"""One instrument: its page, its checks, and its reference card."""
+
+from datetime import timedelta
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.services.base.form import BadInput, Form, NotFound
+from lumbrel.services.bench import checks, profile
+from lumbrel.services.bench.cards import card_of
+from lumbrel.services.probes import intake
+from lumbrel.store import probes
+from lumbrel.store.instruments import (
+    Detail,
+    Instrument,
+    ThermometerDetail,
+    instruments,
+    retire_instrument,
+)
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here
+
+router = APIRouter(prefix="/kitchen/instrument")
+TROUBLES_FOR = timedelta(days=7)
+CHECKED = ("hydrometer", "refractometer", "barometer")
+
+
+def _instrument(visit: Here, key: str) -> Instrument[Detail]:
+    found = next((i for i in instruments(visit.db, retired=True) if i.id == key), None)
+    if found is None:
+        raise NotFound("There is no such instrument; the kitchen's page lists all.")
+    return found
+
+
+def _thermometer(visit: Here, key: str, refusal: str) -> Instrument[Detail]:
+    found = _instrument(visit, key)
+    if not isinstance(found.detail, ThermometerDetail):
+        raise NotFound(refusal)
+    return found
+
+
+def _card(visit: Here, instrument: Instrument[Detail]) -> dict[str, Any]:
+    """The card of an instrument, when its kind has one."""
+    found = card_of(visit.db, instrument, visit.now)
+    return {"card": found.card, "solutions": found.solutions, "learnt": found.learnt}
+
+
+def _profile(
+    visit: Here, key: str, form: Filled | None = None, about: str = "", token: str = ""
+) -> HTMLResponse:
+    """Its page; `about` says which of its forms was refused."""
+    instrument = _instrument(visit, key)
+    mixing = Form(dict(visit.request.query_params), load_kitchen(visit.db))
+    mixture, mixed = None, Filled(mixing.fields)
+    try:
+        mixture = checks.mixture(mixing)
+    except BadInput as bad:
+        mixed = refilled(mixing.fields, bad)
+    refused = form or Filled()
+    since = visit.now - TROUBLES_FOR
+    return visit.page(
+        "bench/instrument.html",
+        "settings",
+        422 if form else 200,
+        both=False,
+        one=profile.profile(visit.db, instrument, visit.now),
+        check_form=(refused if about == "check" else Filled()).named("check"),
+        ice_form=(refused if about == "ice" else Filled()).named("ice"),
+        about=about,
+        token=token,
+        troubles=probes.troubles(visit.db, instrument.id, since),
+        mixture=mixture,
+        mixed=mixed.named("mix"),
+        **_card(visit, instrument),
+    )
+
+
+@router.get("/{key}")
+def show(visit: Here, key: str) -> HTMLResponse:
+    """Its history, its curve, and whether to trust it today."""
+    return _profile(visit, key)
+
+
+@router.post("/{key}/ice")
+def ice(visit: Here, key: str, fields: Fields) -> Response:
+    """Take a thermometer's reading in melting ice."""
+    instrument = _thermometer(visit, key, "Only a thermometer is put in melting ice.")
+    try:
+        checks.take_ice_point(visit.db, instrument, visit.now, fields)
+    except BadInput as bad:
+        return _profile(visit, key, refilled(fields, bad), "ice")
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.post("/{key}/token")
+def token(visit: Here, key: str) -> Response:
+    """A token for a probe over HTTP, shown this once."""
+    instrument = _thermometer(visit, key, "Only a thermometer sends samples.")
+    return _profile(visit, key, token=intake.new_token(visit.db, instrument.id, visit.now))
+
+
+@router.post("/{key}/check")
+def check(visit: Here, key: str, fields: Fields) -> Response:
+    """Take what it shows in water, in a weighed solution, or beside a better one."""
+    instrument = _instrument(visit, key)
+    if instrument.kind not in CHECKED:
+        raise NotFound("Only a hydrometer, a refractometer or a barometer is checked so.")
+    try:
+        checks.take_scale_check(visit.db, instrument, visit.now, fields)
+    except BadInput as bad:
+        return _profile(visit, key, refilled(fields, bad), "check")
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.get("/{key}/card")
+def card(visit: Here, key: str) -> HTMLResponse:
+    """Its reference card on one sheet."""
+    instrument = _instrument(visit, key)
+    shown = _card(visit, instrument)
+    if shown["card"] is None:
+        raise NotFound(f"{instrument.name} has no card: set the day first, or it needs none.")
+    return visit.page(
+        "bench/instrument_card.html", "settings", both=True, instrument=instrument, **shown
+    )
+
+
+@router.post("/{key}/retire")
+def retire(visit: Here, key: str) -> Response:
+    """Retire it; what it measured stays."""
+    retire_instrument(visit.db, _instrument(visit, key).id, visit.now)
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+@router.post("/{key}/take-up")
+def take_up(visit: Here, key: str) -> Response:
+    """Take a retired instrument into use again."""
+    retire_instrument(visit.db, _instrument(visit, key).id, None)
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)

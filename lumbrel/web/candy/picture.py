@@ -1,0 +1,43 @@
+"""The firmness map."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumbrel.services.candy.plan import Plan
+from lumbrel.web.shell.plot import scale
+
+
+@dataclass(frozen=True)
+class FirmnessPlace:
+    """Confections of one boil on the map: right is a hotter boil, up is more crystal."""
+
+    plans: list[Plan]
+    label: str
+    x: float
+    y: float
+    low_x: float
+    high_x: float
+    label_y: float
+    left: bool
+
+
+def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
+    """Confections that set, by boil above water and crystal share; same boil, one place."""
+    x, y = scale(11.5, 26.0, 60.0, 560.0), scale(0.45, 0.72, 250.0, 24.0)
+    groups: dict[float, list[Plan]] = {}
+    for plan in plans:
+        if plan.confection.middle_above_water_k < 30:
+            groups.setdefault(plan.confection.middle_above_water_k, []).append(plan)
+    places = []
+    for i, middle in enumerate(sorted(groups)):
+        group = groups[middle]
+        height = y(group[0].crystal_fraction)
+        places.append(
+            FirmnessPlace(
+                group, ", ".join(p.confection.full_name for p in group), x(middle), height,
+                min(x(p.confection.low_above_water_k) for p in group),
+                max(x(p.confection.high_above_water_k) for p in group),
+                height + (-14 if i % 2 == 0 and i else 22), middle > 20,
+            )
+        )  # fmt: skip
+    return places

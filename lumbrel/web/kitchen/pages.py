@@ -1,0 +1,93 @@
+"""The kitchen's first page, and what is registered in it."""
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.core.units import KINDS
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.kitchen import example as examples
+from lumbrel.services.kitchen import register as registering
+from lumbrel.services.kitchen.overview import overview as overview_of
+from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
+from lumbrel.services.kitchen.settings import save_settings
+from lumbrel.services.pan.alarms import near_minutes
+from lumbrel.services.pan.board import CALL_WORDS
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here
+
+router = APIRouter()
+KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
+
+
+@router.get("/")
+def overview(visit: Here) -> HTMLResponse:
+    """The kitchen as it stands."""
+    shown = overview_of(visit.db, visit.now)
+    return visit.page("kitchen/overview.html", "kitchen", page=shown, call_words=CALL_WORDS)
+
+
+@router.post("/kitchen/example")
+def example(visit: Here) -> Response:
+    """Load the example kitchen; again is harmless."""
+    examples.load_example(visit.db)
+    return RedirectResponse("/day", 303)
+
+
+def _settings(
+    visit: Here, which: str = "", form: Filled | None = None, saved: bool = False
+) -> HTMLResponse:
+    register = registering.register(visit.db)
+    places = [
+        ("", "nothing, held by hand"),
+        *((v.id, v.name) for v in register.vessels),
+        (IN_THE_CUP, "the hydrometer cup"),
+    ]
+    # Each form of the page under a name of its own; the one that was refused with what was typed.
+    forms = {name: Filled(name=name) for name in ("settings", *REGISTERED)}
+    if form and which:
+        forms[which] = form.named(which)
+    return visit.page(
+        "kitchen/settings.html",
+        "settings",
+        422 if form else 200,
+        register=register,
+        which=which,
+        forms=forms,
+        saved=saved,
+        near_minutes=near_minutes(load_kitchen(visit.db)),
+        names={kind: what.name for kind, what in KINDS.items()},
+        offers={kind: [(u.key, u.symbol) for u in what.units] for kind, what in KINDS.items()},
+        vessel_names={v.id: v.name for v in register.vessels},
+        instrument_kinds=INSTRUMENT_KINDS,
+        kind_names=KIND_NAMES,
+        places=places,
+    )
+
+
+@router.get("/kitchen")
+def settings(visit: Here, saved: str = "") -> HTMLResponse:
+    """Settings, units, vessels, woodlots, instruments."""
+    return _settings(visit, saved=bool(saved))
+
+
+@router.post("/kitchen")
+def save(visit: Here, fields: Fields) -> Response:
+    """Save the settings."""
+    try:
+        save_settings(visit.db, fields)
+    except BadInput as bad:
+        return _settings(visit, "settings", refilled(fields, bad))
+    return RedirectResponse("/kitchen?saved=1", 303)
+
+
+@router.post("/kitchen/add/{what}")
+def add(visit: Here, what: str, fields: Fields) -> Response:
+    """Register a vessel, woodlot or instrument."""
+    if what not in REGISTERED:
+        raise NotFound(f"A kitchen registers {', '.join(REGISTERED)}.")
+    try:
+        registering.add_to_kitchen(visit.db, what, fields)
+    except BadInput as bad:
+        return _settings(visit, what, refilled(fields, bad))
+    return RedirectResponse("/kitchen?saved=1", 303)

@@ -1,0 +1,46 @@
+"""What an open page listens to, and answering an alarm."""
+
+import asyncio
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response, StreamingResponse
+
+from lumbrel.services.pan import alarms
+from lumbrel.web.shell.hub import STANDSTILL_SECONDS
+from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.workspace import workspace_of
+
+router = APIRouter()
+LONGEST_CODE = 20
+
+
+@router.get("/live/{code}")
+@router.get("/live")
+async def stream(request: Request, code: str = "") -> StreamingResponse:
+    """News as server-sent events: of one batch, or of every alarm."""
+    hub, channel = workspace_of(request).hub, code[:LONGEST_CODE]
+    queue = hub.listen(channel)
+
+    async def events() -> AsyncIterator[str]:
+        try:
+            while True:
+                try:
+                    news = await asyncio.wait_for(queue.get(), STANDSTILL_SECONDS)
+                except TimeoutError:
+                    yield ": still here\n\n"
+                    continue
+                if not news:
+                    return
+                yield f"data: {news}\n\n"
+        finally:
+            hub.leave(channel, queue)
+
+    return StreamingResponse(events(), media_type="text/event-stream")
+
+
+@router.post("/alarms/{alarm_id}/answer")
+def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
+    """Answer an alarm; again is harmless."""
+    found = alarms.acknowledge(visit.db, alarm_id, fields.get("by", ""), visit.now)
+    return JSONResponse({"answered": found.id})

@@ -1,0 +1,186 @@
+"""The pan station: the board, the slip and the next reading."""
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.core import units
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.cache import record_key, slip_state
+from lumbrel.services.base.facts import BoilingFacts, DrawFacts
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.pan import alarms
+from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, promise
+from lumbrel.services.pan.choices import choices
+from lumbrel.services.pan.cup import TypedCup
+from lumbrel.services.pan.cup import cup as cup_of
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.services.pan.series import as_json
+from lumbrel.services.stations import next_after_draw, slip, waiting
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here
+
+router = APIRouter()
+TABS = (
+    ("hydrometer", "Cup", "h"),
+    ("refractometer", "Drop", "d"),
+    ("thermometer", "Heat", "t"),
+    ("depth", "Dip", "p"),
+    ("event", "Event", "e"),
+)
+EVENTS = ("boiling", "strained", "foam", "added", "note")
+LONGEST_WAIT_S = 3600.0
+"""For so long a typed cup is held to have cooled."""
+
+
+@router.get("/pan")
+def first(visit: Here) -> Response:
+    """The batch on the fire, or what to do when there is none."""
+    live = waiting(visit.db)["pan"]
+    if live:
+        return RedirectResponse(f"/pan/{live[0].code}", 303)
+    return visit.page(
+        "shell/nothing.html",
+        "pan",
+        title="Nothing is on the fire",
+        batches=[],
+        lead="Bring in near-syrup or concentrate; the pan station opens with it.",
+        href="/take-in",
+        action="Take in a batch",
+    )
+
+
+def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
+    """The board, or what is known after the draw."""
+    drawn = context.first(DrawFacts)
+    board = board_of(context)
+    after = after_draw(context) if drawn else None
+    thinner_kg = None
+    if thinner and after:
+        try:
+            thinner_kg = after.thinner_kg(units.parse(thinner, "brix").value)
+        except OutOfRange:
+            thinner = ""
+    return {
+        "context": context,
+        "drawn": drawn,
+        "board": board,
+        "after": after,
+        "promise": promise(board),
+        "call_words": CALL_WORDS,
+        "far_minutes": FAR_MINUTES,
+        "draw_asked": False,
+        "near_minutes": alarms.near_minutes(context.kitchen),
+        "next_station": next_after_draw(context),
+        "thinner_brix": thinner,
+        "thinner_kg": thinner_kg,
+    }
+
+
+def _pan(
+    visit: Here,
+    code: str,
+    *,
+    tab: str,
+    form: Filled | None = None,
+    kind: str = "",
+    thinner: str = "",
+) -> HTMLResponse:
+    context = visit.batch(code)
+    on_fire = waiting(visit.db)["pan"]
+    others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
+    shown = _state(context, thinner) | {"draw_asked": kind == "draw" and form is not None}
+    return visit.page(
+        "pan/pan.html",
+        "pan",
+        422 if form else 200,
+        **shown,
+        lines=slip.lines(context),
+        tabs=TABS,
+        tab=tab if tab in {key for key, _, _ in TABS} else TABS[0][0],
+        form=form or Filled(),
+        event=kind,
+        has_boiling=context.first(BoilingFacts) is not None,
+        choices=choices(context),
+        others=others if len(others) > 1 else [],
+        refresh=visit.workspace.settings.refresh_seconds,
+        focus="entry" in visit.request.query_params or form is not None,
+    )
+
+
+@router.get("/pan/{code}")
+def show(visit: Here, code: str, entry: str = "hydrometer", thinner: str = "") -> HTMLResponse:
+    """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix."""
+    return _pan(visit, code, tab=entry, thinner=thinner)
+
+
+@router.get("/pan/{code}/board")
+def board(visit: Here, code: str) -> HTMLResponse:
+    """The changing part of the page; pages that ask within a second share one answer."""
+
+    def rendered() -> bytes:
+        state = _state(visit.batch(code))
+        template = "pan/drawn.html" if state["drawn"] else "pan/board.html"
+        return bytes(visit.fragment(template, **state).body)
+
+    key = (record_key(visit.db), code, slip_state(visit.db), int(visit.now.timestamp()))
+    return HTMLResponse(visit.workspace.cache.shelf("boards").get(key, rendered))
+
+
+@router.get("/pan/{code}/record")
+def record(visit: Here, code: str) -> HTMLResponse:
+    """The slip's lines alone."""
+    context = visit.batch(code)
+    return visit.fragment("record/slip.html", context=context, lines=slip.lines(context))
+
+
+@router.get("/pan/{code}/cup")
+def cup(
+    visit: Here,
+    code: str,
+    reading: str = "",
+    cup: str = "",
+    instrument: str = "",
+    seconds: float = 0.0,
+) -> HTMLResponse:
+    """The cup picture for what is being typed; what is not understood yet is left out."""
+    context = visit.batch(code)
+
+    def typed(text: str, kind: str, low: float, high: float) -> float | None:
+        try:
+            value = units.parse(text, kind, context.kitchen.units.get(kind, "")).value
+        except OutOfRange:
+            return None
+        return value if low <= value <= high else None
+
+    being_typed = TypedCup(
+        instrument_id=instrument,
+        reading_brix=typed(reading, "stem", 0.1, 85),
+        cup_c=typed(cup, "temperature", 0, 100),
+        minutes=min(max(seconds, 0.0), LONGEST_WAIT_S) / 60,
+    )
+    shown = cup_of(context, board_of(context).joint.brix, being_typed)
+    return visit.fragment("pan/cup.html", cup=shown, draggable=True)
+
+
+@router.get("/pan/{code}/series")
+def series(visit: Here, code: str, since: float = 0.0) -> Response:
+    """The run as arrays for the picture: the probe's samples since a moment (seconds of the
+    epoch), the fitted path with its band, every reading and event."""
+    context = visit.batch(code)
+    body = as_json(context, slip.lines(context), since)
+    return Response(body, media_type="application/json")
+
+
+@router.post("/pan/{code}/slip/{kind}")
+def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
+    """Put a reading, an event or the draw on the slip."""
+    tab = "event" if kind in EVENTS else kind
+    try:
+        slip.put(visit.db, code, kind, fields, visit.now)
+    except BadInput as bad:
+        return _pan(visit, code, tab=tab, form=refilled(fields, bad), kind=kind)
+    if kind == "draw":
+        return RedirectResponse(f"/pan/{code}", 303)
+    return RedirectResponse(f"/pan/{code}?entry={tab}", 303)

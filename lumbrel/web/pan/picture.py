@@ -1,0 +1,161 @@
+"""The pan's pictures: cup, run, agreement."""
+
+from dataclasses import dataclass
+from math import ceil, floor
+
+from lumbrel.services.base.figures import FIGURES
+from lumbrel.services.pan.board import Board
+from lumbrel.services.pan.cup import Cup
+from lumbrel.web.shell.plot import Tick, scale, spread
+
+
+@dataclass(frozen=True)
+class CupPicture:
+    """The stem in its cup: the surface stays, the stem rises with density."""
+
+    ticks: list[Tick]
+    baume_ticks: list[Tick]
+    surface: float
+    stem_top: float
+    stem_bottom: float
+    mark_y: float | None
+    floats: bool
+    pixels_per_brix: float
+
+
+def cup(of: Cup) -> CupPicture:
+    """The stem placed so that its reading stands at the surface of the syrup."""
+    surface, pixels = 104.0, 5.6
+    at_surface = of.low_brix if of.floats_at is None else of.floats_at
+
+    def y(brix: float) -> float:
+        return round(surface + (brix - at_surface) * pixels, 1)
+
+    ticks = []
+    for i in range(ceil(of.low_brix), floor(of.high_brix) + 1):
+        if 6 <= y(i) <= 262:
+            ticks.append(Tick(y(i), str(i) if i % 5 == 0 else "", i % 5 == 0))
+    degrees = [
+        Tick(y(brix), str(be) if be % 2 == 0 else "", be % 2 == 0)
+        for be, brix in of.baume_marks
+        if of.low_brix <= brix <= of.high_brix and 6 <= y(brix) <= 262
+    ]
+    mark = None if of.mark_brix is None else min(max(y(of.mark_brix), 16.0), 250.0)
+    return CupPicture(
+        ticks, degrees, surface, max(y(of.low_brix) - 20, -20.0), min(y(of.high_brix) + 4, 236.0), mark,
+        not of.below_scale, pixels,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SectionPicture:
+    """The pan cut open: what is in it, and where done and the lowest safe depth stand."""
+
+    wall: str
+    liquid: str
+    left: float
+    right: float
+    done_y: float
+    safe_y: float
+    now_text_y: float
+    done_text_y: float
+    safe_text_y: float
+
+
+def section(board: Board) -> SectionPicture | None:
+    """The vessel in section; None while its depth is not known."""
+    now, done = board.depth_now_mm, board.depth_done_mm
+    if now is None or done is None:
+        return None
+    top, floor_y, left, right = 16.0, 170.0, 14.0, 176.0
+    y = scale(0.0, max(now, done, 2 * FIGURES.lowest_depth_mm) * 1.15, floor_y, top)
+    inset = 0.0
+    vessel = board.context.vessel
+    if vessel.shape == "tapered":
+        bottom, wide, _ = vessel.sizes_mm
+        inset = (1 - bottom / wide) * (right - left) / 2
+    slope = inset / (floor_y - top)
+
+    def edge(at: float) -> float:
+        return (at - top) * slope
+
+    surface = y(now)
+    liquid = (
+        f"M{left + edge(surface):.1f} {surface}H{right - edge(surface):.1f}L{right - inset:.1f} "
+        f"{floor_y}H{left + inset:.1f}Z"
+    )
+    wall = f"M{left} {top - 8}L{left + inset:.1f} {floor_y}H{right - inset:.1f}L{right} {top - 8}"
+    heights = sorted([surface, y(done), y(FIGURES.lowest_depth_mm)])
+    placed = dict(zip(heights, spread(heights, 19.0, top, floor_y), strict=True))
+    return SectionPicture(
+        wall, liquid, left, right, y(done), y(FIGURES.lowest_depth_mm), placed[surface],
+        placed[y(done)], placed[y(FIGURES.lowest_depth_mm)],
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class WordPlace:
+    """One instrument on the agreement axis."""
+
+    label: str
+    kind: str
+    live: bool
+    brix: float
+    x: float
+    low_x: float
+    high_x: float
+    y: float
+    odd: bool
+    aside: bool = False
+    """Not counted, by the batch's school of what to trust."""
+
+
+@dataclass(frozen=True)
+class AgreementPicture:
+    """One Brix axis, every instrument with its spread, the joint value, the draw band."""
+
+    words: list[WordPlace]
+    ticks: list[Tick]
+    joint_x: float
+    joint_low_x: float
+    joint_high_x: float
+    floor_x: float
+    ceiling_x: float
+    target_x: float
+    height: float
+
+
+def agreement(board: Board) -> AgreementPicture:
+    """The instruments' words now on one axis that always holds the draw band."""
+    words = [*board.evidence.words, *board.evidence.set_aside]
+    voices = [*board.voices, *(w.estimate for w in board.evidence.set_aside)]
+    lows = [v.brix - 2 * v.sigma_brix for v in voices if v.sigma_brix < 4]
+    highs = [v.brix + 2 * v.sigma_brix for v in voices if v.sigma_brix < 4]
+    joint = board.believed or board.joint
+    low = floor(min([joint.brix - 2, 65.0, *lows]))
+    high = ceil(max([joint.brix + 2, 70.0, *highs]))
+    x = scale(low, high, 146.0, 606.0)
+    spoken = board.balance in board.voices
+    height = 30.0 + 26.0 * (len(words) + spoken)
+    places = [
+        WordPlace(
+            w.estimate.label, w.reading.kind, w.live, w.estimate.brix, x(w.estimate.brix),
+            x(w.estimate.brix - w.estimate.sigma_brix), x(w.estimate.brix + w.estimate.sigma_brix),
+            20.0 + 26 * i, w.estimate.label == board.odd, w in board.evidence.set_aside,
+        )
+        for i, w in enumerate(words)
+    ]  # fmt: skip
+    step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
+    ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
+    if spoken:
+        at, doubt = board.balance.brix, board.balance.sigma_brix
+        places.append(
+            WordPlace(
+                board.balance.label, "balance", False, at, x(at), x(at - doubt), x(at + doubt),
+                20.0 + 26 * len(words), False,
+            )
+        )  # fmt: skip
+    return AgreementPicture(
+        places, ticks, x(joint.brix), x(joint.brix - joint.sigma_brix),
+        x(joint.brix + joint.sigma_brix), x(FIGURES.floor_brix), x(FIGURES.ceiling_brix), x(board.context.batch.target_brix), height,
+    )  # fmt: skip

@@ -1,0 +1,107 @@
+"""The practice pan: start one, look at its instruments, change its speed, hear the debrief."""
+
+import random
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from lumbrel.practice.debrief import debrief
+from lumbrel.practice.faults import BY_KEY, FAULTS
+from lumbrel.practice.session import SPEEDS, PracticePan
+from lumbrel.services.base.form import NotFound
+from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.settings import Settings
+from lumbrel.web.shell.workspace import PRACTICE_COOKIE, Workspace, workspace_of
+
+router = APIRouter(prefix="/practice")
+HIDES = 2
+LEAST_REFRESH_S = 0.5
+
+
+@router.get("")
+def show(
+    visit: Here,
+) -> HTMLResponse:
+    """What it is, and how to begin."""
+    return visit.page("practice/start.html", "practice", faults=FAULTS, speeds=SPEEDS)
+
+
+@router.post("/start")
+async def start(request: Request, fields: Fields) -> Response:
+    """Light a new practice pan; one that ran before is given up."""
+    speed = int(fields.get("speed", "")) if fields.get("speed", "") in map(str, SPEEDS) else 20
+    picked = [key for key in BY_KEY if fields.get(key)]
+    if fields.get("surprise", "1") == "1":
+        picked = random.sample(sorted(BY_KEY), HIDES)
+    seed = int(fields["seed"]) if fields.get("seed", "").isdigit() else random.randrange(10**6)
+    await _give_up(request)
+    pan = await run_in_threadpool(PracticePan, speed, picked, seed)
+    own: Workspace = request.app.state.workspace
+    settings = Settings(
+        pan.database,
+        pan.clock,
+        own.settings.allowed_hosts,
+        refresh_seconds=max(own.settings.refresh_seconds, LEAST_REFRESH_S),
+    )
+    workspace = Workspace(settings, key=f"p{seed}-{id(pan) % 100_000}", pan=pan)
+    await workspace.hub.start()
+    pan.start()
+    request.app.state.practice = workspace
+    answer = RedirectResponse(f"/pan/{pan.code}", 303)
+    answer.set_cookie(PRACTICE_COOKIE, workspace.key, httponly=True, samesite="strict")
+    return answer
+
+
+async def _give_up(request: Request) -> None:
+    old: Workspace | None = request.app.state.practice
+    request.app.state.practice = None
+    if old and old.pan:
+        await old.hub.stop()
+        await run_in_threadpool(old.pan.stop)
+
+
+@router.post("/leave")
+async def leave(request: Request) -> Response:
+    """Back to the kitchen; the practice record is forgotten."""
+    await _give_up(request)
+    answer = RedirectResponse("/", 303)
+    answer.delete_cookie(PRACTICE_COOKIE)
+    return answer
+
+
+def _running(request: Request) -> PracticePan:
+    pan = workspace_of(request).pan
+    if pan is None:
+        raise NotFound("No practice pan is on: begin one first.")
+    return pan
+
+
+Running = Annotated[PracticePan, Depends(_running)]
+
+
+@router.post("/speed/{times}")
+def speed(pan: Running, times: int) -> Response:
+    """Run as many times faster."""
+    if times not in SPEEDS:
+        raise NotFound(f"It runs at {', '.join(map(str, SPEEDS))} times.")
+    pan.clock.run_at(times)
+    return RedirectResponse(f"/pan/{pan.code}", 303)
+
+
+@router.get("/look/{at_what}")
+def look(visit: Here, pan: Running, at_what: str) -> HTMLResponse:
+    """What an instrument shows now."""
+    if at_what not in ("cup", "drop"):
+        raise NotFound("Look at the cup or at a drop.")
+    seen = pan.look(at_what)
+    if visit.wants_part:
+        return visit.fragment("practice/look.html", seen=seen)
+    return visit.page("practice/looked.html", "pan", seen=seen, code=pan.code)
+
+
+@router.get("/debrief")
+def told(visit: Here, pan: Running) -> HTMLResponse:
+    """The plain account of what came of it."""
+    return visit.page("practice/debrief.html", "pan", told=debrief(visit.db, pan, visit.now))

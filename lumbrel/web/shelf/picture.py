@@ -1,0 +1,53 @@
+"""The season's bars."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumbrel.services.shelf.lots import Lot
+from lumbrel.web.shell.plot import Tick, grade_key
+
+
+@dataclass(frozen=True)
+class Bar:
+    """One lot of the season."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    grade: str
+    title: str
+
+
+@dataclass(frozen=True)
+class SeasonPicture:
+    """The season as bars of litres, coloured by class."""
+
+    bars: list[Bar]
+    months: list[Tick]
+    width: float
+    height: float
+
+
+def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> SeasonPicture | None:
+    """Litres of each finished lot over the season; None without a lot."""
+    if not lots:
+        return None
+    ordered = sorted(lots, key=lambda lot: lot.batch.opened_at)
+    most = max(lot.volume_l for lot in ordered) or 1.0
+    pitch = min((width - 8) / len(ordered), 40.0)
+    bars = []
+    months: list[Tick] = []
+    for i, lot in enumerate(ordered):
+        tall = max(lot.volume_l / most * (height - 8), 2)
+        at = round(4 + i * pitch, 1)
+        month = f"{lot.batch.opened_at:%B}"
+        if not months or months[-1].label != month:
+            if months and at - months[-1].at < 60:
+                months.pop()
+            months.append(Tick(at, month))
+        bars.append(
+            Bar(at, round(height - tall, 1), round(pitch * 0.72, 1), round(tall, 1), grade_key(lot.grade),
+                f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}")
+        )  # fmt: skip
+    return SeasonPicture(bars, months, width, height)

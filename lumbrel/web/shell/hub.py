@@ -1,0 +1,183 @@
+"""News for the pages that are open: one look at the record serves them all."""
+
+import asyncio
+import contextlib
+import json
+import logging
+from collections import defaultdict
+from collections.abc import Callable
+from contextlib import suppress
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+from typing import Any
+
+from starlette.concurrency import run_in_threadpool
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.cache import Cache, slip_state
+from lumbrel.services.pan import alarms
+from lumbrel.services.pan.board import board_of
+from lumbrel.services.stations import waiting
+from lumbrel.store import alarms as alarm_store
+from lumbrel.store import record
+from lumbrel.store import samples as samples_store
+from lumbrel.store.db import connect, opened
+from lumbrel.store.instruments import ThermometerDetail, instruments_of
+from lumbrel.store.record import Batch
+from lumbrel.web.shell.news import news_of, ring_news
+from lumbrel.web.shell.settings import Settings
+
+LOG = logging.getLogger("lumbrel.live")
+LOOK_SECONDS = 0.1
+SPEAKS = timedelta(seconds=3)
+LEAST_TICK_SECONDS = 0.2
+SLOWER = 5
+"""A page whose probe speaks, or that nobody looks at, is computed so many times less often."""
+STANDSTILL_SECONDS = 5.0
+"""Without any news a page hears this often that it still shows the truth."""
+ALL = ""
+"""The channel of pages that show no pan: they hear alarms only."""
+
+
+class Hub:
+    """Looks at the record and tells every open page what changed.
+
+    One task looks ten times a second, cheaply, and at once when woken; a batch is computed anew
+    only when its probe or its slip has news, or the clock has moved on by `refresh_seconds`.
+    """
+
+    def __init__(self, settings: Settings, cache: Cache) -> None:
+        self._settings, self._cache = settings, cache
+        self._listeners: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
+        self._states: dict[str, tuple[Any, ...]] = {}
+        self._task: asyncio.Task[None] | None = None
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._awake = asyncio.Event()
+        self._keeper: Connection | None = None
+        self._ended = False
+        self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
+
+    async def start(self) -> None:
+        """Begin to look, unless live pages are off."""
+        if self._settings.refresh_seconds > 0:
+            # Held open and never used: when the last connection closes, the whole log is written
+            # back, and with a connection for each request that would be all the time.
+            self._keeper = connect(self._settings.database)
+            self._keeper.execute("SELECT max(rowid) FROM entry").fetchone()
+            self._loop = asyncio.get_running_loop()
+            self._task = asyncio.create_task(self._run())
+
+    def wake(self) -> None:
+        """Look at once, not at the next turn; from any thread."""
+        if self._loop:
+            self._loop.call_soon_threadsafe(self._awake.set)
+
+    async def stop(self) -> None:
+        """Stop looking, and let every page go."""
+        self._loop = None
+        if self._task:
+            self._task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._task
+            self._task = None
+        if self._keeper:
+            self._keeper.close()
+            self._keeper = None
+        self._ended = True
+        for queues in self._listeners.values():
+            for queue in queues:
+                if not queue.full():
+                    queue.put_nowait("")
+
+    def listen(self, code: str) -> asyncio.Queue[str]:
+        """A queue that hears a batch's news from now on, its last news first."""
+        queue: asyncio.Queue[str] = asyncio.Queue(maxsize=100)
+        self._listeners[code].add(queue)
+        self._states.pop(code, None)
+        if self._ended:
+            queue.put_nowait("")
+        return queue
+
+    def leave(self, code: str, queue: asyncio.Queue[str]) -> None:
+        """Hear no more."""
+        self._listeners[code].discard(queue)
+
+    async def _run(self) -> None:
+        loop = asyncio.get_running_loop()
+
+        def tell(code: str, news: str) -> None:
+            loop.call_soon_threadsafe(self._tell, code, news)
+
+        while True:
+            self._awake.clear()
+            try:
+                await run_in_threadpool(self._look_once, tell)
+            except Exception:  # the next look may fare better; pages must not go deaf
+                LOG.exception("a look at the record failed")
+            with suppress(TimeoutError):
+                await asyncio.wait_for(self._awake.wait(), LOOK_SECONDS)
+
+    def _tell(self, code: str, news: str) -> None:
+        for queue in list(self._listeners[code]):
+            if not queue.full():
+                queue.put_nowait(news)
+
+    def _look_once(self, tell: Callable[[str, str], None]) -> None:
+        """One look. The connection is opened and closed by the thread that uses it: a task that
+        is cancelled must never close it under a thread that is still reading."""
+        with opened(self._settings.database, self._cache) as db:
+            self._look(db, tell)
+
+    def _look(self, db: Connection, tell: Callable[[str, str], None]) -> None:
+        """Tell what changed since the last look, for each channel that somebody listens to, and
+        look after each batch on the fire: its alarms ring whether or not a page is open."""
+        now = self._settings.clock()
+        tick = int(now.timestamp() / max(self._settings.refresh_seconds, LEAST_TICK_SECONDS))
+        common = (slip_state(db), len(alarm_store.ringing(db)))
+        probes = instruments_of(db, ThermometerDetail)
+        standing = {i.vessel_id: i.id for i in probes if i.vessel_id}
+        for batch in self._looked_after(db):
+            probe = standing.get(batch.vessel_id)
+            sample = samples_store.latest_sample(db, probe, now) if probe else None
+            # A probe that speaks is the clock of its page; without one the minutes still pass.
+            speaks = sample is not None and now - sample.at < SPEAKS
+            watched = bool(self._listeners[batch.code])
+            every = tick // SLOWER if speaks or not watched else tick
+            if self._changed(batch.code, (*common, sample.at if sample else None, every)):
+                self._tell_of(db, batch, now, tell if watched else None)
+        if self._listeners[ALL] and self._changed(ALL, (*common, tick // SLOWER)):
+            tell(ALL, json.dumps({"alarms": self._rings(db, now)}, ensure_ascii=False))
+
+    def _looked_after(self, db: Connection) -> list[Batch]:
+        """What is on the fire, and what else somebody looks at."""
+        on_fire = waiting(db)["pan"]
+        known = {b.code for b in on_fire}
+        others = [c for c, queues in self._listeners.items() if c and queues and c not in known]
+        found = (record.batch_by(db, code=code) for code in others)
+        return [*on_fire, *(batch for batch in found if batch)]
+
+    def _changed(self, channel: str, state: tuple[Any, ...]) -> bool:
+        """Whether a channel's state is another than at the last look."""
+        if self._states.get(channel) == state:
+            return False
+        self._states[channel] = state
+        return True
+
+    def _tell_of(
+        self, db: Connection, batch: Batch, now: datetime, tell: Callable[[str, str], None] | None
+    ) -> None:
+        """Ring a batch's alarms, and tell whoever watches it how it stands."""
+        with suppress(OutOfRange):
+            board = board_of(contexts.of(db, batch, now))
+            alarms.watch(db, board)
+            if tell:
+                news = news_of(board, self._rings(db, now))
+                tell(batch.code, json.dumps(news, ensure_ascii=False))
+
+    def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
+        """What rings, put into words once for as long as it is the same."""
+        ids = tuple(alarm.id for alarm in alarm_store.ringing(db))
+        if ids != self._ringing[0]:
+            self._ringing = (ids, ring_news(db, now))
+        return self._ringing[1]

@@ -1,0 +1,48 @@
+"""What an open page is told: a board's figures as it shows them, and what rings."""
+
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.pan.alarms import HEADLINES
+from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, Board
+from lumbrel.store import alarms as alarm_store
+from lumbrel.store import record
+from lumbrel.web.shell.display import Display
+
+
+def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
+    """Every alarm that rings, in words for the whole screen."""
+    found = []
+    for alarm in alarm_store.ringing(db):
+        batch = record.batch_by(db, id=alarm.batch_id)
+        if batch is None:
+            continue
+        context = contexts.of(db, batch, now)
+        found.append(
+            {
+                "id": alarm.id, "kind": alarm.kind, "words": alarm.words, "code": batch.code,
+                "headline": HEADLINES.get(alarm.kind, alarm.kind),
+                "where": context.vessel.name, "at": context.clock(alarm.raised_at),
+            }
+        )  # fmt: skip
+    return found
+
+
+def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
+    """A board's figures as the page shows them, and what rings."""
+    context, show = board.context, Display(board.context.kitchen)
+    seen, heating = board.evidence, board.heating_minutes
+    left = board.minutes_left + heating
+    probe = seen.probe_now
+    return {
+        "code": context.batch.code, "entries": len(context.entries),
+        "clock": show.clock(context.now, seconds=True), "call": board.verdict.call.value,
+        "headline": "Heating up" if heating > 0 else CALL_WORDS[board.verdict.call],
+        "brix": show.brix(board.believed.brix) if board.believed else "?",
+        "minutes": show.minutes(left if left < FAR_MINUTES else None),
+        "probe": show(probe.value, "temperature") if probe else "",
+        "sample": probe.at.isoformat() if probe else "",
+        "alarms": rings,
+    }  # fmt: skip

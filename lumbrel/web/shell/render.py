@@ -1,0 +1,137 @@
+"""From a service's object to a page: one environment, one formatter, one error page."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from importlib import import_module
+from pathlib import Path
+from sqlite3 import Connection
+from types import ModuleType
+from typing import Any
+from uuid import uuid4
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+
+from lumbrel import __version__
+from lumbrel.services import stations
+from lumbrel.services.base.figures import FIGURES
+from lumbrel.services.base.form import CONFIRMED, BadInput
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.display import Display
+from lumbrel.web.shell.plot import grade_key
+from lumbrel.web.shell.workspace import workspace_of
+
+WEB = Path(__file__).parent.parent
+
+
+def new_id() -> str:
+    """An id for one write; the form carries it so that sending twice writes once."""
+    return str(uuid4())
+
+
+def picture_of(folder: str) -> ModuleType:
+    """The geometry of a station's pictures, for its templates."""
+    return import_module(f"lumbrel.web.{folder}.picture")
+
+
+def fields_of(kind: str) -> str:
+    """The template with the fields of a kind of line, in the folder of its station."""
+    return f"{stations.home_of(kind).key}/{kind}_fields.html"
+
+
+def _environment() -> Environment:
+    environment = Environment(
+        loader=FileSystemLoader(WEB),
+        autoescape=select_autoescape(default=True, default_for_string=True),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.globals |= {
+        "version": __version__,
+        "new_id": new_id,
+        "picture_of": picture_of,
+        "fields_of": fields_of,
+        "figures": FIGURES,
+        "confirmed": CONFIRMED,
+    }
+    environment.filters["grade_key"] = grade_key
+    environment.filters["pair"] = lambda word: (word, word)
+    return environment
+
+
+TEMPLATES = _environment()
+
+
+@dataclass
+class Filled:
+    """What a form shows: what was typed, what was wrong with it, what is asked.
+
+    `name` tells forms of one page apart: a field's id begins with it.
+    """
+
+    fields: Mapping[str, str] = field(default_factory=dict)
+    errors: dict[str, str] = field(default_factory=dict)
+    asks: dict[str, str] = field(default_factory=dict)
+    name: str = "f"
+
+    def value(self, name: str, default: str = "") -> str:
+        """What was typed, else the default."""
+        return self.fields.get(name, default)
+
+    def id_of(self, field_name: str) -> str:
+        """The id of a field on its page."""
+        return f"{self.name}-{field_name}"
+
+    def named(self, name: str) -> "Filled":
+        """The same form under a name of its own."""
+        return Filled(self.fields, self.errors, self.asks, name)
+
+    def blank(self) -> "Filled":
+        """An empty form beside it."""
+        return Filled()
+
+    @property
+    def wrong(self) -> bool:
+        """Whether the page shows a form that was not taken."""
+        return bool(self.errors or self.asks)
+
+
+def refilled(fields: Mapping[str, str], bad: BadInput | None) -> Filled:
+    """A form as it was sent, with what stood in its way."""
+    return Filled(fields, bad.errors, bad.asks) if bad else Filled(fields)
+
+
+def page(
+    request: Request, db: Connection, template: str, here: str, status: int = 200, **more: Any
+) -> HTMLResponse:
+    """A whole page, with what every page knows."""
+    settings = workspace_of(request).settings
+    now = settings.clock()
+    known = {
+        "here": here,
+        "line": stations.line(db, now),
+        "cautions": stations.cautions_of(here),
+        "demo": settings.demo,
+        "live": settings.refresh_seconds > 0,
+        "today_key": f"{now:%Y-%m-%d}",
+    }
+    return fragment(request, db, template, status, **(known | more))
+
+
+def fragment(
+    request: Request, db: Connection, template: str, status: int = 200, **more: Any
+) -> HTMLResponse:
+    """A piece of a page, for a page that is already open."""
+    workspace = workspace_of(request)
+    kitchen = load_kitchen(db)
+    known = {
+        "request": request,
+        "now": workspace.settings.clock(),
+        "kitchen": kitchen,
+        "show": Display(kitchen),
+        "form": Filled(),
+        "practice": workspace.pan,
+    }
+    return HTMLResponse(TEMPLATES.get_template(template).render(known | more), status)

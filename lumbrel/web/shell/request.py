@@ -1,0 +1,68 @@
+"""What a route needs of a request: the record, the time, the fields of a form."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.store.db import opened
+from lumbrel.web.shell.render import fragment, page
+from lumbrel.web.shell.workspace import Workspace, workspace_of
+
+MAX_FIELDS = 120
+
+
+@dataclass(frozen=True)
+class Visit:
+    """One request to a workspace: its record is open for as long as the request takes."""
+
+    request: Request
+    db: Connection
+    now: datetime
+
+    @property
+    def workspace(self) -> Workspace:
+        """The workspace it is about."""
+        return workspace_of(self.request)
+
+    @property
+    def wants_part(self) -> bool:
+        """Whether a page that is open asks for a piece of it."""
+        return bool(self.request.query_params.get("part"))
+
+    def batch(self, code: str) -> BatchContext:
+        """A batch as it stands now.
+
+        Raises:
+            NotFound: there is no such batch.
+        """
+        return contexts.load(self.db, code, self.now)
+
+    def page(self, template: str, here: str, status: int = 200, **more: Any) -> HTMLResponse:
+        """A whole page; `here` is the station or room it belongs to."""
+        return page(self.request, self.db, template, here, status, **more)
+
+    def fragment(self, template: str, **more: Any) -> HTMLResponse:
+        """A piece of a page, for a page that is already open."""
+        return fragment(self.request, self.db, template, **more)
+
+
+def _visit(request: Request) -> Iterator[Visit]:
+    workspace = workspace_of(request)
+    with opened(workspace.settings.database, workspace.cache) as db:
+        yield Visit(request, db, workspace.settings.clock())
+
+
+async def _fields(request: Request) -> dict[str, str]:
+    form = await request.form(max_files=0, max_fields=MAX_FIELDS)
+    return {name: value for name, value in form.items() if isinstance(value, str)}
+
+
+Here = Annotated[Visit, Depends(_visit)]
+Fields = Annotated[dict[str, str], Depends(_fields)]

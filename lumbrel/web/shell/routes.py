@@ -1,0 +1,32 @@
+"""Every page, station by station as the registry has them, and the rooms beside the line."""
+
+from importlib import import_module
+
+from fastapi import APIRouter
+
+from lumbrel.services.stations import STATIONS
+
+ROOMS = (
+    "kitchen.pages",
+    "bench.pages",
+    "methods.pages",
+    *(f"{station.key}.pages" for station in STATIONS),
+    "record.pages",
+    "record.working",
+    "pan.live",
+    "practice.pages",
+)
+
+
+def api_routes() -> APIRouter:
+    """The routes of the JSON API."""
+    router: APIRouter = import_module("lumbrel.web.api").router
+    return router
+
+
+def page_routes() -> APIRouter:
+    """The routes of all pages, in the order they are tried."""
+    router = APIRouter(include_in_schema=False)
+    for room in ROOMS:
+        router.include_router(import_module(f"lumbrel.web.{room}").router)
+    return router

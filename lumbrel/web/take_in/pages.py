@@ -1,0 +1,54 @@
+"""Take in: open a batch, with what it becomes shown as it is typed."""
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.take_in import opening
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here
+
+router = APIRouter()
+
+
+def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
+    shown = opening.page(visit.db, visit.now, dict(form.fields))
+    choices = [
+        (v.id, f"{v.name} ({shown.busy[v.id]} in it)" if v.id in shown.busy else v.name)
+        for v in shown.vessels
+    ]
+    free = [v.id for v in shown.vessels if v.id not in shown.busy]
+    first = vessel if vessel in free else next(iter(free), "")
+    woodlots = [(w.id, w.name) for w in shown.woodlots]
+    return visit.page(
+        "take_in/take_in.html",
+        "take_in",
+        422 if form.wrong else 200,
+        page=shown,
+        form=form,
+        vessel_choices=choices,
+        first_free=first,
+        woodlot_choices=woodlots if len(woodlots) == 1 else [("", "choose"), *woodlots],
+    )
+
+
+@router.get("/take-in")
+def show(visit: Here, vessel: str = "") -> HTMLResponse:
+    """The empty form."""
+    return _page(visit, Filled(), vessel)
+
+
+@router.post("/take-in/preview")
+def preview(visit: Here, fields: Fields) -> HTMLResponse:
+    """What the charge becomes, as it is typed; writes nothing."""
+    return visit.fragment("take_in/charge.html", page=opening.page(visit.db, visit.now, fields))
+
+
+@router.post("/take-in")
+def open_batch(visit: Here, fields: Fields) -> Response:
+    """Open the batch and go to the pan."""
+    try:
+        code = opening.open_batch(visit.db, visit.now, fields)
+    except BadInput as bad:
+        return _page(visit, refilled(fields, bad))
+    return RedirectResponse(f"/pan/{code}", 303)
