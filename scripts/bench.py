@@ -171,7 +171,7 @@ def first_page(server: Server) -> list[Result]:
         load("/")
         pages, plain = [], []
         for _ in range(7):
-            plain.append(load("/static/img/lumbrel.svg")[0])
+            plain.append(load(f"{STATIC}/img/lumbrel.svg")[0])
             pages.append(load("/"))
         ratio = statistics.median(p[0] for p in pages) / max(statistics.median(plain), 1.0)
     return [

@@ -189,7 +189,7 @@ class _Kitchen:
 # What a page notes of each sample: which, and the moment at which it had been painted.
 NOTES = """() => {
   window.seen = []; let last = "";
-  window.lumbrelNews((news) => {
+  window.addEventListener("news", ({ detail: news }) => {
     if (!news.sample || news.sample === last) return;
     last = news.sample;
     requestAnimationFrame(() => setTimeout(() => window.seen.push([news.code, news.sample.slice(0, 19), Date.now() / 1000])));

@@ -29,7 +29,7 @@ VIEWS = (
     ("shelf", "/shelf", "day", 1280),
     ("kitchen-register", "/kitchen", "day", 1280),
     ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
-    ("schools", "/working/schools/26-058", "day", 1280),
+    ("methods", "/working/methods/26-058", "day", 1280),
     ("alarm", "/pan/26-058", "day", 1280),
     ("practice", "/practice", "day", 1280),
 )

@@ -29,7 +29,7 @@ class EntryRow:
     """One line of a slip: `typed` as it was typed, `facts` in SI as understood or decided, in
     the version of its kind that it was written in.
 
-    `superseded` is set when loaded: a later line amends or strikes this one.
+    `superseded` is set when loaded: a later line corrects or strikes this one.
     """
 
     id: str

@@ -118,7 +118,7 @@ class Practice(BrowserCase):
         self._quiet(page, lambda: page.locator(".draw-form .go").first.click())
         self._quiet(page, lambda: page.get_by_role("link", name="Hear the debrief").click())
         expect(page.locator(".debrief")).to_contain_text("A burner that sags")
-        expect(page.locator(".debrief .school-table")).to_contain_text("Hydrometer")
+        expect(page.locator(".debrief .method-table")).to_contain_text("Hydrometer")
         page.get_by_role("button", name="Back to the kitchen").click()
         expect(page.locator("h1")).to_have_text("Set up the kitchen")
         with opened(self.folder / "practice.sqlite3") as db:

@@ -18,8 +18,8 @@ VIEWS = (
     f"{LIVE}?entry=event", "/filter/26-057", "/colour/26-056", "/jar/26-055", "/jar/26-040/labels",
     "/candy", "/shelf", "/shelf/26-040", "/kitchen",
     "/kitchen/instrument/long-stem", "/kitchen/instrument/dial-a", "/kitchen/instrument/hand-prism",
-    "/kitchen/instrument/long-stem/card", "/kitchen/instrument/dial-a/card", "/kitchen/schools",
-    "/kitchen/instrument/barometer", "/working/schools/26-058", "/working/pan/26-058/density",
+    "/kitchen/instrument/long-stem/card", "/kitchen/instrument/dial-a/card", "/kitchen/methods",
+    "/kitchen/instrument/barometer", "/working/methods/26-058", "/working/pan/26-058/density",
     "/working/day/finish-66.9",
 )  # fmt: skip
 
@@ -63,8 +63,8 @@ class Walk(BrowserCase):
         page.keyboard.type("45")
         page.keyboard.press("Tab")
         page.keyboard.type("140 F")
-        expect(page.locator("#s-brix")).to_have_text("45.0\u00a0Brix")
-        expect(page.locator("#s-temperature")).to_have_text("60.0\u00a0°C, 140.0\u00a0°F")
+        expect(page.locator("#f-brix-said span")).to_have_text("45.0\u00a0Brix")
+        expect(page.locator("#f-temperature-said span")).to_have_text("60.0\u00a0°C, 140.0\u00a0°F")
         page.locator("select[name=woodlot]").focus()
         page.keyboard.type("North")
         expect(page.locator("#charge .huge")).to_contain_text("15.2")
@@ -97,7 +97,7 @@ class Walk(BrowserCase):
         expect(page.locator(".slip-lines")).to_contain_text("Refractometer 53.6")
         expect(page.locator(".verdict h1")).to_have_text("Keep boiling")
         self._cup(page)
-        self._misreading_is_amended(page)
+        self._misreading_is_corrected(page)
         page.get_by_role("link", name="Heat").click()
         page.locator("select[name=instrument]").select_option(label="Dial A")
         page.locator("#entry input[name=reading]").fill("216.0 F")
@@ -123,17 +123,17 @@ class Walk(BrowserCase):
         page.locator("input[name=reading]").fill("57.6")
         page.locator("input[name=reading]").press("Enter")
         expect(page.locator(".entry .asked").first).to_contain_text("Misread by a line or by ten")
-        page.get_by_label("It is so, keep it").check()
+        page.get_by_label("Confirm, keep it").check()
         page.locator("input[name=reading]").press("Enter")
         expect(page.locator(".verdict h1")).to_have_text("They disagree")
         expect(page.locator("input[name=reading]")).to_be_focused()
 
-    def _misreading_is_amended(self, page: Page) -> None:
-        page.get_by_role("link", name="Amend: Hydrometer").click()
+    def _misreading_is_corrected(self, page: Page) -> None:
+        page.get_by_role("link", name="Correct: Hydrometer").click()
         expect(page.locator(".working")).to_contain_text("buoyancy")
         page.locator("input[name=reading]").fill("47.6")
-        page.locator("form[action*=amend] input[name=why]").fill("misread by ten")
-        page.get_by_role("button", name="Amend the line").click()
+        page.locator("form[action*=correct] input[name=why]").fill("misread by ten")
+        page.get_by_role("button", name="Correct the line").click()
         expect(page.locator(".slip del")).to_contain_text("Hydrometer 57.6")
         expect(page.locator(".verdict h1")).to_have_text("Keep boiling")
 
@@ -144,7 +144,7 @@ class Walk(BrowserCase):
         page.locator("input[name=sample]").fill("68 F")
         page.keyboard.press("Enter")
         expect(page.locator(".verdict h1")).to_have_text("Draw now")
-        page.get_by_role("button", name="Drawn off now").click()
+        page.get_by_role("button", name="Draw off now").click()
         expect(page.locator(".verdict h1")).to_have_text("Drawn off")
         page.get_by_role("link", name="Filter it").click()
         page.locator("input[name=temperature]").fill("190 F")
@@ -277,8 +277,8 @@ class OwnInstruments(BrowserCase):
         page.locator(".reading .press").first.click()
         expect(page.locator("#working h1")).to_have_text("Density now")
         page.keyboard.press("Escape")
-        page.get_by_role("link", name="What other schools would do").click()
-        expect(page.locator("#working .school-table tr.on").first).to_contain_text("66.9")
+        page.get_by_role("link", name="What other methods would do").click()
+        expect(page.locator("#working .method-table tr.on").first).to_contain_text("66.9")
         page.keyboard.press("Escape")
         page.locator(".draw-form .go").click()
         expect(page.locator(".verdict h1")).to_have_text("Drawn off")

@@ -38,7 +38,7 @@ class BatchContext:
 
     @property
     def standing(self) -> list[Entry[Facts]]:
-        """The slip without what was amended or struck."""
+        """The slip without what was corrected or struck."""
         return [
             e for e in self.entries if not e.superseded and not isinstance(e.facts, StruckFacts)
         ]

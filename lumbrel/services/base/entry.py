@@ -17,7 +17,7 @@ G = TypeVar("G", bound=Facts)
 class Entry(Generic[F]):
     """One line of a slip: `typed` as it was typed, `facts` as understood or decided.
 
-    `superseded` is set when loaded: a later line amends or strikes this one.
+    `superseded` is set when loaded: a later line corrects or strikes this one.
     """
 
     id: str

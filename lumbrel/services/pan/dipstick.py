@@ -58,9 +58,9 @@ def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
         sigma_brix=said.sigma_brix,
         own_sigma_brix=said.sigma_brix,
         steps=(
-            ReadingStep("depth", f"{depth:.0f} mm", "", "as read, boiling"),
+            ReadingStep("depth", depth, "depth", "as read, boiling"),
             ReadingStep("vessel", context.vessel.name, "", vessel),
-            ReadingStep("solids", solids, "kg", "taken in, and conserved"),
+            ReadingStep("solids", solids, "mass", "taken in, and conserved"),
             ReadingStep("density", said.brix, "brix", "mass = volume × density, solids / mass"),
             ReadingStep("one sigma", said.sigma_brix, "brix", doubt),
         ),

@@ -71,7 +71,7 @@ class Slip:
             old = _to_correct(form, context)
             why = form.text("why", "Say why it is struck; the line stays readable.", 200)
             if old is None or isinstance(old.facts, TakeInFacts):
-                form.errors.setdefault("why", "The take-in cannot be struck; amend it instead.")
+                form.errors.setdefault("why", "The take-in cannot be struck; correct it instead.")
             form.check()
             assert old is not None
             entry = Entry(
@@ -149,6 +149,6 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
     if old is None:
         raise NotFound("There is no such line on this slip.")
     if old.superseded:
-        form.errors["why"] = "That line was amended already; amend the newer one."
-    form.text("why", "Say why it is amended; the old line stays readable.", 200)
+        form.errors["why"] = "That line was corrected already; correct the newer one."
+    form.text("why", "Say why it is corrected; the old line stays readable.", 200)
     return old

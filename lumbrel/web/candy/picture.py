@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumbrel.services.candy.plan import Plan
-from lumbrel.web.shell.plot import scale
+from lumbrel.web.shell.plot import Tick, scale
 
 
 @dataclass(frozen=True)
@@ -21,9 +21,18 @@ class FirmnessPlace:
     left: bool
 
 
+CRYSTAL = scale(0.45, 0.72, 250.0, 24.0)
+"""Where a share of crystal stands on the map."""
+
+
+def crystal_ticks() -> list[Tick]:
+    """Shares of crystal along the edge, percent."""
+    return [Tick(CRYSTAL(percent / 100), str(percent)) for percent in (50, 60, 70)]
+
+
 def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
     """Confections that set, by boil above water and crystal share; same boil, one place."""
-    x, y = scale(11.5, 26.0, 60.0, 560.0), scale(0.45, 0.72, 250.0, 24.0)
+    x, y = scale(11.5, 26.0, 60.0, 560.0), CRYSTAL
     groups: dict[float, list[Plan]] = {}
     for plan in plans:
         if plan.confection.middle_above_water_k < 30:

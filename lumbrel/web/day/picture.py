@@ -16,6 +16,11 @@ class RungPlace:
     top_y: float
     bottom_y: float
 
+    @property
+    def figure_y(self) -> float:
+        """Where its figure stands; that of the finish is larger."""
+        return self.label_y + (12 if self.rung.rank == "finish" else 8)
+
 
 @dataclass(frozen=True)
 class LadderPicture:

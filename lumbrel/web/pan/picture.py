@@ -9,7 +9,7 @@ from lumbrel.services.pan.cup import Cup
 from lumbrel.web.shell.plot import Tick, scale, spread
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CupPicture:
     """The stem in its cup: the surface stays, the stem rises with density."""
 
@@ -19,32 +19,58 @@ class CupPicture:
     stem_top: float
     stem_bottom: float
     mark_y: float | None
-    floats: bool
     pixels_per_brix: float
+
+    @property
+    def stem_height(self) -> float:
+        """How tall the stem is drawn."""
+        return max(self.stem_bottom - self.stem_top, 20.0)
+
+    @property
+    def bulb(self) -> str:
+        """The bulb under the stem."""
+        neck, wide, low = self.stem_bottom - 12, self.stem_bottom, self.stem_bottom + 30
+        return f"M60 {neck}C46 {wide} 46 {low} 80 {low}C114 {low} 114 {wide} 100 {neck}Z"
+
+    @property
+    def flag_y(self) -> float:
+        """Where the flag of the mark stands: clear of the one at the surface."""
+        mark = self.surface if self.mark_y is None else self.mark_y
+        if abs(mark - self.surface) > FLAGS_APART:
+            return mark
+        return self.surface + (FLAGS_APART + 1 if mark >= self.surface else -FLAGS_APART - 1)
+
+
+FLAGS_APART = 36.0
+SURFACE_Y, PIXELS_PER_BRIX = 104.0, 5.6
 
 
 def cup(of: Cup) -> CupPicture:
     """The stem placed so that its reading stands at the surface of the syrup."""
-    surface, pixels = 104.0, 5.6
     at_surface = of.low_brix if of.floats_at is None else of.floats_at
 
     def y(brix: float) -> float:
-        return round(surface + (brix - at_surface) * pixels, 1)
+        return round(SURFACE_Y + (brix - at_surface) * PIXELS_PER_BRIX, 1)
 
-    ticks = []
-    for i in range(ceil(of.low_brix), floor(of.high_brix) + 1):
-        if 6 <= y(i) <= 262:
-            ticks.append(Tick(y(i), str(i) if i % 5 == 0 else "", i % 5 == 0))
-    degrees = [
-        Tick(y(brix), str(be) if be % 2 == 0 else "", be % 2 == 0)
-        for be, brix in of.baume_marks
-        if of.low_brix <= brix <= of.high_brix and 6 <= y(brix) <= 262
-    ]
-    mark = None if of.mark_brix is None else min(max(y(of.mark_brix), 16.0), 250.0)
+    top, bottom = max(y(of.low_brix) - 20, -20.0), min(y(of.high_brix) + 4, 236.0)
+
+    def on_stem(brix: float) -> bool:
+        return max(6, top + 8) < y(brix) < bottom - 10
+
+    whole = [i for i in range(ceil(of.low_brix), floor(of.high_brix) + 1) if on_stem(i)]
+    degrees = [(be, brix) for be, brix in of.baume_marks if on_stem(brix)]
+    inside = [(be, brix) for be, brix in degrees if of.low_brix <= brix <= of.high_brix]
     return CupPicture(
-        ticks, degrees, surface, max(y(of.low_brix) - 20, -20.0), min(y(of.high_brix) + 4, 236.0), mark,
-        not of.below_scale, pixels,
-    )  # fmt: skip
+        ticks=[Tick(y(i), str(i) if i % 5 == 0 else "", i % 5 == 0) for i in whole],
+        baume_ticks=[
+            Tick(y(brix), str(be) if be % 2 == 0 else "", be % 2 == 0) for be, brix in inside
+        ],
+        surface=SURFACE_Y,
+        stem_top=top,
+        stem_bottom=bottom,
+        mark_y=None if of.mark_brix is None else min(max(y(of.mark_brix), 16.0), 250.0),
+        pixels_per_brix=PIXELS_PER_BRIX,
+    )
 
 
 @dataclass(frozen=True)

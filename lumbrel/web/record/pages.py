@@ -30,7 +30,7 @@ def _correct(
     lines = slip.lines(context)
     at = next((line for line in lines if line.entry.id == entry_id), None)
     if at is None or at.entry.superseded:
-        raise NotFound("There is no such line on this slip, or it was amended already.")
+        raise NotFound("There is no such line on this slip, or it was corrected already.")
     return visit.page(
         "record/correct.html",
         "pan",
@@ -47,13 +47,13 @@ def _correct(
     )
 
 
-@router.get("/batch/{code}/amend/{entry_id}")
+@router.get("/batch/{code}/correct/{entry_id}")
 def correct_form(visit: Here, code: str, entry_id: str) -> HTMLResponse:
     """One line, its working, and how to correct it."""
     return _correct(visit, code, entry_id)
 
 
-@router.post("/batch/{code}/amend/{entry_id}")
+@router.post("/batch/{code}/correct/{entry_id}")
 def correct(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
     """Correct a line: a new one supersedes it."""
     old = next((e for e in visit.batch(code).entries if e.id == entry_id), None)

@@ -43,5 +43,5 @@ def of_pan(visit: Here, code: str, figure: str) -> HTMLResponse:
 def of_slip(visit: Here, code: str, entry_id: str) -> HTMLResponse:
     """A line of the slip."""
     found = slip_working.line(slip.lines(visit.batch(code)), entry_id)
-    correct = f"/batch/{code}/amend/{entry_id}"
+    correct = f"/batch/{code}/correct/{entry_id}"
     return _shown(visit, found, "pan", f"/pan/{code}", correct)

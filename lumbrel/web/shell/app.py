@@ -11,7 +11,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from lumbrel import __version__
 from lumbrel.store.db import migrate, opened
 from lumbrel.web.shell.errors import answer_errors
-from lumbrel.web.shell.render import WEB
+from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
 from lumbrel.web.shell.security import Guard
 from lumbrel.web.shell.settings import Settings
@@ -47,7 +47,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts))
     app.add_middleware(Guard)
-    app.mount("/static", StaticFiles(directory=WEB / "static"), name="static")
+    app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
     app.include_router(api_routes())
     app.include_router(page_routes())
     answer_errors(app)

@@ -23,6 +23,8 @@ from lumbrel.web.shell.plot import grade_key
 from lumbrel.web.shell.workspace import workspace_of
 
 WEB = Path(__file__).parent.parent
+STATIC = f"/static/{__version__}"
+"""Scripts and styles live under their version, so that a browser keeps none of an older one."""
 
 
 def new_id() -> str:
@@ -49,7 +51,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.globals |= {
-        "version": __version__,
+        "static": STATIC,
         "new_id": new_id,
         "picture_of": picture_of,
         "fields_of": fields_of,
@@ -91,6 +93,10 @@ class Filled:
     def blank(self) -> "Filled":
         """An empty form beside it."""
         return Filled()
+
+    def refuses(self, *names: str) -> bool:
+        """Whether one of these fields is wrong, or asked about."""
+        return any(name in self.errors or name in self.asks for name in names)
 
     @property
     def wrong(self) -> bool:

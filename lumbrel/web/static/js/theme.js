@@ -1,8 +1,11 @@
 // Before the first paint: day or night shift, as chosen or as the system has it.
-(function () {
+(() => {
   let chosen = null;
-  try { chosen = localStorage.getItem("shift"); } catch { /* no storage, no choice */ }
+  try {
+    chosen = localStorage.getItem("shift");
+  } catch {
+    // No storage, no choice.
+  }
   const night = chosen ? chosen === "night" : matchMedia("(prefers-color-scheme: dark)").matches;
   document.documentElement.dataset.shift = night ? "night" : "day";
-  document.documentElement.dataset.bsTheme = night ? "dark" : "light";
 })();

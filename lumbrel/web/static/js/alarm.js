@@ -1,0 +1,127 @@
+// An alarm fills the screen and sounds until it is answered; a pan's screen stays awake.
+import { onNews } from "./news.js";
+import { memory } from "./tools.js";
+
+// Two tones, again and again. A browser lets a page speak once it was touched.
+const TONES = [
+  [0, 880],
+  [0.22, 660],
+  [0.44, 880],
+];
+const BEAT_MS = 700;
+let audio = null;
+
+function sound() {
+  try {
+    audio ??= new AudioContext();
+    if (audio.state === "suspended") audio.resume();
+    for (const [at, pitch] of TONES) tone(audio.currentTime + at, pitch);
+  } catch {
+    // A page that cannot sound still fills the screen.
+  }
+}
+
+function tone(at, pitch) {
+  const voice = audio.createOscillator();
+  const volume = audio.createGain();
+  voice.type = "square";
+  voice.frequency.value = pitch;
+  volume.gain.setValueAtTime(0.22, at);
+  volume.gain.exponentialRampToValueAtTime(0.001, at + 0.2);
+  voice.connect(volume).connect(audio.destination);
+  voice.start(at);
+  voice.stop(at + 0.2);
+}
+
+// A screen left alone stays on while a pan is open.
+let lock = null;
+
+async function stayAwake() {
+  if (lock || document.hidden || !document.getElementById("verdict")) return;
+  try {
+    lock = await navigator.wakeLock?.request("screen");
+    lock?.addEventListener("release", () => {
+      lock = null;
+    });
+  } catch {
+    lock = null;
+  }
+}
+
+for (const event of ["visibilitychange", "pointerdown", "keydown"]) {
+  document.addEventListener(event, stayAwake);
+}
+stayAwake();
+
+const screen = document.getElementById("alarm");
+const by = document.getElementById("alarm-by");
+const answered = new Set();
+let ringing = null;
+let bell = 0;
+
+function ring(alarm) {
+  ringing = alarm;
+  for (const part of ["headline", "words"]) {
+    document.getElementById(`alarm-${part}`).textContent = alarm[part];
+  }
+  document.getElementById("alarm-where").textContent = `${alarm.where} · ${alarm.at}`;
+  screen.dataset.kind = alarm.kind;
+  if (!screen.hidden) return;
+  by.value = memory.get("initials") ?? "";
+  for (const open of document.querySelectorAll("dialog[open]")) open.close();
+  screen.hidden = false;
+  document.title = `! ${document.title.replace(/^! /, "")}`;
+  sound();
+  // By hand, not as an animation: that would keep a tablet drawing all the time.
+  bell = setInterval(() => {
+    if (!screen.classList.toggle("beat")) sound();
+  }, BEAT_MS);
+}
+
+function hush() {
+  clearInterval(bell);
+  screen.classList.remove("beat");
+  screen.hidden = true;
+  ringing = null;
+  document.title = document.title.replace(/^! /, "");
+}
+
+async function answer() {
+  if (!ringing) return;
+  const { id } = ringing;
+  memory.set("initials", by.value.trim());
+  hush();
+  if (!id) return;
+  answered.add(id);
+  const body = new URLSearchParams({ by: by.value.trim() });
+  try {
+    await fetch(`/alarms/${id}/answer`, { method: "POST", body });
+  } catch {
+    answered.delete(id);
+  }
+}
+
+onNews((news) => {
+  if (!news.alarms) return;
+  const next = news.alarms.filter((alarm) => !answered.has(alarm.id)).pop();
+  if (next && next.id !== ringing?.id) ring(next);
+  else if (!next && ringing?.id) hush();
+});
+
+document.addEventListener(
+  "keydown",
+  (event) => {
+    if (screen.hidden || (event.target === by && event.key !== "Enter")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    answer();
+  },
+  true,
+);
+screen.addEventListener("click", (event) => {
+  if (event.target !== by && !event.target.contains(by)) answer();
+});
+document.getElementById("alarm-test")?.addEventListener("click", () => {
+  const words = "This is how it calls. Nothing is wrong.";
+  ring({ id: 0, kind: "finish", headline: "Test", words, where: "Alarm", at: "test" });
+});

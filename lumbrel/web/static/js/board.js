@@ -1,0 +1,79 @@
+// The board as it is now; when the connection is lost it says how old it is.
+import { cupReading } from "./cup.js";
+import { onNews } from "./news.js";
+import { component, fetchText } from "./tools.js";
+
+const PARTS = ["verdict", "cup", "pan", "agreement"];
+
+// Figures that change every second come with the news; the rest follows every few.
+function showFigures(news) {
+  for (const [key, text] of Object.entries(news)) {
+    for (const spot of document.querySelectorAll(`#verdict [data-news="${key}"]`)) {
+      if (spot.textContent !== text) spot.textContent = text;
+    }
+  }
+}
+
+// Not all screens at the same moment.
+const PATIENCE = () => 4000 + 2000 * Math.random();
+
+// A part is replaced unless somebody is at work in it. While a cup reading is typed its picture
+// follows the typing, not the clock.
+function replace(name, fresh) {
+  const old = document.getElementById(name);
+  const part = fresh.getElementById(`p-${name}`);
+  if (!old || !part || old.contains(document.activeElement)) return;
+  if (name === "cup" && cupReading()?.value) return;
+  const open = old.querySelector("details")?.open;
+  old.innerHTML = part.innerHTML;
+  const details = old.querySelector("details");
+  if (open && details) details.open = true;
+}
+
+component("live", () => ({
+  lost: false,
+  lastSeen: "",
+  busy: false,
+  seen: { entries: null, call: "", at: 0 },
+  init() {
+    if (!this.$root.dataset.drawn) onNews((news) => this.hear(news));
+  },
+  hear(news) {
+    if (news.lost) {
+      this.lost = true;
+      return;
+    }
+    if (news.code !== this.$root.dataset.code) return;
+    this.lost = false;
+    this.lastSeen = news.clock;
+    showFigures(news);
+    if (!this.busy && !document.hidden) this.follow(news);
+  },
+  async follow({ code, entries, call }) {
+    const { seen } = this;
+    const written = seen.entries !== null && seen.entries !== entries;
+    if (!written && seen.call === call && Date.now() - seen.at < PATIENCE()) {
+      seen.entries = entries;
+      return;
+    }
+    this.busy = true;
+    try {
+      await this.redraw(code);
+      if (written) {
+        const record = await fetchText(`/pan/${code}/record`);
+        document.getElementById("slip-record").innerHTML = record;
+      }
+      this.seen = { entries, call, at: Date.now() };
+    } catch {
+      this.lost = true;
+    } finally {
+      this.busy = false;
+    }
+  },
+  async redraw(code) {
+    const text = await fetchText(`/pan/${code}/board`);
+    const fresh = new DOMParser().parseFromString(text, "text/html");
+    for (const name of PARTS) replace(name, fresh);
+    if (!fresh.getElementById("p-verdict")) location.reload();
+  },
+}));

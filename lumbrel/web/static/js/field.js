@@ -1,0 +1,30 @@
+// A quantity as it is understood, while it is typed.
+import { component, later } from "./tools.js";
+
+component("field", () => ({
+  said: "",
+  hint: "",
+  look: null,
+  init() {
+    this.hint = this.$root.querySelector(".said span").textContent;
+    this.said = this.hint;
+    this.look = later(180, (text) => this.understand(text));
+  },
+  typed(event) {
+    if (!this.$root.dataset.kind) return;
+    const text = event.target.value.trim();
+    this.$root.classList.remove("is-understood");
+    if (text) this.look(text);
+    else this.said = this.hint;
+  },
+  async understand(text) {
+    const query = new URLSearchParams({ kind: this.$root.dataset.kind, text });
+    try {
+      const answer = await (await fetch(`/api/understood?${query}`)).json();
+      this.said = answer.said ?? this.hint;
+      this.$root.classList.toggle("is-understood", answer.ok === true);
+    } catch {
+      this.said = this.hint;
+    }
+  },
+}));

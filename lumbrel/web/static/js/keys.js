@@ -1,0 +1,22 @@
+// Keys: the stations by number, the readings by letter, `?` for the list.
+import { component, memory } from "./tools.js";
+
+function turnShift() {
+  const root = document.documentElement;
+  root.dataset.shift = root.dataset.shift === "night" ? "day" : "night";
+  memory.set("shift", root.dataset.shift);
+}
+
+component("theme", () => ({ turn: turnShift }));
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.target.closest("input, textarea, select")) {
+    if (event.key === "Escape") event.target.blur();
+    return;
+  }
+  if (event.key === "?") document.getElementById("keys")?.showModal();
+  else if (event.key === "n") turnShift();
+  else if (event.key === "0") location.assign("/");
+  else document.querySelector(`a[data-key="${CSS.escape(event.key)}"]`)?.click();
+});

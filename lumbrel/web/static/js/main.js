@@ -1,0 +1,9 @@
+// What every page does: each part looks after itself. Every figure comes from the server.
+import "./alarm.js";
+import "./board.js";
+import "./cup.js";
+import "./field.js";
+import "./forms.js";
+import "./keys.js";
+import "./take_in.js";
+import "./working.js";

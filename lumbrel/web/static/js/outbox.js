@@ -1,0 +1,153 @@
+// A line typed while the connection is gone is kept here, shown as waiting, and sent once when it
+// is back. Every line carries its own id, so sending it twice writes it once.
+import { onNews } from "./news.js";
+import { memory } from "./tools.js";
+
+const KEY = "waiting lines";
+const list = document.getElementById("waiting");
+
+function read() {
+  try {
+    return JSON.parse(memory.get(KEY) ?? "[]");
+  } catch {
+    return [];
+  }
+}
+
+function write(lines) {
+  memory.set(KEY, JSON.stringify(lines));
+  show();
+}
+
+function without(id) {
+  return read().filter((line) => line.id !== id);
+}
+
+// The kitchen's own clock, carried on from the last news of it.
+let heard = { clock: "", at: 0 };
+
+function clock() {
+  if (!heard.clock) return "";
+  const [h, m, s] = heard.clock.split(":").map(Number);
+  const seconds = h * 3600 + m * 60 + s + Math.round((Date.now() - heard.at) / 1000);
+  const two = (n) => String(n).padStart(2, "0");
+  return `${two(Math.floor(seconds / 3600) % 24)}:${two(Math.floor(seconds / 60) % 60)}`;
+}
+
+const UNSAID = ["id", "instrument", "at"];
+
+function words(line) {
+  const typed = [...new URLSearchParams(line.body)]
+    .filter(([name, value]) => value && !UNSAID.includes(name))
+    .map(([, value]) => value);
+  return `${line.action.split("/").pop()} ${typed.join(", ")}`;
+}
+
+function shown(line) {
+  const item = document.createElement("li");
+  if (!line.refused) {
+    item.textContent = `Waiting to be sent: ${words(line)}, typed ${line.at || "just now"}`;
+    return item;
+  }
+  item.textContent = `Not taken: ${words(line)}. ${line.refused}`;
+  const drop = document.createElement("button");
+  drop.type = "button";
+  drop.textContent = "Drop it";
+  drop.addEventListener("click", () => write(without(line.id)));
+  item.append(" ", drop);
+  return item;
+}
+
+function show() {
+  const lines = read().filter((line) => line.waits || line.refused);
+  list.hidden = !lines.length;
+  list.replaceChildren(...lines.map(shown));
+}
+
+async function reachable() {
+  try {
+    const signal = AbortSignal.timeout(2000);
+    return (await fetch("/healthz", { cache: "no-store", signal })).ok;
+  } catch {
+    return false;
+  }
+}
+
+// Whether to go on with the next one.
+async function send(line) {
+  const options = { method: "POST", body: new URLSearchParams(line.body) };
+  let answer;
+  try {
+    answer = await fetch(line.action, { ...options, signal: AbortSignal.timeout(8000) });
+  } catch {
+    return false;
+  }
+  if (answer.status >= 500) return false;
+  if (answer.ok) {
+    write(without(line.id));
+    return true;
+  }
+  const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+  const said = page.querySelector(".entry .wrong, .entry .asked, .notice")?.textContent;
+  write([...without(line.id), { ...line, waits: false, refused: said ?? "It was refused." }]);
+  return true;
+}
+
+let busy = false;
+
+async function sendAll() {
+  if (busy) return;
+  busy = true;
+  try {
+    for (const line of read().filter((kept) => !kept.refused)) {
+      if (!(await send(line))) break;
+    }
+  } finally {
+    busy = false;
+  }
+}
+
+// The form is ready for the next line, under an id of its own.
+function clear(form) {
+  form.reset();
+  const id = crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
+  form.querySelector("[name=id]").value = id;
+  for (const button of form.querySelectorAll("button")) button.disabled = false;
+  form.querySelector("input:not([type=hidden])")?.focus();
+}
+
+async function take(form) {
+  const body = new URLSearchParams(new FormData(form));
+  const line = { id: body.get("id"), action: form.getAttribute("action"), at: clock() };
+  if (await reachable()) {
+    // Answered by a page of its own; kept until then, should the wire break in between.
+    write([...read(), { ...line, waits: false, body: body.toString() }]);
+    form.dataset.cleared = "1";
+    form.submit();
+    return;
+  }
+  if (line.at && !body.get("at")) body.set("at", line.at);
+  write([...read(), { ...line, waits: true, body: body.toString() }]);
+  clear(form);
+}
+
+if (list) {
+  onNews((news) => {
+    if (news.clock) heard = { clock: news.clock, at: Date.now() };
+    if (!news.lost) sendAll();
+  });
+  document.addEventListener("submit", (event) => {
+    const form = event.target;
+    if (!form.matches("form[action*='/slip/']") || form.dataset.cleared) return;
+    event.preventDefault();
+    take(form);
+  });
+  // This page is the answer to what was sent last; what waited longer is sent again.
+  if (document.body.dataset.refused) write(read().filter((line) => line.waits || line.refused));
+  window.addEventListener("online", sendAll);
+  setInterval(() => {
+    if (read().some((line) => !line.refused)) sendAll();
+  }, 3000);
+  show();
+  sendAll();
+}

@@ -1,0 +1,41 @@
+// Small things that several parts need.
+
+/** Call once, when nothing was asked for that many milliseconds. */
+export function later(wait, call) {
+  let timer = 0;
+  return (...given) => {
+    clearTimeout(timer);
+    timer = setTimeout(() => call(...given), wait);
+  };
+}
+
+/** A piece of a page; a form that was not taken is a piece too. */
+export async function fetchText(address, options) {
+  const answer = await fetch(address, options);
+  if (!answer.ok && answer.status !== 422) throw new Error(`${answer.status}`);
+  return answer.text();
+}
+
+/** Announce a component. Every property it sets is declared in it: an undeclared one would land
+ * on the outermost component around it, shared by all its fields. */
+export function component(name, build) {
+  document.addEventListener("alpine:init", () => window.Alpine.data(name, build));
+}
+
+/** What this browser remembers; one that remembers nothing forgets quietly. */
+export const memory = {
+  get(key) {
+    try {
+      return localStorage.getItem(key);
+    } catch {
+      return null;
+    }
+  },
+  set(key, value) {
+    try {
+      localStorage.setItem(key, value);
+    } catch {
+      // It lasts for this page.
+    }
+  },
+};
