@@ -52,3 +52,18 @@ need_browser() {
   say "Installing ${missing[*]} from Debian's packages ..."
   debian_packages "${missing[@]}"
 }
+
+# Node from Debian, only where it is missing, and the locked package that checks scripts and styles.
+need_front_end_checks() {
+  local sum missing=()
+  sum="$(sha256sum <package-lock.json)"
+  if [ -f node_modules/installed ] && [ "$(cat node_modules/installed)" = "$sum" ]; then return; fi
+  command -v node >/dev/null || missing+=(nodejs)
+  command -v npm >/dev/null || missing+=(npm)
+  if [ "${#missing[@]}" != 0 ]; then
+    say "Installing ${missing[*]} from Debian's packages ..."
+    debian_packages "${missing[@]}"
+  fi
+  npm ci --silent --no-fund --no-audit
+  echo "$sum" >node_modules/installed
+}

@@ -6,12 +6,18 @@ Run by scripts/test. With names as arguments only those tests run.
 import subprocess
 import sys
 import unittest
+from pathlib import Path
 
-CHECKS = (
-    ("format", ["ruff", "format", "--check", "--quiet", "."]),
-    ("lint", ["ruff", "check", "--quiet", "."]),
-    ("types", ["mypy", "--no-error-summary"]),
-)
+PYTHON = [sys.executable, "-m"]
+CHECKS = {
+    "format": [*PYTHON, "ruff", "format", "--check", "--quiet", "."],
+    "lint": [*PYTHON, "ruff", "check", "--quiet", "."],
+    "types": [*PYTHON, "mypy", "--no-error-summary"],
+    "imports": [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],
+    "template format": [*PYTHON, "djlint", "lumbrel/web", "--check", "--quiet"],
+    "template lint": [*PYTHON, "djlint", "lumbrel/web", "--lint", "--quiet"],
+    "scripts and styles": ["node_modules/.bin/biome", "ci", "--error-on-warnings", "."],
+}
 
 
 class Counting(unittest.TextTestResult):
@@ -26,8 +32,11 @@ class Counting(unittest.TextTestResult):
 
 def main(names: list[str]) -> int:
     passed = failed = 0
-    for name, command in CHECKS:
-        good = subprocess.run([sys.executable, "-m", *command], check=False).returncode == 0
+    for name, command in CHECKS.items():
+        done = subprocess.run(command, check=False, capture_output=True, text=True)
+        good = done.returncode == 0
+        if not good:
+            print(done.stdout, done.stderr, sep="\n")
         print(f"{name}: {'ok' if good else 'FAILED'}", flush=True)
         passed, failed = passed + good, failed + (not good)
     loader = unittest.TestLoader()
