@@ -26,6 +26,7 @@ from iapws import IAPWS97, iapws97  # noqa: E402
 
 from lumbrel import demo  # noqa: E402
 from lumbrel.core.physics import water  # noqa: E402
+from lumbrel.web.shell.render import STATIC  # noqa: E402
 from scripts import bench_live  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
 
