@@ -157,9 +157,13 @@ def _run(settings: Any, arguments: argparse.Namespace) -> int:
     print(f"Lumbrel is at http://{arguments.host}:{arguments.port}/", flush=True)
     app = create_app(settings)
     config = uvicorn.Config(
-        app, host=arguments.host, port=arguments.port, log_level="warning",
-        timeout_graceful_shutdown=2, access_log=False,
-    )  # fmt: skip
+        app,
+        host=arguments.host,
+        port=arguments.port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+        access_log=False,
+    )
     with contextlib.suppress(KeyboardInterrupt):
         Server(app, config).run()
     return 0

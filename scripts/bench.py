@@ -67,8 +67,9 @@ class Server:
         self.started = time.perf_counter()
         self.process = subprocess.Popen(
             [*more, "--data", str(folder), "--port", str(self.port)],
-            cwd=ROOT, stdout=subprocess.DEVNULL,
-        )  # fmt: skip
+            cwd=ROOT,
+            stdout=subprocess.DEVNULL,
+        )
         self.address = f"http://127.0.0.1:{self.port}"
 
     def wait(self) -> float:
@@ -123,7 +124,9 @@ def correction_over_http(server: Server) -> Result:
             server.port, "POST", "/api/hydrometer/correct", HYDROMETER, 1.0
         )
         ratios.append(corrected / constant)
-    return at_least("hydrometer correction over HTTP, requests to a constant's", statistics.median(ratios), 0.5)  # fmt: skip
+    return at_least(
+        "hydrometer correction over HTTP, requests to a constant's", statistics.median(ratios), 0.5
+    )
 
 
 def boiling_point() -> list[Result]:
@@ -213,9 +216,10 @@ def main() -> int:
             server.stop()
         results.append(demo_starts_again(folder))
         for measure in (
-            bench_live.one_more_sample, bench_live.a_night_on_canvas,
+            bench_live.one_more_sample,
+            bench_live.a_night_on_canvas,
             bench_live.eight_probes_twenty_pages,
-        ):  # fmt: skip
+        ):
             results += [at_most(*measured) for measured in measure()]
         results += [
             Result(name, value, f"{low:g} to {high:g}", low <= value <= high)

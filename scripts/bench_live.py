@@ -60,12 +60,31 @@ def _night(path: Path, samples: Sequence[samples_store.Sample]) -> str:
         migrate(db)
         example.load_example(db)
         day_store.add_test_boil(
-            db, day_store.TestBoil("b", START, "probe-1", "", 98.6, 96_410.0, 50.0, "barometer")
+            db,
+            day_store.TestBoil(
+                id="b",
+                at=START,
+                instrument_id="probe-1",
+                typed="",
+                reading_c=98.6,
+                station_pressure_pa=96_410.0,
+                pressure_sigma_pa=50.0,
+                basis="barometer",
+            ),
         )
-        code = opening.open_batch(db, START, {
-            "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln", "brix": "45",
-            "amount_by": "mass", "amount": f"{NIGHT_KG} kg", "temperature": "98 C",
-        })  # fmt: skip
+        code = opening.open_batch(
+            db,
+            START,
+            {
+                "vessel": "finisher-1",
+                "sugar_kind": "maple",
+                "woodlot": "north-kiln",
+                "brix": "45",
+                "amount_by": "mass",
+                "amount": f"{NIGHT_KG} kg",
+                "temperature": "98 C",
+            },
+        )
         db.execute("BEGIN")
         samples_store.add_samples(db, "probe-1", samples)
         db.execute("COMMIT")
@@ -121,10 +140,12 @@ def a_night_on_canvas() -> list[tuple[str, float, float]]:
                 page.goto(f"{address}/pan/{code}")
                 page.wait_for_selector("#run[data-drawn]", timeout=30_000)
                 assert page.locator("#run").get_attribute("data-drawn") == f"{NIGHT}"
-                took.append(page.evaluate(
-                    "Number(document.getElementById('run').dataset.at) - performance"
-                    ".getEntriesByType('resource').find(r => r.name.includes('/series')).startTime"
-                ))  # fmt: skip
+                took.append(
+                    page.evaluate(
+                        "Number(document.getElementById('run').dataset.at) - performance"
+                        ".getEntriesByType('resource').find(r => r.name.includes('/series')).startTime"
+                    )
+                )
                 page.close()
     return [("s to load and draw 28 800 samples", statistics.median(took) / 1000, 1.0)]
 
@@ -144,14 +165,30 @@ class _Kitchen:
             example.load_example(db)
             now = datetime.now(UTC)
             for i in range(PROBES):
-                add_vessel(db, VesselRow(f"v{i}", f"Vessel {i}", "rectangular", (600.0, 400.0)))
+                add_vessel(
+                    db,
+                    VesselRow(
+                        id=f"v{i}", name=f"Vessel {i}", shape="rectangular", sizes_mm=(600.0, 400.0)
+                    ),
+                )
                 add_instrument(
                     db, Instrument(f"p{i}", f"P{i}", ThermometerDetail(sort="digital"), f"v{i}")
                 )
-                codes.append(opening.open_batch(db, now, {
-                    "vessel": f"v{i}", "sugar_kind": "maple", "woodlot": "north-kiln",
-                    "amount_by": "mass", "amount": "30 kg", "brix": "50", "temperature": "98 C",
-                }))  # fmt: skip
+                codes.append(
+                    opening.open_batch(
+                        db,
+                        now,
+                        {
+                            "vessel": f"v{i}",
+                            "sugar_kind": "maple",
+                            "woodlot": "north-kiln",
+                            "amount_by": "mass",
+                            "amount": "30 kg",
+                            "brix": "50",
+                            "temperature": "98 C",
+                        },
+                    )
+                )
                 tokens.append(intake.new_token(db, f"p{i}", now))
         return codes, tokens
 
@@ -221,9 +258,15 @@ class _Load:
             key = (self.codes[i], at.isoformat()[:19])
             sent = time.time()
             try:
-                wire.request("POST", "/api/probes/samples", body, {
-                    "Content-Type": "application/json", "Authorization": f"Bearer {self.tokens[i]}",
-                })  # fmt: skip
+                wire.request(
+                    "POST",
+                    "/api/probes/samples",
+                    body,
+                    {
+                        "Content-Type": "application/json",
+                        "Authorization": f"Bearer {self.tokens[i]}",
+                    },
+                )
                 answer = wire.getresponse()
                 answer.read()
                 if answer.status == 200:
@@ -288,11 +331,23 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
             rounds[place].append(at - sent)
     p95 = [1000 * sorted(times)[int(0.95 * len(times))] for times in rounds if times]
     return [
-        (f"ms sample to painted page, p95 of {sum(map(len, rounds))}, 8 probes and 20 pages", statistics.median(p95), 250.0),
-        (f"acknowledged samples lost of {len(load.acknowledged)}, killed with SIGKILL in between", float(lost), 0.0),
+        (
+            f"ms sample to painted page, p95 of {sum(map(len, rounds))}, 8 probes and 20 pages",
+            statistics.median(p95),
+            250.0,
+        ),
+        (
+            f"acknowledged samples lost of {len(load.acknowledged)}, killed with SIGKILL in between",
+            float(lost),
+            0.0,
+        ),
         ("pages of 20 that heard nothing after it", float(deaf), 0.0),
-        ("record unsound, or the run does not go on, after it", 0.0 if sound and goes_on else 1.0, 0.0),
-    ]  # fmt: skip
+        (
+            "record unsound, or the run does not go on, after it",
+            0.0 if sound and goes_on else 1.0,
+            0.0,
+        ),
+    ]
 
 
 def boils_against_the_truth(count: int = BOILS) -> list[tuple[str, float, float, float]]:
@@ -307,8 +362,23 @@ def boils_against_the_truth(count: int = BOILS) -> list[tuple[str, float, float,
         return 100 * sum(good) / len(good)
 
     return [
-        (f"% of {count} boils told within 2 min or 15 %, a third left", percent([t.close for t in told]), 90, 100),
+        (
+            f"% of {count} boils told within 2 min or 15 %, a third left",
+            percent([t.close for t in told]),
+            90,
+            100,
+        ),
         ("% of them within the stated 90 % range", percent([t.covered for t in told]), 85, 95),
-        ("% drawn within 1.0 Brix, probe and hydrometer", percent([abs(b - 66.9) <= 1.0 for b in drawn]), 95, 100),
-        ("% drawn within 0.5 Brix, with a cooled drop", percent([abs(b - 66.9) <= 0.5 for b in dropped]), 95, 100),
-    ]  # fmt: skip
+        (
+            "% drawn within 1.0 Brix, probe and hydrometer",
+            percent([abs(b - 66.9) <= 1.0 for b in drawn]),
+            95,
+            100,
+        ),
+        (
+            "% drawn within 0.5 Brix, with a cooled drop",
+            percent([abs(b - 66.9) <= 0.5 for b in dropped]),
+            95,
+            100,
+        ),
+    ]

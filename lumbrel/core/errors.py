@@ -15,7 +15,7 @@ class OutOfRange(ValueError):
 
 
 def require_between(
-    value: float, low: float, high: float, field: str, what: str, unit: str
+    value: float, low: float, high: float, *, field: str, what: str, unit: str
 ) -> float:
     """Return `value` when low <= value <= high, else raise OutOfRange with a sentence.
 

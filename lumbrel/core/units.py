@@ -15,7 +15,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import baume
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Unit:
     """A unit a person may choose: how pint spells it, how it is shown, decimals on show.
 
@@ -51,66 +51,149 @@ class Kind:
 KINDS: dict[str, Kind] = {
     "temperature": Kind(
         "temperature",
-        (Unit("C", "degC", "°C", 1), Unit("F", "degF", "°F", 1)),
+        (
+            Unit(key="C", pint="degC", symbol="°C", decimals=1),
+            Unit(key="F", pint="degF", symbol="°F", decimals=1),
+        ),
         "104.1 C or 219.4 F",
     ),
     "difference": Kind(
         "temperature difference",
-        (Unit("C", "delta_degC", "K", 1), Unit("F", "delta_degF", "°F", 1)),
+        (
+            Unit(key="C", pint="delta_degC", symbol="K", decimals=1),
+            Unit(key="F", pint="delta_degF", symbol="°F", decimals=1),
+        ),
         "4.1 C or 7.4 F",
     ),
     "pressure": Kind(
         "pressure",
         (
-            Unit("hPa", "hPa", "hPa", 1),
-            Unit("inHg", "inHg_32F", "inHg", 2),
-            Unit("mmHg", "mmHg", "mmHg", 1),
+            Unit(key="hPa", pint="hPa", symbol="hPa", decimals=1),
+            Unit(key="inHg", pint="inHg_32F", symbol="inHg", decimals=2),
+            Unit(key="mmHg", pint="mmHg", symbol="mmHg", decimals=1),
         ),
         "957 hPa or 28.26 inHg",
     ),
     "elevation": Kind(
-        "elevation", (Unit("m", "m", "m", 0), Unit("ft", "ft", "ft", 0)), "418 m or 1371 ft"
+        "elevation",
+        (
+            Unit(key="m", pint="m", symbol="m", decimals=0),
+            Unit(key="ft", pint="ft", symbol="ft", decimals=0),
+        ),
+        "418 m or 1371 ft",
     ),
     "depth": Kind(
-        "depth", (Unit("mm", "mm", "mm", 0), Unit("in", "inch", "in", 2)), "85 mm or 3.3 in"
+        "depth",
+        (
+            Unit(key="mm", pint="mm", symbol="mm", decimals=0),
+            Unit(key="in", pint="inch", symbol="in", decimals=2),
+        ),
+        "85 mm or 3.3 in",
     ),
     "mass": Kind(
-        "mass", (Unit("kg", "kg", "kg", 1), Unit("lb", "lb", "lb", 1)), "31.5 kg or 69.4 lb"
+        "mass",
+        (
+            Unit(key="kg", pint="kg", symbol="kg", decimals=1),
+            Unit(key="lb", pint="lb", symbol="lb", decimals=1),
+        ),
+        "31.5 kg or 69.4 lb",
     ),
     "volume": Kind(
         "volume",
-        (Unit("L", "L", "L", 1), Unit("gal", "gallon", "gal", 2), Unit("ml", "mL", "ml", 0)),
+        (
+            Unit(key="L", pint="L", symbol="L", decimals=1),
+            Unit(key="gal", pint="gallon", symbol="gal", decimals=2),
+            Unit(key="ml", pint="mL", symbol="ml", decimals=0),
+        ),
         "26 L or 7 gal",
     ),
     "jar": Kind(
         "jar size",
-        (Unit("ml", "mL", "ml", 0), Unit("floz", "floz", "fl oz", 1), Unit("L", "L", "L", 2)),
+        (
+            Unit(key="ml", pint="mL", symbol="ml", decimals=0),
+            Unit(key="floz", pint="floz", symbol="fl oz", decimals=1),
+            Unit(key="L", pint="L", symbol="L", decimals=2),
+        ),
         "500 ml or 16.9 floz",
     ),
-    "brix": Kind("Brix", (Unit("Bx", "", "Brix", 1),), "66.9"),
+    "brix": Kind("Brix", (Unit(key="Bx", pint="", symbol="Brix", decimals=1),), "66.9"),
     "stem": Kind(
         "reading of the stem",
         (
-            Unit("Bx", "", "Brix", 1),
-            Unit("Be", "baume", "°Bé", 1, baume.to_brix, baume.from_brix),
+            Unit(key="Bx", pint="", symbol="Brix", decimals=1),
+            Unit(
+                key="Be",
+                pint="baume",
+                symbol="°Bé",
+                decimals=1,
+                to_inside=baume.to_brix,
+                from_inside=baume.from_brix,
+            ),
         ),
         "59.8 or 32.4 Be",
     ),
-    "percent": Kind("percentage", (Unit("%", "", "%", 1),), "62"),
-    "count": Kind("count", (Unit("", "", "", 0),), "24"),
-    "minutes": Kind("time", (Unit("min", "min", "min", 0), Unit("h", "h", "h", 1)), "12 min"),
+    "percent": Kind("percentage", (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
+    "count": Kind("count", (Unit(key="", pint="", symbol="", decimals=0),), "24"),
+    "minutes": Kind(
+        "time",
+        (
+            Unit(key="min", pint="min", symbol="min", decimals=0),
+            Unit(key="h", pint="h", symbol="h", decimals=1),
+        ),
+        "12 min",
+    ),
 }
 
 _SPELLINGS = {
-    "c": "degC", "f": "degF", "celsius": "degC", "fahrenheit": "degF", "k": "kelvin",
-    "hpa": "hPa", "mbar": "mbar", "mb": "mbar", "millibar": "mbar", "kpa": "kPa", "pa": "Pa",
-    "inhg": "inHg_32F", "mmhg": "mmHg", "torr": "mmHg",
-    "ft": "foot", "feet": "foot", "'": "foot", "in": "inch", "inches": "inch", '"': "inch",
-    "l": "L", "litre": "L", "litres": "L", "liter": "L", "liters": "L", "ml": "mL", "cl": "cL",
-    "gal": "gallon", "gallons": "gallon", "qt": "quart", "pt": "pint", "floz": "fluid_ounce",
-    "fl oz": "fluid_ounce", "lbs": "lb", "oz": "ounce", "kgs": "kg", "%": "", "percent": "",
-    "bx": "", "brix": "", "be": "baume", "bé": "baume", "baume": "baume", "baumé": "baume", "min": "minute", "mins": "minute", "minutes": "minute", "h": "hour",
-}  # fmt: skip
+    "c": "degC",
+    "f": "degF",
+    "celsius": "degC",
+    "fahrenheit": "degF",
+    "k": "kelvin",
+    "hpa": "hPa",
+    "mbar": "mbar",
+    "mb": "mbar",
+    "millibar": "mbar",
+    "kpa": "kPa",
+    "pa": "Pa",
+    "inhg": "inHg_32F",
+    "mmhg": "mmHg",
+    "torr": "mmHg",
+    "ft": "foot",
+    "feet": "foot",
+    "'": "foot",
+    "in": "inch",
+    "inches": "inch",
+    '"': "inch",
+    "l": "L",
+    "litre": "L",
+    "litres": "L",
+    "liter": "L",
+    "liters": "L",
+    "ml": "mL",
+    "cl": "cL",
+    "gal": "gallon",
+    "gallons": "gallon",
+    "qt": "quart",
+    "pt": "pint",
+    "floz": "fluid_ounce",
+    "fl oz": "fluid_ounce",
+    "lbs": "lb",
+    "oz": "ounce",
+    "kgs": "kg",
+    "%": "",
+    "percent": "",
+    "bx": "",
+    "brix": "",
+    "be": "baume",
+    "bé": "baume",
+    "baume": "baume",
+    "baumé": "baume",
+    "min": "minute",
+    "mins": "minute",
+    "minutes": "minute",
+    "h": "hour",
+}
 
 _FORM = re.compile(r"^\s*([+-]?\d[\d\s .,]*|[+-]?[.,]\d+)\s*(\D.*)?$")
 
@@ -149,8 +232,9 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     if not match:
         raise OutOfRange(
             f"“{text[:40]}” is not a {what.name}. Type a number with or without its unit, "
-            f"for example {what.example}.", field,
-        )  # fmt: skip
+            f"for example {what.example}.",
+            field,
+        )
     number = _number(match[1], what, field)
     named = (match[2] or "").strip().rstrip(".")
     chosen = what.unit(default_unit)
@@ -161,7 +245,7 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     elif unit == "" or what.inside.pint == "":
         value = number
     else:
-        value = _convert(number, unit, what.inside.pint, named, what, field)
+        value = _convert(number, unit, inside=what.inside.pint, named=named, what=what, field=field)
     if not isfinite(value):
         raise OutOfRange(f"“{text[:40]}” is too large a number for a {what.name}.", field)
     if kind == "count" and value != int(value):
@@ -176,8 +260,9 @@ def _number(digits: str, what: Kind, field: str) -> float:
         if "." in compact or "," in rest or len(rest) == 3 or not rest:
             raise OutOfRange(
                 f"“{digits.strip()}” can be read two ways. Write the number without a thousands "
-                f"mark, for example {what.example}.", field,
-            )  # fmt: skip
+                f"mark, for example {what.example}.",
+                field,
+            )
         compact = f"{whole}.{rest}"
     try:
         return float(compact)

@@ -108,7 +108,10 @@ class LiveVessel(threading.Thread):
         taken = contexts.of(db, batch, now).taken_in.facts
         self._batch_id = batch.id
         self._pot = SimulatedFinisher(
-            taken.mass_kg, taken.brix + self._noise.gauss(0, 0.2),
-            taken.temperature_c, DEFAULT_INVERT_FRACTION[batch.sugar_kind],
-            probe_c=taken.temperature_c, probe_offset_k=PROBE_OFFSET_K,
-        )  # fmt: skip
+            mass_kg=taken.mass_kg,
+            brix=taken.brix + self._noise.gauss(0, 0.2),
+            temperature_c=taken.temperature_c,
+            invert_fraction=DEFAULT_INVERT_FRACTION[batch.sugar_kind],
+            probe_c=taken.temperature_c,
+            probe_offset_k=PROBE_OFFSET_K,
+        )

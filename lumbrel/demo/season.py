@@ -32,12 +32,7 @@ from lumbrel.store import demo as demo_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.instruments import (
-    BarometerDetail,
-    Instrument,
-    ThermometerDetail,
-    add_instrument,
-)
+from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.samples import Sample
 
@@ -72,7 +67,7 @@ def make(path: Path) -> None:
     unfinished.rename(path)
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Delivery:
     """One batch of the season as the simulator will play it."""
 
@@ -126,14 +121,16 @@ class Season:
                 light = 86 - 78 * season + self.rng.gauss(0, 5) - (6 if birch else 0)
                 deliveries.append(
                     Delivery(
-                        self._at(today, 9 + 4 * run, self.rng.randrange(50)),
-                        "birch-row" if birch else self.rng.choice(lots),
-                        "finisher-1" if run == 0 else "finisher-2",
-                        "birch" if birch else "maple",
-                        self.rng.gauss(1.5, 0.4) if self.rng.random() < 0.14 else self.rng.gauss(0, 0.25),
-                        min(max(light, 6.0), 91.0),
+                        at=self._at(today, 9 + 4 * run, self.rng.randrange(50)),
+                        woodlot="birch-row" if birch else self.rng.choice(lots),
+                        vessel="finisher-1" if run == 0 else "finisher-2",
+                        kind="birch" if birch else "maple",
+                        overshoot=self.rng.gauss(1.5, 0.4)
+                        if self.rng.random() < 0.14
+                        else self.rng.gauss(0, 0.25),
+                        colour=min(max(light, 6.0), 91.0),
                     )
-                )  # fmt: skip
+                )
             today += timedelta(days=1)
         for delivery, through in zip(deliveries[-3:], ("colour", "filter", "draw"), strict=True):
             delivery.through = through
@@ -182,22 +179,30 @@ class Season:
             brix=46 - 7 * season + self.rng.gauss(0, 1.5),
             temperature_c=self.rng.uniform(18, 55),
             invert_fraction=DEFAULT_INVERT_FRACTION[delivery.kind],
-            efficiency=self.rng.gauss(0.45, 0.02) * (1.0 if delivery.vessel == "finisher-1" else 0.8),
+            efficiency=self.rng.gauss(0.45, 0.02)
+            * (1.0 if delivery.vessel == "finisher-1" else 0.8),
             probe_offset_k=PROBE_OFFSET_K,
-        )  # fmt: skip
+        )
 
     def _take_in(self, delivery: Delivery, pot: SimulatedFinisher) -> str:
         sample = self.rng.uniform(17, 25)
         drop = self._prism(pot.brix, sample, delivery.kind)
         return opening.open_batch(
-            self.db, delivery.at,
+            self.db,
+            delivery.at,
             {
-                "id": self._id(), "vessel": delivery.vessel, "sugar_kind": delivery.kind,
-                "woodlot": delivery.woodlot, "amount_by": "mass", "amount": f"{pot.mass_kg:.1f} kg",
-                "brix": f"{drop:.1f}", "brix_by": "refractometer", "sample": f"{sample:.1f} C",
+                "id": self._id(),
+                "vessel": delivery.vessel,
+                "sugar_kind": delivery.kind,
+                "woodlot": delivery.woodlot,
+                "amount_by": "mass",
+                "amount": f"{pot.mass_kg:.1f} kg",
+                "brix": f"{drop:.1f}",
+                "brix_by": "refractometer",
+                "sample": f"{sample:.1f} C",
                 "temperature": f"{pot.temperature_c:.0f} C",
             },
-        )  # fmt: skip
+        )
 
     def _prism(self, brix: float, sample_c: float, kind: str) -> float:
         invert = refractometer.INVERT_BRIX_PER_PERCENT * DEFAULT_INVERT_FRACTION[kind] * brix
@@ -256,7 +261,7 @@ class Season:
                 reading=f"{shown:.1f}",
                 sample=f"{sample:.1f} C",
             )
-            return  # fmt: skip
+            return
         floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.25)
         if floats < 45:
             self._put(code, "hydrometer", at, instrument="long-stem", below="1", cup=f"{cup:.0f} C")
@@ -302,19 +307,41 @@ class Season:
         last = stages.index(delivery.through)
         at += timedelta(minutes=12)
         if last >= 1:
-            self._put(code, "filter", at, method=self.rng.choice(("layers", "felt")), temperature=f"{self.rng.uniform(86, 95):.0f} C", twice="1")  # fmt: skip
+            self._put(
+                code,
+                "filter",
+                at,
+                method=self.rng.choice(("layers", "felt")),
+                temperature=f"{self.rng.uniform(86, 95):.0f} C",
+                twice="1",
+            )
         at += timedelta(minutes=10)
         if last >= 2:
             flaws = {"buddy": "1"} if delivery.colour < 9 and self.rng.random() < 0.5 else {}
-            self._put(code, "colour", at, by="meter", transmittance=f"{delivery.colour:.0f}", path="10 mm", **flaws)  # fmt: skip
+            self._put(
+                code,
+                "colour",
+                at,
+                by="meter",
+                transmittance=f"{delivery.colour:.0f}",
+                path="10 mm",
+                **flaws,
+            )
         at += timedelta(minutes=15)
         if last >= 3:
             half = jars_from(pot.mass_kg * 0.97 * 0.7, pot.brix, 0.5)
             rest = pot.mass_kg * 0.97 - half * 0.5 * 1.328
             self._put(
-                code, "jar", at, fill=f"{self.rng.uniform(83, 87):.0f} C", lot=code, size_1="500 ml",
-                count_1=str(half), size_2="250 ml", count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
-            )  # fmt: skip
+                code,
+                "jar",
+                at,
+                fill=f"{self.rng.uniform(83, 87):.0f} C",
+                lot=code,
+                size_1="500 ml",
+                count_1=str(half),
+                size_2="250 ml",
+                count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
+            )
         self._prove_cold(pot, code, at)
 
     def _read_the_draw_hot(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
@@ -329,9 +356,13 @@ class Season:
         """The long stem read in a cup, with a reader's scatter."""
         reading = self.hydrometer.mark(pot.brix, cup_c) + self.rng.gauss(0, spread)
         self._put(
-            code, "hydrometer", at, instrument="long-stem", reading=f"{reading:.1f}",
+            code,
+            "hydrometer",
+            at,
+            instrument="long-stem",
+            reading=f"{reading:.1f}",
             cup=f"{cup_c:.1f} C",
-        )  # fmt: skip
+        )
 
     def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
@@ -342,7 +373,14 @@ class Season:
     def _live(self) -> None:
         """A batch in Finisher 1 with a quarter of an hour to go."""
         self._test_boil(STARTS_AT.replace(hour=6, minute=40))
-        delivery = Delivery(STARTS_AT, "birch-row", "finisher-1", "birch", 0.0, 20.0)
+        delivery = Delivery(
+            at=STARTS_AT,
+            woodlot="birch-row",
+            vessel="finisher-1",
+            kind="birch",
+            overshoot=0.0,
+            colour=20.0,
+        )
         pot = self._charge(delivery)
         pot.mass_kg, pot.brix = 31.5, 44.2
         rehearsal = SimulatedFinisher(**pot.state())

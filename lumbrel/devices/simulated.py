@@ -33,7 +33,7 @@ class SimulatedBarometer:
         return self._mean_pa + swing
 
 
-@dataclass
+@dataclass(kw_only=True)
 class SimulatedFinisher:
     """A pan on a burner: heat in, water out, solids constant.
 

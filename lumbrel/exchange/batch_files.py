@@ -12,9 +12,21 @@ from lumbrel.store import flow
 from lumbrel.store.db import instant
 
 COLUMNS = (
-    "batch", "time", "noted", "kind", "line", "detail", "brix", "sigma_brix", "typed",
-    "superseded", "why", "initials", "id", "supersedes",
-)  # fmt: skip
+    "batch",
+    "time",
+    "noted",
+    "kind",
+    "line",
+    "detail",
+    "brix",
+    "sigma_brix",
+    "typed",
+    "superseded",
+    "why",
+    "initials",
+    "id",
+    "supersedes",
+)
 
 
 def as_json(context: BatchContext) -> str:
@@ -22,10 +34,16 @@ def as_json(context: BatchContext) -> str:
     batch = context.batch
     lot = flow.lot_of(context.db, batch.id)
     document: dict[str, Any] = {
-        "format": "lumbrel-batch", "version": 1, "batch": batch.code, "lot": lot,
-        "opened_at": instant(batch.opened_at), "woodlot": context.woodlot.name,
-        "vessel": context.vessel.name, "sugar_kind": batch.sugar_kind,
-        "target_brix": batch.target_brix, "draw_margin_brix": batch.draw_margin_brix,
+        "format": "lumbrel-batch",
+        "version": 1,
+        "batch": batch.code,
+        "lot": lot,
+        "opened_at": instant(batch.opened_at),
+        "woodlot": context.woodlot.name,
+        "vessel": context.vessel.name,
+        "sugar_kind": batch.sugar_kind,
+        "target_brix": batch.target_brix,
+        "draw_margin_brix": batch.draw_margin_brix,
         "summary": trace.summary(context),
         "jars": [
             {"size_ml": jar.size_ml, "count": jar.count}
@@ -33,17 +51,24 @@ def as_json(context: BatchContext) -> str:
         ],
         "slip": [
             {
-                "id": line.entry.id, "kind": line.entry.kind, "at": instant(line.entry.at),
-                "noted_at": instant(line.entry.noted_at), "typed": line.entry.typed,
-                "facts": line.entry.facts.written(), "line": line.title, "detail": line.detail,
+                "id": line.entry.id,
+                "kind": line.entry.kind,
+                "at": instant(line.entry.at),
+                "noted_at": instant(line.entry.noted_at),
+                "typed": line.entry.typed,
+                "facts": line.entry.facts.written(),
+                "line": line.title,
+                "detail": line.detail,
                 "corrected_brix": line.reading.brix if line.reading else None,
                 "sigma_brix": line.reading.sigma_brix if line.reading else None,
-                "superseded": line.entry.superseded, "supersedes": line.entry.supersedes,
-                "why": line.entry.why, "initials": line.entry.initials,
+                "superseded": line.entry.superseded,
+                "supersedes": line.entry.supersedes,
+                "why": line.entry.why,
+                "initials": line.entry.initials,
             }
             for line in slip.lines(context)
         ],
-    }  # fmt: skip
+    }
     return json.dumps(document, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
 
 
@@ -56,13 +81,21 @@ def as_csv(context: BatchContext) -> str:
         entry, reading = line.entry, line.reading
         has = reading is not None and reading.brix is not None
         row = [
-            context.batch.code, instant(entry.at), instant(entry.noted_at), entry.kind, line.title,
-            line.detail, f"{reading.brix:.3f}" if has and reading else line.value,
+            context.batch.code,
+            instant(entry.at),
+            instant(entry.noted_at),
+            entry.kind,
+            line.title,
+            line.detail,
+            f"{reading.brix:.3f}" if has and reading else line.value,
             f"{reading.sigma_brix:.3f}" if has and reading else "",
             "; ".join(f"{k}={v}" for k, v in entry.typed.items()),
-            "yes" if entry.superseded else "", entry.why, entry.initials, entry.id,
+            "yes" if entry.superseded else "",
+            entry.why,
+            entry.initials,
+            entry.id,
             entry.supersedes or "",
-        ]  # fmt: skip
+        ]
         writer.writerow([_inert(cell) for cell in row])
     return out.getvalue()
 

@@ -46,7 +46,7 @@ class Hidden:
     noticed: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Debrief:
     """The plain account."""
 
@@ -79,17 +79,35 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     there = _truth_at(pan.truth, drawn.at)
     water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wants)
     said = [
-        Said(row.entry.at, row.title, row.reading.brix, row.reading.sigma_brix, _truth_at(pan.truth, row.entry.at).brix)
+        Said(
+            row.entry.at,
+            row.title,
+            row.reading.brix,
+            row.reading.sigma_brix,
+            _truth_at(pan.truth, row.entry.at).brix,
+        )
         for row in slip.lines(context)
-        if row.reading is not None and row.reading.brix is not None
-        and isinstance(row.entry.facts, (*READINGS, DepthFacts)) and not row.entry.superseded
-    ]  # fmt: skip
+        if row.reading is not None
+        and row.reading.brix is not None
+        and isinstance(row.entry.facts, (*READINGS, DepthFacts))
+        and not row.entry.superseded
+    ]
     return Debrief(
-        drawn.at, drawn.facts.brix, there.brix, wants, there.mass_kg, water,
-        _minutes_off(pan.truth, there, wants), _verdict(there.brix, wants), said,
-        [Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan)) for key in pan.faults],
-        pan.boiled_over,
-    )  # fmt: skip
+        drawn_at=drawn.at,
+        called_brix=drawn.facts.brix,
+        true_brix=there.brix,
+        target_brix=wants,
+        mass_kg=there.mass_kg,
+        water_kg=water,
+        minutes_off=_minutes_off(pan.truth, there, wants),
+        verdict=_verdict(there.brix, wants),
+        said=said,
+        hidden=[
+            Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan))
+            for key in pan.faults
+        ],
+        boiled_over=pan.boiled_over,
+    )
 
 
 def _truth_at(truth: list[Truth], at: datetime) -> Truth:

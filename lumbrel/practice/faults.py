@@ -15,34 +15,39 @@ class Fault:
 
 FAULTS = (
     Fault(
-        "thermometer", "a thermometer 2 °F off",
+        "thermometer",
+        "a thermometer 2 °F off",
         "Its test boil was another day’s: the probe read 2 °F (1.1 K) high all along.",
         "A test boil before the batch, or one hydrometer reading early on: the two would not have "
         "agreed.",
     ),
     Fault(
-        "barometer", "a falling barometer",
+        "barometer",
+        "a falling barometer",
         "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled a quarter "
         "of a kelvin lower, and the probe’s mark came a Brix too late.",
         "A second test boil half-way; or the drop, which no weather moves.",
     ),
     Fault(
-        "cup", "a cup left to cool",
+        "cup",
+        "a cup left to cool",
         "The cup’s thermometer was read when it was filled, and the stem ten minutes later: the "
         "cup had cooled by nearly 20 K, and the correction made it a Brix too dense.",
         "Reading stem and cup together, at once.",
     ),
     Fault(
-        "foam", "a foam-up",
+        "foam",
+        "a foam-up",
         "The foam climbed. Unanswered for a minute and a half it goes over the rim and takes a "
         "twelfth of the batch with it.",
         "Defoamer at the first sign, noted on the slip: the foam zone is called.",
     ),
     Fault(
-        "burner", "a burner that sags",
+        "burner",
+        "a burner that sags",
         "Half-way the burner fell to little more than half its heat.",
         "The minutes left stopped falling; the page names the change as soon as the temperature "
         "shows it.",
     ),
-)  # fmt: skip
+)
 BY_KEY = {fault.key: fault for fault in FAULTS}

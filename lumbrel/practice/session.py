@@ -22,11 +22,7 @@ from lumbrel.store import day as day_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import migrate, opened
-from lumbrel.store.instruments import (
-    BarometerDetail,
-    Instrument,
-    add_instrument,
-)
+from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from lumbrel.store.kitchen import Kitchen, save_kitchen
 
 STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
@@ -99,9 +95,13 @@ class PracticePan:
         self._last = STARTS_AT
         self._offset = self._rng.uniform(-0.4, 0.4)
         self.pot = SimulatedFinisher(
-            mass_kg=self._rng.uniform(24, 30), brix=self._rng.uniform(48, 52), temperature_c=85.0,
-            burner_kw=17.0, efficiency=0.5, probe_c=85.0,
-        )  # fmt: skip
+            mass_kg=self._rng.uniform(24, 30),
+            brix=self._rng.uniform(48, 52),
+            temperature_c=85.0,
+            burner_kw=17.0,
+            efficiency=0.5,
+            probe_c=85.0,
+        )
         self.code = self._make()
 
     def _make(self) -> str:
@@ -110,28 +110,42 @@ class PracticePan:
         with opened(self.database) as db:
             migrate(db)
             example.load_example(db)
-            save_kitchen(db, Kitchen("Practice", example.EXAMPLE_ELEVATION_M, "UTC"))
+            save_kitchen(
+                db,
+                Kitchen(name="Practice", elevation_m=example.EXAMPLE_ELEVATION_M, time_zone="UTC"),
+            )
             add_instrument(db, BAROMETER)
             self._report_pressure(db, STARTS_AT)
             # The day check as it was found: of the probe, with what it hides.
             day_store.add_test_boil(
                 db,
                 day_store.TestBoil(
-                    "practice-boil", STARTS_AT, "probe-1", "", boils + self._offset - wrong,
-                    self._pressure, air.BAROMETER_SIGMA_PA, "barometer",
+                    id="practice-boil",
+                    at=STARTS_AT,
+                    instrument_id="probe-1",
+                    typed="",
+                    reading_c=boils + self._offset - wrong,
+                    station_pressure_pa=self._pressure,
+                    pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
+                    basis="barometer",
                 ),
-            )  # fmt: skip
+            )
             for fault in ("thermometer", "cup"):
                 if fault in self.faults:
                     self.began[fault] = STARTS_AT
             return opening.open_batch(
-                db, STARTS_AT,
+                db,
+                STARTS_AT,
                 {
-                    "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln",
-                    "amount_by": "mass", "amount": f"{self.pot.mass_kg:.1f} kg",
-                    "brix": f"{self.pot.brix + self._rng.gauss(0, 0.3):.1f}", "temperature": "85 C",
+                    "vessel": "finisher-1",
+                    "sugar_kind": "maple",
+                    "woodlot": "north-kiln",
+                    "amount_by": "mass",
+                    "amount": f"{self.pot.mass_kg:.1f} kg",
+                    "brix": f"{self.pot.brix + self._rng.gauss(0, 0.3):.1f}",
+                    "temperature": "85 C",
                 },
-            )  # fmt: skip
+            )
 
     def start(self) -> None:
         """Light the burner."""

@@ -7,7 +7,7 @@ from sqlite3 import Connection, Row
 from lumbrel.store.db import instant, moment
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Alarm:
     """An alarm; `acknowledged_at` is None while it rings."""
 
@@ -22,9 +22,14 @@ class Alarm:
 
 def _alarm(row: Row) -> Alarm:
     return Alarm(
-        row["id"], row["batch_id"], row["kind"], moment(row["raised_at"]), row["words"],
-        moment(row["acknowledged_at"]) if row["acknowledged_at"] else None, row["acknowledged_by"],
-    )  # fmt: skip
+        id=row["id"],
+        batch_id=row["batch_id"],
+        kind=row["kind"],
+        raised_at=moment(row["raised_at"]),
+        words=row["words"],
+        acknowledged_at=moment(row["acknowledged_at"]) if row["acknowledged_at"] else None,
+        acknowledged_by=row["acknowledged_by"],
+    )
 
 
 def raise_alarm(db: Connection, batch_id: str, kind: str, at: datetime, words: str) -> None:

@@ -19,7 +19,7 @@ class PressureNote:
     station_pressure_pa: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TestBoil:
     """A thermometer's reading in boiling water, with the pressure it was judged by."""
 
@@ -50,8 +50,12 @@ def latest_pressure_note(db: Connection, until: datetime) -> PressureNote | None
     if row is None:
         return None
     return PressureNote(
-        row["id"], moment(row["at"]), row["basis"], json.loads(row["typed"]), row["station_pressure_pa"]
-    )  # fmt: skip
+        row["id"],
+        moment(row["at"]),
+        row["basis"],
+        json.loads(row["typed"]),
+        row["station_pressure_pa"],
+    )
 
 
 def add_test_boil(db: Connection, boil: TestBoil) -> None:
@@ -59,10 +63,16 @@ def add_test_boil(db: Connection, boil: TestBoil) -> None:
     db.execute(
         "INSERT INTO test_boil VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
         (
-            boil.id, instant(boil.at), boil.instrument_id, boil.typed, boil.reading_c,
-            boil.station_pressure_pa, boil.pressure_sigma_pa, boil.basis,
+            boil.id,
+            instant(boil.at),
+            boil.instrument_id,
+            boil.typed,
+            boil.reading_c,
+            boil.station_pressure_pa,
+            boil.pressure_sigma_pa,
+            boil.basis,
         ),
-    )  # fmt: skip
+    )
 
 
 def test_boils(
@@ -78,9 +88,15 @@ def test_boils(
 
 def _test_boil(row: Row) -> TestBoil:
     return TestBoil(
-        row["id"], moment(row["at"]), row["instrument_id"], row["typed"], row["reading_c"],
-        row["station_pressure_pa"], row["pressure_sigma_pa"], row["basis"],
-    )  # fmt: skip
+        id=row["id"],
+        at=moment(row["at"]),
+        instrument_id=row["instrument_id"],
+        typed=row["typed"],
+        reading_c=row["reading_c"],
+        station_pressure_pa=row["station_pressure_pa"],
+        pressure_sigma_pa=row["pressure_sigma_pa"],
+        basis=row["basis"],
+    )
 
 
 @dataclass(frozen=True)
@@ -115,7 +131,7 @@ def latest_ice_point(db: Connection, instrument_id: str, until: datetime) -> Ice
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScaleCheck:
     """An instrument held against something known: `error` is what it showed too much, in Brix,
     or Pa for a barometer."""
@@ -134,10 +150,15 @@ def add_scale_check(db: Connection, check: ScaleCheck) -> None:
     db.execute(
         "INSERT INTO scale_check VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
         (
-            check.id, instant(check.at), check.instrument_id, check.against,
-            json.dumps(check.typed), check.true_value, check.error,
+            check.id,
+            instant(check.at),
+            check.instrument_id,
+            check.against,
+            json.dumps(check.typed),
+            check.true_value,
+            check.error,
         ),
-    )  # fmt: skip
+    )
 
 
 def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[ScaleCheck]:
@@ -149,8 +170,13 @@ def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[Sc
     )
     return [
         ScaleCheck(
-            row["id"], moment(row["at"]), row["instrument_id"], row["against"],
-            json.loads(row["typed"]), row["true_value"], row["error"],
+            id=row["id"],
+            at=moment(row["at"]),
+            instrument_id=row["instrument_id"],
+            against=row["against"],
+            typed=json.loads(row["typed"]),
+            true_value=row["true_value"],
+            error=row["error"],
         )
         for row in rows
-    ]  # fmt: skip
+    ]

@@ -5,12 +5,18 @@ from dataclasses import dataclass, field
 from sqlite3 import Connection, Row
 
 DEFAULT_UNITS = {
-    "temperature": "C", "difference": "C", "pressure": "hPa", "elevation": "m", "depth": "mm",
-    "mass": "kg", "volume": "L", "jar": "ml",
-}  # fmt: skip
+    "temperature": "C",
+    "difference": "C",
+    "pressure": "hPa",
+    "elevation": "m",
+    "depth": "mm",
+    "mass": "kg",
+    "volume": "L",
+    "jar": "ml",
+}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Kitchen:
     """Settings of the kitchen. `units` maps a kind of quantity to the unit it is shown in;
     `methods` a question the trade disagrees on to the method chosen, where it is not the default."""
@@ -26,7 +32,7 @@ class Kitchen:
     alarms: dict[str, float] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class VesselRow:
     """A vessel as registered."""
 
@@ -53,10 +59,16 @@ def load_kitchen(db: Connection) -> Kitchen:
     if row is None:
         return Kitchen()
     return Kitchen(
-        row["name"], row["elevation_m"], row["time_zone"], row["target_brix"],
-        row["draw_margin_brix"], {**DEFAULT_UNITS, **json.loads(row["units"])},
-        bool(row["both_units"]), json.loads(row["methods"]), json.loads(row["alarms"]),
-    )  # fmt: skip
+        name=row["name"],
+        elevation_m=row["elevation_m"],
+        time_zone=row["time_zone"],
+        target_brix=row["target_brix"],
+        draw_margin_brix=row["draw_margin_brix"],
+        units={**DEFAULT_UNITS, **json.loads(row["units"])},
+        both_units=bool(row["both_units"]),
+        methods=json.loads(row["methods"]),
+        alarms=json.loads(row["alarms"]),
+    )
 
 
 def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
@@ -70,11 +82,17 @@ def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
                both_units = excluded.both_units, methods = excluded.methods,
                alarms = excluded.alarms""",
         (
-            kitchen.name, kitchen.elevation_m, kitchen.time_zone, kitchen.target_brix,
-            kitchen.draw_margin_brix, json.dumps(kitchen.units),
-            kitchen.both_units, json.dumps(kitchen.methods), json.dumps(kitchen.alarms),
+            kitchen.name,
+            kitchen.elevation_m,
+            kitchen.time_zone,
+            kitchen.target_brix,
+            kitchen.draw_margin_brix,
+            json.dumps(kitchen.units),
+            kitchen.both_units,
+            json.dumps(kitchen.methods),
+            json.dumps(kitchen.alarms),
         ),
-    )  # fmt: skip
+    )
 
 
 def add_vessel(db: Connection, vessel: VesselRow) -> None:
@@ -82,10 +100,14 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
     db.execute(
         "INSERT INTO vessel VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
         (
-            vessel.id, vessel.name, vessel.shape, json.dumps(vessel.sizes_mm), vessel.purpose,
+            vessel.id,
+            vessel.name,
+            vessel.shape,
+            json.dumps(vessel.sizes_mm),
+            vessel.purpose,
             vessel.carry_over_fraction,
         ),
-    )  # fmt: skip
+    )
 
 
 def vessels(db: Connection) -> list[VesselRow]:
@@ -95,9 +117,13 @@ def vessels(db: Connection) -> list[VesselRow]:
 
 def _vessel(row: Row) -> VesselRow:
     return VesselRow(
-        row["id"], row["name"], row["shape"], tuple(json.loads(row["sizes_mm"])), row["purpose"],
-        row["carry_over_fraction"],
-    )  # fmt: skip
+        id=row["id"],
+        name=row["name"],
+        shape=row["shape"],
+        sizes_mm=tuple(json.loads(row["sizes_mm"])),
+        purpose=row["purpose"],
+        carry_over_fraction=row["carry_over_fraction"],
+    )
 
 
 def add_woodlot(db: Connection, woodlot: Woodlot) -> None:

@@ -61,11 +61,17 @@ def add_batch(db: Connection, batch: Batch) -> None:
     db.execute(
         "INSERT INTO batch VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
-            batch.id, batch.code, instant(batch.opened_at), batch.woodlot_id, batch.vessel_id,
-            batch.sugar_kind, batch.target_brix, batch.draw_margin_brix,
+            batch.id,
+            batch.code,
+            instant(batch.opened_at),
+            batch.woodlot_id,
+            batch.vessel_id,
+            batch.sugar_kind,
+            batch.target_brix,
+            batch.draw_margin_brix,
             json.dumps(batch.methods),
         ),
-    )  # fmt: skip
+    )
 
 
 def batch_of(row: Row) -> Batch:

@@ -14,14 +14,32 @@ from tests.support.pages import BrowserCase
 
 LIVE = "/pan/26-058"
 VIEWS = (
-    "/", "/day", "/day/card", "/take-in", LIVE, f"{LIVE}?entry=refractometer",
-    f"{LIVE}?entry=event", "/filter/26-057", "/colour/26-056", "/jar/26-055", "/jar/26-040/labels",
-    "/candy", "/shelf", "/shelf/26-040", "/kitchen",
-    "/kitchen/instrument/long-stem", "/kitchen/instrument/dial-a", "/kitchen/instrument/hand-prism",
-    "/kitchen/instrument/long-stem/card", "/kitchen/instrument/dial-a/card", "/kitchen/methods",
-    "/kitchen/instrument/barometer", "/working/methods/26-058", "/working/pan/26-058/density",
+    "/",
+    "/day",
+    "/day/card",
+    "/take-in",
+    LIVE,
+    f"{LIVE}?entry=refractometer",
+    f"{LIVE}?entry=event",
+    "/filter/26-057",
+    "/colour/26-056",
+    "/jar/26-055",
+    "/jar/26-040/labels",
+    "/candy",
+    "/shelf",
+    "/shelf/26-040",
+    "/kitchen",
+    "/kitchen/instrument/long-stem",
+    "/kitchen/instrument/dial-a",
+    "/kitchen/instrument/hand-prism",
+    "/kitchen/instrument/long-stem/card",
+    "/kitchen/instrument/dial-a/card",
+    "/kitchen/methods",
+    "/kitchen/instrument/barometer",
+    "/working/methods/26-058",
+    "/working/pan/26-058/density",
     "/working/day/finish-66.9",
-)  # fmt: skip
+)
 
 
 class Walk(BrowserCase):

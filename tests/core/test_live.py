@@ -31,11 +31,17 @@ class Believed(unittest.TestCase):
 
     def test_each_kind_of_nonsense_has_its_rule(self) -> None:
         for at, value, why in (
-            (1, float("nan"), samples.NOT_A_NUMBER), (1, float("inf"), samples.NOT_A_NUMBER),
-            (1, 900.0, samples.NO_TEMPERATURE), (1, 85.0, samples.POWER_ON),
-            (1, 145.0, samples.JUMP), (60, 101.0, samples.FUTURE),
-            (-90_000, 101.0, samples.OLD), (1, 101.1, ""), (-30, 100.9, ""), (0, 101.0, ""),
-        ):  # fmt: skip
+            (1, float("nan"), samples.NOT_A_NUMBER),
+            (1, float("inf"), samples.NOT_A_NUMBER),
+            (1, 900.0, samples.NO_TEMPERATURE),
+            (1, 85.0, samples.POWER_ON),
+            (1, 145.0, samples.JUMP),
+            (60, 101.0, samples.FUTURE),
+            (-90_000, 101.0, samples.OLD),
+            (1, 101.1, ""),
+            (-30, 100.9, ""),
+            (0, 101.0, ""),
+        ):
             with self.subTest(value, at=at):
                 self.assertEqual(self.gate().refusal(later(at), value, later(2)), why)
 

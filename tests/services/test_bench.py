@@ -111,10 +111,17 @@ class Checking(BenchCase):
     def test_a_barometer_that_shows_sea_level(self) -> None:
         shelf = self.add("barometer", "Shelf", shows="sea-level")
         self.check("Shelf", reading="1012 hPa", true="1010 hPa")
-        day_entries.set_pressure(self.db, NOON, {
-            "basis": "station", "barometer": shelf.id, "pressure": "1010 hPa", "outdoor": "10 C",
-            "elevation": "418 m",
-        })  # fmt: skip
+        day_entries.set_pressure(
+            self.db,
+            NOON,
+            {
+                "basis": "station",
+                "barometer": shelf.id,
+                "pressure": "1010 hPa",
+                "outdoor": "10 C",
+                "elevation": "418 m",
+            },
+        )
         here = pressure_at(self.db, load_kitchen(self.db), NOON)
         wanted = air.station_pressure_from_sea_level_pa(100_800, 418, 10)
         self.assertAlmostEqual(here.pa, wanted, delta=0.1)

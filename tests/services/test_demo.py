@@ -20,7 +20,7 @@ from tests.support.kitchen import season_copy
 
 class Simulator(unittest.TestCase):
     def test_solids_stay_and_heat_becomes_steam(self) -> None:
-        pot = SimulatedFinisher(30.0, 45.0, 60.0)
+        pot = SimulatedFinisher(mass_kg=30.0, brix=45.0, temperature_c=60.0)
         while pot.temperature_c < 98:
             pot.step(5, 96_000)
         mass, seconds = pot.mass_kg, 1800
@@ -33,7 +33,7 @@ class Simulator(unittest.TestCase):
         self.assertAlmostEqual(shown, pot.temperature_c, delta=0.4)
 
     def test_left_alone_it_cuts_out_and_cools(self) -> None:
-        pot = SimulatedFinisher(20.0, 66.0, 103.0)
+        pot = SimulatedFinisher(mass_kg=20.0, brix=66.0, temperature_c=103.0)
         hottest = 0.0
         for _ in range(6 * 720):
             pot.step(5, 96_000)

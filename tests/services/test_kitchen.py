@@ -29,12 +29,30 @@ from tests.support.kitchen import NOON, KitchenCase
 class Settings(KitchenCase):
     def test_registering_your_own(self) -> None:
         for what, fields in (
-            ("vessel", {"name": "Big pan", "shape": "rectangular", "purpose": "finisher", "length": "24 in", "width": "16 in"}),
+            (
+                "vessel",
+                {
+                    "name": "Big pan",
+                    "shape": "rectangular",
+                    "purpose": "finisher",
+                    "length": "24 in",
+                    "width": "16 in",
+                },
+            ),
             ("woodlot", {"name": "Ridge", "sugar_kind": "walnut"}),
             ("thermometer", {"name": "Glass one", "sort": "glass"}),
-            ("hydrometer", {"name": "Short stem", "low": "50", "high": "70", "glass": "borosilicate", "true_at": "68 F"}),
+            (
+                "hydrometer",
+                {
+                    "name": "Short stem",
+                    "low": "50",
+                    "high": "70",
+                    "glass": "borosilicate",
+                    "true_at": "68 F",
+                },
+            ),
             ("refractometer", {"name": "Sap prism", "low": "0", "high": "32", "compensated": "1"}),
-        ):  # fmt: skip
+        ):
             register.add_to_kitchen(self.db, what, fields)
             with self.assertRaises(BadInput) as caught:
                 register.add_to_kitchen(self.db, what, fields)
@@ -54,11 +72,19 @@ class Settings(KitchenCase):
         before = len(instruments(self.db)), len(vessels(self.db))
         for what, fields, name in (
             ("vessel", {"name": "X", "shape": "oval", "purpose": "finisher"}, "shape"),
-            ("vessel", {"name": "X", "shape": "round", "purpose": "finisher", "diameter": "2 km"}, "diameter"),
+            (
+                "vessel",
+                {"name": "X", "shape": "round", "purpose": "finisher", "diameter": "2 km"},
+                "diameter",
+            ),
             ("hydrometer", {"name": "X", "low": "70", "high": "50", "glass": "soda-lime"}, "high"),
-            ("hydrometer", {"name": "X", "low": "50", "high": "70", "glass": "soda-lime", "true_at": "60"}, "true_at"),
+            (
+                "hydrometer",
+                {"name": "X", "low": "50", "high": "70", "glass": "soda-lime", "true_at": "60"},
+                "true_at",
+            ),
             ("thermometer", {"name": "", "sort": "dial"}, "name"),
-        ):  # fmt: skip
+        ):
             with self.subTest(what, fields=fields), self.assertRaises(BadInput) as caught:
                 register.add_to_kitchen(self.db, what, fields)
             self.assertIn(name, caught.exception.errors)
@@ -108,9 +134,10 @@ class Air(KitchenCase):
         boil = water.boiling_point_c(96_000)
         for i, offset in enumerate((0.5, 0.6, 0.7, 0.9)):
             day_entries.test_boil(
-                self.db, NOON + timedelta(minutes=i),
+                self.db,
+                NOON + timedelta(minutes=i),
                 {"thermometer": "probe-1", "reading": f"{boil + offset:.3f}"},
-            )  # fmt: skip
+            )
         row = ladder.today(self.db, NOON + timedelta(hours=1), "probe-1").bases[0]
         self.assertAlmostEqual(row.boil_c, boil + 0.9 - 0.6, delta=2e-3)
         self.assertGreater(row.sigma_k, 0.15)
@@ -168,9 +195,14 @@ class Together(KitchenCase):
 
     def test_two_take_ins_or_draws_at_once_take_turns(self) -> None:
         fields = {
-            "vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "north-kiln",
-            "amount_by": "mass", "amount": "30 kg", "brix": "45", "temperature": "60 C",
-        }  # fmt: skip
+            "vessel": "finisher-2",
+            "sugar_kind": "maple",
+            "woodlot": "north-kiln",
+            "amount_by": "mass",
+            "amount": "30 kg",
+            "brix": "45",
+            "temperature": "60 C",
+        }
         same = fields | {"id": "take-in-twice"}
         done, refused = self.together([lambda db: open_batch(db, NOON, same)] * 6)
         self.assertEqual((len(set(done)), len(done), refused), (1, 6, []))

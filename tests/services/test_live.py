@@ -64,9 +64,13 @@ class Intake(KitchenCase):
 class Lines(KitchenCase):
     def test_a_line_as_it_may_come(self) -> None:
         for line, celsius in (
-            (b"103.42\n", 103.42), (b"218.2 F\r\n", 103.444), (b"t=103,4 C", 103.4),
-            (b"2026-03-18T12:00:00Z 99.5", 99.5), ("98.1 \u00b0C".encode(), 98.1), (b"-3", -3.0),
-        ):  # fmt: skip
+            (b"103.42\n", 103.42),
+            (b"218.2 F\r\n", 103.444),
+            (b"t=103,4 C", 103.4),
+            (b"2026-03-18T12:00:00Z 99.5", 99.5),
+            ("98.1 \u00b0C".encode(), 98.1),
+            (b"-3", -3.0),
+        ):
             self.assertAlmostEqual(lines.parse(line).celsius, celsius, delta=0.001)
         self.assertIsNone(lines.parse(b"# a comment\n"))
         self.assertIsNone(lines.parse(b"\n"))

@@ -40,9 +40,10 @@ class DayCheck(KitchenCase):
 
     def test_a_forecast_is_brought_to_the_pan(self) -> None:
         day_entries.set_pressure(
-            self.db, NOON,
+            self.db,
+            NOON,
             {"basis": "forecast", "pressure": "1008", "elevation": "418 m", "outdoor": "2 C"},
-        )  # fmt: skip
+        )
         self.assertAlmostEqual(ladder.today(self.db, NOON).pressure.pa, 95_725, delta=10)
 
     def test_a_forecast_typed_as_station_pressure_is_asked_about(self) -> None:
@@ -136,25 +137,46 @@ class Batch(KitchenCase):
 
     def test_take_in_by_depth_and_volume_agree_with_mass(self) -> None:
         charge = opening.page(
-            self.db, NOON,
-            {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "mass", "amount": "7 gal",
-             "brix": "45", "temperature": "20 C"},
-        ).charge  # fmt: skip
+            self.db,
+            NOON,
+            {
+                "vessel": "finisher-1",
+                "sugar_kind": "maple",
+                "amount_by": "mass",
+                "amount": "7 gal",
+                "brix": "45",
+                "temperature": "20 C",
+            },
+        ).charge
         self.assertAlmostEqual(
             charge.mass_kg, 26.4979 * sucrose.density_kg_m3(45, 20) / 1000, delta=1e-3
         )
         by_depth = opening.page(
-            self.db, NOON,
-            {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "depth",
-             "amount": f"{charge.depth_now_mm} mm", "brix": "45", "temperature": "20 C"},
-        ).charge  # fmt: skip
+            self.db,
+            NOON,
+            {
+                "vessel": "finisher-1",
+                "sugar_kind": "maple",
+                "amount_by": "depth",
+                "amount": f"{charge.depth_now_mm} mm",
+                "brix": "45",
+                "temperature": "20 C",
+            },
+        ).charge
         self.assertAlmostEqual(by_depth.mass_kg, charge.mass_kg, delta=1e-6)
         self.assertAlmostEqual(charge.solids_kg, charge.mass_kg * 0.45, delta=1e-9)
         hot = opening.page(
-            self.db, NOON,
-            {"vessel": "finisher-1", "sugar_kind": "maple", "amount_by": "volume",
-             "amount": "26.4979 L", "brix": "45", "temperature": "95 C"},
-        ).charge  # fmt: skip
+            self.db,
+            NOON,
+            {
+                "vessel": "finisher-1",
+                "sugar_kind": "maple",
+                "amount_by": "volume",
+                "amount": "26.4979 L",
+                "brix": "45",
+                "temperature": "95 C",
+            },
+        ).charge
         cold_density = sucrose.density_kg_m3(45, 95)
         self.assertAlmostEqual(hot.mass_kg, 26.4979 * cold_density / 1000, delta=1e-3)
 

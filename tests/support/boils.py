@@ -57,19 +57,25 @@ class SimulatedBoil:
         migrate(self.db)
         example.load_example(self.db)
         elevation = rng.uniform(0, 1200)
-        save_kitchen(self.db, Kitchen("Test", elevation, "UTC"))
+        save_kitchen(self.db, Kitchen(name="Test", elevation_m=elevation, time_zone="UTC"))
         self.pressure = air.pressure_at_elevation_pa(elevation) + rng.gauss(0, 800)
         note = day_store.PressureNote("p", START, "station", {}, self.pressure)
         day_store.add_pressure_note(self.db, note)
         size = rng.uniform(350, 900)
-        add_vessel(self.db, VesselRow("pan", "Pan", "rectangular", (size, size * 0.7)))
+        add_vessel(
+            self.db,
+            VesselRow(id="pan", name="Pan", shape="rectangular", sizes_mm=(size, size * 0.7)),
+        )
         self.db.execute("UPDATE instrument SET vessel_id = 'pan' WHERE id = 'probe-1'")
         area = size * size * 0.7 * 1e-6
         rate = 0.75 * area * min(max(rng.gauss(1, 0.4), 0.35), 1.9)
         self.pot = SimulatedFinisher(
-            mass_kg=area * rng.uniform(70, 150), brix=rng.uniform(30, 58),
-            temperature_c=rng.uniform(15, 80), burner_kw=rate * 2257 / 60 / 0.5, efficiency=0.5,
-        )  # fmt: skip
+            mass_kg=area * rng.uniform(70, 150),
+            brix=rng.uniform(30, 58),
+            temperature_c=rng.uniform(15, 80),
+            burner_kw=rate * 2257 / 60 / 0.5,
+            efficiency=0.5,
+        )
         # The thermometer errs once for all, as a test-boiled digital one, and so does the curve.
         self.offset = rng.uniform(-1.5, 1.5)
         shows = (
@@ -78,17 +84,32 @@ class SimulatedBoil:
         day_store.add_test_boil(
             self.db,
             day_store.TestBoil(
-                "b", START, "probe-1", "", shows, self.pressure, air.BAROMETER_SIGMA_PA, "station"
+                id="b",
+                at=START,
+                instrument_id="probe-1",
+                typed="",
+                reading_c=shows,
+                station_pressure_pa=self.pressure,
+                pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
+                basis="station",
             ),
         )
         self.curve_error = rng.gauss(0, 0.1)
         self.at = START + timedelta(minutes=1)
         told = self.pot.brix + misread_brix + rng.gauss(0, TAKE_IN_SIGMA_BRIX)
-        self.code = opening.open_batch(self.db, self.at, {
-            "vessel": "pan", "sugar_kind": "maple", "woodlot": "north-kiln", "amount_by": "mass",
-            "amount": f"{self.pot.mass_kg:.3f} kg", "brix": f"{told:.3f}",
-            "temperature": f"{self.pot.temperature_c:.1f} C",
-        })  # fmt: skip
+        self.code = opening.open_batch(
+            self.db,
+            self.at,
+            {
+                "vessel": "pan",
+                "sugar_kind": "maple",
+                "woodlot": "north-kiln",
+                "amount_by": "mass",
+                "amount": f"{self.pot.mass_kg:.3f} kg",
+                "brix": f"{told:.3f}",
+                "temperature": f"{self.pot.temperature_c:.1f} C",
+            },
+        )
         self.solids = self.pot.mass_kg * self.pot.brix / 100
         self.boiling_at: datetime | None = None
         self.heat, self.wander = self.pot.efficiency, 0.0

@@ -6,10 +6,15 @@ from contextlib import contextmanager
 from playwright.sync_api import Browser, sync_playwright
 
 ARGUMENTS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
     "--font-render-hinting=none",
-]  # fmt: skip
+]
 
 
 @contextmanager

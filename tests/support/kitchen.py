@@ -36,9 +36,15 @@ class KitchenCase(unittest.TestCase):
     def take_in(self, at: datetime = NOON, **other: str) -> str:
         """Open a batch of 30 kg at 45 Brix in Finisher 2; returns its code."""
         fields = {
-            "vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "north-kiln",
-            "amount_by": "mass", "amount": "30 kg", "brix": "45", "temperature": "60 C", **other,
-        }  # fmt: skip
+            "vessel": "finisher-2",
+            "sugar_kind": "maple",
+            "woodlot": "north-kiln",
+            "amount_by": "mass",
+            "amount": "30 kg",
+            "brix": "45",
+            "temperature": "60 C",
+            **other,
+        }
         return opening.open_batch(self.db, at, fields)
 
     def put(self, code: str, kind: str, minutes: float, **fields: str):

@@ -17,18 +17,24 @@ class AnythingGoes(KitchenCase):
         app = create_app(Settings(self.path, lambda: self.at))
         client = self.enterContext(
             TestClient(
-                app, base_url="http://127.0.0.1", follow_redirects=False,
+                app,
+                base_url="http://127.0.0.1",
+                follow_redirects=False,
                 raise_server_exceptions=True,
             )
-        )  # fmt: skip
+        )
         taken = 0
         for seed in range(14):
             rng = random.Random(seed)
             self.at += timedelta(days=1)
             code = self.take_in(
-                self.at, vessel="finisher-1", brix=f"{rng.choice((1, 8, 45, 64))}",
-                amount=f"{rng.choice((0.4, 30, 900))} kg", amount_is_so="1", brix_is_so="1",
-            )  # fmt: skip
+                self.at,
+                vessel="finisher-1",
+                brix=f"{rng.choice((1, 8, 45, 64))}",
+                amount=f"{rng.choice((0.4, 30, 900))} kg",
+                amount_is_so="1",
+                brix_is_so="1",
+            )
             for _ in range(10):
                 self.at += timedelta(minutes=rng.choice((0, 1, 7, 60, 700)))
                 kind, fields = self._anything(rng)
@@ -59,8 +65,17 @@ class AnythingGoes(KitchenCase):
             samples_store.add_samples(self.db, "probe-1", [samples_store.Sample(self.at, shows)])
             return "note", {"text": "probe"}
         return kind, {
-            "hydrometer": {"reading": f"{rng.uniform(0.1, 85):.1f}", "cup": f"{rng.uniform(0, 100):.0f}"},
-            "refractometer": {"reading": f"{rng.uniform(0.1, 85):.1f}", "sample": f"{rng.uniform(10, 30):.0f}"},
+            "hydrometer": {
+                "reading": f"{rng.uniform(0.1, 85):.1f}",
+                "cup": f"{rng.uniform(0, 100):.0f}",
+            },
+            "refractometer": {
+                "reading": f"{rng.uniform(0.1, 85):.1f}",
+                "sample": f"{rng.uniform(10, 30):.0f}",
+            },
             "thermometer": {"reading": f"{rng.uniform(80, 170):.1f}", "instrument": "dial-a"},
-            "added": {"mass": f"{10 ** rng.uniform(-2, 3.6):.2f} kg", "brix": f"{rng.uniform(0, 85):.0f}"},
-        }.get(kind, {"text": "x"})  # fmt: skip
+            "added": {
+                "mass": f"{10 ** rng.uniform(-2, 3.6):.2f} kg",
+                "brix": f"{rng.uniform(0, 85):.0f}",
+            },
+        }.get(kind, {"text": "x"})

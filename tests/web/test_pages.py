@@ -64,9 +64,14 @@ class Pages(KitchenCase):
     def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
         code = self.take_in()
         taken = {
-            "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "tern-lot",
-            "amount_by": "mass", "amount": "30", "brix": "45", "temperature": "50",
-        }  # fmt: skip
+            "vessel": "finisher-1",
+            "sugar_kind": "maple",
+            "woodlot": "tern-lot",
+            "amount_by": "mass",
+            "amount": "30",
+            "brix": "45",
+            "temperature": "50",
+        }
         before = self.rows()
         for path, fields, expected in (
             ("/day/test-boil", {"thermometer": "dial-a", "reading": "219"}, "other unit"),
@@ -83,14 +88,22 @@ class Pages(KitchenCase):
             (f"/pan/{code}/slip/hydrometer", {"reading": "60"}, "Type the cup"),
             (f"/pan/{code}/slip/hydrometer", {"reading": "60", "cup": "219"}, "between 0 and 100"),
             (f"/pan/{code}/slip/hydrometer", {"reading": "30", "cup": "90"}, "runs from 45 to 75"),
-            (f"/pan/{code}/slip/refractometer", {"reading": "66", "sample": "60"}, "come to temperature"),
+            (
+                f"/pan/{code}/slip/refractometer",
+                {"reading": "66", "sample": "60"},
+                "come to temperature",
+            ),
             (f"/pan/{code}/slip/thermometer", {"reading": "219"}, "type F behind"),
             (f"/pan/{code}/slip/foam", {"defoamer": "soap"}, "decides the allergens"),
             (f"/pan/{code}/slip/added", {"mass": "-1 kg", "brix": "0"}, "must weigh"),
             (f"/pan/{code}/slip/draw", {}, "would ferment"),
             ("/kitchen", {"name": "", "target": "90"}, "66.0, the usual legal floor"),
-            ("/kitchen/add/vessel", {"name": "P", "shape": "round", "diameter": "5"}, "20 mm and 10 m"),
-        ):  # fmt: skip
+            (
+                "/kitchen/add/vessel",
+                {"name": "P", "shape": "round", "diameter": "5"},
+                "20 mm and 10 m",
+            ),
+        ):
             with self.subTest(path, fields=fields):
                 self.at = NOON + timedelta(minutes=30)
                 answer = self.client.post(path, data=fields)
@@ -131,9 +144,14 @@ class Pages(KitchenCase):
 
     def test_unknown_things_get_a_sentence(self) -> None:
         for path in (
-            "/pan/26-999", "/shelf/'; <script>", "/jar/x/labels", "/batch/x.json", "/nowhere",
-            "/batch/x/amend/y", "/pan/26-999/stream",
-        ):  # fmt: skip
+            "/pan/26-999",
+            "/shelf/'; <script>",
+            "/jar/x/labels",
+            "/batch/x.json",
+            "/nowhere",
+            "/batch/x/amend/y",
+            "/pan/26-999/stream",
+        ):
             answer = self.client.get(path)
             self.assertEqual(answer.status_code, 404, path)
             self.assertIn("Nothing was written", answer.text)
@@ -145,8 +163,10 @@ class Pages(KitchenCase):
     def test_security(self) -> None:
         self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 400)
         for headers in (
-            {"origin": "http://evil.example"}, {"origin": "null"}, {"sec-fetch-site": "cross-site"},
-        ):  # fmt: skip
+            {"origin": "http://evil.example"},
+            {"origin": "null"},
+            {"sec-fetch-site": "cross-site"},
+        ):
             answer = self.client.post("/kitchen/example", headers=headers)
             self.assertEqual(answer.status_code, 403, headers)
         same = {"origin": HOST, "sec-fetch-site": "same-origin"}
@@ -174,8 +194,16 @@ class Pages(KitchenCase):
 
     def test_units_are_the_kitchens_choice_everywhere(self) -> None:
         fields = {"name": "K", "elevation": "1371 ft", "target": "66.9", "margin": "0"}
-        units = {"temperature": "F", "difference": "F", "pressure": "inHg", "elevation": "ft",
-                 "depth": "in", "mass": "lb", "volume": "gal", "jar": "floz"}  # fmt: skip
+        units = {
+            "temperature": "F",
+            "difference": "F",
+            "pressure": "inHg",
+            "elevation": "ft",
+            "depth": "in",
+            "mass": "lb",
+            "volume": "gal",
+            "jar": "floz",
+        }
         fields |= {f"unit_{kind}": unit for kind, unit in units.items()}
         self.assertEqual(self.client.post("/kitchen", data=fields).status_code, 303)
         code = self.take_in(amount="66.1 lb", temperature="140")

@@ -31,10 +31,15 @@ class Probes(KitchenCase):
     def test_single_and_in_batches_and_sent_again(self) -> None:
         code, said = self.post({"samples": [{"temperature_c": 98.5}]})
         self.assertEqual((code, said), (200, {"kept": 1, "known": 0, "refused": {}}))
-        many = {"samples": [
-            {"temperature_c": 98 + i / 1000, "at": f"2026-03-18T11:{40 + i // 60}:{i % 60:02d}+00:00"}
-            for i in range(1000)
-        ]}  # fmt: skip
+        many = {
+            "samples": [
+                {
+                    "temperature_c": 98 + i / 1000,
+                    "at": f"2026-03-18T11:{40 + i // 60}:{i % 60:02d}+00:00",
+                }
+                for i in range(1000)
+            ]
+        }
         self.assertEqual(self.post(many)[1]["kept"], 1000)
         self.assertEqual(self.post(many)[1], {"kept": 0, "known": 1000, "refused": {}})
         self.assertEqual(samples_store.latest_sample(self.db, "probe-1", NOON).value, 98.5)
@@ -44,8 +49,13 @@ class Probes(KitchenCase):
         self.assertEqual((code, said["kept"], sum(said["refused"].values())), (200, 0, 2))
         page = self.client.get("/kitchen/instrument/probe-1").text
         self.assertIn("before it has measured", page)
-        for body in (b"\xff\x00", b"{}", {"samples": []}, {"samples": [{"temperature_c": "hot"}]},
-                     {"samples": [{"temperature_c": 1, "at": "noon"}]}):  # fmt: skip
+        for body in (
+            b"\xff\x00",
+            b"{}",
+            {"samples": []},
+            {"samples": [{"temperature_c": "hot"}]},
+            {"samples": [{"temperature_c": 1, "at": "noon"}]},
+        ):
             code, said = self.post(body)
             self.assertEqual(code, 422, said)
             self.assertTrue(said["detail"][0]["msg"])

@@ -63,28 +63,42 @@ def of_hydrometer(
         if cup_assumed:
             causes.append(
                 Cause(
-                    "cup-assumed", "the cup's temperature was assumed, not measured",
+                    "cup-assumed",
+                    "the cup's temperature was assumed, not measured",
                     "Read the hydrometer again with a thermometer in the cup.",
-                    if_cup(CUP_COULD_BE_C[1]), if_cup(CUP_COULD_BE_C[0]),
+                    if_cup(CUP_COULD_BE_C[1]),
+                    if_cup(CUP_COULD_BE_C[0]),
                 )
-            )  # fmt: skip
+            )
         other_c = 20.0 if abs(own.calibration_temperature_c - SIXTY_F_C) < 1 else SIXTY_F_C
         other = Hydrometer(other_c, own.glass, own.shift, own.offset_brix)
         moved = own.correct(reading_brix, cup_c) - other.correct(reading_brix, cup_c)
         causes.append(
             Cause(
-                "calibration", "its scale is true at another temperature than it was registered for",
+                "calibration",
+                "its scale is true at another temperature than it was registered for",
                 "Look on the stem for the temperature its scale is true at.",
-                min(moved, 0.0), max(moved, 0.0),
+                min(moved, 0.0),
+                max(moved, 0.0),
             )
-        )  # fmt: skip
+        )
         together = "Read stem and cup temperature together, at eye level."
         causes += [
-            Cause("cup-cooled", "the cup cooled after its temperature was read", together,
-                  0.0, if_cup(cup_c - CUP_MOVES_K)),
-            Cause("cup-hotter", "the cup was hotter than typed: its thermometer had not come up",
-                  together, if_cup(cup_c + CUP_MOVES_K), 0.0),
-        ]  # fmt: skip
+            Cause(
+                "cup-cooled",
+                "the cup cooled after its temperature was read",
+                together,
+                0.0,
+                if_cup(cup_c - CUP_MOVES_K),
+            ),
+            Cause(
+                "cup-hotter",
+                "the cup was hotter than typed: its thermometer had not come up",
+                together,
+                if_cup(cup_c + CUP_MOVES_K),
+                0.0,
+            ),
+        ]
     except OutOfRange:
         pass
     return [*causes, *_misread("Read the stem again at eye level, at the flat of the surface.")]
@@ -102,24 +116,42 @@ def of_thermometer(untested: bool, stale: bool, slope_k_per_brix: float) -> list
         out = 2 * thermometer.UNTESTED_SIGMA_K / slope_k_per_brix
         causes.append(
             Cause(
-                "untested", "this thermometer has had no test boil",
-                "Put it in rapidly boiling water now.", -out, out,
+                "untested",
+                "this thermometer has had no test boil",
+                "Put it in rapidly boiling water now.",
+                -out,
+                out,
             )
-        )  # fmt: skip
+        )
     if stale:
         out = STALE_K / slope_k_per_brix
         causes.append(
             Cause(
-                "stale", "its test boil is old, or the pressure has moved since",
-                "Put it in rapidly boiling water again.", -out, out,
+                "stale",
+                "its test boil is old, or the pressure has moved since",
+                "Put it in rapidly boiling water again.",
+                -out,
+                out,
             )
-        )  # fmt: skip
+        )
     far = 10 / slope_k_per_brix
     return [
         *causes,
-        Cause("touches", "the tip touches the hot metal", "Hang it freely in the middle of the boil.", 0.5, far),
-        Cause("shallow", "the tip is not deep enough in the boil", "Hang it freely in the middle of the boil.", -far, -0.5),
-    ]  # fmt: skip
+        Cause(
+            "touches",
+            "the tip touches the hot metal",
+            "Hang it freely in the middle of the boil.",
+            0.5,
+            far,
+        ),
+        Cause(
+            "shallow",
+            "the tip is not deep enough in the boil",
+            "Hang it freely in the middle of the boil.",
+            -far,
+            -0.5,
+        ),
+    ]
 
 
 def of_refractometer(
@@ -133,10 +165,14 @@ def of_refractometer(
         hot_drop: whether the drop was put on hot.
     """
     dried = Cause(
-        "dried", "the hot drop dried on the prism and reads high" if hot_drop else
-        "the drop dried on the prism and reads high",
-        "Cool a covered sample to room temperature and read that.", 0.0, DRIED_DROP_BRIX,
-    )  # fmt: skip
+        "dried",
+        "the hot drop dried on the prism and reads high"
+        if hot_drop
+        else "the drop dried on the prism and reads high",
+        "Cool a covered sample to room temperature and read that.",
+        0.0,
+        DRIED_DROP_BRIX,
+    )
     try:
         correction = refractometer.temperature_correction(reading_brix, sample_c)
     except OutOfRange:
@@ -144,10 +180,12 @@ def of_refractometer(
     moved = -correction if compensated else correction
     state = "on" if compensated else "off"
     switch = Cause(
-        "compensation", f"compensation was noted as {state}, and it is not",
+        "compensation",
+        f"compensation was noted as {state}, and it is not",
         "Read a drop of water: compensated or not, it must show 0 at its temperature.",
-        min(moved, 0.0), max(moved, 0.0),
-    )  # fmt: skip
+        min(moved, 0.0),
+        max(moved, 0.0),
+    )
     ordered = [dried, switch] if hot_drop else [switch, dried]
     return [*ordered, *_misread("Wipe the prism and read a fresh drop.")]
 

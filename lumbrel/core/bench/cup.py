@@ -34,9 +34,13 @@ def cooled(
         OutOfRange: a value lies outside its range.
     Uncertainty: half of the change.
     """
-    require_between(read_c, 0.0, 120.0, "cup_temperature_c", "The cup's temperature", "°C")
-    require_between(minutes, 0.0, 240.0, "minutes", "The time since", "min")
-    require_between(room_c, -20.0, 50.0, "room_c", "The room", "°C")
-    require_between(rate_per_min, 1e-6, 1.0, "rate_per_min", "The rate", "per minute")
+    require_between(
+        read_c, 0.0, 120.0, field="cup_temperature_c", what="The cup's temperature", unit="°C"
+    )
+    require_between(minutes, 0.0, 240.0, field="minutes", what="The time since", unit="min")
+    require_between(room_c, -20.0, 50.0, field="room_c", what="The room", unit="°C")
+    require_between(
+        rate_per_min, 1e-6, 1.0, field="rate_per_min", what="The rate", unit="per minute"
+    )
     now = room_c + (read_c - room_c) * exp(-rate_per_min * minutes)
     return CupNow(now, COOLING_DOUBT * abs(read_c - now))

@@ -51,7 +51,7 @@ def agreement(estimates: Sequence[Estimate]) -> Agreement:
     if not estimates:
         raise OutOfRange("Give at least one reading.", "readings")
     for estimate in estimates:
-        require_between(estimate.brix, 0.0, 97.0, "brix", "Brix", "percent by mass")
+        require_between(estimate.brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
         if not 0 < estimate.sigma_brix <= 50:
             raise OutOfRange(
                 "An uncertainty must be above 0 and at most 50 Brix.", "uncertainty_brix"

@@ -48,12 +48,18 @@ class Hydrometer:
 
     def __post_init__(self) -> None:
         require_between(
-            self.calibration_temperature_c, 0.0, 40.0, "calibration_temperature_c",
-            "The temperature at which the scale is true", "°C",
-        )  # fmt: skip
+            self.calibration_temperature_c,
+            0.0,
+            40.0,
+            field="calibration_temperature_c",
+            what="The temperature at which the scale is true",
+            unit="°C",
+        )
         if self.glass not in GLASS_EXPANSION_PER_K:
             raise OutOfRange("The glass must be soda-lime or borosilicate.", "glass")
-        require_between(self.offset_brix, -5.0, 5.0, "offset_brix", "A scale's error", "Brix")
+        require_between(
+            self.offset_brix, -5.0, 5.0, field="offset_brix", what="A scale's error", unit="Brix"
+        )
 
     def mark(self, brix: float, cup_temperature_c: float) -> float:
         """Where it floats in syrup of `brix` at the cup's temperature, Brix on the stem.
@@ -77,9 +83,21 @@ class Hydrometer:
         Raises:
             OutOfRange: a value lies outside its range.
         """
-        require_between(reading_brix, 0.0, 85.0, "reading_brix", "The hydrometer reading", "Brix")
         require_between(
-            cup_temperature_c, 0.0, 100.0, "cup_temperature_c", "The cup's temperature", "°C"
+            reading_brix,
+            0.0,
+            85.0,
+            field="reading_brix",
+            what="The hydrometer reading",
+            unit="Brix",
+        )
+        require_between(
+            cup_temperature_c,
+            0.0,
+            100.0,
+            field="cup_temperature_c",
+            what="The cup's temperature",
+            unit="°C",
         )
         if self.shift == 1.0:
             plain = reading_brix - self.offset_brix
@@ -95,8 +113,9 @@ class Hydrometer:
         except ValueError as error:
             raise OutOfRange(
                 f"A reading of {reading_brix:g} at {cup_temperature_c:.1f} °C would be no syrup "
-                "between 0 and 85 Brix.", "reading_brix",
-            ) from error  # fmt: skip
+                "between 0 and 85 Brix.",
+                "reading_brix",
+            ) from error
 
     def _span(self, temperature_c: float) -> tuple[float, float]:
         """True Brix for which the computed mark stays on a scale of 0 to 85."""
@@ -122,7 +141,12 @@ class Hydrometer:
 
     def _computed_mark(self, brix: float, temperature_c: float) -> float:
         require_between(
-            temperature_c, 0.0, 100.0, "cup_temperature_c", "The cup's temperature", "°C"
+            temperature_c,
+            0.0,
+            100.0,
+            field="cup_temperature_c",
+            what="The cup's temperature",
+            unit="°C",
         )
         density = sucrose.density_kg_m3(brix, temperature_c) * self._glass_factor(temperature_c)
         try:
@@ -130,8 +154,9 @@ class Hydrometer:
         except OutOfRange as error:
             raise OutOfRange(
                 f"{brix:.1f} Brix at {temperature_c:.0f} °C floats off the end of any scale "
-                "between 0 and 85.", "target_brix",
-            ) from error  # fmt: skip
+                "between 0 and 85.",
+                "target_brix",
+            ) from error
 
 
 def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
@@ -143,9 +168,20 @@ def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
         OutOfRange: the mark is out of range, or its shift is not within half to twice the
             computed one.
     """
-    require_between(mark.temperature_c, 50.0, 100.0, "hot_mark", "A hot mark's temperature", "°C")
-    require_between(mark.true_brix, 0.0, 85.0, "hot_mark", "A hot mark's true density", "Brix")
-    require_between(mark.reading_brix, 0.0, 85.0, "hot_mark", "A hot mark's reading", "Brix")
+    require_between(
+        mark.temperature_c,
+        50.0,
+        100.0,
+        field="hot_mark",
+        what="A hot mark's temperature",
+        unit="°C",
+    )
+    require_between(
+        mark.true_brix, 0.0, 85.0, field="hot_mark", what="A hot mark's true density", unit="Brix"
+    )
+    require_between(
+        mark.reading_brix, 0.0, 85.0, field="hot_mark", what="A hot mark's reading", unit="Brix"
+    )
     plain = replace(hydrometer, shift=1.0)
     computed = mark.true_brix - plain.mark(mark.true_brix, mark.temperature_c)
     shift = (mark.true_brix - mark.reading_brix) / computed
@@ -153,8 +189,9 @@ def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
         raise OutOfRange(
             f"A mark of {mark.reading_brix:g} for {mark.true_brix:g} Brix at "
             f"{mark.temperature_c:.0f} °C cannot be right: computed, it stands at "
-            f"{mark.true_brix - computed:.1f}.", "hot_mark",
-        )  # fmt: skip
+            f"{mark.true_brix - computed:.1f}.",
+            "hot_mark",
+        )
     return replace(hydrometer, shift=shift)
 
 
@@ -191,7 +228,9 @@ def sigma(cup_temperature_c: float, measured: bool = True, cup_sigma_k: float = 
         measured: False when the cup's temperature was assumed.
         cup_sigma_k: uncertainty of the cup's temperature, K, 0 to 50; adds 0.1 per 5 K.
     """
-    require_between(cup_sigma_k, 0.0, 50.0, "cup_sigma_k", "The cup's uncertainty", "K")
+    require_between(
+        cup_sigma_k, 0.0, 50.0, field="cup_sigma_k", what="The cup's uncertainty", unit="K"
+    )
     cold = COLD_CUP_C[0] <= cup_temperature_c <= COLD_CUP_C[1]
     base = (COLD_SIGMA if cold else HOT_SIGMA) if measured else ASSUMED_CUP_SIGMA
     return base + 0.1 * cup_sigma_k / 5

@@ -36,7 +36,9 @@ def temperature_correction(reading_brix: float, sample_temperature_c: float) -> 
         OutOfRange: a value lies outside its range; the sample must come to temperature.
     Uncertainty: 0.01.
     """
-    require_between(reading_brix, 0.0, 85.0, "reading_brix", "The refractometer reading", "Brix")
+    require_between(
+        reading_brix, 0.0, 85.0, field="reading_brix", what="The refractometer reading", unit="Brix"
+    )
     if not _COLDEST <= sample_temperature_c <= _WARMEST:
         raise OutOfRange(
             "Let the sample come to between 10 and 30 °C on the closed prism and read again: at "
@@ -72,8 +74,10 @@ def correct(
         OutOfRange: a value lies outside its range.
     Uncertainty: 0.2 Brix with the temperature right, 0.5 for a hot drop (see `sigma`).
     """
-    require_between(invert_percent, 0.0, 85.0, "invert_percent", "Invert sugar", "percent")
-    require_between(zero_brix, -2.0, 2.0, "zero_brix", "The zero error", "Brix")
+    require_between(
+        invert_percent, 0.0, 85.0, field="invert_percent", what="Invert sugar", unit="percent"
+    )
+    require_between(zero_brix, -2.0, 2.0, field="zero_brix", what="The zero error", unit="Brix")
     correction = temperature_correction(reading_brix, sample_temperature_c)
     if automatic_compensation:
         correction = 0.0

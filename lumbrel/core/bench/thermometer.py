@@ -77,7 +77,14 @@ def calibrate(
         )
     slope = 0.0
     if ice_reading_c is not None:
-        require_between(ice_reading_c, -8.0, 8.0, "ice_reading_c", "A reading in melting ice", "°C")
+        require_between(
+            ice_reading_c,
+            -8.0,
+            8.0,
+            field="ice_reading_c",
+            what="A reading in melting ice",
+            unit="°C",
+        )
         slope = (offset - ice_reading_c) / boil
     return Calibration(offset, SIGMA_K[kind], slope, boil)
 
@@ -112,7 +119,9 @@ def reading_sigma_k(kind: str, resolution_k: float = 0.0) -> float:
         resolution_k: its smallest division, K, 0 to 10; its share, a division over the root of
             twelve, counts when it is coarse.
     """
-    require_between(resolution_k, 0.0, 10.0, "resolution_k", "The smallest division", "K")
+    require_between(
+        resolution_k, 0.0, 10.0, field="resolution_k", what="The smallest division", unit="K"
+    )
     return max(SIGMA_K[kind], sqrt((SIGMA_K[kind] / 2) ** 2 + resolution_k**2 / 12))
 
 

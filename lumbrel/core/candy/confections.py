@@ -11,7 +11,7 @@ POT_LOSS_FRACTION = 0.04
 BURN_HAZARD_C = 115.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Confection:
     """One confection as the trade works it; temperatures above water in K."""
 
@@ -45,15 +45,15 @@ def confections() -> tuple[Confection, ...]:
 
     return tuple(
         Confection(
-            row["key"],
-            row["name"],
-            row["school"],
-            float(row["low_f"]) / 1.8,
-            float(row["high_f"]) / 1.8,
-            number(row["cool_to_c"]),
-            number(row["cool_from_c"]),
-            number(row["invert_max_percent"]),
-            row["handling"],
+            key=row["key"],
+            name=row["name"],
+            school=row["school"],
+            low_above_water_k=float(row["low_f"]) / 1.8,
+            high_above_water_k=float(row["high_f"]) / 1.8,
+            cool_to_c=number(row["cool_to_c"]),
+            cool_from_c=number(row["cool_from_c"]),
+            invert_max_percent=number(row["invert_max_percent"]),
+            handling=row["handling"],
         )
         for row in load_rows("confections.csv")
     )
@@ -73,7 +73,9 @@ def solids_brix(
     Uncertainty: 0.3 at 83 Brix, 1 at 90; past 94 an indication only.
     Example: +13.889 K (25 degF) at 101325 Pa, pure: 84.12.
     """
-    require_between(above_water_k, 0.0, 60.0, "above_water_c", "The boil above water", "K")
+    require_between(
+        above_water_k, 0.0, 60.0, field="above_water_c", what="The boil above water", unit="K"
+    )
     boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
     return sucrose.brix_from_boiling_point(
         boil + above_water_k, station_pressure_pa, invert_fraction
@@ -88,7 +90,7 @@ def crystal_fraction(brix: float, temperature_c: float) -> float:
         temperature_c: degC, 0 to 100.
     Source: mass balance with Vavrinecz's solubility; pure sucrose.
     """
-    require_between(brix, 0.0, 99.9, "brix", "Brix", "percent by mass")
+    require_between(brix, 0.0, 99.9, field="brix", what="Brix", unit="percent by mass")
     saturated = sucrose.solubility_percent(temperature_c) / 100
     return max((brix / 100 - saturated) / (1 - saturated), 0.0)
 
@@ -100,7 +102,7 @@ def supersaturation(brix: float, temperature_c: float) -> float:
         brix: 0 to 99.9.
         temperature_c: degC, 0 to 100.
     """
-    require_between(brix, 0.0, 99.9, "brix", "Brix", "percent by mass")
+    require_between(brix, 0.0, 99.9, field="brix", what="Brix", unit="percent by mass")
     saturated = sucrose.solubility_percent(temperature_c) / 100
     w = brix / 100
     return (w / (1 - w)) / (saturated / (1 - saturated))
@@ -119,9 +121,13 @@ def mass_out_kg(
     """
     if not 0 < syrup_kg <= 10_000:
         raise OutOfRange("The syrup must weigh above 0 and at most 10 000 kg.", "syrup_kg")
-    require_between(syrup_brix, 1.0, 97.0, "syrup_brix", "The syrup's Brix", "percent by mass")
-    require_between(final_brix, syrup_brix, 99.0, "final_brix", "The final solids", "percent")
-    require_between(loss, 0.0, 0.5, "loss", "What stays in the pot", "")
+    require_between(
+        syrup_brix, 1.0, 97.0, field="syrup_brix", what="The syrup's Brix", unit="percent by mass"
+    )
+    require_between(
+        final_brix, syrup_brix, 99.0, field="final_brix", what="The final solids", unit="percent"
+    )
+    require_between(loss, 0.0, 0.5, field="loss", what="What stays in the pot", unit="")
     return syrup_kg * syrup_brix / final_brix * (1 - loss)
 
 
@@ -133,6 +139,8 @@ def invert_percent_from_glucose_meter(reading_mg_dl: float, dilution: float = 10
         dilution: parts of diluted sample to one of syrup, by mass, 1 to 100.
     Source: the home test: glucose g per 100 g = mg/dL / 1000 x dilution; invert is twice that.
     """
-    require_between(reading_mg_dl, 0.0, 600.0, "reading_mg_dl", "The meter's reading", "mg/dL")
-    require_between(dilution, 1.0, 100.0, "dilution", "The dilution", "")
+    require_between(
+        reading_mg_dl, 0.0, 600.0, field="reading_mg_dl", what="The meter's reading", unit="mg/dL"
+    )
+    require_between(dilution, 1.0, 100.0, field="dilution", what="The dilution", unit="")
     return 2 * reading_mg_dl / 1000 * dilution

@@ -32,13 +32,22 @@ def transmittance_10mm_percent(transmittance_percent: float, path_length_mm: flo
             "Transmittance must be above 0 and at most 100 percent of the glycerol blank.",
             "transmittance_percent",
         )
-    require_between(path_length_mm, 1.0, 100.0, "path_length_mm", "The path length", "mm")
+    require_between(
+        path_length_mm, 1.0, 100.0, field="path_length_mm", what="The path length", unit="mm"
+    )
     return float(100 * (transmittance_percent / 100) ** (10 / path_length_mm))
 
 
 def colour_class(transmittance_10mm: float) -> str:
     """Name of the colour class for a transmittance through 10 mm, percent."""
-    require_between(transmittance_10mm, 0.0, 100.0, "transmittance_percent", "Transmittance", "%")
+    require_between(
+        transmittance_10mm,
+        0.0,
+        100.0,
+        field="transmittance_percent",
+        what="Transmittance",
+        unit="%",
+    )
     return next(name for name, low, _ in CLASSES if transmittance_10mm >= low)
 
 
@@ -51,7 +60,14 @@ def chances(
         transmittance_10mm: percent, 0 to 100.
         sigma_points: one sigma, percentage points, above 0 to 30.
     """
-    require_between(transmittance_10mm, 0.0, 100.0, "transmittance_percent", "Transmittance", "%")
+    require_between(
+        transmittance_10mm,
+        0.0,
+        100.0,
+        field="transmittance_percent",
+        what="Transmittance",
+        unit="%",
+    )
     if not 0 < sigma_points <= 30:
         raise OutOfRange("The uncertainty must be above 0 and at most 30 points.", "uncertainty")
 

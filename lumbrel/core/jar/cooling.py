@@ -9,7 +9,7 @@ from lumbrel.core.errors import OutOfRange, require_between
 READING_SIGMA_K = 0.3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cooling:
     """T(t) = ambient + excess * exp(-rate t), t in minutes from the first reading."""
 
@@ -59,7 +59,9 @@ def fit_cooling(ambient_c: float, readings: Sequence[tuple[float, float]]) -> Co
         OutOfRange: too few readings, one not warmer than ambient, or no cooling in them.
     Uncertainty: a reading's sigma of 0.3 K is carried through.
     """
-    require_between(ambient_c, -40.0, 60.0, "ambient_c", "The room's temperature", "°C")
+    require_between(
+        ambient_c, -40.0, 60.0, field="ambient_c", what="The room's temperature", unit="°C"
+    )
     ordered = sorted(readings)
     if len(ordered) < 2 or ordered[0][0] == ordered[-1][0]:
         raise OutOfRange("Give at least two readings at different minutes.", "readings")
@@ -80,4 +82,11 @@ def fit_cooling(ambient_c: float, readings: Sequence[tuple[float, float]]) -> Co
     if not 0 < rate < inf:
         raise OutOfRange("These readings do not cool; the time cannot be told.", "readings")
     variance = (sxx / determinant, s / determinant, sx / determinant)
-    return Cooling(ambient_c, exp(level), rate, variance, first, ordered[-1][0])
+    return Cooling(
+        ambient_c=ambient_c,
+        excess_k=exp(level),
+        rate_per_min=rate,
+        variance=variance,
+        first_minute=first,
+        last_minute=ordered[-1][0],
+    )

@@ -25,7 +25,9 @@ def hot_pack(fill_temperature_c: float) -> HotPack:
     Args:
         fill_temperature_c: degC, 0 to 115.
     """
-    require_between(fill_temperature_c, 0.0, 115.0, "fill_temperature_c", "The fill", "°C")
+    require_between(
+        fill_temperature_c, 0.0, 115.0, field="fill_temperature_c", what="The fill", unit="°C"
+    )
     if fill_temperature_c < COLDEST_FILL_C:
         return HotPack.TOO_COLD
     if fill_temperature_c <= HOTTEST_FILL_C:
@@ -45,7 +47,12 @@ def fill_volume_l(brix: float, fill_temperature_c: float, volume_l: float) -> fl
     """
     _require_volume(volume_l)
     require_between(
-        fill_temperature_c, 0.0, 100.0, "fill_temperature_c", "The fill temperature", "°C"
+        fill_temperature_c,
+        0.0,
+        100.0,
+        field="fill_temperature_c",
+        what="The fill temperature",
+        unit="°C",
     )
     return volume_l * hot_volume_ratio(brix, fill_temperature_c)
 

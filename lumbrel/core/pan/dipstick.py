@@ -28,7 +28,7 @@ def estimate(
     Raises:
         OutOfRange: a value lies outside its range, or so little liquid cannot hold the solids.
     """
-    require_between(depth_mm, 1.0, 5000.0, "depth_mm", "The depth", "mm")
+    require_between(depth_mm, 1.0, 5000.0, field="depth_mm", what="The depth", unit="mm")
     litres = vessel.volume_l(depth_mm)
 
     def missing(brix: float) -> float:
@@ -40,7 +40,8 @@ def estimate(
     except ValueError as error:
         raise OutOfRange(
             f"{depth_mm:.0f} mm cannot be: it would hold far more or less than was taken in. "
-            "Read at the middle of the pan, from its floor.", "depth_mm",
-        ) from error  # fmt: skip
+            "Read at the middle of the pan, from its floor.",
+            "depth_mm",
+        ) from error
     share = sqrt((SURFACE_SIGMA_MM / depth_mm) ** 2 + VESSEL_SIGMA**2 + solids_sigma**2)
     return Estimate("dipstick", brix, brix * share)

@@ -50,10 +50,19 @@ def fit(
     """
     if not 0 < mass_kg <= 100_000:
         raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, 97.0, "brix", "Brix", "percent by mass")
+    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
     for reading in readings:
-        require_between(reading.brix, 0.1, 97.0, "readings", "A reading's Brix", "percent by mass")
-        require_between(reading.minute, 0.0, 100_000, "readings", "A reading's minute", "min")
+        require_between(
+            reading.brix,
+            0.1,
+            97.0,
+            field="readings",
+            what="A reading's Brix",
+            unit="percent by mass",
+        )
+        require_between(
+            reading.minute, 0.0, 100_000, field="readings", what="A reading's minute", unit="min"
+        )
         if not 0 < reading.sigma_brix <= 50:
             raise OutOfRange(
                 "A reading's uncertainty must be above 0 and at most 50 Brix.", "readings"
@@ -61,8 +70,9 @@ def fit(
     if prior_rate_kg_per_min is None and not any(r.minute > 0 for r in readings):
         raise OutOfRange(
             "Give at least one reading after minute 0, or the vessel's past rate "
-            "(prior_rate_kg_per_min): without either nothing says how fast it boils off.", "readings",
-        )  # fmt: skip
+            "(prior_rate_kg_per_min): without either nothing says how fast it boils off.",
+            "readings",
+        )
     ordered = tuple(sorted(steps, key=lambda step: step.minute))
     solids = [mass_kg * brix / 100]
     for step in ordered:
@@ -70,15 +80,24 @@ def fit(
         if solids[-1] <= 0:
             raise OutOfRange("More was drawn than was ever in the vessel.", "events")
     balance = MassBalance(
-        mass_kg, mass_kg * brix_sigma / brix, ordered, solids, prior_rate_kg_per_min,
-        sorted(c for c in changes if c > 0), readings, heat,
-    )  # fmt: skip
+        mass_kg=mass_kg,
+        mass_sigma_kg=mass_kg * brix_sigma / brix,
+        steps=ordered,
+        solids_kg=solids,
+        prior_rate_kg_per_min=prior_rate_kg_per_min,
+        changes=sorted(c for c in changes if c > 0),
+        readings=readings,
+        heat=heat,
+    )
     found = balance.settle()
     return BoilFit(
-        balance.stretches(found), tuple(solids), ordered,
-        tuple(zip(balance.shared, found.best[balance.linear :].tolist(), strict=True)),
-        balance.starts[1:], balance.knots[-1] if balance.knots else 0.0,
-    )  # fmt: skip
+        stretches=balance.stretches(found),
+        solids_kg=tuple(solids),
+        steps=ordered,
+        shared=tuple(zip(balance.shared, found.best[balance.linear :].tolist(), strict=True)),
+        changed_at=balance.starts[1:],
+        followed_to=balance.knots[-1] if balance.knots else 0.0,
+    )
 
 
 def next_check_minutes(minutes_to_target: float) -> float:

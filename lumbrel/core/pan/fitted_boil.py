@@ -74,7 +74,7 @@ class Step:
     brix: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoilFit:
     """A fitted boil. Masses in kg, times in minutes since the boil-off began."""
 

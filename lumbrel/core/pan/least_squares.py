@@ -200,10 +200,13 @@ class MassBalance:
         return tuple(
             Stretch(minute, mass0, rate, (var_m, var_r, cov))
             for minute, mass0, rate, var_m, var_r, cov in zip(
-                minutes.tolist(), (masses @ best).tolist(), (rates @ best).tolist(), *variances,
+                minutes.tolist(),
+                (masses @ best).tolist(),
+                (rates @ best).tolist(),
+                *variances,
                 strict=True,
             )
-        )  # fmt: skip
+        )
 
 
 class Densities:

@@ -9,7 +9,7 @@ MOST_POINTS = 32
 FIRST_WIDTH_S = 15.0
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _While:
     start: float
     end: float
@@ -55,7 +55,7 @@ class ProbeTrace:
         if place < 0 or second >= self._whiles[place].end:
             start = floor(second / FIRST_WIDTH_S) * FIRST_WIDTH_S
             place += 1
-            self._whiles.insert(place, _While(start, start + FIRST_WIDTH_S))
+            self._whiles.insert(place, _While(start=start, end=start + FIRST_WIDTH_S))
             self._starts.insert(place, start)
         at = self._whiles[place]
         at.count += 1
@@ -86,7 +86,12 @@ class ProbeTrace:
         """The means, oldest first."""
         return [
             TracePoint(
-                w.seconds / w.count, w.values / w.count, w.count, w.start, w.end, w.high - w.low
+                second=w.seconds / w.count,
+                value=w.values / w.count,
+                samples=w.count,
+                begins=w.start,
+                ends=w.end,
+                spread=w.high - w.low,
             )
             for w in self._whiles
-        ]  # fmt: skip
+        ]

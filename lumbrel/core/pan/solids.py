@@ -16,8 +16,10 @@ def mass_at(mass_kg: float, brix: float, target_brix: float) -> float:
     """
     if not 0 < mass_kg <= 100_000:
         raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, 97.0, "brix", "Brix", "percent by mass")
-    require_between(target_brix, 0.1, 97.0, "target_brix", "The target", "percent by mass")
+    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
+    require_between(
+        target_brix, 0.1, 97.0, field="target_brix", what="The target", unit="percent by mass"
+    )
     return mass_kg * brix / target_brix
 
 
@@ -57,8 +59,12 @@ def sap_ratio(sap_brix: float, target_brix: float) -> float:
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    require_between(sap_brix, 0.1, 85.0, "sap_brix", "The sap's Brix", "percent by mass")
-    require_between(target_brix, 0.1, 85.0, "target_brix", "The target", "percent by mass")
+    require_between(
+        sap_brix, 0.1, 85.0, field="sap_brix", what="The sap's Brix", unit="percent by mass"
+    )
+    require_between(
+        target_brix, 0.1, 85.0, field="target_brix", what="The target", unit="percent by mass"
+    )
     solids = target_brix * sucrose.density_kg_m3(target_brix, 20.0)
     return solids / (sap_brix * sucrose.density_kg_m3(sap_brix, 20.0))
 
@@ -70,7 +76,9 @@ def carry_over_brix(brix: float, carry_over_fraction: float) -> float:
         brix: at the cut, 0.1 to 97.
         carry_over_fraction: share of the mass still boiled off, 0 to 0.1 (0.005 default).
     """
-    require_between(carry_over_fraction, 0.0, 0.1, "carry_over_fraction", "The carry-over", "")
+    require_between(
+        carry_over_fraction, 0.0, 0.1, field="carry_over_fraction", what="The carry-over", unit=""
+    )
     return brix / (1 - carry_over_fraction) - brix
 
 

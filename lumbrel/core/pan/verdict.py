@@ -62,8 +62,10 @@ def verdict(
         check_due: whether the last look is older than the time set for the next one.
         draw_margin_brix: how much ahead of the target the person draws, 0 to 5.
     """
-    require_between(target_brix, 50.0, 80.0, "target_brix", "The target", "Brix")
-    require_between(draw_margin_brix, 0.0, 5.0, "draw_margin_brix", "The draw margin", "Brix")
+    require_between(target_brix, 50.0, 80.0, field="target_brix", what="The target", unit="Brix")
+    require_between(
+        draw_margin_brix, 0.0, 5.0, field="draw_margin_brix", what="The draw margin", unit="Brix"
+    )
     draw_at = target_brix - draw_margin_brix
     water = solids.water_to_remove_kg(mass_kg, brix, target_brix)
     if not agree:

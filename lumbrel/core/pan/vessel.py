@@ -41,7 +41,9 @@ class Vessel:
         if len(self.sizes_mm) != needed[self.shape]:
             raise OutOfRange(f"A {self.shape} vessel takes {needed[self.shape]} sizes.", "sizes_mm")
         for size in self.sizes_mm:
-            require_between(size, 20.0, 10_000.0, "sizes_mm", "A vessel's size", "mm")
+            require_between(
+                size, 20.0, 10_000.0, field="sizes_mm", what="A vessel's size", unit="mm"
+            )
 
     def _require_measured(self) -> None:
         points = self.measures
@@ -50,11 +52,16 @@ class Vessel:
         if len(self.sizes_mm) % 2 or not 2 <= len(points) <= 30 or not rising or depths[0] <= 0:
             raise OutOfRange(
                 "Give two to thirty depths with the litres poured in by then, both rising, for "
-                "example 20 mm = 5 L, 40 mm = 10.4 L.", "sizes_mm",
-            )  # fmt: skip
+                "example 20 mm = 5 L, 40 mm = 10.4 L.",
+                "sizes_mm",
+            )
         for depth, volume in points:
-            require_between(depth, 1.0, 5000.0, "sizes_mm", "A measured depth", "mm")
-            require_between(volume, 0.01, 5000.0, "sizes_mm", "A measured volume", "L")
+            require_between(
+                depth, 1.0, 5000.0, field="sizes_mm", what="A measured depth", unit="mm"
+            )
+            require_between(
+                volume, 0.01, 5000.0, field="sizes_mm", what="A measured volume", unit="L"
+            )
 
     @property
     def measures(self) -> list[tuple[float, float]]:
@@ -85,7 +92,9 @@ class Vessel:
         Args:
             depth_mm: 0 to 5000, and not above a tapered vessel's height.
         """
-        require_between(depth_mm, 0.0, self._deepest_mm(), "depth_mm", "The depth", "mm")
+        require_between(
+            depth_mm, 0.0, self._deepest_mm(), field="depth_mm", what="The depth", unit="mm"
+        )
         if self.shape == "measured":
             return self._measured(depth_mm, 0, 1)
         if self.shape == "tapered":
@@ -101,7 +110,7 @@ class Vessel:
             volume_l: litres, 0 to what the vessel holds.
         """
         most = self.volume_l(self._deepest_mm())
-        require_between(volume_l, 0.0, most, "volume_l", "The volume", "L")
+        require_between(volume_l, 0.0, most, field="volume_l", what="The volume", unit="L")
         if self.shape == "measured":
             return self._measured(volume_l, 1, 0)
         if self.shape == "tapered":
@@ -126,7 +135,14 @@ def hot_volume_ratio(brix: float, temperature_c: float) -> float:
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    require_between(temperature_c, 0.0, HOTTEST_VOLUME_C, "temperature_c", "The temperature", "°C")
+    require_between(
+        temperature_c,
+        0.0,
+        HOTTEST_VOLUME_C,
+        field="temperature_c",
+        what="The temperature",
+        unit="°C",
+    )
     cold = sucrose.density_kg_m3(brix, 20.0)
     at = min(temperature_c, 100.0)
     ratio = cold / sucrose.density_kg_m3(brix, at)
@@ -145,6 +161,8 @@ def done_depth_mm(vessel: Vessel, solids_kg: float, target_brix: float, boil_c: 
         target_brix: 1 to 85.
         boil_c: temperature of the finish, degC, to 115.
     """
-    require_between(target_brix, 1.0, 85.0, "target_brix", "The target", "percent by mass")
+    require_between(
+        target_brix, 1.0, 85.0, field="target_brix", what="The target", unit="percent by mass"
+    )
     cold_l = 100 * solids_kg / target_brix / sucrose.density_kg_m3(target_brix, 20.0) * 1000
     return vessel.depth_mm(cold_l * hot_volume_ratio(target_brix, boil_c))

@@ -26,7 +26,9 @@ def pressure_at_elevation_pa(elevation_m: float) -> float:
         OutOfRange: the elevation lies outside that range.
     Uncertainty: 800 Pa (one sigma of the weather). Source: [1].
     """
-    require_between(elevation_m, -430.0, 5000.0, "elevation_m", "The elevation", "m")
+    require_between(
+        elevation_m, -430.0, 5000.0, field="elevation_m", what="The elevation", unit="m"
+    )
     return STANDARD_PA * float((1 - 2.25577e-5 * elevation_m) ** 5.25588)
 
 
@@ -44,12 +46,23 @@ def station_pressure_from_sea_level_pa(
     Uncertainty: 250 Pa. Source: [2].
     """
     require_between(
-        sea_level_pressure_pa / 100, 870, 1090, "sea_level_pressure_hpa",
-        "Sea-level pressure", "hPa",
-    )  # fmt: skip
-    require_between(elevation_m, -430.0, 5000.0, "elevation_m", "The elevation", "m")
+        sea_level_pressure_pa / 100,
+        870,
+        1090,
+        field="sea_level_pressure_hpa",
+        what="Sea-level pressure",
+        unit="hPa",
+    )
     require_between(
-        outdoor_temperature_c, -50.0, 50.0, "outdoor_temperature_c", "The outdoor temperature", "°C"
+        elevation_m, -430.0, 5000.0, field="elevation_m", what="The elevation", unit="m"
+    )
+    require_between(
+        outdoor_temperature_c,
+        -50.0,
+        50.0,
+        field="outdoor_temperature_c",
+        what="The outdoor temperature",
+        unit="°C",
     )
     lapse = 0.0065 * elevation_m
     return sea_level_pressure_pa * float(

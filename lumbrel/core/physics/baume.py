@@ -33,6 +33,8 @@ def to_brix(baume: float) -> float:
     Raises:
         OutOfRange: outside that range.
     """
-    require_between(baume, 0.0, MAX_BAUME, "reading_baume", "A Baumé reading", "°Bé")
+    require_between(
+        baume, 0.0, MAX_BAUME, field="reading_baume", what="A Baumé reading", unit="°Bé"
+    )
     gravity = MODULUS / (MODULUS - baume)
     return sucrose.brix_from_density(gravity * water.density_kg_m3(SIXTY_F_C), SIXTY_F_C)

@@ -56,7 +56,7 @@ def density_kg_m3(brix: float, temperature_c: float) -> float:
         OutOfRange: a value lies outside its range.
     Uncertainty: 0.1 kg/m3 to 80 degC, 0.5 above. Source: [1].
     """
-    require_between(brix, 0.0, MAX_DENSITY_BRIX, "brix", "Brix", "percent by mass")
+    require_between(brix, 0.0, MAX_DENSITY_BRIX, field="brix", what="Brix", unit="percent by mass")
     w = brix / 100.0
     total = 0.0
     for coefficient in reversed(_density_terms(temperature_c)):
@@ -109,8 +109,10 @@ def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
         OutOfRange: a value lies outside its range.
     Uncertainty: what the boiling point says. Source: [2].
     """
-    require_between(brix, 0.0, MAX_BOIL_BRIX, "brix", "Brix", "percent by mass")
-    require_between(invert_fraction, 0.0, 1.0, "invert_fraction", "The invert fraction", "")
+    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what="Brix", unit="percent by mass")
+    require_between(
+        invert_fraction, 0.0, 1.0, field="invert_fraction", what="The invert fraction", unit=""
+    )
     per_g, k = _solute(invert_fraction)
     solute = brix * per_g
     x_solute = solute / (solute + (100.0 - brix) / _WATER_G)
@@ -217,7 +219,9 @@ def solubility_percent(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 0.1. Source: [3].
     """
-    t = require_between(temperature_c, 0.0, 100.0, "temperature_c", "The temperature", "°C")
+    t = require_between(
+        temperature_c, 0.0, 100.0, field="temperature_c", what="The temperature", unit="°C"
+    )
     return 64.447 + t * (0.08222 + t * (1.6169e-3 + t * (-1.558e-6 - t * 4.63e-8)))
 
 
@@ -236,7 +240,7 @@ def refractive_index(brix: float) -> float:
         OutOfRange: Brix lies outside that range.
     Uncertainty: 0.00003 between the table's knots. Source: [4].
     """
-    require_between(brix, 0.0, 85.0, "brix", "Brix", "percent by mass")
+    require_between(brix, 0.0, 85.0, field="brix", what="Brix", unit="percent by mass")
     return _refraction()(brix)
 
 
@@ -253,9 +257,11 @@ def specific_heat_kj_per_kg_k(
         OutOfRange: a value lies outside its range.
     Uncertainty: 2 %. Source: [5].
     """
-    require_between(brix, 0.0, MAX_BOIL_BRIX, "brix", "Brix", "percent by mass")
-    require_between(temperature_c, 0.0, 160.0, "temperature_c", "The temperature", "°C")
-    require_between(purity_percent, 0.0, 100.0, "purity_percent", "The purity", "%")
+    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what="Brix", unit="percent by mass")
+    require_between(
+        temperature_c, 0.0, 160.0, field="temperature_c", what="The temperature", unit="°C"
+    )
+    require_between(purity_percent, 0.0, 100.0, field="purity_percent", what="The purity", unit="%")
     return (
         4.1868
         - 0.0297 * brix
@@ -267,6 +273,11 @@ def specific_heat_kj_per_kg_k(
 def require_station_pressure(pressure_pa: float) -> float:
     """Return a station pressure in 500 to 1100 hPa, else raise OutOfRange."""
     require_between(
-        pressure_pa / 100, 500.0, 1100.0, "station_pressure_hpa", "Station pressure", "hPa"
+        pressure_pa / 100,
+        500.0,
+        1100.0,
+        field="station_pressure_hpa",
+        what="Station pressure",
+        unit="hPa",
     )
     return pressure_pa

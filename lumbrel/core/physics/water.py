@@ -38,7 +38,12 @@ def boiling_point_c(pressure_pa: float) -> float:
     Uncertainty: 0.001 K between 0 and 150 degC. Source: [1] equation 31.
     """
     require_between(
-        pressure_pa, _LOWEST_PRESSURE_PA, _HIGHEST_PRESSURE_PA, "pressure_pa", "The pressure", "Pa"
+        pressure_pa,
+        _LOWEST_PRESSURE_PA,
+        _HIGHEST_PRESSURE_PA,
+        field="pressure_pa",
+        what="The pressure",
+        unit="Pa",
     )
     beta = sqrt(sqrt(pressure_pa * 1e-6))
     e = (beta + _N3) * beta + _N6
@@ -58,7 +63,9 @@ def saturation_pressure_pa(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 0.03 %. Source: [1] equation 30.
     """
-    require_between(temperature_c, 0.0, 373.9, "temperature_c", "The temperature", "°C")
+    require_between(
+        temperature_c, 0.0, 373.9, field="temperature_c", what="The temperature", unit="°C"
+    )
     kelvin = temperature_c + _KELVIN
     theta = kelvin + _N9 / (kelvin - _N10)
     a = (theta + _N1) * theta + _N2
@@ -77,7 +84,9 @@ def density_kg_m3(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 0.01 kg/m3. Source: [2].
     """
-    t = require_between(temperature_c, 0.0, 100.0, "temperature_c", "The temperature", "°C")
+    t = require_between(
+        temperature_c, 0.0, 100.0, field="temperature_c", what="The temperature", unit="°C"
+    )
     top = 999.83952 + t * (
         16.952577
         + t * (-7.9905127e-3 + t * (-46.241757e-6 + t * (105.84601e-9 - t * 281.03006e-12)))
@@ -94,5 +103,5 @@ def latent_heat_kj_per_kg(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 5 kJ/kg. Source: steam tables, 2257 at 100 degC less 2.4 per kelvin.
     """
-    require_between(temperature_c, 80.0, 160.0, "temperature_c", "The boil", "°C")
+    require_between(temperature_c, 80.0, 160.0, field="temperature_c", what="The boil", unit="°C")
     return 2257.0 - 2.4 * (temperature_c - 100.0)

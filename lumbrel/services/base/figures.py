@@ -8,7 +8,7 @@ from lumbrel.core.pan.target import CEILING_BRIX, DEFAULT_BRIX, FLOOR_BRIX, SUGA
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Figures:
     """Each by the name pages use."""
 

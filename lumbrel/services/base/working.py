@@ -12,10 +12,12 @@ NORRISH = "Norrish water activity, fitted to the trade's two points"
 ICUMSA = "buoyancy, ICUMSA SPS-4 density"
 
 BASES = {
-    "barometer": "the barometer", "station": "typed, good for 12 h",
-    "forecast": "a forecast, brought down from sea level", "elevation": "ICAO standard atmosphere",
+    "barometer": "the barometer",
+    "station": "typed, good for 12 h",
+    "forecast": "a forecast, brought down from sea level",
+    "elevation": "ICAO standard atmosphere",
     "rule of feet": "one degree F per 500 ft",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,7 @@ class Part:
     kind: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Working:
     """A figure with everything it rests on."""
 

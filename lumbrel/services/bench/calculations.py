@@ -62,8 +62,7 @@ class HydrometerModel(Request):
         plain = Hydrometer(calibrated, self.glass, 1.0, self.scale_error_brix)
         if self.pairs:
             taught, _ = hydrometer.shift_from_pairs(
-                plain,
-                [(p.hot_brix, p.hot_cup_c, p.cold_brix, p.cold_cup_c) for p in self.pairs],
+                plain, [(p.hot_brix, p.hot_cup_c, p.cold_brix, p.cold_cup_c) for p in self.pairs]
             )
             return replace(plain, shift=taught)
         if self.hot_mark is None:
@@ -195,12 +194,22 @@ def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
     working = [
         step("prism shows", request.reading_brix, "Brix", "given"),
         step("sample", request.sample_temperature_c, "°C", "given"),
-        step("temperature", 0.0 if compensated else correction, "Brix", "compensated by the instrument" if compensated else TABLE_1936),
+        step(
+            "temperature",
+            0.0 if compensated else correction,
+            "Brix",
+            "compensated by the instrument" if compensated else TABLE_1936,
+        ),
         step("zero", -request.zero_brix, "Brix", "its check with water"),
-        step("invert sugar", refractometer.INVERT_BRIX_PER_PERCENT * request.invert_percent, "Brix", "0.022 for each percent"),
+        step(
+            "invert sugar",
+            refractometer.INVERT_BRIX_PER_PERCENT * request.invert_percent,
+            "Brix",
+            "0.022 for each percent",
+        ),
         step("density", said.brix, "Brix"),
         step("one sigma", said.sigma_brix, "Brix"),
-    ]  # fmt: skip
+    ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
 
@@ -243,9 +252,13 @@ def agreement(request: AgreementRequest) -> AgreementAnswer:
         step("chi-squared per degree of freedom", joint.chi2_per_dof, "", "above 3 they disagree"),
     ]
     return AgreementAnswer(
-        brix=joint.brix, uncertainty_brix=joint.sigma_brix, chi2_per_dof=joint.chi2_per_dof,
-        agree=joint.agree, odd_one_out=odd, working=working,
-    )  # fmt: skip
+        brix=joint.brix,
+        uncertainty_brix=joint.sigma_brix,
+        chi2_per_dof=joint.chi2_per_dof,
+        agree=joint.agree,
+        odd_one_out=odd,
+        working=working,
+    )
 
 
 CALCULATIONS = (

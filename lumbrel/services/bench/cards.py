@@ -56,7 +56,7 @@ def check_solutions(
     return solutions
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Card:
     """A reference card: one figure for each row and column, in core's units."""
 
@@ -77,10 +77,13 @@ def hydrometer_card(own: Hydrometer) -> Card:
     rows = [15.0, 20.0, *[40.0 + 5 * i for i in range(13)]]
     columns = [66.0, 66.9, 67.5, 68.9]
     return Card(
-        "Where the stem must float for a true density, at each cup temperature", "cup",
-        "temperature", rows, [f"{brix:g} Brix" for brix in columns],
-        _cells(rows, columns, lambda t, w: own.mark(w, t)),
-    )  # fmt: skip
+        about="Where the stem must float for a true density, at each cup temperature",
+        row_name="cup",
+        row_kind="temperature",
+        rows=rows,
+        columns=[f"{brix:g} Brix" for brix in columns],
+        cells=_cells(rows, columns, lambda t, w: own.mark(w, t)),
+    )
 
 
 def refractometer_card() -> Card:
@@ -88,11 +91,16 @@ def refractometer_card() -> Card:
     rows = [float(t) for t in range(10, 31, 2)]
     columns = [8.0, 25.0, 45.0, 60.0, 67.0]
     return Card(
-        "What to add to a reading without compensation, by the drop’s temperature (table of 1936)",
-        "drop", "temperature", rows, [f"{brix:g} Brix" for brix in columns],
-        _cells(rows, columns, lambda t, r: refractometer.temperature_correction(r, t)),
-        "brix", True, 4,
-    )  # fmt: skip
+        about="What to add to a reading without compensation, by the drop’s temperature (table of 1936)",
+        row_name="drop",
+        row_kind="temperature",
+        rows=rows,
+        columns=[f"{brix:g} Brix" for brix in columns],
+        cells=_cells(rows, columns, lambda t, r: refractometer.temperature_correction(r, t)),
+        cell_kind="brix",
+        signed=True,
+        loud=4,
+    )
 
 
 @dataclass(frozen=True)
@@ -159,10 +167,17 @@ def thermometer_card(day: Day) -> Card:
 
     names = [*(name for name, _ in wanted), *(name for name, _ in steps)]
     return Card(
-        f"What {day.chosen.instrument.name} shows at each mark, by the pressure here, for "
-        f"{day.sugar_kind}", "pressure", "pressure", rows, names,
-        _cells(rows, [float(i) for i in range(len(names))], shown), "temperature", False, 2,
-    )  # fmt: skip
+        about=f"What {day.chosen.instrument.name} shows at each mark, by the pressure here, for "
+        f"{day.sugar_kind}",
+        row_name="pressure",
+        row_kind="pressure",
+        rows=rows,
+        columns=names,
+        cells=_cells(rows, [float(i) for i in range(len(names))], shown),
+        cell_kind="temperature",
+        signed=False,
+        loud=2,
+    )
 
 
 def _cells(

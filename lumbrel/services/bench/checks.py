@@ -29,10 +29,13 @@ def take_ice_point(
     """
     form = Form(fields, load_kitchen(db))
     reading = form.between(
-        "ice", "temperature", -MAX_ICE_K, MAX_ICE_K,
+        "ice",
+        "temperature",
+        -MAX_ICE_K,
+        MAX_ICE_K,
         "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
         "Fahrenheit type F behind the number.",
-    )  # fmt: skip
+    )
     form.check()
     assert reading is not None
     point = day_store.IcePoint(form.client_id(), now, instrument.id, fields["ice"].strip(), reading)
@@ -63,13 +66,24 @@ def take_scale_check(
                 "right unit, and is what it was held against what you say?"
             )
         elif abs(error) > doubted:
-            form.ask("reading", f"That is {by} out. Is it stirred, at one temperature, and read at "
-                     "eye level?")  # fmt: skip
+            form.ask(
+                "reading",
+                f"That is {by} out. Is it stirred, at one temperature, and read at eye level?",
+            )
     form.check()
     assert true is not None and error is not None
     typed = {k: v for k, v in fields.items() if v and k != "id" and not k.endswith("_is_so")}
     day_store.add_scale_check(
-        db, ScaleCheck(form.client_id(), now, instrument.id, against, typed, true, error)
+        db,
+        ScaleCheck(
+            id=form.client_id(),
+            at=now,
+            instrument_id=instrument.id,
+            against=against,
+            typed=typed,
+            true_value=true,
+            error=error,
+        ),
     )
 
 
@@ -84,15 +98,21 @@ def _density(
     hot = 100.0 if instrument.kind == "hydrometer" else 30.0
     least = 0.0 if instrument.kind == "hydrometer" else 10.0
     at = form.between(
-        "temperature", "temperature", least, hot,
+        "temperature",
+        "temperature",
+        least,
+        hot,
         f"It can be read between {form.show(least, 'temperature')} and "
         f"{form.show(hot, 'temperature')}.",
-    )  # fmt: skip
+    )
     low = scale_of(instrument)[0]
     reading = form.between(
-        "reading", "stem" if instrument.kind == "hydrometer" else "brix", -2, 85,
+        "reading",
+        "stem" if instrument.kind == "hydrometer" else "brix",
+        -2,
+        85,
         "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
-    )  # fmt: skip
+    )
     if true is not None and low > true + 2:
         form.errors["against"] = (
             f"The scale of {instrument.name} begins at {low:g} Brix: it cannot show that. "

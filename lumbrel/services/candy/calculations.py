@@ -48,9 +48,12 @@ def confection(request: ConfectionRequest) -> ConfectionAnswer:
         step("supersaturation when stirred", over, "", "Vavrinecz's solubility"),
     ]
     return ConfectionAnswer(
-        temperature_c=boil + request.above_water_c, solids_brix=solids, crystal_fraction=crystal,
-        supersaturation=over, working=working,
-    )  # fmt: skip
+        temperature_c=boil + request.above_water_c,
+        solids_brix=solids,
+        crystal_fraction=crystal,
+        supersaturation=over,
+        working=working,
+    )
 
 
 CALCULATIONS = (Calculation("confection", ConfectionRequest, ConfectionAnswer, confection),)

@@ -16,7 +16,7 @@ from lumbrel.store.kitchen import load_kitchen
 PURE = 0.01
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plan:
     """One confection from a charge of syrup, today."""
 
@@ -86,7 +86,15 @@ def _plan(
         solids, pressure.pa, PURE
     )
     return Plan(
-        piece, shown(true), shown(pressure.boil_c + piece.low_above_water_k),
-        shown(pressure.boil_c + piece.high_above_water_k), true, solids, doubt,
-        confections.crystal_fraction(solids, 20.0), over, out, true >= confections.BURN_HAZARD_C,
-    )  # fmt: skip
+        confection=piece,
+        shown_c=shown(true),
+        low_shown_c=shown(pressure.boil_c + piece.low_above_water_k),
+        high_shown_c=shown(pressure.boil_c + piece.high_above_water_k),
+        true_c=true,
+        solids_brix=solids,
+        solids_sigma=doubt,
+        crystal_fraction=confections.crystal_fraction(solids, 20.0),
+        supersaturation=over,
+        mass_out_kg=out,
+        hazard=true >= confections.BURN_HAZARD_C,
+    )

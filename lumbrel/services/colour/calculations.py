@@ -37,9 +37,11 @@ def colour_grade(request: GradeRequest) -> GradeAnswer:
         *(step(f"chance of {name}", chance, "") for name, chance in chances.items()),
     ]
     return GradeAnswer(
-        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), chances=chances,
+        transmittance_10mm_percent=t10,
+        grade=grades.colour_class(t10),
+        chances=chances,
         working=working,
-    )  # fmt: skip
+    )
 
 
 class BlendPart(Request):
@@ -75,9 +77,11 @@ def colour_blend(request: BlendRequest) -> BlendAnswer:
         step("transmittance through 10 mm", t10, "%"),
     ]
     return BlendAnswer(
-        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), volume_l=volume,
+        transmittance_10mm_percent=t10,
+        grade=grades.colour_class(t10),
+        volume_l=volume,
         working=working,
-    )  # fmt: skip
+    )
 
 
 CALCULATIONS = (

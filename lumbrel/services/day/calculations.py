@@ -85,9 +85,12 @@ def boiling_point(request: BoilingPointRequest) -> BoilingPointAnswer:
         step("which is", doubt, "K", "0.028 K per hPa"),
     ]
     return BoilingPointAnswer(
-        boiling_point_c=boil, station_pressure_hpa=pressure / 100, uncertainty_c=doubt,
-        basis=basis, working=working,
-    )  # fmt: skip
+        boiling_point_c=boil,
+        station_pressure_hpa=pressure / 100,
+        uncertainty_c=doubt,
+        basis=basis,
+        working=working,
+    )
 
 
 class FinishPointRequest(Request):
@@ -124,9 +127,12 @@ def finish_temperature(request: FinishPointRequest) -> FinishPointAnswer:
         working.append(step("thermometer reads high by", calibration.offset_k, "K", "test boil"))
     working.append(step("the thermometer will show", indicated, "°C"))
     return FinishPointAnswer(
-        boiling_point_c=point.boiling_point_c, temperature_c=point.temperature_c,
-        above_water_c=point.above_water_c, indicated_c=indicated, working=working,
-    )  # fmt: skip
+        boiling_point_c=point.boiling_point_c,
+        temperature_c=point.temperature_c,
+        above_water_c=point.above_water_c,
+        indicated_c=indicated,
+        working=working,
+    )
 
 
 class ThermometerRequest(Request):

@@ -33,10 +33,13 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
     if barometer and basis != "elevation":
         basis = "forecast" if barometer.detail.shows == "sea-level" else "station"
     elevation = form.between(
-        "elevation", "elevation", -430, 5000,
+        "elevation",
+        "elevation",
+        -430,
+        5000,
         "Elevation must lie between −430 and 5000 m (−1410 and 16 400 ft).",
         required=basis in ("elevation", "forecast"),
-    )  # fmt: skip
+    )
     if elevation is None:
         elevation = kitchen.elevation_m
     station = 0.0
@@ -44,13 +47,20 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
         station = air.pressure_at_elevation_pa(elevation)
     elif basis in ("station", "forecast"):
         hpa = form.between(
-            "pressure", "pressure", 500, 1090,
+            "pressure",
+            "pressure",
+            500,
+            1090,
             "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg).",
-        )  # fmt: skip
+        )
         outdoor = form.between(
-            "outdoor", "temperature", -50, 50,
-            "The outdoor temperature must lie between −50 and 50 °C.", required=False,
-        )  # fmt: skip
+            "outdoor",
+            "temperature",
+            -50,
+            50,
+            "The outdoor temperature must lie between −50 and 50 °C.",
+            required=False,
+        )
         if hpa is not None and barometer:
             check = next(iter(day_store.scale_checks(db, barometer.id, now)), None)
             hpa -= check.error / 100 if check else 0.0
@@ -117,10 +127,16 @@ def test_boil(db: Connection, now: datetime, fields: dict[str, str]) -> None:
     day_store.add_test_boil(
         db,
         day_store.TestBoil(
-            form.client_id(), now, chosen, fields.get("reading", "").strip(), reading,
-            pressure.pa, pressure.sigma_pa, pressure.basis,
+            id=form.client_id(),
+            at=now,
+            instrument_id=chosen,
+            typed=fields.get("reading", "").strip(),
+            reading_c=reading,
+            station_pressure_pa=pressure.pa,
+            pressure_sigma_pa=pressure.sigma_pa,
+            basis=pressure.basis,
         ),
-    )  # fmt: skip
+    )
 
 
 def _typed(fields: dict[str, str]) -> dict[str, str]:

@@ -24,7 +24,7 @@ from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Basis:
     """One row of the comparison: a basis and where water boils by it."""
 
@@ -37,7 +37,7 @@ class Basis:
     detail_kind: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Rung:
     """One mark on the heat ladder, true and as the chosen thermometer shows it."""
 
@@ -54,7 +54,7 @@ class Rung:
     hot: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Day:
     """Everything the day check shows."""
 
@@ -77,7 +77,17 @@ def today(
     boil_by = kitchen.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(db, kitchen, now, boil_by)
     if pressure is None:
-        return Day(now, kitchen, None, [], [], None, sugar_kind, [], [])
+        return Day(
+            now=now,
+            kitchen=kitchen,
+            pressure=None,
+            bases=[],
+            thermometers=[],
+            chosen=None,
+            sugar_kind=sugar_kind,
+            rungs=[],
+            rules=[],
+        )
     sorts = [
         thermometer_today(db, instrument, pressure, now, boil_by)
         for instrument in instruments_of(db, ThermometerDetail)
@@ -85,14 +95,22 @@ def today(
     chosen = next((t for t in sorts if t.instrument.id == thermometer_id), None) or _best(sorts)
     invert = target.DEFAULT_INVERT_FRACTION[sugar_kind]
     return Day(
-        now, kitchen, pressure, _bases(db, kitchen, pressure, chosen, now), sorts, chosen,
-        sugar_kind,
-        ladder(
-            pressure, chosen, kitchen.target_brix, sugar_kind,
+        now=now,
+        kitchen=kitchen,
+        pressure=pressure,
+        bases=_bases(db, kitchen, pressure, chosen, now),
+        thermometers=sorts,
+        chosen=chosen,
+        sugar_kind=sugar_kind,
+        rungs=ladder(
+            pressure,
+            chosen,
+            kitchen.target_brix,
+            sugar_kind,
             kitchen.methods.get("end_point", DEFAULT_END_POINT),
         ),
-        target.rules_of_thumb(pressure.pa, invert),
-    )  # fmt: skip
+        rules=target.rules_of_thumb(pressure.pa, invert),
+    )
 
 
 def _best(sorts: list[ThermometerToday]) -> ThermometerToday | None:
@@ -118,26 +136,36 @@ def _bases(
         steady = "followed" if pressure.followed else "good for 12 h"
         rows.append(
             Basis(
-                names[pressure.basis], pressure.boil_c, pressure.boil_sigma_k, steady, True,
-                pressure.pa / 100, "pressure",
+                label=names[pressure.basis],
+                boil_c=pressure.boil_c,
+                sigma_k=pressure.boil_sigma_k,
+                note=steady,
+                chosen=True,
+                detail=pressure.pa / 100,
+                detail_kind="pressure",
             )
-        )  # fmt: skip
+        )
     if kitchen.elevation_m is not None:
         mean = air.pressure_at_elevation_pa(kitchen.elevation_m)
         rows.append(
             Basis(
-                "elevation alone", water.boiling_point_c(mean),
-                air.ELEVATION_ONLY_SIGMA_PA * thermometer.BOIL_SHIFT_K_PER_PA,
-                "whatever the weather", pressure.basis == "elevation", kitchen.elevation_m,
-                "elevation",
+                label="elevation alone",
+                boil_c=water.boiling_point_c(mean),
+                sigma_k=air.ELEVATION_ONLY_SIGMA_PA * thermometer.BOIL_SHIFT_K_PER_PA,
+                note="whatever the weather",
+                chosen=pressure.basis == "elevation",
+                detail=kitchen.elevation_m,
+                detail_kind="elevation",
             )
-        )  # fmt: skip
+        )
         rows.append(
             Basis(
-                "“one degree F per 500 ft”", target.boil_by_feet_rule_c(kitchen.elevation_m),
-                None, "a rule of thumb",
+                label="“one degree F per 500 ft”",
+                boil_c=target.boil_by_feet_rule_c(kitchen.elevation_m),
+                sigma_k=None,
+                note="a rule of thumb",
             )
-        )  # fmt: skip
+        )
     return rows
 
 
@@ -151,18 +179,26 @@ def _by_test_boil(db: Connection, chosen: ThermometerToday, now: datetime) -> Ba
     earlier = day_store.test_boils(db, chosen.instrument.id, now)[1:21]
     if len(earlier) < 2:
         return Basis(
-            "test boil", None, None,
-            f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather", False,
-            chosen.boil.reading_c, "temperature",
-        )  # fmt: skip
+            label="test boil",
+            boil_c=None,
+            sigma_k=None,
+            note=f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather",
+            chosen=False,
+            detail=chosen.boil.reading_c,
+            detail_kind="temperature",
+        )
     offsets = [b.reading_c - water.boiling_point_c(b.station_pressure_pa) for b in earlier]
     sort = chosen.instrument.detail.sort
     sigma = sqrt(thermometer.SIGMA_K[sort] ** 2 + stdev(offsets) ** 2 / len(offsets))
     return Basis(
-        "test boil", chosen.boil.reading_c - fmean(offsets), sigma,
-        f"less what {len(earlier)} earlier boils taught", False, chosen.boil.reading_c,
-        "temperature",
-    )  # fmt: skip
+        label="test boil",
+        boil_c=chosen.boil.reading_c - fmean(offsets),
+        sigma_k=sigma,
+        note=f"less what {len(earlier)} earlier boils taught",
+        chosen=False,
+        detail=chosen.boil.reading_c,
+        detail_kind="temperature",
+    )
 
 
 def ladder(
@@ -185,18 +221,28 @@ def ladder(
     ) -> Rung:
         middle = boil + (low_k + high_k) / 2
         return Rung(
-            key, label, middle, calibration.indicated_c(middle),
-            calibration.indicated_c(boil + low_k), calibration.indicated_c(boil + high_k),
-            middle - boil, brix, rank, middle >= BURN_HAZARD_C,
-        )  # fmt: skip
+            key=key,
+            label=label,
+            true_c=middle,
+            shown_c=calibration.indicated_c(middle),
+            low_shown_c=calibration.indicated_c(boil + low_k),
+            high_shown_c=calibration.indicated_c(boil + high_k),
+            above_water_k=middle - boil,
+            brix=brix,
+            rank=rank,
+            hot=middle >= BURN_HAZARD_C,
+        )
 
     rungs = [
         rung("water", "water boils", 0.0, 0.0, "mark"),
         rung(
-            "pre-filter", "strain once, while thin", target.PRE_FILTER_ABOVE_WATER_K,
-            target.PRE_FILTER_ABOVE_WATER_K, "mark",
+            "pre-filter",
+            "strain once, while thin",
+            target.PRE_FILTER_ABOVE_WATER_K,
+            target.PRE_FILTER_ABOVE_WATER_K,
+            "mark",
         ),
-    ]  # fmt: skip
+    ]
     marks = {target.FLOOR_BRIX: "floor", target.DEFAULT_BRIX: "floor", target_brix: "finish"}
     for brix, rank in sorted(marks.items()):
         step = target.finish_point(pressure.pa, brix, invert).above_water_c
@@ -211,7 +257,16 @@ def ladder(
             shown = methods.shown_mark_c(end_point, calibration.indicated_c(boil), step)
             stop = methods.stop_at(shown, calibration, pressure.pa, invert)
             step, name, brix = stop.true_c - boil, "your rule", round(stop.brix or brix, 1)
-        rungs.append(rung(f"finish-{brix:g}", f"{name}, {brix:g}", step, step, rank, brix))
+        rungs.append(
+            rung(
+                f"finish-{brix:g}",
+                f"{name}, {brix:g}",
+                low_k=step,
+                high_k=step,
+                rank=rank,
+                brix=brix,
+            )
+        )
     for piece in confections():
         solids = None
         try:
@@ -222,8 +277,12 @@ def ladder(
             continue
         rungs.append(
             rung(
-                piece.key, piece.full_name, piece.low_above_water_k, piece.high_above_water_k,
-                "candy", solids,
+                piece.key,
+                piece.full_name,
+                low_k=piece.low_above_water_k,
+                high_k=piece.high_above_water_k,
+                rank="candy",
+                brix=solids,
             )
-        )  # fmt: skip
+        )
     return rungs

@@ -15,7 +15,7 @@ ICE_GOOD_FOR = timedelta(days=365)
 DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", "computed"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ThermometerToday:
     """A thermometer with its newest test boil and what follows from it now."""
 
@@ -52,16 +52,24 @@ def thermometer_today(
     it at its word."""
     if boil_by != DEFAULT_BOIL_BY:
         return ThermometerToday(
-            instrument, Calibration(at_c=pressure.boil_c), thermometer.UNTESTED_SIGMA_K, None, "",
-            None,
-        )  # fmt: skip
+            instrument=instrument,
+            calibration=Calibration(at_c=pressure.boil_c),
+            sigma_k=thermometer.UNTESTED_SIGMA_K,
+            boil=None,
+            stale="",
+            pressure_change_pa=None,
+        )
     boils = day_store.test_boils(db, instrument.id, now, 1)
     sort = instrument.detail.sort
     if not boils:
         return ThermometerToday(
-            instrument, Calibration(at_c=pressure.boil_c), thermometer.UNTESTED_SIGMA_K, None,
-            "It has never been in boiling water here.", None,
-        )  # fmt: skip
+            instrument=instrument,
+            calibration=Calibration(at_c=pressure.boil_c),
+            sigma_k=thermometer.UNTESTED_SIGMA_K,
+            boil=None,
+            stale="It has never been in boiling water here.",
+            pressure_change_pa=None,
+        )
     boil = boils[0]
     ice = day_store.latest_ice_point(db, instrument.id, now)
     recent = ice if ice and now - ice.at <= ICE_GOOD_FOR else None
@@ -81,7 +89,14 @@ def thermometer_today(
         stale = f"The pressure has {moved} {abs(change) / 100:.1f} hPa since its test boil."
     resolution = instrument.detail.resolution_k
     sigma = thermometer.sigma_now_k(sort, True, hours, change, resolution)
-    return ThermometerToday(instrument, calibration, sigma, boil, stale, change)
+    return ThermometerToday(
+        instrument=instrument,
+        calibration=calibration,
+        sigma_k=sigma,
+        boil=boil,
+        stale=stale,
+        pressure_change_pa=change,
+    )
 
 
 def _age(hours: float) -> str:

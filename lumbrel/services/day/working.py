@@ -17,15 +17,27 @@ def boil_of_water(day: Day) -> Working:
     if day.pressure is None:
         raise missing()
     steps, budget = boil_steps(day.pressure)
-    return Working("Water boils here today at", day.pressure.boil_c, "temperature", steps, budget)
+    return Working(
+        title="Water boils here today at",
+        value=day.pressure.boil_c,
+        kind="temperature",
+        steps=steps,
+        budget=budget,
+    )
 
 
 def boil_steps(pressure: Pressure) -> tuple[list[Step], list[Part]]:
     """How water's boil follows from the pressure, and its doubt."""
     steps = [
-        Step("pressure here", pressure.pa / 100, "pressure", BASES.get(pressure.basis, pressure.basis), 1),
+        Step(
+            "pressure here",
+            pressure.pa / 100,
+            "pressure",
+            BASES.get(pressure.basis, pressure.basis),
+            1,
+        ),
         Step("water boils at", pressure.boil_c, "temperature", IF97),
-    ]  # fmt: skip
+    ]
     return steps, [Part("the pressure", pressure.boil_sigma_k, "difference")]
 
 
@@ -55,7 +67,13 @@ def rung(day: Day, key: str) -> Working:
             Part("a thermometer never tested", thermometer.UNTESTED_SIGMA_K, "difference")
         )
     name = day.chosen.instrument.name if day.chosen else "A true thermometer"
-    return Working(f"{found.label}: {name} shows", found.shown_c, "temperature", steps, budget)
+    return Working(
+        title=f"{found.label}: {name} shows",
+        value=found.shown_c,
+        kind="temperature",
+        steps=steps,
+        budget=budget,
+    )
 
 
 def _rise_source(of: Rung) -> str:

@@ -23,9 +23,9 @@ from lumbrel.store.kitchen import (
 )
 
 EXAMPLE_VESSELS = (
-    VesselRow("finisher-1", "Finisher 1", "rectangular", (600.0, 400.0)),
-    VesselRow("finisher-2", "Finisher 2", "round", (450.0,)),
-    VesselRow("candy-pot", "Candy pot", "round", (280.0,), "candy"),
+    VesselRow(id="finisher-1", name="Finisher 1", shape="rectangular", sizes_mm=(600.0, 400.0)),
+    VesselRow(id="finisher-2", name="Finisher 2", shape="round", sizes_mm=(450.0,)),
+    VesselRow(id="candy-pot", name="Candy pot", shape="round", sizes_mm=(280.0,), purpose="candy"),
 )
 EXAMPLE_WOODLOTS = (
     Woodlot("upper-fold", "Upper Fold"),

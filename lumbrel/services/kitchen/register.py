@@ -33,9 +33,7 @@ from lumbrel.store.kitchen import (
 )
 
 IN_THE_CUP = "cup"
-INSTRUMENT_KINDS = (
-    "thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference",
-)  # fmt: skip
+INSTRUMENT_KINDS = ("thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference")
 REGISTERED = ("vessel", "woodlot", *INSTRUMENT_KINDS)
 
 
@@ -94,9 +92,11 @@ def _add_instrument(db: Connection, form: Form, what: str, name: str) -> None:
 
 
 SHAPES = {
-    "rectangular": ("length", "width"), "round": ("diameter",),
-    "tapered": ("bottom", "top", "height"), "measured": (),
-}  # fmt: skip
+    "rectangular": ("length", "width"),
+    "round": ("diameter",),
+    "tapered": ("bottom", "top", "height"),
+    "measured": (),
+}
 
 
 def _add_vessel(db: Connection, form: Form, name: str) -> None:
@@ -114,7 +114,9 @@ def _add_vessel(db: Connection, form: Form, name: str) -> None:
         Vessel(shape, inner)
     except OutOfRange as error:
         raise BadInput({"measures" if shape == "measured" else "shape": error.sentence}) from error
-    add_vessel(db, VesselRow(form.client_id(), name, shape, inner, purpose))
+    add_vessel(
+        db, VesselRow(id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose)
+    )
 
 
 def _measures(form: Form) -> list[float]:
@@ -136,9 +138,13 @@ def _measures(form: Form) -> list[float]:
 
 def _detail(form: Form, what: str) -> dict[str, Any]:
     sorts = {
-        "thermometer": _thermometer, "hydrometer": _hydrometer, "refractometer": _refractometer,
-        "barometer": _barometer, "vial": _vial, "reference": _reference,
-    }  # fmt: skip
+        "thermometer": _thermometer,
+        "hydrometer": _hydrometer,
+        "refractometer": _refractometer,
+        "barometer": _barometer,
+        "vial": _vial,
+        "reference": _reference,
+    }
     if what not in sorts:
         raise BadInput({"name": f"A kitchen registers {', '.join(REGISTERED)}."})
     detail = sorts[what](form)
@@ -152,13 +158,21 @@ def _thermometer(form: Form) -> dict[str, Any]:
     sorts = ["digital", "dial", "glass"]
     detail: dict[str, Any] = {"sort": form.choice("sort", sorts, "Choose digital, dial or glass.")}
     resolution = form.between(
-        "resolution", "difference", 0.01, 10, "The smallest division lies between 0.01 and 10 K "
-        "(0.02 and 18 °F).", required=False,
-    )  # fmt: skip
-    immersion = form.between(
-        "immersion", "depth", 5, 500, "A stem is immersed 5 to 500 mm (0.2 to 20 in).",
+        "resolution",
+        "difference",
+        0.01,
+        10,
+        "The smallest division lies between 0.01 and 10 K (0.02 and 18 °F).",
         required=False,
-    )  # fmt: skip
+    )
+    immersion = form.between(
+        "immersion",
+        "depth",
+        5,
+        500,
+        "A stem is immersed 5 to 500 mm (0.2 to 20 in).",
+        required=False,
+    )
     if resolution is not None:
         detail["resolution_k"] = resolution
     if immersion is not None:
@@ -177,22 +191,30 @@ def _range(form: Form) -> tuple[float | None, float | None]:
 def _refractometer(form: Form) -> dict[str, Any]:
     low, high = _range(form)
     return {
-        "range_low_brix": low, "range_high_brix": high, "compensated": form.ticked("compensated"),
-    }  # fmt: skip
+        "range_low_brix": low,
+        "range_high_brix": high,
+        "compensated": form.ticked("compensated"),
+    }
 
 
 def _hydrometer(form: Form) -> dict[str, Any]:
     low, high = _range(form)
     true_at = form.between(
-        "true_at", "temperature", 0, 40, "A scale is true between 0 and 40 °C (32 and 104 °F); "
-        "60 °F is usual.", required=False,
-    )  # fmt: skip
+        "true_at",
+        "temperature",
+        0,
+        40,
+        "A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.",
+        required=False,
+    )
     glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
     detail: dict[str, Any] = {
-        "scale_low_brix": low, "scale_high_brix": high, "glass": glass,
+        "scale_low_brix": low,
+        "scale_high_brix": high,
+        "glass": glass,
         "calibration_temperature_c": SIXTY_F_C if true_at is None else true_at,
         "baume": form.ticked("baume"),
-    }  # fmt: skip
+    }
     if form.given("mark_reading") or form.given("mark_at"):
         detail["hot_mark"] = _hot_mark(form, detail)
     return detail
@@ -200,8 +222,11 @@ def _hydrometer(form: Form) -> dict[str, Any]:
 
 def _barometer(form: Form) -> dict[str, Any]:
     shows = ["station", "sea-level"]
-    return {"shows": form.choice("shows", shows, "Say whether it shows the pressure here or "
-                                 "reduced to sea level.")}  # fmt: skip
+    return {
+        "shows": form.choice(
+            "shows", shows, "Say whether it shows the pressure here or reduced to sea level."
+        )
+    }
 
 
 def _path(form: Form) -> float | None:
@@ -228,13 +253,20 @@ def _hot_mark(form: Form, detail: dict[str, Any]) -> dict[str, float]:
         "mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix."
     )
     at = form.between(
-        "mark_at", "temperature", 50, 100,
+        "mark_at",
+        "temperature",
+        50,
+        100,
         "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
-    )  # fmt: skip
+    )
     true = form.between(
-        "mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.",
+        "mark_true",
+        "brix",
+        60,
+        70,
+        "The density it marks lies between 60 and 70 Brix.",
         required=form.given("mark_true"),
-    )  # fmt: skip
+    )
     form.check()
     assert reading is not None and at is not None
     mark = {"reading_brix": reading, "temperature_c": at, "true_brix": true or DEFAULT_BRIX}

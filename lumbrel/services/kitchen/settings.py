@@ -21,13 +21,20 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
     form = Form(fields, kitchen)
     name = form.text("name", "Give the kitchen a name; it stands on the labels.", 80)
     elevation = form.between(
-        "elevation", "elevation", -430, 5000,
-        "Elevation must lie between −430 and 5000 m (−1410 and 16 400 ft).", required=False,
-    )  # fmt: skip
+        "elevation",
+        "elevation",
+        -430,
+        5000,
+        "Elevation must lie between −430 and 5000 m (−1410 and 16 400 ft).",
+        required=False,
+    )
     target = form.between(
-        "target", "brix", 66.0, 68.9,
+        "target",
+        "brix",
+        66.0,
+        68.9,
         "The target lies between 66.0, the usual legal floor, and 68.9, above which crystals form.",
-    )  # fmt: skip
+    )
     margin = form.between("margin", "brix", 0, 5, "The draw margin lies between 0 and 5 Brix.")
     zone = form.text("time_zone", limit=60)
     try:
@@ -37,13 +44,21 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
             "Type a zone as Europe/Vienna or America/Toronto, or leave it empty."
         )
     ahead = form.between(
-        "near_minutes", "minutes", 0, 60, "A call ahead lies between 0 (none) and 60 minutes.",
+        "near_minutes",
+        "minutes",
+        0,
+        60,
+        "A call ahead lies between 0 (none) and 60 minutes.",
         required=False,
-    )  # fmt: skip
+    )
     ahead_k = form.between(
-        "near_k", "difference", 0, 10, "A call ahead lies between 0 (none) and 10 K (18 °F).",
+        "near_k",
+        "difference",
+        0,
+        10,
+        "A call ahead lies between 0 (none) and 10 K (18 °F).",
         required=False,
-    )  # fmt: skip
+    )
     units = {}
     for kind in kitchen.units:
         allowed = [unit.key for unit in KINDS[kind].units]
@@ -51,11 +66,15 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
     form.check()
     assert target is not None and margin is not None
     settings = replace(
-        kitchen, name=name, elevation_m=elevation, time_zone=zone, target_brix=target,
-        draw_margin_brix=margin, units=units, both_units=form.ticked("both_units"),
-        alarms={
-            "near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0,
-        },
-    )  # fmt: skip
+        kitchen,
+        name=name,
+        elevation_m=elevation,
+        time_zone=zone,
+        target_brix=target,
+        draw_margin_brix=margin,
+        units=units,
+        both_units=form.ticked("both_units"),
+        alarms={"near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0},
+    )
     with transaction(db):
         save_kitchen(db, settings)

@@ -64,9 +64,11 @@ def compare(board: Board) -> list[Comparison]:
     context = board.context
     taken = context.batch.methods
     found = {
-        "end_point": _end_points(context, board), "boil_by": _boil_bases(context, board),
-        "trust": _trusts(board), "hot_mark": _hot_marks(context, board),
-    }  # fmt: skip
+        "end_point": _end_points(context, board),
+        "boil_by": _boil_bases(context, board),
+        "trust": _trusts(board),
+        "hot_mark": _hot_marks(context, board),
+    }
     comparisons = []
     for question in QUESTIONS:
         own = question.chosen(taken).key
@@ -79,15 +81,19 @@ def compare(board: Board) -> list[Comparison]:
             comparisons.append(Comparison(question, outcomes))
     targets = [
         Outcome(
-            Method(f"{brix:g}", f"{brix:g}, {word}"), abs(brix - context.batch.target_brix) < 0.01,
-            brix, f"{context.show(100 * board.evidence.fitted.solids_kg[-1] / brix, 'mass')} of syrup",
+            Method(f"{brix:g}", f"{brix:g}, {word}"),
+            abs(brix - context.batch.target_brix) < 0.01,
+            brix,
+            f"{context.show(100 * board.evidence.fitted.solids_kg[-1] / brix, 'mass')} of syrup",
         )
         for brix, word in _targets(context)
-    ]  # fmt: skip
+    ]
     density = Question(
-        "target", "How dense", (), "66.0 is the usual legal floor; above 68.9 crystals form. "
-        "Check the rule where you sell.",
-    )  # fmt: skip
+        "target",
+        "How dense",
+        (),
+        "66.0 is the usual legal floor; above 68.9 crystals form. Check the rule where you sell.",
+    )
     return [*comparisons, Comparison(density, targets), _draws(context)]
 
 
@@ -103,9 +109,19 @@ def _draws(context: BatchContext) -> Comparison:
     carry = solids.carry_over_brix(wants, context.vessel.carry_over_fraction)
     ahead = margin or round(carry, 1)
     rows = [
-        Outcome(Method("exact", "draw at the mark"), margin == 0, wants + carry, "with the hot pan’s carry-over"),
-        Outcome(Method("early", f"draw {ahead:g} Brix early"), margin > 0, wants - ahead + carry, "with the same carry-over"),
-    ]  # fmt: skip
+        Outcome(
+            Method("exact", "draw at the mark"),
+            margin == 0,
+            wants + carry,
+            "with the hot pan’s carry-over",
+        ),
+        Outcome(
+            Method("early", f"draw {ahead:g} Brix early"),
+            margin > 0,
+            wants - ahead + carry,
+            "with the same carry-over",
+        ),
+    ]
     why = "The pan still boils off after the heat is cut; draw ahead of the mark by as much."
     return Comparison(Question("draw", "Draw exactly, or early", (), why), rows)
 
@@ -172,8 +188,9 @@ def _trusts(board: Board) -> Found:
     for word in [*board.evidence.words, *board.evidence.set_aside]:
         off = word.estimate.brix - believed.brix
         found[word.reading.kind] = (
-            wants - off, f"{word.estimate.label} says {abs(off):.1f} {'more' if off > 0 else 'less'}",
-        )  # fmt: skip
+            wants - off,
+            f"{word.estimate.label} says {abs(off):.1f} {'more' if off > 0 else 'less'}",
+        )
     return found if len(found) > 1 else {}
 
 

@@ -28,38 +28,46 @@ class Question:
 
 QUESTIONS = (
     Question(
-        "end_point", "The end point on the thermometer",
+        "end_point",
+        "The end point on the thermometer",
         (
             Method("computed", "computed from pressure, target and sugar"),
-            Method("plus-7", "boiling water + 7 °F"), Method("plus-7.1", "boiling water + 7.1 °F"),
-            Method("plus-7.5", "boiling water + 7.5 °F"), Method("flat-219", "219 °F, flat"),
+            Method("plus-7", "boiling water + 7 °F"),
+            Method("plus-7.1", "boiling water + 7.1 °F"),
+            Method("plus-7.5", "boiling water + 7.5 °F"),
+            Method("flat-219", "219 °F, flat"),
         ),
         "The “plus” rules are the computation frozen at sea level. The step itself shrinks with "
         "pressure (7.44 °F at 1013 hPa, 7.22 at 850, for 66.9) and grows with invert sugar: birch "
         "needs 10 to 12 °F. A flat 219 °F is right nowhere but near the sea on a middling day.",
     ),
     Question(
-        "boil_by", "Where water boils",
+        "boil_by",
+        "Where water boils",
         (
             Method("test-boil", "a test boil of this thermometer"),
             Method("barometer", "the barometer, the thermometer at its word"),
-            Method("elevation", "elevation alone"), Method("feet-rule", "one degree F per 500 ft"),
+            Method("elevation", "elevation alone"),
+            Method("feet-rule", "one degree F per 500 ft"),
         ),
         "A test boil calibrates the thermometer as well, so its error falls out. Pressure alone "
         "leaves that error in; elevation alone leaves the weather in too, half a kelvin either way.",
     ),
     Question(
-        "trust", "What to trust",
+        "trust",
+        "What to trust",
         (
             Method("all", "all, weighted by what each can resolve"),
-            Method("hydrometer", "the hydrometer"), Method("refractometer", "the refractometer"),
+            Method("hydrometer", "the hydrometer"),
+            Method("refractometer", "the refractometer"),
             Method("thermometer", "the thermometer"),
         ),
         "Each instrument fails in its own way. Together they give a better figure than the best "
         "of them, and they say so when one must be wrong.",
     ),
     Question(
-        "hot_mark", "A hydrometer read hot",
+        "hot_mark",
+        "A hydrometer read hot",
         (
             Method("cup", "compute for the cup’s own temperature"),
             Method("printed", "the mark printed on the stem"),
@@ -67,4 +75,4 @@ QUESTIONS = (
         "The printed mark is meant for about 211 °F. A cup is several degrees colder when it is "
         "read, and every 10 °F of that is a third of a Brix.",
     ),
-)  # fmt: skip
+)

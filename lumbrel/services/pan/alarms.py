@@ -23,10 +23,15 @@ NEAR_MINUTES = 5.0
 SILENT, LONG_SILENT = timedelta(seconds=45), timedelta(minutes=3)
 DENSEST_BRIX = 90.0
 HEADLINES = {
-    "strain": "Strain it now", "foam": "Foam zone", "low": "The pan runs low",
-    "near": "Nearly done", "finish": "Draw now", "over": "Over", "silent": "The probe is silent",
+    "strain": "Strain it now",
+    "foam": "Foam zone",
+    "low": "The pan runs low",
+    "near": "Nearly done",
+    "finish": "Draw now",
+    "over": "Over",
+    "silent": "The probe is silent",
     "pressure": "The pressure has moved",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)

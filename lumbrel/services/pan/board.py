@@ -394,10 +394,15 @@ def promise(board: Board) -> Promise:
         within = None
     with_drop = (sigma**-2 + refractometer.SIGMA**-2) ** -0.5
     kinds = {w.reading.kind for w in board.evidence.words}
-    sharpen = "" if within == PROMISES_BRIX[0] else (
-        "a cooled drop on the refractometer" if "refractometer" not in kinds else
-        "a fresh cooled drop"
-    )  # fmt: skip
+    sharpen = (
+        ""
+        if within == PROMISES_BRIX[0]
+        else (
+            "a cooled drop on the refractometer"
+            if "refractometer" not in kinds
+            else "a fresh cooled drop"
+        )
+    )
     return Promise(within, sharpen, TWO_SIGMA * with_drop)
 
 
@@ -423,9 +428,11 @@ def _odd_one(seen: BoilEvidence, joint: Agreement, balance: Estimate) -> tuple[s
     rest = [w.estimate for i, w in enumerate(seen.words) if i != index]
     others = evidence.agreement(rest or [balance])
     return name, likely(
-        word.reading.causes(), word.estimate.brix - others.brix, word.estimate.sigma_brix,
+        word.reading.causes(),
+        word.estimate.brix - others.brix,
+        word.estimate.sigma_brix,
         others.sigma_brix,
-    )  # fmt: skip
+    )
 
 
 def _thermometer(

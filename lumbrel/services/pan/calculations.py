@@ -47,9 +47,11 @@ def mass_balance(request: MassBalanceRequest) -> MassBalanceAnswer:
         step("volume at 20 °C", final / litre, "L"),
     ]
     return MassBalanceAnswer(
-        final_mass_kg=final, water_to_remove_kg=request.mass_kg - final,
-        final_volume_l=final / litre, working=working,
-    )  # fmt: skip
+        final_mass_kg=final,
+        water_to_remove_kg=request.mass_kg - final,
+        final_volume_l=final / litre,
+        working=working,
+    )
 
 
 class TimedReading(Request):
@@ -116,13 +118,13 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
     fitted = fit.fit(
         request.mass_kg,
         request.brix,
-        [
+        readings=[
             fitted_boil.DensityReading(r.minute, r.brix, r.uncertainty_brix)
             for r in request.readings
         ],
-        steps,
-        None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
-        request.brix_uncertainty,
+        steps=steps,
+        prior_rate_kg_per_min=None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
+        brix_sigma=request.brix_uncertainty,
     )
     solids.mass_at(request.mass_kg, request.brix, request.target_brix)
     minute = fitted.minute_of(request.target_brix)
@@ -137,16 +139,24 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
     working = [
         step("fitted mass at minute 0", fitted.mass0_kg, "kg", "weighted least squares"),
         step("fitted rate", fitted.rate_kg_per_min, "kg/min", "weighted least squares"),
-        step("mass at the target", 100 * fitted.solids_kg[-1] / request.target_brix, "kg", MASS_BALANCE),
+        step(
+            "mass at the target",
+            100 * fitted.solids_kg[-1] / request.target_brix,
+            "kg",
+            MASS_BALANCE,
+        ),
         step("target on the readings' clock", minute, "min"),
         step("minutes counted from", now, "min"),
-    ]  # fmt: skip
+    ]
     return FinishTimeAnswer(
-        minutes_to_target=max(left, 0.0), low=max(low - now, 0.0),
+        minutes_to_target=max(left, 0.0),
+        low=max(low - now, 0.0),
         high=max(high - now, 0.0) if isfinite(high) else None,
         rate_kg_per_min=fitted.rate_kg_per_min,
-        next_check_minutes=fit.next_check_minutes(left), target_minute=minute, working=working,
-    )  # fmt: skip
+        next_check_minutes=fit.next_check_minutes(left),
+        target_minute=minute,
+        working=working,
+    )
 
 
 class DepthRequest(Request):

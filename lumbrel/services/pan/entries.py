@@ -68,7 +68,12 @@ def added(form: Form, context: BatchContext) -> AddedFacts | None:
     )
     brix = form.between("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
     warm = form.between(
-        "temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.", False
+        "temperature",
+        "temperature",
+        low=0,
+        high=120,
+        sentence="It must be between 0 and 120 °C warm.",
+        required=False,
     )
     if mass is None or brix is None:
         return None

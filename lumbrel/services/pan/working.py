@@ -35,7 +35,9 @@ def density(board: Board) -> Working:
         budget = _balance_budget(board, believed.sigma_brix)
     if board.odd:
         steps.append(Step("left out", board.odd, "", "it stands alone"))
-    return Working("Density now", believed.brix, "brix", steps, budget)
+    return Working(
+        title="Density now", value=believed.brix, kind="brix", steps=steps, budget=budget
+    )
 
 
 def _word_steps(board: Board, word: Word) -> list[Step]:
@@ -64,19 +66,35 @@ def minutes(board: Board) -> Working:
     finish = fitted.minute_of(wants)
     steps = [
         *_mass_steps(board),
-        Step("boils off in an hour", 60 * fitted.rate_kg_per_min, "mass",
-             f"weighted least squares over {len(seen.readings)} readings, {len(seen.probe_samples)} "
-             "minutes of probe, and the vessel’s past"),
+        Step(
+            "boils off in an hour",
+            60 * fitted.rate_kg_per_min,
+            "mass",
+            f"weighted least squares over {len(seen.readings)} readings, {len(seen.probe_samples)} "
+            "minutes of probe, and the vessel’s past",
+        ),
         Step("water left", board.verdict.water_kg, "mass", "m − solids / target"),
-        Step("90 % range", f"{board.low_left:.0f} to "
-             f"{'?' if board.high_left is None else f'{board.high_left:.0f}'} min", "", "Fieller’s limits"),
-    ]  # fmt: skip
+        Step(
+            "90 % range",
+            f"{board.low_left:.0f} to "
+            f"{'?' if board.high_left is None else f'{board.high_left:.0f}'} min",
+            "",
+            "Fieller’s limits",
+        ),
+    ]
     budget = []
     if isfinite(finish) and fitted.rate_kg_per_min > 0:
         var_m, var_r, cov = fitted.variance
         whole = sqrt(max(var_m - 2 * finish * cov + finish**2 * var_r, 0)) / fitted.rate_kg_per_min
         budget = [Part("mass and rate together", whole, "minutes")]
-    return Working("Minutes left", board.minutes_left, "minutes", steps, budget, 1)
+    return Working(
+        title="Minutes left",
+        value=board.minutes_left,
+        kind="minutes",
+        steps=steps,
+        budget=budget,
+        decimals=1,
+    )
 
 
 def _mass_steps(board: Board) -> list[Step]:
@@ -92,11 +110,21 @@ def water_left(board: Board) -> Working:
     believed = board.believed or board.joint
     share = believed.sigma_brix / believed.brix * board.mass_kg
     return Working(
-        "Water to go", board.verdict.water_kg, "mass",
-        [*_mass_steps(board), Step("target", wants, "brix", "this batch’s"),
-         Step("mass at the target", board.mass_kg - board.verdict.water_kg, "mass", "solids / target")],
-        [Part("the density", share, "mass")],
-    )  # fmt: skip
+        title="Water to go",
+        value=board.verdict.water_kg,
+        kind="mass",
+        steps=[
+            *_mass_steps(board),
+            Step("target", wants, "brix", "this batch’s"),
+            Step(
+                "mass at the target",
+                board.mass_kg - board.verdict.water_kg,
+                "mass",
+                "solids / target",
+            ),
+        ],
+        budget=[Part("the density", share, "mass")],
+    )
 
 
 def cup_mark(board: Board) -> Working:
@@ -111,19 +139,32 @@ def cup_mark(board: Board) -> Working:
     own = hydrometer_of(board.context.db, cup.instrument, board.context.now)
     per_k = own.mark(60.0, 90.0) - own.mark(60.0, 89.0)
     steps = [
-        Step("density wanted", board.verdict.draw_at_brix, "brix", "target less the draw margin", 1),
+        Step(
+            "density wanted", board.verdict.draw_at_brix, "brix", "target less the draw margin", 1
+        ),
         Step("cup", cup.cup_c, "temperature", "assumed" if cup.assumed else "as last read"),
         Step("scale true at", own.calibration_temperature_c, "temperature", own.glass),
-        Step("of the computed shift", f"{own.shift:.3f}", "", "its pairs or hot mark" if own.shift != 1 else "as computed"),
+        Step(
+            "of the computed shift",
+            f"{own.shift:.3f}",
+            "",
+            "its pairs or hot mark" if own.shift != 1 else "as computed",
+        ),
         Step("its scale shows too much by", own.offset_brix, "brix", "checks in known solutions"),
         Step("each 10 K of cup moves it by", 10 * per_k, "brix", ICUMSA),
-    ]  # fmt: skip
+    ]
     doubt = 8.0 if cup.assumed else 2.0
     budget = [
         Part(f"the cup, ± {doubt:g} K", abs(per_k) * doubt, "brix"),
         Part("eye and stem", 0.2, "brix"),
     ]
-    return Working(f"{cup.instrument.name} must float at", cup.mark_brix, "brix", steps, budget)
+    return Working(
+        title=f"{cup.instrument.name} must float at",
+        value=cup.mark_brix,
+        kind="brix",
+        steps=steps,
+        budget=budget,
+    )
 
 
 def heat_mark(board: Board) -> Working:
@@ -152,7 +193,13 @@ def heat_mark(board: Board) -> Working:
         ),
     ]
     name = today.instrument.name if today else "A true thermometer"
-    return Working(f"{name} shows when done", board.draw_shown_c, "temperature", steps, budget)
+    return Working(
+        title=f"{name} shows when done",
+        value=board.draw_shown_c,
+        kind="temperature",
+        steps=steps,
+        budget=budget,
+    )
 
 
 def depth(board: Board) -> Working:
@@ -170,19 +217,30 @@ def depth(board: Board) -> Working:
     ratio = hot_volume_ratio(wants, min(boils, 115.0))
     sizes = " × ".join(board.context.show(size, "depth") for size in vessel.sizes_mm)
     return Working(
-        "Depth that means done", board.depth_done_mm, "depth",
-        [Step("solids", board.evidence.fitted.solids_kg[-1], "mass", "taken in, and conserved"),
-         Step("volume at the target, 20 °C", litres, "volume", "ICUMSA SPS-4 density"),
-         Step("bigger at the boil by", f"{100 * (ratio - 1):.1f} %", "", "the same density, hot"),
-         Step("vessel", f"{vessel.name}: {vessel.shape}, {sizes}", "", "as registered")],
-        [Part("take-in and vessel", 0.01 * board.depth_done_mm, "depth")], 0,
-    )  # fmt: skip
+        title="Depth that means done",
+        value=board.depth_done_mm,
+        kind="depth",
+        steps=[
+            Step("solids", board.evidence.fitted.solids_kg[-1], "mass", "taken in, and conserved"),
+            Step("volume at the target, 20 °C", litres, "volume", "ICUMSA SPS-4 density"),
+            Step(
+                "bigger at the boil by", f"{100 * (ratio - 1):.1f} %", "", "the same density, hot"
+            ),
+            Step("vessel", f"{vessel.name}: {vessel.shape}, {sizes}", "", "as registered"),
+        ],
+        budget=[Part("take-in and vessel", 0.01 * board.depth_done_mm, "depth")],
+        decimals=0,
+    )
 
 
 OF_PAN: dict[str, Callable[[Board], Working]] = {
-    "density": density, "minutes": minutes, "water": water_left, "cup": cup_mark,
-    "heat": heat_mark, "depth": depth,
-}  # fmt: skip
+    "density": density,
+    "minutes": minutes,
+    "water": water_left,
+    "cup": cup_mark,
+    "heat": heat_mark,
+    "depth": depth,
+}
 
 
 def of_pan(board: Board, figure: str) -> Working:

@@ -27,14 +27,22 @@ def line(lines: Sequence[Line], entry_id: str) -> Working:
             steps.append(Step("says nothing of density", reading.refusal))
         budget = [Part(label, sigma, "brix") for label, sigma in reading.budget]
         steps.append(Step("typed", typed, "", "kept for ever"))
-        return Working(found.title, reading.brix, "brix", steps, budget)
+        return Working(
+            title=found.title, value=reading.brix, kind="brix", steps=steps, budget=budget
+        )
     facts = [
         Step(name.replace("_", " "), _plain(value))
         for name, value in found.entry.facts.written().items()
         if isinstance(value, int | float | str) and value != "" and not name.endswith("_id")
     ]
     steps = [*facts, Step("typed", typed or "by one press", "", "kept for ever")]
-    return Working(found.title, found.value or found.detail or "on the slip", "", steps, [])
+    return Working(
+        title=found.title,
+        value=found.value or found.detail or "on the slip",
+        kind="",
+        steps=steps,
+        budget=[],
+    )
 
 
 def _plain(value: float | str) -> str:

@@ -13,14 +13,7 @@ from lumbrel.services.take_in.entries import finishers, read
 from lumbrel.store import record
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Instrument, RefractometerDetail, instruments_of
-from lumbrel.store.kitchen import (
-    Kitchen,
-    VesselRow,
-    Woodlot,
-    add_woodlot,
-    load_kitchen,
-    woodlots,
-)
+from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
 from lumbrel.store.record import Batch
 
 
@@ -92,7 +85,7 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
             )
         form.check()
         assert taken is not None
-        return _open(db, form, entry_id, taken[0], woodlot, now)
+        return _open(db, form, entry_id=entry_id, facts=taken[0], woodlot=woodlot, now=now)
 
 
 def _woodlot(db: Connection, form: Form) -> Woodlot:

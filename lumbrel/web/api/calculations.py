@@ -25,6 +25,9 @@ def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Response]]:
 
 for _calculation in CALCULATIONS:
     router.add_api_route(
-        f"/{_calculation.name}", _endpoint(_calculation), methods=["POST"],
-        response_model=_calculation.answer, summary=_calculation.summary,
-    )  # fmt: skip
+        f"/{_calculation.name}",
+        _endpoint(_calculation),
+        methods=["POST"],
+        response_model=_calculation.answer,
+        summary=_calculation.summary,
+    )

@@ -77,9 +77,11 @@ def curve(of: Curve) -> CurvePicture:
         return "M" + "L".join(f"{x(a)} {y(b)}" for a, b in points) if points else ""
 
     return CurvePicture(
-        path(of.own), path(of.plain), [(x(v), v) for v in _round_steps(min(xs), max(xs))],
+        path(of.own),
+        path(of.plain),
+        [(x(v), v) for v in _round_steps(min(xs), max(xs))],
         [(y(v), v) for v in _round_steps(middle - half, middle + half)],
-    )  # fmt: skip
+    )
 
 
 def _round_steps(low: float, high: float) -> list[float]:

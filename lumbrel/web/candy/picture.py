@@ -7,7 +7,7 @@ from lumbrel.services.candy.plan import Plan
 from lumbrel.web.shell.plot import Tick, scale
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FirmnessPlace:
     """Confections of one boil on the map: right is a hotter boil, up is more crystal."""
 
@@ -43,10 +43,14 @@ def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
         height = y(group[0].crystal_fraction)
         places.append(
             FirmnessPlace(
-                group, ", ".join(p.confection.full_name for p in group), x(middle), height,
-                min(x(p.confection.low_above_water_k) for p in group),
-                max(x(p.confection.high_above_water_k) for p in group),
-                height + (-14 if i % 2 == 0 and i else 22), middle > 20,
+                plans=group,
+                label=", ".join(p.confection.full_name for p in group),
+                x=x(middle),
+                y=height,
+                low_x=min(x(p.confection.low_above_water_k) for p in group),
+                high_x=max(x(p.confection.high_above_water_k) for p in group),
+                label_y=height + (-14 if i % 2 == 0 and i else 22),
+                left=middle > 20,
             )
-        )  # fmt: skip
+        )
     return places

@@ -73,7 +73,7 @@ def cup(of: Cup) -> CupPicture:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SectionPicture:
     """The pan cut open: what is in it, and where done and the lowest safe depth stand."""
 
@@ -114,12 +114,19 @@ def section(board: Board) -> SectionPicture | None:
     heights = sorted([surface, y(done), y(FIGURES.lowest_depth_mm)])
     placed = dict(zip(heights, spread(heights, 19.0, top, floor_y), strict=True))
     return SectionPicture(
-        wall, liquid, left, right, y(done), y(FIGURES.lowest_depth_mm), placed[surface],
-        placed[y(done)], placed[y(FIGURES.lowest_depth_mm)],
-    )  # fmt: skip
+        wall=wall,
+        liquid=liquid,
+        left=left,
+        right=right,
+        done_y=y(done),
+        safe_y=y(FIGURES.lowest_depth_mm),
+        now_text_y=placed[surface],
+        done_text_y=placed[y(done)],
+        safe_text_y=placed[y(FIGURES.lowest_depth_mm)],
+    )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WordPlace:
     """One instrument on the agreement axis."""
 
@@ -136,7 +143,7 @@ class WordPlace:
     """Not counted, by the batch's school of what to trust."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AgreementPicture:
     """One Brix axis, every instrument with its spread, the joint value, the draw band."""
 
@@ -165,23 +172,44 @@ def agreement(board: Board) -> AgreementPicture:
     height = 30.0 + 26.0 * (len(words) + spoken)
     places = [
         WordPlace(
-            w.estimate.label, w.reading.kind, w.live, w.estimate.brix, x(w.estimate.brix),
-            x(w.estimate.brix - w.estimate.sigma_brix), x(w.estimate.brix + w.estimate.sigma_brix),
-            20.0 + 26 * i, w.estimate.label == board.odd, w in board.evidence.set_aside,
+            label=w.estimate.label,
+            kind=w.reading.kind,
+            live=w.live,
+            brix=w.estimate.brix,
+            x=x(w.estimate.brix),
+            low_x=x(w.estimate.brix - w.estimate.sigma_brix),
+            high_x=x(w.estimate.brix + w.estimate.sigma_brix),
+            y=20.0 + 26 * i,
+            odd=w.estimate.label == board.odd,
+            aside=w in board.evidence.set_aside,
         )
         for i, w in enumerate(words)
-    ]  # fmt: skip
+    ]
     step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
     ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
     if spoken:
         at, doubt = board.balance.brix, board.balance.sigma_brix
         places.append(
             WordPlace(
-                board.balance.label, "balance", False, at, x(at), x(at - doubt), x(at + doubt),
-                20.0 + 26 * len(words), False,
+                label=board.balance.label,
+                kind="balance",
+                live=False,
+                brix=at,
+                x=x(at),
+                low_x=x(at - doubt),
+                high_x=x(at + doubt),
+                y=20.0 + 26 * len(words),
+                odd=False,
             )
-        )  # fmt: skip
+        )
     return AgreementPicture(
-        places, ticks, x(joint.brix), x(joint.brix - joint.sigma_brix),
-        x(joint.brix + joint.sigma_brix), x(FIGURES.floor_brix), x(FIGURES.ceiling_brix), x(board.context.batch.target_brix), height,
-    )  # fmt: skip
+        words=places,
+        ticks=ticks,
+        joint_x=x(joint.brix),
+        joint_low_x=x(joint.brix - joint.sigma_brix),
+        joint_high_x=x(joint.brix + joint.sigma_brix),
+        floor_x=x(FIGURES.floor_brix),
+        ceiling_x=x(FIGURES.ceiling_brix),
+        target_x=x(board.context.batch.target_brix),
+        height=height,
+    )

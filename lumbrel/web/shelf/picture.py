@@ -7,7 +7,7 @@ from lumbrel.services.shelf.lots import Lot
 from lumbrel.web.shell.plot import Tick, grade_key
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bar:
     """One lot of the season."""
 
@@ -47,7 +47,13 @@ def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> S
                 months.pop()
             months.append(Tick(at, month))
         bars.append(
-            Bar(at, round(height - tall, 1), round(pitch * 0.72, 1), round(tall, 1), grade_key(lot.grade),
-                f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}")
-        )  # fmt: skip
+            Bar(
+                x=at,
+                y=round(height - tall, 1),
+                width=round(pitch * 0.72, 1),
+                height=round(tall, 1),
+                grade=grade_key(lot.grade),
+                title=f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}",
+            )
+        )
     return SeasonPicture(bars, months, width, height)

@@ -22,11 +22,15 @@ def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
         context = contexts.of(db, batch, now)
         found.append(
             {
-                "id": alarm.id, "kind": alarm.kind, "words": alarm.words, "code": batch.code,
+                "id": alarm.id,
+                "kind": alarm.kind,
+                "words": alarm.words,
+                "code": batch.code,
                 "headline": HEADLINES.get(alarm.kind, alarm.kind),
-                "where": context.vessel.name, "at": context.clock(alarm.raised_at),
+                "where": context.vessel.name,
+                "at": context.clock(alarm.raised_at),
             }
-        )  # fmt: skip
+        )
     return found
 
 
@@ -37,12 +41,14 @@ def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
     left = board.minutes_left + heating
     probe = seen.probe_now
     return {
-        "code": context.batch.code, "entries": len(context.entries),
-        "clock": show.clock(context.now, seconds=True), "call": board.verdict.call.value,
+        "code": context.batch.code,
+        "entries": len(context.entries),
+        "clock": show.clock(context.now, seconds=True),
+        "call": board.verdict.call.value,
         "headline": "Heating up" if heating > 0 else CALL_WORDS[board.verdict.call],
         "brix": show.brix(board.believed.brix) if board.believed else "?",
         "minutes": show.minutes(left if left < FAR_MINUTES else None),
         "probe": show(probe.value, "temperature") if probe else "",
         "sample": probe.at.isoformat() if probe else "",
         "alarms": rings,
-    }  # fmt: skip
+    }

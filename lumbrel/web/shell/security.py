@@ -40,8 +40,9 @@ class Guard:
         if scope["method"] not in SAFE_METHODS and _from_another_site(headers):
             answer = PlainTextResponse(
                 "This was sent from another site and nothing was written. Open Lumbrel itself and "
-                "try again.", 403,
-            )  # fmt: skip
+                "try again.",
+                403,
+            )
             await answer(scope, receive, send_with_headers)
             return
         declared = headers.get("content-length", "")
