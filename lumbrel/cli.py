@@ -8,9 +8,12 @@ import shutil
 import sqlite3
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lumbrel import __version__
+
+if TYPE_CHECKING:
+    from lumbrel.services.base.calculation import Answer
 
 DEFAULT_DATA = Path(os.environ.get("LUMBREL_DATA", "data"))
 
@@ -182,18 +185,12 @@ def _compute(arguments: argparse.Namespace) -> int:
             print(f"{calculation.name:24} {calculation.summary}\n{'':24} {names}")
         return 0 if arguments.calculation is None else 2
     calculation = by_name[arguments.calculation]
-    given: dict[str, Any] = {}
-    for pair in arguments.given:
-        name, equals, text = pair.partition("=")
-        if not equals:
-            print(f"lumbrel: write name=value, not {pair!r}", file=sys.stderr)
-            return 2
-        try:
-            given[name] = json.loads(text)
-        except ValueError:
-            given[name] = text
+    unnamed = next((pair for pair in arguments.given if "=" not in pair), None)
+    if unnamed is not None:
+        print(f"lumbrel: write name=value, not {unnamed!r}", file=sys.stderr)
+        return 2
     try:
-        answer = calculation.run(calculation.request.model_validate(given))
+        answer = calculation.run(calculation.request.model_validate(_given(arguments.given)))
     except OutOfRange as error:
         print(f"lumbrel: {error.sentence}", file=sys.stderr)
         return 2
@@ -204,14 +201,30 @@ def _compute(arguments: argparse.Namespace) -> int:
         return 2
     if arguments.json:
         print(answer.model_dump_json(indent=2))
-        return 0
+    else:
+        _print_answer(answer)
+    return 0
+
+
+def _given(pairs: list[str]) -> dict[str, Any]:
+    """What was written as name=value: JSON where it reads as such, else text."""
+    given: dict[str, Any] = {}
+    for pair in pairs:
+        name, _, text = pair.partition("=")
+        try:
+            given[name] = json.loads(text)
+        except ValueError:
+            given[name] = text
+    return given
+
+
+def _print_answer(answer: "Answer") -> None:
     for name, value in answer.model_dump(exclude={"working"}).items():
         print(f"{name} = {value}")
     for step in answer.working:
         value = f"{step.value:.4f}" if isinstance(step.value, float) else step.value
         source = f"  ({step.source})" if step.source else ""
         print(f"    {step.label}: {value} {step.unit}{source}")
-    return 0
 
 
 def _export(arguments: argparse.Namespace) -> int:

@@ -21,7 +21,7 @@ from lumbrel.devices.simulated import (
     SimulatedFinisher,
     SimulatedProbe,
 )
-from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.kitchen import example
@@ -151,7 +151,7 @@ class Season:
         except BadInput as question:
             if question.errors:
                 raise
-            slip.put(self.db, code, kind, sent | {f"{k}_is_so": "1" for k in question.asks}, at)
+            slip.put(self.db, code, kind, sent | {k + CONFIRMED: "1" for k in question.asks}, at)
 
     def _test_boil(self, at: datetime) -> None:
         settings = load_kitchen(self.db)

@@ -1,4 +1,4 @@
-"""The bench's own arithmetic: the second scale, checks, the cooling cup, causes, schools."""
+"""The bench's own arithmetic: the second scale, checks, the cooling cup, causes, methods."""
 
 import unittest
 
@@ -76,7 +76,7 @@ class Causes(unittest.TestCase):
         self.assertEqual(self.likely(causes.of_thermometer(False, False, 0.23), -4.0), "shallow")
 
 
-class Schools(unittest.TestCase):
+class Methods(unittest.TestCase):
     def test_each_stops_where_its_mark_really_stands(self) -> None:
         pressure = 96_410.0
         boil = water.boiling_point_c(pressure)

@@ -99,7 +99,7 @@ class Checking(BenchCase):
         self.assertIn(
             "The last check of Old stem is 15 months old", caught.exception.asks["reading"]
         )
-        self.put(code, "hydrometer", 40, **read, reading_is_so="1")
+        self.put(code, "hydrometer", 40, **read, reading_confirmed="1")
         self.assertIn("asked about and kept", self.last(code, 40).detail)
         self.put(code, "hydrometer", 41, **read)
         self.assertFalse(profile.profile(self.db, stem, NOON).good)
@@ -202,7 +202,7 @@ class Sides(BenchCase):
         found = compare.compare(self.board(code, 60))
         return {o.method.key: o.brix for one in found for o in one.outcomes}
 
-    def test_each_school_says_in_brix_what_it_would_have_done(self) -> None:
+    def test_each_method_says_in_brix_what_it_would_have_done(self) -> None:
         said = self.outcomes(self.boil())
         self.assertAlmostEqual(said["computed"], 66.9, delta=1e-6)
         dial = ladder.today(self.db, NOON, "dial-a").chosen.calibration
@@ -216,7 +216,7 @@ class Sides(BenchCase):
         )
         self.assertLess(said["barometer"], said["test-boil"])
         self.assertEqual((said["66"], said["68.9"]), (66.0, 68.9))
-        asked = calculations.SchoolsRequest(
+        asked = calculations.EndPointsRequest(
             station_pressure_hpa=pressure / 100, test_boil_reading_c=99.6, target_brix=66.9
         )
         for stop in calculations.end_points(asked).schools:

@@ -232,7 +232,7 @@ class Together(KitchenCase):
                 self.put(
                     code, "refractometer", begin + minute, reading=f"{brix:.1f}", sample="20 C"
                 )
-            self.put(code, "draw", begin + 80, mass_is_so="1")
+            self.put(code, "draw", begin + 80, mass_confirmed="1")
         rate, sigma, count = learned_rate(self.db, vessel)
         self.assertEqual(count, 3)
         self.assertAlmostEqual(rate, 0.15, delta=0.01)

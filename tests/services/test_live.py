@@ -167,7 +167,7 @@ class Calls(KitchenCase):
         day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
         self.put(code, "boiling", 15)
         self.put(code, "thermometer", 60, instrument="dial-a", reading="101.2 C")
-        self.put(code, "refractometer", 61, reading="67.2", sample="20 C", reading_is_so="1")
+        self.put(code, "refractometer", 61, reading="67.2", sample="20 C", reading_confirmed="1")
         board = boards.board(self.db, code, NOON + timedelta(minutes=61))
         self.assertEqual((board.verdict.call.value, board.believed), ("disagree", None))
         self.assertTrue(board.stop_first)
@@ -294,7 +294,7 @@ class Practice(KitchenCase):
                 self.assertLess(at, session._last + timedelta(hours=3))
             with self.assertRaises(NotFound):
                 debrief(db, session, at)
-            slip.put(db, session.code, "draw", {"mass_is_so": "1"}, at)
+            slip.put(db, session.code, "draw", {"mass_confirmed": "1"}, at)
             return session, debrief(db, session, at)
 
     def test_an_honest_pan_is_drawn_well_and_a_false_thermometer_is_not(self) -> None:

@@ -52,7 +52,7 @@ class DayCheck(KitchenCase):
             day_entries.set_pressure(self.db, NOON, fields)
         self.assertIn("418 m", caught.exception.asks["pressure"])
         self.assertEqual(ladder.today(self.db, NOON).pressure.basis, "elevation")
-        day_entries.set_pressure(self.db, NOON, fields | {"pressure_is_so": "1"})
+        day_entries.set_pressure(self.db, NOON, fields | {"pressure_confirmed": "1"})
         self.assertEqual(ladder.today(self.db, NOON).pressure.basis, "station")
 
     def test_a_test_boil_goes_stale_with_the_barometer(self) -> None:
@@ -210,7 +210,7 @@ class Batch(KitchenCase):
         with self.assertRaises(BadInput) as caught:
             self.put(code, "hydrometer", 60, **liar)
         self.assertIn("no boil goes so far", caught.exception.asks["reading"])
-        self.put(code, "hydrometer", 60, **liar, reading_is_so="1")
+        self.put(code, "hydrometer", 60, **liar, reading_confirmed="1")
         last = slip.lines(contexts.load(self.db, code, NOON))[-1]
         self.assertIn("asked about and kept", last.detail)
         board = boards.board(self.db, code, NOON + timedelta(minutes=60))

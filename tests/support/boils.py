@@ -132,7 +132,7 @@ class SimulatedBoil:
         except BadInput as question:
             if question.errors:
                 raise
-            sure = {f"{k}_is_so": "1" for k in question.asks}
+            sure = {f"{k}_confirmed": "1" for k in question.asks}
             slip.put(self.db, self.code, kind, fields | sure, self.at)
 
     def run(self, until_brix: float, most_s: float = 1e9) -> None:

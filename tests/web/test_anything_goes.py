@@ -32,13 +32,13 @@ class AnythingGoes(KitchenCase):
                 vessel="finisher-1",
                 brix=f"{rng.choice((1, 8, 45, 64))}",
                 amount=f"{rng.choice((0.4, 30, 900))} kg",
-                amount_is_so="1",
-                brix_is_so="1",
+                amount_confirmed="1",
+                brix_confirmed="1",
             )
             for _ in range(10):
                 self.at += timedelta(minutes=rng.choice((0, 1, 7, 60, 700)))
                 kind, fields = self._anything(rng)
-                fields |= {f"{name}_is_so": "1" for name in ("reading", "cup", "mass")}
+                fields |= {f"{name}_confirmed": "1" for name in ("reading", "cup", "mass")}
                 answer = client.post(f"/pan/{code}/slip/{kind}", data=fields)
                 self.assertIn(answer.status_code, (303, 422), (seed, kind, fields))
                 taken += answer.status_code == 303
@@ -50,7 +50,7 @@ class AnythingGoes(KitchenCase):
                     self.assertNotIn("nan", page.text)
             self.assertEqual(client.get("/").status_code, 200)
             self.assertEqual(client.get(f"/batch/{code}.json").status_code, 200)
-            client.post(f"/pan/{code}/slip/draw", data={"mass_is_so": "1"})
+            client.post(f"/pan/{code}/slip/draw", data={"mass_confirmed": "1"})
             for path in (f"/pan/{code}", f"/filter/{code}", f"/jar/{code}"):
                 page = client.get(path)
                 self.assertEqual(page.status_code, 200, (seed, path, page.text[-900:]))

@@ -120,7 +120,7 @@ class Pages(KitchenCase):
         self.assertEqual(
             self.client.post(f"/pan/{code}/slip/hydrometer", data=fields).status_code, 422
         )
-        said = fields | {"reading_is_so": "1"}
+        said = fields | {"reading_confirmed": "1"}
         self.assertEqual(
             self.client.post(f"/pan/{code}/slip/hydrometer", data=said).status_code, 303
         )

@@ -1,7 +1,8 @@
 """Why an instrument stands alone: the most plausible cause that is large enough, and the one
 measurement that would settle it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from math import sqrt
 
@@ -53,55 +54,60 @@ def of_hydrometer(
         cup_assumed: whether the cup's temperature was assumed.
     """
     causes = []
+    with suppress(OutOfRange):  # causes that the correction does not reach are not told
+        for cause in _of_cup(own, reading_brix, cup_c, cup_assumed):
+            causes.append(cause)
+    return [*causes, *_misread("Read the stem again at eye level, at the flat of the surface.")]
+
+
+def _of_cup(
+    own: Hydrometer, reading_brix: float, cup_c: float, cup_assumed: bool
+) -> Iterator[Cause]:
+    """What a wrong temperature does, the most plausible first."""
 
     def if_cup(at_c: float) -> float:
         """How far the corrected value is out when the cup really stood at `at_c`."""
         held = min(max(at_c, 0.0), 100.0)
         return own.correct(reading_brix, cup_c) - own.correct(reading_brix, held)
 
-    try:
-        if cup_assumed:
-            causes.append(
-                Cause(
-                    "cup-assumed",
-                    "the cup's temperature was assumed, not measured",
-                    "Read the hydrometer again with a thermometer in the cup.",
-                    if_cup(CUP_COULD_BE_C[1]),
-                    if_cup(CUP_COULD_BE_C[0]),
-                )
-            )
-        other_c = 20.0 if abs(own.calibration_temperature_c - SIXTY_F_C) < 1 else SIXTY_F_C
-        other = Hydrometer(other_c, own.glass, own.shift, own.offset_brix)
-        moved = own.correct(reading_brix, cup_c) - other.correct(reading_brix, cup_c)
-        causes.append(
-            Cause(
-                "calibration",
-                "its scale is true at another temperature than it was registered for",
-                "Look on the stem for the temperature its scale is true at.",
-                min(moved, 0.0),
-                max(moved, 0.0),
-            )
+    coldest, hottest = CUP_COULD_BE_C
+    if cup_assumed:
+        yield Cause(
+            key="cup-assumed",
+            cause="the cup's temperature was assumed, not measured",
+            settle="Read the hydrometer again with a thermometer in the cup.",
+            low_brix=if_cup(hottest),
+            high_brix=if_cup(coldest),
         )
-        together = "Read stem and cup temperature together, at eye level."
-        causes += [
-            Cause(
-                "cup-cooled",
-                "the cup cooled after its temperature was read",
-                together,
-                0.0,
-                if_cup(cup_c - CUP_MOVES_K),
-            ),
-            Cause(
-                "cup-hotter",
-                "the cup was hotter than typed: its thermometer had not come up",
-                together,
-                if_cup(cup_c + CUP_MOVES_K),
-                0.0,
-            ),
-        ]
-    except OutOfRange:
-        pass
-    return [*causes, *_misread("Read the stem again at eye level, at the flat of the surface.")]
+    yield _other_calibration(own, reading_brix, cup_c)
+    together = "Read stem and cup temperature together, at eye level."
+    yield Cause(
+        key="cup-cooled",
+        cause="the cup cooled after its temperature was read",
+        settle=together,
+        low_brix=0.0,
+        high_brix=if_cup(cup_c - CUP_MOVES_K),
+    )
+    yield Cause(
+        key="cup-hotter",
+        cause="the cup was hotter than typed: its thermometer had not come up",
+        settle=together,
+        low_brix=if_cup(cup_c + CUP_MOVES_K),
+        high_brix=0.0,
+    )
+
+
+def _other_calibration(own: Hydrometer, reading_brix: float, cup_c: float) -> Cause:
+    other_c = 20.0 if abs(own.calibration_temperature_c - SIXTY_F_C) < 1 else SIXTY_F_C
+    other = Hydrometer(other_c, own.glass, own.shift, own.offset_brix)
+    moved = own.correct(reading_brix, cup_c) - other.correct(reading_brix, cup_c)
+    return Cause(
+        key="calibration",
+        cause="its scale is true at another temperature than it was registered for",
+        settle="Look on the stem for the temperature its scale is true at.",
+        low_brix=min(moved, 0.0),
+        high_brix=max(moved, 0.0),
+    )
 
 
 def of_thermometer(untested: bool, stale: bool, slope_k_per_brix: float) -> list[Cause]:

@@ -17,7 +17,7 @@ class Confection:
 
     key: str
     name: str
-    school: str
+    sort: str
     low_above_water_k: float
     high_above_water_k: float
     cool_to_c: float | None
@@ -27,8 +27,8 @@ class Confection:
 
     @property
     def full_name(self) -> str:
-        """Name with its school, as 'Snow taffy, soft'."""
-        return f"{self.name}, {self.school}" if self.school else self.name
+        """Name with its sort, as 'Snow taffy, soft'."""
+        return f"{self.name}, {self.sort}" if self.sort else self.name
 
     @property
     def middle_above_water_k(self) -> float:
@@ -47,7 +47,7 @@ def confections() -> tuple[Confection, ...]:
         Confection(
             key=row["key"],
             name=row["name"],
-            school=row["school"],
+            sort=row["sort"],
             low_above_water_k=float(row["low_f"]) / 1.8,
             high_above_water_k=float(row["high_f"]) / 1.8,
             cool_to_c=number(row["cool_to_c"]),

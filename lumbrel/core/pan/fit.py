@@ -52,21 +52,7 @@ def fit(
         raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
     require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
     for reading in readings:
-        require_between(
-            reading.brix,
-            0.1,
-            97.0,
-            field="readings",
-            what="A reading's Brix",
-            unit="percent by mass",
-        )
-        require_between(
-            reading.minute, 0.0, 100_000, field="readings", what="A reading's minute", unit="min"
-        )
-        if not 0 < reading.sigma_brix <= 50:
-            raise OutOfRange(
-                "A reading's uncertainty must be above 0 and at most 50 Brix.", "readings"
-            )
+        _require_plausible(reading)
     if prior_rate_kg_per_min is None and not any(r.minute > 0 for r in readings):
         raise OutOfRange(
             "Give at least one reading after minute 0, or the vessel's past rate "
@@ -74,11 +60,7 @@ def fit(
             "readings",
         )
     ordered = tuple(sorted(steps, key=lambda step: step.minute))
-    solids = [mass_kg * brix / 100]
-    for step in ordered:
-        solids.append(solids[-1] + step.mass_kg * step.brix / 100)
-        if solids[-1] <= 0:
-            raise OutOfRange("More was drawn than was ever in the vessel.", "events")
+    solids = _solids(mass_kg * brix / 100, ordered)
     balance = MassBalance(
         mass_kg=mass_kg,
         mass_sigma_kg=mass_kg * brix_sigma / brix,
@@ -98,6 +80,28 @@ def fit(
         changed_at=balance.starts[1:],
         followed_to=balance.knots[-1] if balance.knots else 0.0,
     )
+
+
+def _require_plausible(reading: DensityReading) -> None:
+    field = "readings"
+    require_between(
+        reading.brix, 0.1, 97.0, field=field, what="A reading's Brix", unit="percent by mass"
+    )
+    require_between(
+        reading.minute, 0.0, 100_000, field=field, what="A reading's minute", unit="min"
+    )
+    if not 0 < reading.sigma_brix <= 50:
+        raise OutOfRange("A reading's uncertainty must be above 0 and at most 50 Brix.", field)
+
+
+def _solids(taken_in_kg: float, steps: Sequence[Step]) -> list[float]:
+    """The solids in the vessel at first and after each step, kg."""
+    solids = [taken_in_kg]
+    for step in steps:
+        solids.append(solids[-1] + step.mass_kg * step.brix / 100)
+        if solids[-1] <= 0:
+            raise OutOfRange("More was drawn than was ever in the vessel.", "events")
+    return solids
 
 
 def next_check_minutes(minutes_to_target: float) -> float:

@@ -1,6 +1,6 @@
-"""The schools of the trade on temperature: where each would stop, and what that leaves.
+"""The methods of the trade on temperature: where each would stop, and what that leaves.
 
-A school names the mark on *this* thermometer; what it leaves in the pan follows from what
+A method names the mark on *this* thermometer; what it leaves in the pan follows from what
 that mark really means there and then.
 """
 
@@ -28,14 +28,14 @@ class Stop:
 
 
 def shown_mark_c(end_point: str, water_shown_c: float, step_k: float) -> float:
-    """The finish mark of a school on a thermometer that shows water's boil as given, degC.
+    """The finish mark of a method on a thermometer that shows water's boil as given, degC.
 
     Args:
         end_point: "computed", "flat-219", "plus-7", "plus-7.1" or "plus-7.5".
-        water_shown_c: what this school holds the thermometer to show in boiling water.
+        water_shown_c: what this method holds the thermometer to show in boiling water.
         step_k: the computed rise of the target above water, K.
     Raises:
-        OutOfRange: an unknown school.
+        OutOfRange: an unknown method.
     """
     if end_point == "computed":
         return water_shown_c + step_k

@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from typing import NamedTuple
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
@@ -31,6 +32,17 @@ class BadInput(Exception):
 
 class NotFound(Exception):
     """Something named in an address does not exist; the message says what to do."""
+
+
+class Bounds(NamedTuple):
+    """A field and what it may hold: its kind of quantity, the bounds in that kind's inside unit,
+    and the sentence that says them."""
+
+    name: str
+    kind: str
+    low: float
+    high: float
+    sentence: str
 
 
 @dataclass
@@ -83,13 +95,11 @@ class Form:
             self.errors[name] = error.sentence
             return None
 
-    def between(
-        self, name: str, kind: str, low: float, high: float, sentence: str, required: bool = True
-    ) -> float | None:
-        """A quantity within bounds (inside units), else the sentence is noted."""
-        value = self.quantity(name, kind, required)
-        if value is not None and not low <= value <= high:
-            self.errors[name] = sentence
+    def between(self, bounds: Bounds, required: bool = True) -> float | None:
+        """A quantity within bounds, else their sentence is noted."""
+        value = self.quantity(bounds.name, bounds.kind, required)
+        if value is not None and not bounds.low <= value <= bounds.high:
+            self.errors[bounds.name] = bounds.sentence
             return None
         return value
 
@@ -149,15 +159,18 @@ class Form:
             raise BadInput(self.errors, self.asks)
 
 
-CONFIRMED = "_is_so"
-"""Behind a field's name: the person said that what was asked about it is so."""
+CONFIRMED = "_confirmed"
+"""Behind a field's name: the person confirmed what was asked about it."""
+EARLIER_CONFIRMED = "_is_so"
+"""How lines written before said the same."""
 
 
 def was_confirmed(typed: Mapping[str, str], name: str = "") -> bool:
     """Whether a field, or any, was asked about and confirmed when a line was typed."""
+    suffixes = (CONFIRMED, EARLIER_CONFIRMED)
     if name:
-        return name + CONFIRMED in typed
-    return any(key.endswith(CONFIRMED) for key in typed)
+        return any(name + suffix in typed for suffix in suffixes)
+    return any(key.endswith(suffixes) for key in typed)
 
 
 def kept_of(fields: Mapping[str, str], *left_out: str) -> dict[str, str]:

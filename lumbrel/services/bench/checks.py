@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import CONFIRMED, Bounds, Form
 from lumbrel.services.bench.curves import hydrometer_of, own_curve
 from lumbrel.store import day as day_store
 from lumbrel.store.day import ScaleCheck
@@ -18,6 +18,16 @@ DOUBTED_BRIX, IMPOSSIBLE_BRIX = 1.5, 5.0
 DOUBTED_PA, IMPOSSIBLE_PA = 1000.0, 5000.0
 GOOD_FOR = timedelta(days=365)
 
+ICE = Bounds(
+    "ice",
+    "temperature",
+    -MAX_ICE_K,
+    MAX_ICE_K,
+    "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
+    "Fahrenheit type F behind the number.",
+)
+BRIX = Bounds("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is best.")
+
 
 def take_ice_point(
     db: Connection, instrument: Instrument[Detail], now: datetime, fields: dict[str, str]
@@ -28,14 +38,7 @@ def take_ice_point(
         BadInput: not a temperature, or one that melting ice cannot give.
     """
     form = Form(fields, load_kitchen(db))
-    reading = form.between(
-        "ice",
-        "temperature",
-        -MAX_ICE_K,
-        MAX_ICE_K,
-        "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
-        "Fahrenheit type F behind the number.",
-    )
+    reading = form.between(ICE)
     form.check()
     assert reading is not None
     point = day_store.IcePoint(form.client_id(), now, instrument.id, fields["ice"].strip(), reading)
@@ -72,7 +75,7 @@ def take_scale_check(
             )
     form.check()
     assert true is not None and error is not None
-    typed = {k: v for k, v in fields.items() if v and k != "id" and not k.endswith("_is_so")}
+    typed = {k: v for k, v in fields.items() if v and k != "id" and not k.endswith(CONFIRMED)}
     day_store.add_scale_check(
         db,
         ScaleCheck(
@@ -94,24 +97,28 @@ def _density(
     against = form.choice("against", ["water", "solution"], "Choose water or a weighed solution.")
     true: float | None = 0.0
     if against == "solution":
-        true = form.between("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is best.")
+        true = form.between(BRIX)
     hot = 100.0 if instrument.kind == "hydrometer" else 30.0
     least = 0.0 if instrument.kind == "hydrometer" else 10.0
     at = form.between(
-        "temperature",
-        "temperature",
-        least,
-        hot,
-        f"It can be read between {form.show(least, 'temperature')} and "
-        f"{form.show(hot, 'temperature')}.",
+        Bounds(
+            "temperature",
+            "temperature",
+            least,
+            hot,
+            f"It can be read between {form.show(least, 'temperature')} and "
+            f"{form.show(hot, 'temperature')}.",
+        )
     )
     low = scale_of(instrument)[0]
     reading = form.between(
-        "reading",
-        "stem" if instrument.kind == "hydrometer" else "brix",
-        -2,
-        85,
-        "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
+        Bounds(
+            "reading",
+            "stem" if instrument.kind == "hydrometer" else "brix",
+            -2,
+            85,
+            "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
+        )
     )
     if true is not None and low > true + 2:
         form.errors["against"] = (
@@ -132,8 +139,8 @@ def _density(
 
 def _barometer(form: Form, db: Connection, now: datetime) -> tuple[str, float | None, float | None]:
     words = "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg)."
-    reading = form.between("reading", "pressure", 500, 1090, words)
-    true = form.between("true", "pressure", 500, 1090, words)
+    reading = form.between(Bounds("reading", "pressure", 500, 1090, words))
+    true = form.between(Bounds("true", "pressure", 500, 1090, words))
     if reading is None or true is None:
         return "reference", None, None
     return "reference", true * 100, (reading - true) * 100
@@ -182,8 +189,8 @@ def mixture(form: Form) -> Mixture | None:
     if not form.given("sugar") or not form.given("water"):
         return None
     words = "Weigh between 1 g and 100 kg (0.04 oz and 220 lb)."
-    sugar = form.between("sugar", "mass", 0.001, 100, words)
-    water = form.between("water", "mass", 0.001, 100, words)
+    sugar = form.between(Bounds("sugar", "mass", 0.001, 100, words))
+    water = form.between(Bounds("water", "mass", 0.001, 100, words))
     form.check()
     assert sugar is not None and water is not None
     brix = 100 * sugar / (sugar + water)

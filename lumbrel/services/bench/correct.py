@@ -180,7 +180,7 @@ class Corrector:
         sigma = hydrometer.ASSUMED_CUP_SIGMA
         brix = mark.true_brix + facts.reading_brix - mark.reading_brix
         means = f"stands for {mark.true_brix:g}"
-        why = "the school of the printed mark: the cup's heat is not asked"
+        why = "the method of the printed mark: the cup's heat is not asked"
         steps = (
             ReadingStep("stem floats at", facts.reading_brix, "brix", "as read"),
             ReadingStep("printed hot mark", mark.reading_brix, "brix", means),

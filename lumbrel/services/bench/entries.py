@@ -10,7 +10,7 @@ from lumbrel.services.base.facts import (
     RefractometerFacts,
     ThermometerFacts,
 )
-from lumbrel.services.base.form import Form, was_confirmed
+from lumbrel.services.base.form import Bounds, Form, was_confirmed
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.bench.correct import Corrector
@@ -33,6 +33,40 @@ CUP_ABOVE_BOIL_K = 4.5
 """So much hotter than water boils, a cup would still be boiling itself."""
 CANDY_ABOVE_BOIL_K, COLD_BELOW_BOIL_K = 25.0, 8.0
 SYRUP_ABOVE_BOIL_K = 4.1
+
+CUP = Bounds(
+    "cup",
+    "temperature",
+    0,
+    100,
+    "A cup can be read between 0 and 100 °C (32 and 212 °F); for Fahrenheit type F "
+    "behind the number.",
+)
+READING = Bounds(
+    "reading",
+    "stem",
+    0.1,
+    85,
+    "A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the scale”.",
+)
+REFRACTOMETER_READING = Bounds(
+    "reading", "brix", 0.1, 85, "A refractometer shows above 0 and at most 85 Brix."
+)
+SAMPLE = Bounds(
+    "sample",
+    "temperature",
+    10,
+    30,
+    "A drop has a number between 10 and 30 °C (50 and 86 °F) only: close the prism, let it "
+    "come to temperature, read again.",
+)
+THERMOMETER_READING = Bounds(
+    "reading",
+    "temperature",
+    0,
+    HOTTEST_READING_C,
+    "No syrup is hotter than 180 °C (356 °F); for Fahrenheit type F behind the number, as 219 F.",
+)
 
 
 def _instrument(form: Form, context: BatchContext, detail: type[D]) -> Instrument[D] | None:
@@ -86,14 +120,7 @@ def hydrometer(form: Form, context: BatchContext) -> HydrometerFacts | None:
 def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
     """The cup's temperature, and the probe in it that said so when nothing was typed."""
     if form.given("cup"):
-        typed = form.between(
-            "cup",
-            "temperature",
-            0,
-            100,
-            "A cup can be read between 0 and 100 °C (32 and 212 °F); for Fahrenheit type F "
-            "behind the number.",
-        )
+        typed = form.between(CUP)
         return typed, ""
     live = cup_probe(context)
     if live:
@@ -109,14 +136,7 @@ def _stem(
     form: Form, instrument: Instrument[HydrometerDetail] | None, low: float, high: float
 ) -> float | None:
     """Where the stem floats; outside its own scale it is asked about."""
-    reading = form.between(
-        "reading",
-        "stem",
-        0.1,
-        85,
-        "A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the "
-        "scale”.",
-    )
+    reading = form.between(READING)
     if reading is not None and not low <= reading <= high:
         name = instrument.name if instrument else "this stem"
         form.ask(
@@ -153,17 +173,8 @@ def _plausible_density(
 def refractometer(form: Form, context: BatchContext) -> RefractometerFacts | None:
     """A drop on the prism and its temperature."""
     instrument = _instrument(form, context, RefractometerDetail)
-    reading = form.between(
-        "reading", "brix", 0.1, 85, "A refractometer shows above 0 and at most 85 Brix."
-    )
-    sample = form.between(
-        "sample",
-        "temperature",
-        10,
-        30,
-        "A drop has a number between 10 and 30 °C (50 and 86 °F) only: close the prism, let it "
-        "come to temperature, read again.",
-    )
+    reading = form.between(REFRACTOMETER_READING)
+    sample = form.between(SAMPLE)
     low, high = scale_of(instrument) if instrument else (0.0, 85.0)
     if reading is not None:
         _within_range(form, reading, low, high)
@@ -192,14 +203,7 @@ def _within_range(form: Form, reading: float, low: float, high: float) -> None:
 def thermometer(form: Form, context: BatchContext) -> ThermometerFacts | None:
     """What a thermometer shows in the boil."""
     instrument = _instrument(form, context, ThermometerDetail)
-    reading = form.between(
-        "reading",
-        "temperature",
-        0,
-        HOTTEST_READING_C,
-        "No syrup is hotter than 180 °C (356 °F); for Fahrenheit type F behind the number, as "
-        "219 F.",
-    )
+    reading = form.between(THERMOMETER_READING)
     if reading is not None:
         _boils(form, context, reading)
     if instrument is None or reading is None:

@@ -8,12 +8,15 @@ from lumbrel.core.candy import confections
 from lumbrel.core.candy.confections import Confection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.day import ladder
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.store.kitchen import load_kitchen
 
 PURE = 0.01
+
+SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
+BRIX = Bounds("brix", "brix", 50, 80, "Syrup for candy has between 50 and 80 Brix.")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,10 +55,8 @@ def page(db: Connection, now: datetime, fields: dict[str, str]) -> CandyPage:
     """
     kitchen = load_kitchen(db)
     form = Form({"syrup": "4 kg", "brix": f"{kitchen.target_brix:g}", **fields}, kitchen)
-    syrup = form.between(
-        "syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg."
-    )
-    brix = form.between("brix", "brix", 50, 80, "Syrup for candy has between 50 and 80 Brix.")
+    syrup = form.between(SYRUP)
+    brix = form.between(BRIX)
     form.check()
     assert syrup is not None and brix is not None
     today = ladder.today(db, now, fields.get("thermometer", ""))

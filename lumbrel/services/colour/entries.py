@@ -4,7 +4,7 @@ from lumbrel.core.colour import grades
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import ColourFacts, DrawFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
 from lumbrel.store.instruments import D, Instrument, ReferenceDetail, VialDetail
@@ -19,6 +19,14 @@ FLAWS = {
 PATHS_APART = 0.05
 """By such a share a vial may differ from what its references are made for."""
 
+TRANSMITTANCE = Bounds(
+    "transmittance",
+    "percent",
+    0.1,
+    100,
+    "Transmittance lies above 0 and up to 100 % of the glycerol blank.",
+)
+
 
 def colour(form: Form, context: BatchContext) -> ColourFacts | None:
     """The colour class, and what keeps the batch from being graded."""
@@ -29,13 +37,7 @@ def colour(form: Form, context: BatchContext) -> ColourFacts | None:
 
 
 def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
-    measured = form.between(
-        "transmittance",
-        "percent",
-        0.1,
-        100,
-        "Transmittance lies above 0 and up to 100 % of the glycerol blank.",
-    )
+    measured = form.between(TRANSMITTANCE)
     vial = _owned(form, context, VialDetail)
     path = vial.detail.path_mm if vial else _path(form)
     if measured is None or path is None:
@@ -55,7 +57,7 @@ def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colo
 
 def _path(form: Form) -> float | None:
     sentence = "A vial's path is between 1 and 100 mm (0.04 and 3.9 in)."
-    return form.between("path", "depth", 1, 100, sentence)
+    return form.between(Bounds("path", "depth", 1, 100, sentence))
 
 
 def _owned(form: Form, context: BatchContext, detail: type[D]) -> Instrument[D] | None:

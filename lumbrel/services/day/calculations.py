@@ -174,7 +174,7 @@ def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
 
-class SchoolsRequest(Request):
+class EndPointsRequest(Request):
     """A thermometer in a test boil, and the density wanted."""
 
     station_pressure_hpa: StationPressure
@@ -183,7 +183,7 @@ class SchoolsRequest(Request):
     invert_fraction: InvertFraction = 0.01
 
 
-class SchoolStop(BaseModel):
+class EndPointStop(BaseModel):
     """Where a rule stops: what the thermometer shows, what is true, what it leaves.
 
     `brix` is null when no syrup boils there.
@@ -195,14 +195,14 @@ class SchoolStop(BaseModel):
     brix: float | None
 
 
-class SchoolsAnswer(Answer):
-    """Every school of the end point."""
+class EndPointsAnswer(Answer):
+    """Every method of the end point."""
 
-    schools: list[SchoolStop]
+    schools: list[EndPointStop]
 
 
-def end_points(request: SchoolsRequest) -> SchoolsAnswer:
-    """What every school of the end point would leave in the pan, in Brix."""
+def end_points(request: EndPointsRequest) -> EndPointsAnswer:
+    """What every method of the end point would leave in the pan, in Brix."""
     pressure = request.station_pressure_hpa * 100
     boil = water.boiling_point_c(require_station_pressure(pressure))
     held = thermometer.Calibration(at_c=boil)
@@ -213,18 +213,18 @@ def end_points(request: SchoolsRequest) -> SchoolsAnswer:
     rise = methods.step_k(pressure, request.target_brix, request.invert_fraction)
     working.append(step("rise for the target", rise, "K", NORRISH))
     stops = []
-    for school in ("computed", "flat-219", *methods.STEPS_F):
-        mark = methods.shown_mark_c(school, held.indicated_c(boil), rise)
+    for method in ("computed", "flat-219", *methods.STEPS_F):
+        mark = methods.shown_mark_c(method, held.indicated_c(boil), rise)
         stop = methods.stop_at(mark, held, pressure, request.invert_fraction)
         stops.append(
-            SchoolStop(school=school, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
+            EndPointStop(school=method, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
         )
-        working.append(step(f"{school} leaves", stop.brix, "Brix"))
-    return SchoolsAnswer(schools=stops, working=working)
+        working.append(step(f"{method} leaves", stop.brix, "Brix"))
+    return EndPointsAnswer(schools=stops, working=working)
 
 
 CALCULATIONS = (
-    Calculation("finish-point/schools", SchoolsRequest, SchoolsAnswer, end_points),
+    Calculation("finish-point/schools", EndPointsRequest, EndPointsAnswer, end_points),
     Calculation("boiling-point", BoilingPointRequest, BoilingPointAnswer, boiling_point),
     Calculation("finish-point", FinishPointRequest, FinishPointAnswer, finish_temperature),
     Calculation("thermometer/brix", ThermometerRequest, BrixAnswer, thermometer_brix),

@@ -1,6 +1,7 @@
 """The day: where water boils here now by each basis, and the heat ladder."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from math import sqrt
 from sqlite3 import Connection
@@ -8,7 +9,7 @@ from statistics import fmean, stdev
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.bench.thermometer import Calibration
-from lumbrel.core.candy.confections import BURN_HAZARD_C, confections
+from lumbrel.core.candy.confections import BURN_HAZARD_C, Confection, confections
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods, target
 from lumbrel.core.physics import air, sucrose, water
@@ -56,17 +57,17 @@ class Rung:
 
 @dataclass(frozen=True, kw_only=True)
 class Day:
-    """Everything the day check shows."""
+    """Everything the day check shows; little of it while no pressure is known."""
 
     now: datetime
     kitchen: Kitchen
-    pressure: Pressure | None
-    bases: list[Basis]
-    thermometers: list[ThermometerToday]
-    chosen: ThermometerToday | None
     sugar_kind: str
-    rungs: list[Rung]
-    rules: list[target.RuleOfThumb]
+    pressure: Pressure | None = None
+    bases: Sequence[Basis] = ()
+    thermometers: Sequence[ThermometerToday] = ()
+    chosen: ThermometerToday | None = None
+    rungs: Sequence[Rung] = ()
+    rules: Sequence[target.RuleOfThumb] = ()
 
 
 def today(
@@ -77,17 +78,7 @@ def today(
     boil_by = kitchen.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(db, kitchen, now, boil_by)
     if pressure is None:
-        return Day(
-            now=now,
-            kitchen=kitchen,
-            pressure=None,
-            bases=[],
-            thermometers=[],
-            chosen=None,
-            sugar_kind=sugar_kind,
-            rungs=[],
-            rules=[],
-        )
+        return Day(now=now, kitchen=kitchen, sugar_kind=sugar_kind)
     sorts = [
         thermometer_today(db, instrument, pressure, now, boil_by)
         for instrument in instruments_of(db, ThermometerDetail)
@@ -121,6 +112,9 @@ def _best(sorts: list[ThermometerToday]) -> ThermometerToday | None:
     return sorts[0] if sorts else None
 
 
+MEASURED = {"barometer": "barometer", "station": "pressure typed", "forecast": "forecast"}
+
+
 def _bases(
     db: Connection,
     kitchen: Kitchen,
@@ -130,75 +124,137 @@ def _bases(
 ) -> list[Basis]:
     rows = []
     if chosen and chosen.boil:
-        rows.append(_by_test_boil(db, chosen, now))
-    names = {"barometer": "barometer", "station": "pressure typed", "forecast": "forecast"}
-    if pressure.basis in names:
-        steady = "followed" if pressure.followed else "good for 12 h"
-        rows.append(
-            Basis(
-                label=names[pressure.basis],
-                boil_c=pressure.boil_c,
-                sigma_k=pressure.boil_sigma_k,
-                note=steady,
-                chosen=True,
-                detail=pressure.pa / 100,
-                detail_kind="pressure",
-            )
-        )
+        rows.append(_by_test_boil(db, chosen, chosen.boil, now))
+    if pressure.basis in MEASURED:
+        rows.append(_by_pressure(pressure))
     if kitchen.elevation_m is not None:
-        mean = air.pressure_at_elevation_pa(kitchen.elevation_m)
-        rows.append(
-            Basis(
-                label="elevation alone",
-                boil_c=water.boiling_point_c(mean),
-                sigma_k=air.ELEVATION_ONLY_SIGMA_PA * thermometer.BOIL_SHIFT_K_PER_PA,
-                note="whatever the weather",
-                chosen=pressure.basis == "elevation",
-                detail=kitchen.elevation_m,
-                detail_kind="elevation",
-            )
-        )
-        rows.append(
-            Basis(
-                label="“one degree F per 500 ft”",
-                boil_c=target.boil_by_feet_rule_c(kitchen.elevation_m),
-                sigma_k=None,
-                note="a rule of thumb",
-            )
-        )
+        rows += _by_elevation(kitchen.elevation_m, chosen=pressure.basis == "elevation")
     return rows
 
 
-def _by_test_boil(db: Connection, chosen: ThermometerToday, now: datetime) -> Basis:
+def _by_pressure(pressure: Pressure) -> Basis:
+    return Basis(
+        label=MEASURED[pressure.basis],
+        boil_c=pressure.boil_c,
+        sigma_k=pressure.boil_sigma_k,
+        note="followed" if pressure.followed else "good for 12 h",
+        chosen=True,
+        detail=pressure.pa / 100,
+        detail_kind="pressure",
+    )
+
+
+def _by_elevation(elevation_m: float, chosen: bool) -> list[Basis]:
+    mean = air.pressure_at_elevation_pa(elevation_m)
+    alone = Basis(
+        label="elevation alone",
+        boil_c=water.boiling_point_c(mean),
+        sigma_k=air.ELEVATION_ONLY_SIGMA_PA * thermometer.BOIL_SHIFT_K_PER_PA,
+        note="whatever the weather",
+        chosen=chosen,
+        detail=elevation_m,
+        detail_kind="elevation",
+    )
+    rule = Basis(
+        label="“one degree F per 500 ft”",
+        boil_c=target.boil_by_feet_rule_c(elevation_m),
+        sigma_k=None,
+        note="a rule of thumb",
+    )
+    return [alone, rule]
+
+
+def _by_test_boil(
+    db: Connection, chosen: ThermometerToday, boil: day_store.TestBoil, now: datetime
+) -> Basis:
     """Water's boil by this thermometer: its reading less the offset of its *other* boils.
 
     One reading cannot give both the boil and the offset; with earlier boils the offset is
     known independently, and then today's reading is a word of its own on where water boils.
     """
-    assert chosen.boil is not None
-    earlier = day_store.test_boils(db, chosen.instrument.id, now)[1:21]
-    if len(earlier) < 2:
-        return Basis(
-            label="test boil",
-            boil_c=None,
-            sigma_k=None,
-            note=f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather",
-            chosen=False,
-            detail=chosen.boil.reading_c,
-            detail_kind="temperature",
-        )
-    offsets = [b.reading_c - water.boiling_point_c(b.station_pressure_pa) for b in earlier]
-    sort = chosen.instrument.detail.sort
-    sigma = sqrt(thermometer.SIGMA_K[sort] ** 2 + stdev(offsets) ** 2 / len(offsets))
-    return Basis(
+    alone = Basis(
         label="test boil",
-        boil_c=chosen.boil.reading_c - fmean(offsets),
-        sigma_k=sigma,
-        note=f"less what {len(earlier)} earlier boils taught",
-        chosen=False,
-        detail=chosen.boil.reading_c,
+        boil_c=None,
+        sigma_k=None,
+        note=f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather",
+        detail=boil.reading_c,
         detail_kind="temperature",
     )
+    earlier = day_store.test_boils(db, chosen.instrument.id, now)[1:21]
+    if len(earlier) < 2:
+        return alone
+    offsets = [b.reading_c - water.boiling_point_c(b.station_pressure_pa) for b in earlier]
+    own = thermometer.SIGMA_K[chosen.instrument.detail.sort]
+    return replace(
+        alone,
+        boil_c=boil.reading_c - fmean(offsets),
+        sigma_k=sqrt(own**2 + stdev(offsets) ** 2 / len(offsets)),
+        note=f"less what {len(earlier)} earlier boils taught",
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Scale:
+    """What the ladder is drawn by: pressure here, the thermometer's own scale, the sugar."""
+
+    pressure: Pressure
+    calibration: Calibration
+    invert: float
+
+    def rung(
+        self,
+        key: str,
+        label: str,
+        span_k: tuple[float, float],
+        *,
+        rank: str = "mark",
+        brix: float | None = None,
+    ) -> Rung:
+        """One mark, so many kelvin above boiling water."""
+        boil, shown = self.pressure.boil_c, self.calibration.indicated_c
+        low_k, high_k = span_k
+        middle = boil + (low_k + high_k) / 2
+        return Rung(
+            key=key,
+            label=label,
+            true_c=middle,
+            shown_c=shown(middle),
+            low_shown_c=shown(boil + low_k),
+            high_shown_c=shown(boil + high_k),
+            above_water_k=middle - boil,
+            brix=brix,
+            rank=rank,
+            hot=middle >= BURN_HAZARD_C,
+        )
+
+    def density(self, brix: float, name: str, rank: str) -> Rung:
+        """Where syrup of a density boils."""
+        step = target.finish_point(self.pressure.pa, brix, self.invert).above_water_c
+        return self._syrup(step, brix, name, rank)
+
+    def finish(self, brix: float, end_point: str) -> Rung:
+        """Where syrup is done, by the kitchen's method of the end point."""
+        if end_point == DEFAULT_END_POINT:
+            return self.density(brix, "syrup", "finish")
+        step = target.finish_point(self.pressure.pa, brix, self.invert).above_water_c
+        boil = self.pressure.boil_c
+        mark = methods.shown_mark_c(end_point, self.calibration.indicated_c(boil), step)
+        stop = methods.stop_at(mark, self.calibration, self.pressure.pa, self.invert)
+        return self._syrup(stop.true_c - boil, round(stop.brix or brix, 1), "your rule", "finish")
+
+    def _syrup(self, step_k: float, brix: float, name: str, rank: str) -> Rung:
+        label = f"{name}, {brix:g}"
+        return self.rung(f"finish-{brix:g}", label, (step_k, step_k), rank=rank, brix=brix)
+
+    def candy(self, piece: Confection) -> Rung | None:
+        """Where a confection is poured; None where no such sugar is known."""
+        boil = self.pressure.boil_c + piece.middle_above_water_k
+        try:
+            solids = sucrose.brix_from_boiling_point(boil, self.pressure.pa, self.invert)
+        except OutOfRange:
+            return None
+        span_k = (piece.low_above_water_k, piece.high_above_water_k)
+        return self.rung(piece.key, piece.full_name, span_k, rank="candy", brix=solids)
 
 
 def ladder(
@@ -210,79 +266,24 @@ def ladder(
 ) -> list[Rung]:
     """Every mark from boiling water up, as the chosen thermometer shows it.
 
-    The finish stands where the kitchen's school of the end point puts it.
+    The finish stands where the kitchen's method of the end point puts it.
     """
-    invert = target.DEFAULT_INVERT_FRACTION[sugar_kind]
-    calibration = chosen.calibration if chosen else Calibration(at_c=pressure.boil_c)
-    boil = pressure.boil_c
-
-    def rung(
-        key: str, label: str, low_k: float, high_k: float, rank: str, brix: float | None = None
-    ) -> Rung:
-        middle = boil + (low_k + high_k) / 2
-        return Rung(
-            key=key,
-            label=label,
-            true_c=middle,
-            shown_c=calibration.indicated_c(middle),
-            low_shown_c=calibration.indicated_c(boil + low_k),
-            high_shown_c=calibration.indicated_c(boil + high_k),
-            above_water_k=middle - boil,
-            brix=brix,
-            rank=rank,
-            hot=middle >= BURN_HAZARD_C,
-        )
-
-    rungs = [
-        rung("water", "water boils", 0.0, 0.0, "mark"),
-        rung(
-            "pre-filter",
-            "strain once, while thin",
-            target.PRE_FILTER_ABOVE_WATER_K,
-            target.PRE_FILTER_ABOVE_WATER_K,
-            "mark",
-        ),
+    scale = _Scale(
+        pressure=pressure,
+        calibration=chosen.calibration if chosen else Calibration(at_c=pressure.boil_c),
+        invert=target.DEFAULT_INVERT_FRACTION[sugar_kind],
+    )
+    strain_k = target.PRE_FILTER_ABOVE_WATER_K
+    floors = {target.FLOOR_BRIX: "the floor", target.DEFAULT_BRIX: "stricter places"}
+    syrups = [
+        scale.finish(brix, end_point)
+        if brix == target_brix
+        else scale.density(brix, floors[brix], "floor")
+        for brix in sorted({*floors, target_brix})
     ]
-    marks = {target.FLOOR_BRIX: "floor", target.DEFAULT_BRIX: "floor", target_brix: "finish"}
-    for brix, rank in sorted(marks.items()):
-        step = target.finish_point(pressure.pa, brix, invert).above_water_c
-        name = (
-            "syrup"
-            if rank == "finish"
-            else "the floor"
-            if brix == target.FLOOR_BRIX
-            else "stricter places"
-        )
-        if rank == "finish" and end_point != DEFAULT_END_POINT:
-            shown = methods.shown_mark_c(end_point, calibration.indicated_c(boil), step)
-            stop = methods.stop_at(shown, calibration, pressure.pa, invert)
-            step, name, brix = stop.true_c - boil, "your rule", round(stop.brix or brix, 1)
-        rungs.append(
-            rung(
-                f"finish-{brix:g}",
-                f"{name}, {brix:g}",
-                low_k=step,
-                high_k=step,
-                rank=rank,
-                brix=brix,
-            )
-        )
-    for piece in confections():
-        solids = None
-        try:
-            solids = sucrose.brix_from_boiling_point(
-                boil + piece.middle_above_water_k, pressure.pa, invert
-            )
-        except OutOfRange:
-            continue
-        rungs.append(
-            rung(
-                piece.key,
-                piece.full_name,
-                low_k=piece.low_above_water_k,
-                high_k=piece.high_above_water_k,
-                rank="candy",
-                brix=solids,
-            )
-        )
-    return rungs
+    return [
+        scale.rung("water", "water boils", (0.0, 0.0)),
+        scale.rung("pre-filter", "strain once, while thin", (strain_k, strain_k)),
+        *syrups,
+        *filter(None, map(scale.candy, confections())),
+    ]

@@ -75,7 +75,7 @@ def station_pa(
 
 
 def pressure_by(db: Connection, kitchen: Kitchen, at: datetime, boil_by: str) -> Pressure | None:
-    """Station pressure as a school of "where water boils" holds it.
+    """Station pressure as a method of "where water boils" holds it.
 
     Args:
         boil_by: "test-boil" or "barometer" (the best basis there is), "elevation" (whatever the

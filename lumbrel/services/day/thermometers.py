@@ -22,10 +22,10 @@ class ThermometerToday:
     instrument: Instrument[ThermometerDetail]
     calibration: Calibration
     sigma_k: float
-    boil: day_store.TestBoil | None
-    stale: str
+    boil: day_store.TestBoil | None = None
+    stale: str = ""
     """Why a new test boil is asked for; empty when it is not."""
-    pressure_change_pa: float | None
+    pressure_change_pa: float | None = None
 
     @property
     def offset_sigma_k(self) -> float:
@@ -48,55 +48,54 @@ def thermometer_today(
     now: datetime,
     boil_by: str = DEFAULT_BOIL_BY,
 ) -> ThermometerToday:
-    """A thermometer as it can be trusted now; a school that does not go by the test boil takes
+    """A thermometer as it can be trusted now; a method that does not go by the test boil takes
     it at its word."""
-    if boil_by != DEFAULT_BOIL_BY:
-        return ThermometerToday(
-            instrument=instrument,
-            calibration=Calibration(at_c=pressure.boil_c),
-            sigma_k=thermometer.UNTESTED_SIGMA_K,
-            boil=None,
-            stale="",
-            pressure_change_pa=None,
-        )
-    boils = day_store.test_boils(db, instrument.id, now, 1)
-    sort = instrument.detail.sort
+    boils = day_store.test_boils(db, instrument.id, now, 1) if boil_by == DEFAULT_BOIL_BY else []
     if not boils:
+        never = "It has never been in boiling water here."
         return ThermometerToday(
             instrument=instrument,
             calibration=Calibration(at_c=pressure.boil_c),
             sigma_k=thermometer.UNTESTED_SIGMA_K,
-            boil=None,
-            stale="It has never been in boiling water here.",
-            pressure_change_pa=None,
+            stale=never if boil_by == DEFAULT_BOIL_BY else "",
         )
     boil = boils[0]
-    ice = day_store.latest_ice_point(db, instrument.id, now)
-    recent = ice if ice and now - ice.at <= ICE_GOOD_FOR else None
-    calibration = thermometer.calibrate(
-        boil.reading_c, boil.station_pressure_pa, sort, recent.reading_c if recent else None
-    )
+    detail = instrument.detail
     hours = (now - boil.at) / timedelta(hours=1)
     # Without a barometer the same pressure is assumed now as at the boil: that keeps the marks
     # right while the air holds, and sigma_now_k widens with the boil's age.
     followed = pressure.followed and boil.basis == "barometer"
     change = pressure.pa - boil.station_pressure_pa if followed else None
-    stale = ""
-    if hours > thermometer.TEST_BOIL_GOOD_FOR_HOURS:
-        stale = f"Its last test boil is {_age(hours)} old."
-    elif change is not None and abs(change) > thermometer.TEST_BOIL_GOOD_FOR_PA:
-        moved = "risen" if change > 0 else "fallen"
-        stale = f"The pressure has {moved} {abs(change) / 100:.1f} hPa since its test boil."
-    resolution = instrument.detail.resolution_k
-    sigma = thermometer.sigma_now_k(sort, True, hours, change, resolution)
     return ThermometerToday(
         instrument=instrument,
-        calibration=calibration,
-        sigma_k=sigma,
+        calibration=thermometer.calibrate(
+            boil.reading_c,
+            boil.station_pressure_pa,
+            detail.sort,
+            _ice_reading_c(db, instrument, now),
+        ),
+        sigma_k=thermometer.sigma_now_k(detail.sort, True, hours, change, detail.resolution_k),
         boil=boil,
-        stale=stale,
+        stale=_stale(hours, change),
         pressure_change_pa=change,
     )
+
+
+def _ice_reading_c(
+    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
+) -> float | None:
+    ice = day_store.latest_ice_point(db, instrument.id, now)
+    return ice.reading_c if ice and now - ice.at <= ICE_GOOD_FOR else None
+
+
+def _stale(hours: float, change_pa: float | None) -> str:
+    """Why a test boil no longer counts in full; nothing while it does."""
+    if hours > thermometer.TEST_BOIL_GOOD_FOR_HOURS:
+        return f"Its last test boil is {_age(hours)} old."
+    if change_pa is not None and abs(change_pa) > thermometer.TEST_BOIL_GOOD_FOR_PA:
+        moved = "risen" if change_pa > 0 else "fallen"
+        return f"The pressure has {moved} {abs(change_pa) / 100:.1f} hPa since its test boil."
+    return ""
 
 
 def _age(hours: float) -> str:

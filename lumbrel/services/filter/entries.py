@@ -3,7 +3,7 @@
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, FilterFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 
 FILTERS = {
@@ -14,19 +14,21 @@ FILTERS = {
 }
 COLDEST_GOOD_FILTER_C = 80.0
 
+TEMPERATURE = Bounds(
+    "temperature",
+    "temperature",
+    20,
+    110,
+    "Syrup is filtered between 20 and 110 °C (68 and 230 °F); for Fahrenheit type F behind "
+    "the number.",
+)
+
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     """The hot filter and its temperature."""
     context.require(form, DrawFacts, "Draw the batch off first.")
     method = form.choice("method", FILTERS, "Choose how it was filtered.")
-    temperature = form.between(
-        "temperature",
-        "temperature",
-        20,
-        110,
-        "Syrup is filtered between 20 and 110 °C (68 and 230 °F); for Fahrenheit type F behind "
-        "the number.",
-    )
+    temperature = form.between(TEMPERATURE)
     if temperature is None:
         return None
     if temperature < COLDEST_GOOD_FILTER_C and method != "none":

@@ -8,7 +8,7 @@ from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, HotPack
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, JarFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import flow
@@ -21,6 +21,14 @@ MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
+
+FILL = Bounds(
+    "fill",
+    "temperature",
+    10,
+    110,
+    "Jars are filled at 82 to 88 °C (180 to 190 °F); for Fahrenheit type F behind the number.",
+)
 
 
 def jar(form: Form, context: BatchContext) -> JarFacts | None:
@@ -58,13 +66,7 @@ def _mass_kg(rows: Rows, brix: float) -> float:
 
 def _fill(form: Form, context: BatchContext) -> float | None:
     """The temperature it was filled at; outside the window it is asked about."""
-    fill = form.between(
-        "fill",
-        "temperature",
-        10,
-        110,
-        "Jars are filled at 82 to 88 °C (180 to 190 °F); for Fahrenheit type F behind the number.",
-    )
+    fill = form.between(FILL)
     judged = hot_pack.hot_pack(fill) if fill is not None else None
     coldest = context.show(COLDEST_FILL_C, "temperature", 0)
     window = f"{coldest} to {context.show(HOTTEST_FILL_C, 'temperature', 0)}"
@@ -115,9 +117,17 @@ def _jar_rows(form: Form) -> Rows:
     for i in range(1, JAR_ROWS + 1):
         if not form.given(f"count_{i}"):
             continue
-        size = form.between(f"size_{i}", "jar", 10, 20_000, "A jar holds between 10 ml and 20 L.")
+        size = form.between(
+            Bounds(f"size_{i}", "jar", 10, 20_000, "A jar holds between 10 ml and 20 L.")
+        )
         count = form.between(
-            f"count_{i}", "count", 1, 10_000, "Type how many jars, a whole number from 1 to 10 000."
+            Bounds(
+                f"count_{i}",
+                "count",
+                1,
+                10_000,
+                "Type how many jars, a whole number from 1 to 10 000.",
+            )
         )
         if size is not None and count is not None:
             rows.append((size, int(count)))

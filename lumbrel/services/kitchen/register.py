@@ -10,7 +10,7 @@ from lumbrel.core.bench.hydrometer import SIXTY_F_C
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_BRIX, SUGAR_KINDS
 from lumbrel.core.pan.vessel import Vessel
-from lumbrel.services.base.form import BadInput, Form
+from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.bench.curves import as_made
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import (
@@ -35,6 +35,34 @@ from lumbrel.store.kitchen import (
 IN_THE_CUP = "cup"
 INSTRUMENT_KINDS = ("thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference")
 REGISTERED = ("vessel", "woodlot", *INSTRUMENT_KINDS)
+
+RESOLUTION = Bounds(
+    "resolution",
+    "difference",
+    0.01,
+    10,
+    "The smallest division lies between 0.01 and 10 K (0.02 and 18 °F).",
+)
+IMMERSION = Bounds("immersion", "depth", 5, 500, "A stem is immersed 5 to 500 mm (0.2 to 20 in).")
+SCALE_BEGINS = Bounds("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
+SCALE_ENDS = Bounds("high", "brix", 1, 90, "The scale ends between 1 and 90 Brix.")
+TRUE_AT = Bounds(
+    "true_at",
+    "temperature",
+    0,
+    40,
+    "A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.",
+)
+PATH = Bounds("path", "depth", 2, 60, "A vial is 2 to 60 mm (0.08 to 2.4 in) across inside.")
+MARK_READING = Bounds("mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix.")
+MARK_AT = Bounds(
+    "mark_at",
+    "temperature",
+    50,
+    100,
+    "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
+)
+MARK_TRUE = Bounds("mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.")
 
 
 @dataclass(frozen=True)
@@ -103,7 +131,9 @@ def _add_vessel(db: Connection, form: Form, name: str) -> None:
     shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
     purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
     sizes = [
-        form.between(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
+        form.between(
+            Bounds(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
+        )
         for n in SHAPES.get(shape, ())
     ]
     if shape == "measured":
@@ -157,22 +187,8 @@ def _detail(form: Form, what: str) -> dict[str, Any]:
 def _thermometer(form: Form) -> dict[str, Any]:
     sorts = ["digital", "dial", "glass"]
     detail: dict[str, Any] = {"sort": form.choice("sort", sorts, "Choose digital, dial or glass.")}
-    resolution = form.between(
-        "resolution",
-        "difference",
-        0.01,
-        10,
-        "The smallest division lies between 0.01 and 10 K (0.02 and 18 °F).",
-        required=False,
-    )
-    immersion = form.between(
-        "immersion",
-        "depth",
-        5,
-        500,
-        "A stem is immersed 5 to 500 mm (0.2 to 20 in).",
-        required=False,
-    )
+    resolution = form.between(RESOLUTION, required=False)
+    immersion = form.between(IMMERSION, required=False)
     if resolution is not None:
         detail["resolution_k"] = resolution
     if immersion is not None:
@@ -181,8 +197,8 @@ def _thermometer(form: Form) -> dict[str, Any]:
 
 
 def _range(form: Form) -> tuple[float | None, float | None]:
-    low = form.between("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
-    high = form.between("high", "brix", 1, 90, "The scale ends between 1 and 90 Brix.")
+    low = form.between(SCALE_BEGINS)
+    high = form.between(SCALE_ENDS)
     if low is not None and high is not None and low >= high:
         form.errors["high"] = "The scale must end above where it begins."
     return low, high
@@ -199,14 +215,7 @@ def _refractometer(form: Form) -> dict[str, Any]:
 
 def _hydrometer(form: Form) -> dict[str, Any]:
     low, high = _range(form)
-    true_at = form.between(
-        "true_at",
-        "temperature",
-        0,
-        40,
-        "A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.",
-        required=False,
-    )
+    true_at = form.between(TRUE_AT, required=False)
     glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
     detail: dict[str, Any] = {
         "scale_low_brix": low,
@@ -230,9 +239,7 @@ def _barometer(form: Form) -> dict[str, Any]:
 
 
 def _path(form: Form) -> float | None:
-    return form.between(
-        "path", "depth", 2, 60, "A vial is 2 to 60 mm (0.08 to 2.4 in) across inside."
-    )
+    return form.between(PATH)
 
 
 def _vial(form: Form) -> dict[str, Any]:
@@ -249,24 +256,9 @@ def _reference(form: Form) -> dict[str, Any]:
 
 def _hot_mark(form: Form, detail: dict[str, Any]) -> dict[str, float]:
     """A mark printed for hot syrup; it bends the stem's curve until its own pairs do."""
-    reading = form.between(
-        "mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix."
-    )
-    at = form.between(
-        "mark_at",
-        "temperature",
-        50,
-        100,
-        "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
-    )
-    true = form.between(
-        "mark_true",
-        "brix",
-        60,
-        70,
-        "The density it marks lies between 60 and 70 Brix.",
-        required=form.given("mark_true"),
-    )
+    reading = form.between(MARK_READING)
+    at = form.between(MARK_AT)
+    true = form.between(MARK_TRUE, required=form.given("mark_true"))
     form.check()
     assert reading is not None and at is not None
     mark = {"reading_brix": reading, "temperature_c": at, "true_brix": true or DEFAULT_BRIX}

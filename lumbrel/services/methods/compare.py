@@ -36,7 +36,7 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Comparison:
-    """One question with the outcome of each of its schools; one that cannot be told is left out."""
+    """One question with the outcome of each of its methods; one that cannot be told is left out."""
 
     question: Question
     outcomes: list[Outcome]

@@ -75,7 +75,7 @@ class Board:
     """What the probe, or the day's thermometer, shows at the draw mark."""
     thermometer: ThermometerToday | None
     pressure: Pressure | None
-    """As the batch's school of where water boils holds it."""
+    """As the batch's method of where water boils holds it."""
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool

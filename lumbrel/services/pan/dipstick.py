@@ -11,7 +11,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import AddedFacts, DepthFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
 from lumbrel.services.day.pressure import pressure_at
@@ -20,6 +20,14 @@ from lumbrel.store.instruments import DipstickDetail, Instrument
 DIPSTICK = Instrument("dipstick", "Dipstick", DipstickDetail())
 SOLIDS_SIGMA = 0.012
 """Of the solids taken in: the mass to 1 percent, the Brix to 0.3."""
+
+DEPTH = Bounds(
+    "depth",
+    "depth",
+    3,
+    2000,
+    "A depth lies between 3 mm and 2 m (0.12 and 79 in); for inches type in behind the number.",
+)
 
 
 def solids_kg(context: BatchContext, at: datetime) -> float:
@@ -84,13 +92,7 @@ def _causes() -> list[Cause]:
 
 def depth(form: Form, context: BatchContext) -> DepthFacts | None:
     """The depth as it is typed."""
-    mm = form.between(
-        "depth",
-        "depth",
-        3,
-        2000,
-        "A depth lies between 3 mm and 2 m (0.12 and 79 in); for inches type in behind the number.",
-    )
+    mm = form.between(DEPTH)
     if mm is None:
         return None
     facts = DepthFacts(depth_mm=mm)

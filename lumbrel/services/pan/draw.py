@@ -3,7 +3,7 @@
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, DrawFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
 
@@ -12,18 +12,13 @@ THIN_BRIX = 1.5
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
+MASS = Bounds("mass", "mass", 0.1, 5000, "What was drawn must weigh between 0.1 and 5000 kg.")
+
 
 def draw(form: Form, context: BatchContext) -> DrawFacts:
     """Draw off: the joint density, target and mass at this moment are kept with it."""
     board = board_of(context)
-    mass = form.between(
-        "mass",
-        "mass",
-        0.1,
-        5000,
-        "What was drawn must weigh between 0.1 and 5000 kg.",
-        required=False,
-    )
+    mass = form.between(MASS, required=False)
     _ask_when_thin(form, board)
     known = board.believed or board.joint
     return DrawFacts(

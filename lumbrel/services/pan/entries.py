@@ -12,7 +12,7 @@ from lumbrel.services.base.facts import (
     NoteFacts,
     StrainedFacts,
 )
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.alarms import HEADLINES
 
@@ -23,6 +23,10 @@ DEFOAMERS = {
     "cream": ("cream", "milk"),
     "commercial": ("commercial defoamer", ""),
 }
+
+MASS = Bounds("mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg.")
+BRIX = Bounds("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
+TEMPERATURE = Bounds("temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.")
 
 
 def boiling(form: Form, context: BatchContext) -> BoilingFacts:
@@ -63,18 +67,9 @@ def foam_words(context: BatchContext, entry: Entry[FoamFacts]) -> Line:
 
 def added(form: Form, context: BatchContext) -> AddedFacts | None:
     """More near-syrup, or water or thinner syrup put back."""
-    mass = form.between(
-        "mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg."
-    )
-    brix = form.between("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
-    warm = form.between(
-        "temperature",
-        "temperature",
-        low=0,
-        high=120,
-        sentence="It must be between 0 and 120 °C warm.",
-        required=False,
-    )
+    mass = form.between(MASS)
+    brix = form.between(BRIX)
+    warm = form.between(TEMPERATURE, required=False)
     if mass is None or brix is None:
         return None
     if warm is None:

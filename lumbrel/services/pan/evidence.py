@@ -66,7 +66,7 @@ class BoilEvidence:
     probe_samples: list[Sample]
     fitted: BoilFit
     words: list[Word]
-    """Of the instruments that count, by the batch's school of what to trust."""
+    """Of the instruments that count, by the batch's method of what to trust."""
     set_aside: list[Word]
     """Of those that do not."""
     changes: list[BurnerChange]

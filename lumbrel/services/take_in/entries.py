@@ -13,7 +13,7 @@ from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import RefractometerFacts, TakeInFacts
-from lumbrel.services.base.form import Form
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
@@ -27,6 +27,25 @@ LIMITS: dict[Measure, tuple[float, float, str]] = {
     "depth": (1.0, 2000.0, "mm"),
 }
 
+BRIX = Bounds("brix", "brix", 1, 75, "Near-syrup has between 1 and 75 Brix; concentrate 8 and up.")
+TEMPERATURE = Bounds(
+    "temperature",
+    "temperature",
+    0,
+    110,
+    "Near-syrup is between 0 and 110 °C (32 and 230 °F); for Fahrenheit type F behind the number.",
+)
+TARGET = Bounds(
+    "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
+)
+SAMPLE = Bounds(
+    "sample",
+    "temperature",
+    10,
+    30,
+    "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
+)
+
 
 def finishers(db: Connection) -> list[VesselRow]:
     """The vessels that near-syrup is finished in."""
@@ -39,17 +58,8 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
     chosen = form.choice("vessel", list(known), "Choose the vessel it goes into.")
     kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
     target = _target(form)
-    brix = form.between(
-        "brix", "brix", 1, 75, "Near-syrup has between 1 and 75 Brix; concentrate 8 and up."
-    )
-    temperature = form.between(
-        "temperature",
-        "temperature",
-        0,
-        110,
-        "Near-syrup is between 0 and 110 °C (32 and 230 °F); for Fahrenheit type F behind the "
-        "number.",
-    )
+    brix = form.between(BRIX)
+    temperature = form.between(TEMPERATURE)
     by, amount = _amount(form)
     if form.errors or brix is None or temperature is None or amount is None or by is None:
         return None
@@ -86,14 +96,7 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
 
 
 def _target(form: Form) -> float:
-    target = form.between(
-        "target",
-        "brix",
-        60,
-        75,
-        "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9.",
-        required=form.given("target"),
-    )
+    target = form.between(TARGET, required=form.given("target"))
     return form.kitchen.target_brix if target is None else target
 
 
@@ -105,7 +108,7 @@ def _amount(form: Form) -> tuple[Measure | None, float | None]:
     measure = _measured_by(form.fields.get("amount", ""), cast(Measure, by))
     low, high, unit = LIMITS[measure]
     sentence = f"The {measure} must lie between {span(low, high, unit)}."
-    return measure, form.between("amount", measure, low, high, sentence)
+    return measure, form.between(Bounds("amount", measure, low, high, sentence))
 
 
 def _measured_by(text: str, chosen: Measure) -> Measure:
@@ -145,13 +148,7 @@ def _corrected_brix(
     """Brix of the take-in: as told, or a refractometer's drop corrected."""
     if form.fields.get("brix_by", "told") != "refractometer":
         return brix
-    sample = form.between(
-        "sample",
-        "temperature",
-        10,
-        30,
-        "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
-    )
+    sample = form.between(SAMPLE)
     known = instruments_of(db, RefractometerDetail)
     if sample is None or not known:
         return None

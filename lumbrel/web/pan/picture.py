@@ -140,7 +140,7 @@ class WordPlace:
     y: float
     odd: bool
     aside: bool = False
-    """Not counted, by the batch's school of what to trust."""
+    """Not counted, by the batch's method of what to trust."""
 
 
 @dataclass(frozen=True, kw_only=True)
