@@ -101,19 +101,19 @@ def batches(db: Connection) -> list[Batch]:
 
 
 def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batch]:
-    """Batches whose slips hold standing entries of all kinds in `done` and none of `wanting`.
+    """Batches whose slips hold current entries of all kinds in `done` and none of `wanting`.
 
     Oldest first. "Standing" means not superseded.
     """
     marks = ", ".join("?" * len(done))
     rows = db.execute(
-        f"""WITH standing AS (
+        f"""WITH lines AS (
                 SELECT batch_id, kind FROM entry AS e
                 WHERE NOT EXISTS (SELECT 1 FROM entry AS later WHERE later.supersedes = e.id))
             SELECT * FROM batch
-            WHERE (SELECT count(DISTINCT kind) FROM standing
+            WHERE (SELECT count(DISTINCT kind) FROM lines
                    WHERE batch_id = batch.id AND kind IN ({marks})) = ?
-              AND NOT EXISTS (SELECT 1 FROM standing WHERE batch_id = batch.id AND kind = ?)
+              AND NOT EXISTS (SELECT 1 FROM lines WHERE batch_id = batch.id AND kind = ?)
             ORDER BY opened_at""",
         (*done, len(done), wanting),
     )
@@ -176,7 +176,7 @@ def entry_by_id(db: Connection, entry_id: str) -> EntryRow | None:
     return _entry(row) if row else None
 
 
-def standing_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[EntryRow]:
+def current_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[EntryRow]:
     """Standing entries of some kinds over all batches, batch by batch, each in order of time."""
     marks = ", ".join("?" * len(kinds))
     rows = db.execute(

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from lumbrel import demo
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
-from lumbrel.services.base.entry import standing
+from lumbrel.services.base.entry import current_lines
 from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.pan import board as boards
 from lumbrel.services.shelf import lots
@@ -61,7 +61,7 @@ class Season(unittest.TestCase):
         maple = [lot for lot in shelf if lot.batch.sugar_kind == "maple"]
         last_maple = max(m.batch.opened_at for m in maple)
         self.assertTrue(birch and all(b.batch.opened_at > last_maple for b in birch))
-        put_back = [e for e in standing(self.db, AddedFacts) if e.facts.brix == 0]
+        put_back = [e for e in current_lines(self.db, AddedFacts) if e.facts.brix == 0]
         self.assertGreaterEqual(len(put_back), 3)
         self.assertTrue(all(63 < lot.brix < 70 for lot in shelf))
 

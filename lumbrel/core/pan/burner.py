@@ -63,9 +63,9 @@ def rate_changes(fitted: BoilFit, heat: Sequence[HeatReading]) -> list[float]:
     passed = np.searchsorted([step.minute for step in fitted.steps], minutes, side="right")
     masses = 100 * np.array(fitted.solids_kg)[passed] / brixes[dense]
     sigmas = np.array([h.sigma_k for h in heat])[dense] / slopes[dense] * masses / brixes[dense]
-    put_in = np.cumsum([0.0, *(step.mass_kg for step in fitted.steps)])[passed]
+    added_kg = np.cumsum([0.0, *(step.mass_kg for step in fitted.steps)])[passed]
     cuts: list[int] = []
-    _cut(_Lines(minutes, masses - put_in, sigmas**-2), 0, len(minutes), cuts)
+    _cut(_Lines(minutes, masses - added_kg, sigmas**-2), 0, len(minutes), cuts)
     return [float(minutes[cut - 1] + minutes[cut]) / 2 for cut in sorted(cuts)]
 
 

@@ -37,7 +37,7 @@ class BatchContext:
     woodlot: Woodlot
 
     @property
-    def standing(self) -> list[Entry[Facts]]:
+    def current(self) -> list[Entry[Facts]]:
         """The slip without what was corrected or struck."""
         return [
             e for e in self.entries if not e.superseded and not isinstance(e.facts, StruckFacts)
@@ -45,14 +45,14 @@ class BatchContext:
 
     def of_kind(self, *kinds: type[F]) -> list[Entry[F]]:
         """Standing lines of some kinds, oldest first."""
-        return [found for e in self.standing if (found := with_facts(e, kinds))]
+        return [found for e in self.current if (found := with_facts(e, kinds))]
 
     def first(self, kind: type[F]) -> Entry[F] | None:
-        """The first standing line of a kind."""
+        """The first current line of a kind."""
         return next(iter(self.of_kind(kind)), None)
 
     def last(self, kind: type[F]) -> Entry[F] | None:
-        """The last standing line of a kind."""
+        """The last current line of a kind."""
         return next(reversed(self.of_kind(kind)), None)
 
     @property

@@ -79,7 +79,7 @@ def with_facts(entry: Entry[Facts], kinds: tuple[type[F], ...]) -> Entry[F] | No
     return entry if isinstance(entry.facts, kinds) else None  # type: ignore[return-value]
 
 
-def standing(
+def current_lines(
     db: Connection, facts: type[F], *, vessel_id: str = "", limit: int = 1000
 ) -> list[Entry[F]]:
     """Standing lines of one kind over all batches (of a vessel), newest first."""

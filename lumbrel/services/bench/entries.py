@@ -92,7 +92,7 @@ def _kept_already(context: BatchContext, instrument: Instrument[Detail]) -> bool
     return any(
         getattr(entry.facts, "instrument_id", None) == instrument.id
         and was_confirmed(entry.typed, "reading")
-        for entry in context.standing
+        for entry in context.current
     )
 
 

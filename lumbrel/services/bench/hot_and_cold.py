@@ -8,7 +8,7 @@ from sqlite3 import Connection
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import AddedFacts, DrawFacts, Facts, HydrometerFacts
-from lumbrel.store.record import batches, standing_of_kinds
+from lumbrel.store.record import batches, current_of_kinds
 
 HOT_FROM_C = 50.0
 SAME_DRAW = timedelta(seconds=30)
@@ -31,7 +31,7 @@ def hot_and_cold(db: Connection, instrument_id: str) -> list[HotAndCold]:
     readings below the scale teach nothing.
     """
     codes = {b.id: b.code for b in batches(db)}
-    rows = standing_of_kinds(db, ("draw", "added", "hydrometer"))
+    rows = current_of_kinds(db, ("draw", "added", "hydrometer"))
     found = []
     for batch_id, group in groupby(rows, key=lambda row: row.batch_id):
         pair = _pair([of_row(row) for row in group], instrument_id)

@@ -7,7 +7,7 @@ from sqlite3 import Connection
 from lumbrel.core.bench import refractometer, thermometer
 from lumbrel.core.physics import water
 from lumbrel.services.base.corrected import READINGS
-from lumbrel.services.base.entry import standing
+from lumbrel.services.base.entry import current_lines
 from lumbrel.services.bench import checks, curves
 from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.store import day as day_store
@@ -99,7 +99,7 @@ def _used(db: Connection, instrument: Instrument[Detail]) -> list[datetime]:
     kind = next((r for r in READINGS if r.key() == instrument.kind), None)
     if kind is None:
         return []
-    lines = standing(db, kind, limit=100_000)
+    lines = current_lines(db, kind, limit=100_000)
     return [e.at for e in lines if e.facts.instrument_id == instrument.id]
 
 

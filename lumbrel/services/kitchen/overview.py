@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.entry import Entry, standing
+from lumbrel.services.base.entry import Entry, current_lines
 from lumbrel.services.base.facts import (
     DrawFacts,
     HydrometerFacts,
@@ -32,7 +32,7 @@ TREND_OVER = timedelta(hours=3)
 def to_prove(db: Connection, now: datetime) -> list[Batch]:
     """Batches drawn half a day to three days ago whose density nobody has proved cold yet."""
     found = []
-    for draw in standing(db, DrawFacts, limit=LAST_DRAWS):
+    for draw in current_lines(db, DrawFacts, limit=LAST_DRAWS):
         if not PROVE_FROM <= now - draw.at <= PROVE_UNTIL:
             continue
         batch = record.batch_by(db, id=draw.batch_id)

@@ -59,7 +59,7 @@ class BoilEvidence:
 
     boil_start: datetime
     readings: list[Corrected]
-    """Every standing reading before the draw, corrected, oldest first."""
+    """Every current reading before the draw, corrected, oldest first."""
     probe: Instrument[ThermometerDetail] | None
     probe_now: Sample | None
     probe_reading: Corrected | None
@@ -166,10 +166,10 @@ def _probe_of(context: BatchContext, boil: Boil) -> _Probe:
 
 
 def _readings(context: BatchContext, until: datetime) -> list[Corrected]:
-    """Every standing reading up to a moment, corrected, oldest first."""
+    """Every current reading up to a moment, corrected, oldest first."""
     corrector = Corrector.of(context)
     found = []
-    for entry in context.standing:
+    for entry in context.current:
         if entry.at > until:
             continue
         if read := with_facts(entry, READINGS):

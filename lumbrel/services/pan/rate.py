@@ -5,7 +5,7 @@ from statistics import fmean, stdev
 from typing import NamedTuple
 
 from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
-from lumbrel.services.base.entry import standing
+from lumbrel.services.base.entry import current_lines
 from lumbrel.services.base.facts import DrawFacts
 from lumbrel.store.kitchen import VesselRow
 
@@ -25,7 +25,7 @@ def learned_rate(db: Connection, vessel: VesselRow) -> Rate:
 
     Without a history: a hard boil over its bottom, give or take half.
     """
-    draws = standing(db, DrawFacts, vessel_id=vessel.id, limit=LAST_DRAWS)
+    draws = current_lines(db, DrawFacts, vessel_id=vessel.id, limit=LAST_DRAWS)
     rates = [e.facts.rate_kg_per_min for e in draws if e.facts.rate_kg_per_min]
     if len(rates) >= DRAWS_NEEDED:
         mean = fmean(rates)

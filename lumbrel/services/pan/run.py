@@ -68,7 +68,7 @@ def boil_of(context: BatchContext) -> Boil:
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
     noted = context.first(BoilingFacts)
     start = noted.at if noted else taken.at + _warming(taken.facts, boils_c, rate)
-    steps, unsettled = _put_in(context, start, until, boils_c, rate)
+    steps, unsettled = _additions(context, start, until, boils_c, rate)
     return Boil(start=start, until=until, rate=rate, steps=steps, unsettled=unsettled)
 
 
@@ -79,7 +79,7 @@ def _warming(taken: TakeInFacts, boils_c: float, rate: Rate) -> timedelta:
     return timedelta(minutes=minutes)
 
 
-def _put_in(
+def _additions(
     context: BatchContext, start: datetime, until: datetime, boils_c: float, rate: Rate
 ) -> tuple[list[Step], list[While]]:
     """What was put in as steps of the balance, and the whiles in which it did not boil.
@@ -90,7 +90,7 @@ def _put_in(
     steps: list[Step] = []
     unsettled = [(start, start)]
     read: set[datetime] = set()
-    for entry in context.standing:
+    for entry in context.current:
         if isinstance(entry.facts, (*READINGS, DepthFacts)):
             read.add(entry.at)
         if not isinstance(entry.facts, AddedFacts) or entry.at > until:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from sqlite3 import Connection
 
 from lumbrel.core.colour.grades import CLASSES
-from lumbrel.services.base.entry import standing
+from lumbrel.services.base.entry import current_lines
 from lumbrel.services.base.facts import ColourFacts, JarFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.store import flow, record
@@ -61,8 +61,8 @@ class Shelf:
 def find(db: Connection, text: str = "", woodlot: str = "", grade: str = "") -> Shelf:
     """Lots by part of their code (or the batch's), by woodlot and by colour class."""
     names = {w.id: w.name for w in woodlots(db)}
-    graded = {e.batch_id: e.facts for e in standing(db, ColourFacts, limit=EVERY)}
-    jarred = {e.batch_id: e.facts for e in standing(db, JarFacts, limit=EVERY)}
+    graded = {e.batch_id: e.facts for e in current_lines(db, ColourFacts, limit=EVERY)}
+    jarred = {e.batch_id: e.facts for e in current_lines(db, JarFacts, limit=EVERY)}
     found = []
     every = flow.lots(db)
     wanted = text.strip().lower()

@@ -136,9 +136,9 @@ class Hub:
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, LEAST_TICK_SECONDS))
         common = (slip_state(db), len(alarm_store.ringing(db)))
         probes = instruments_of(db, ThermometerDetail)
-        standing = {i.vessel_id: i.id for i in probes if i.vessel_id}
+        in_vessel = {i.vessel_id: i.id for i in probes if i.vessel_id}
         for batch in self._looked_after(db):
-            probe = standing.get(batch.vessel_id)
+            probe = in_vessel.get(batch.vessel_id)
             sample = samples_store.latest_sample(db, probe, now) if probe else None
             # A probe that speaks is the clock of its page; without one the minutes still pass.
             speaks = sample is not None and now - sample.at < SPEAKS
