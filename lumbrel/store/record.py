@@ -103,7 +103,7 @@ def batches(db: Connection) -> list[Batch]:
 def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batch]:
     """Batches whose slips hold current entries of all kinds in `done` and none of `wanting`.
 
-    Oldest first. "Standing" means not superseded.
+    Oldest first. "Current" means not superseded.
     """
     marks = ", ".join("?" * len(done))
     rows = db.execute(
@@ -188,7 +188,7 @@ def current_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[EntryRow]:
     return [_entry(row) for row in rows]
 
 
-def standing_of_kind(
+def current_of_kind(
     db: Connection, kind: str, *, vessel_id: str = "", limit: int = 1000
 ) -> list[EntryRow]:
     """Standing entries of a kind over all batches (of a vessel), newest first."""

@@ -83,5 +83,5 @@ def current_lines(
     db: Connection, facts: type[F], *, vessel_id: str = "", limit: int = 1000
 ) -> list[Entry[F]]:
     """Standing lines of one kind over all batches (of a vessel), newest first."""
-    rows = record.standing_of_kind(db, facts.key(), vessel_id=vessel_id, limit=limit)
+    rows = record.current_of_kind(db, facts.key(), vessel_id=vessel_id, limit=limit)
     return [e for row in rows if (e := with_facts(of_row(row), (facts,)))]
