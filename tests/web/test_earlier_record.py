@@ -1,0 +1,112 @@
+"""A record made by version 0.1, with a line of every kind: it opens, and says what it said then."""
+
+import html
+import json
+import re
+import shutil
+import sqlite3
+import tempfile
+import unittest
+from datetime import UTC, datetime
+from pathlib import Path
+from unittest.mock import patch
+
+from fastapi.testclient import TestClient
+from pydantic import ValidationError
+
+from lumbrel.services.base import facts
+from lumbrel.services.base.facts import read_facts
+from lumbrel.services.base.form import was_confirmed
+from lumbrel.store import instruments as store
+from lumbrel.store.db import opened
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.settings import Settings
+
+EARLIER = Path(__file__).parent.parent / "data" / "record-0.1"
+PRINTED = datetime(2026, 3, 19, 13, 5, tzinfo=UTC)
+CODES = ("26-001", "26-002", "26-003", "26-004")
+LINES = "SELECT id, kind, facts, typed, at, noted_at, supersedes, why, initials FROM entry"
+
+
+def cells(page: str) -> str:
+    """The rows of a printed slip as text."""
+    body = page.split("<tbody>", 1)[1].split("</tbody>", 1)[0]
+    rows = [re.findall(r"<td>(.*?)</td>", row, re.S) for row in re.split(r"<tr\b", body)[1:]]
+    texts = [[html.unescape(re.sub(r"<[^>]+>", "", cell)).split() for cell in row] for row in rows]
+    return "".join(" | ".join(" ".join(cell) for cell in row) + "\n" for row in texts)
+
+
+class EarlierRecord(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.path = Path(shutil.copy(EARLIER / "record.sqlite3", self.folder))
+        self.before = self._lines()
+        app = create_app(Settings(self.path, lambda: PRINTED))
+        self.client = self.enterContext(
+            TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+        )
+
+    def _lines(self) -> list[tuple[str, ...]]:
+        db = sqlite3.connect(self.path)
+        try:
+            return db.execute(LINES).fetchall()
+        finally:
+            db.close()
+
+    def test_slips_and_exports_are_what_they_were(self) -> None:
+        for code in CODES:
+            with self.subTest(code):
+                slip = self.client.get(f"/batch/{code}/slip").text
+                self.assertEqual(cells(slip), (EARLIER / f"{code}.txt").read_text("utf-8"))
+                for form in ("json", "csv"):
+                    export = self.client.get(f"/batch/{code}.{form}").content
+                    self.assertEqual(export, (EARLIER / f"{code}.{form}").read_bytes())
+
+    def test_every_line_opens_its_working_and_its_correction(self) -> None:
+        opened_pages = 0
+        for code in CODES:
+            slip = self.client.get(f"/pan/{code}").text
+            pages = set(re.findall(rf'"(/(?:batch|working/slip)/{code}/[^"]+)"', slip))
+            for page in pages:
+                opened_pages += 1
+                self.assertEqual(self.client.get(page).status_code, 200, page)
+        self.assertGreater(opened_pages, 50)
+
+    def test_opening_it_rewrites_no_line(self) -> None:
+        for page in ("/", "/day", "/shelf", "/kitchen", *(f"/pan/{code}" for code in CODES)):
+            self.assertEqual(self.client.get(page).status_code, 200, page)
+        self.assertEqual(self._lines(), self.before)
+
+    def test_it_holds_a_line_and_an_instrument_of_every_kind(self) -> None:
+        kinds = {kind for _, kind, *_ in self.before}
+        known = set(facts.ADAPTER.json_schema()["discriminator"]["mapping"])
+        self.assertEqual(kinds, known)
+        with opened(self.path) as db:
+            details = store.instruments(db)
+        self.assertEqual(
+            {i.kind for i in details},
+            {"thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference"},
+        )
+        stem = next(i for i in details if getattr(i.detail, "hot_mark", None))
+        self.assertEqual(
+            (stem.detail.glass, stem.detail.baume, stem.detail.hot_mark.true_brix),
+            ("borosilicate", True, 66.9),
+        )
+
+    def test_what_a_line_keeps_is_read_and_written_back_unchanged(self) -> None:
+        for line_id, kind, written, typed, *_ in self.before:
+            kept = read_facts(kind, 1, json.loads(written)).written()
+            self.assertEqual(
+                {k: kept[k] for k in json.loads(written)}, json.loads(written), line_id
+            )
+            self.assertEqual(was_confirmed(json.loads(typed)), "_is_so" in typed, line_id)
+
+    def test_a_field_that_no_version_knows_is_refused(self) -> None:
+        with self.assertRaises(ValidationError):
+            read_facts("foam", 1, {"defoamer": "butter", "allergen": "milk", "colour": "blue"})
+
+    def test_an_older_version_is_read_as_the_next(self) -> None:
+        renamed = {("foam", 0): lambda old: {"defoamer": old["with"], "allergen": ""}}
+        with patch.dict(facts.UPCAST, renamed):
+            read = read_facts("foam", 0, {"with": "vegetable oil"})
+        self.assertEqual(read.defoamer, "vegetable oil")
