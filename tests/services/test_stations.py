@@ -260,13 +260,13 @@ class Batch(KitchenCase):
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         draw = self.put(code, "draw", 85)
-        self.assertEqual(len(record.standing_of_kind(self.db, "draw")), 1)
+        self.assertEqual(len(record.current_of_kind(self.db, "draw")), 1)
         with self.assertRaises(BadInput):
             slip.strike(self.db, code, {"supersedes": draw.id}, NOON + timedelta(minutes=86))
         slip.strike(
             self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
         )
-        self.assertEqual(record.standing_of_kind(self.db, "draw"), [])
+        self.assertEqual(record.current_of_kind(self.db, "draw"), [])
         self.assertEqual([b.code for b in waiting(self.db)["pan"]], [code])
         self.put(code, "draw", 88)
 
