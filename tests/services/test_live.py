@@ -2,6 +2,7 @@
 
 import socket
 import threading
+from dataclasses import replace
 from datetime import timedelta
 
 from lumbrel.devices import lines
@@ -22,6 +23,7 @@ from lumbrel.store import alarms as alarm_store
 from lumbrel.store import probes
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.boils import SimulatedBoil
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -173,7 +175,47 @@ class Calls(KitchenCase):
         self.assertTrue(board.stop_first)
         self.assertIn("finish", self.ring(code, 61))
 
-    def test_a_dip_is_evidence_and_a_low_pan_calls(self) -> None:
+    def test_it_calls_ahead_of_the_mark_and_past_it(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        self.put(code, "refractometer", 60, reading="58", sample="20 C")
+        self.assertNotIn("near", self.ring(code, 60))
+        self.put(code, "refractometer", 76, reading="65", sample="20 C")
+        board = boards.board(self.db, code, NOON + timedelta(minutes=76))
+        self.assertTrue(0 < board.minutes_left <= alarms.NEAR_MINUTES, board.minutes_left)
+        self.assertIn("near", self.ring(code, 76))
+        late = self.take_in(vessel="finisher-1")
+        self.put(late, "boiling", 15)
+        self.put(late, "refractometer", 90, reading="69.2", sample="20 C")
+        self.assertIn("over", self.ring(late, 90))
+
+    def test_it_calls_so_many_kelvin_ahead_where_the_kitchen_wants_it(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        self.put(code, "boiling", 15)
+        at = NOON + timedelta(minutes=16)
+        intake.take(self.db, "probe-1", [(at, 101.2)], at)
+        self.assertNotIn("near", self.ring(code, 16))
+        kitchen = load_kitchen(self.db)
+        save_kitchen(self.db, replace(kitchen, alarms={"near_minutes": 1, "near_k": 3.0}))
+        self.assertIn("near", self.ring(code, 16))
+
+    def test_a_pan_that_runs_low_calls(self) -> None:
+        shallow = {"amount": "9 kg", "amount_confirmed": "1", "vessel_confirmed": "1"}
+        code = self.take_in(vessel="finisher-1", **shallow)
+        self.put(code, "boiling", 5)
+        self.assertNotIn("low", self.ring(code, 6))
+        self.put(code, "refractometer", 25, reading="63", sample="20 C")
+        self.assertIn("low", self.ring(code, 25))
+
+    def test_an_alarm_of_one_batch_is_not_anothers(self) -> None:
+        first, second = self.take_in(), self.take_in(vessel="finisher-1")
+        self.put(first, "boiling", 15)
+        self.put(first, "refractometer", 60, reading="58", sample="20 C")
+        self.assertEqual(self.ring(first, 60), ["strain", "foam"])
+        self.assertEqual(self.ring(second, 1), [])
+
+    def test_a_dip_is_evidence(self) -> None:
         code = self.take_in(vessel="finisher-1")
         self.put(code, "boiling", 15)
         with self.assertRaisesRegex(BadInput, "cannot be"):

@@ -211,3 +211,33 @@ class Pages(KitchenCase):
         self.assertIn("Took in 66.1\u00a0lb", page)
         self.assertIn("at 140.0\u00a0°F", page)
         self.assertIn("209.5", self.client.get("/day").text)
+
+    def test_every_id_is_once_on_its_page_and_every_label_its_own(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        pages = ("/kitchen", "/day", "/take-in", f"/pan/{code}", f"/pan/{code}?entry=event")
+        stem = ("/kitchen/instrument/long-stem", "/kitchen/instrument/dial-a", "/practice", "/")
+        for path in (*pages, *stem, "/candy", "/shelf", "/kitchen/methods"):
+            text = self.client.get(path).text
+            ids = re.findall(r'\sid="([^"]*)"', text)
+            self.assertEqual(sorted(ids), sorted(set(ids)), path)
+            fields = re.findall(r'<(?:input|select)\b[^>]*\sid="([^"]*)"', text)
+            for named in re.findall(r'<label for="([^"]*)"', text):
+                self.assertIn(named, fields, path)
+            for described in re.findall(r'aria-describedby="([^"]*)"', text):
+                self.assertIn(described, ids, path)
+
+    def test_a_lot_opens_though_its_draw_was_struck(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
+        draw = self.put(code, "draw", 85)
+        self.put(code, "jar", 95, fill="85 C", lot="A1", size_1="500 ml", count_1="20")
+        self.at = NOON + timedelta(hours=2)
+        self.assertEqual(self.client.get("/shelf/A1").status_code, 200)
+        page = self.client.get(f"/batch/{code}/correct/{draw.id}").text
+        action = re.search(r'action="([^"]*strike[^"]*)"', page)[1]
+        struck = self.client.post(action, data={"why": "wrong pan"})
+        self.assertEqual(struck.status_code, 303)
+        for path in ("/shelf/A1", "/shelf", f"/batch/{code}.json"):
+            self.assertEqual(self.client.get(path).status_code, 200, path)
