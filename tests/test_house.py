@@ -78,6 +78,10 @@ class House(unittest.TestCase):
         for path, text in front_end():
             self.assertLessEqual(max(map(len, text.splitlines()), default=0), WIDEST, str(path))
 
+    def test_every_folder_of_modules_is_a_package(self) -> None:
+        for folder in {path.parent for path in PACKAGE.rglob("*.py")}:
+            self.assertTrue((folder / "__init__.py").exists(), str(folder))
+
     def test_core_needs_the_standard_library_units_and_arrays_only(self) -> None:
         allowed = {*sys.stdlib_module_names, "lumbrel", "pint", "numpy"}
         for where, node in nodes((ast.Import, ast.ImportFrom)):

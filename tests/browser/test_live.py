@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from lumbrel import demo
 from lumbrel.store.db import opened
 from tests.support.kitchen import season_copy
-from tests.support.pages import BrowserCase
+from tests.support.pages import BrowserCase, season
 
 LIVE = "/pan/26-058"
 
@@ -35,9 +35,8 @@ class Live(BrowserCase):
         self.assertGreater(count[0], 1)
 
     def test_the_run_is_read_off_and_zoomed_with_keys(self) -> None:
-        path = season_copy(self.folder / "run")
         page = self.open()
-        page.goto(self.serve(path, demo.clock(path, frozen=True), refresh_seconds=0) + LIVE)
+        page.goto(season() + LIVE)
         expect(page.locator("#run canvas")).to_have_count(2)
         self.assertGreater(int(page.locator("#run").get_attribute("data-drawn")), 300)
         page.locator("#run").focus()

@@ -1,4 +1,4 @@
-"""The live pan: what probes send, alarms, simulated boils against the truth, a practice pan."""
+"""The live pan: what probes send, and what calls."""
 
 import socket
 import threading
@@ -8,9 +8,6 @@ from datetime import timedelta
 from lumbrel.devices import lines
 from lumbrel.devices.lines import LineSource, UnreadableLine
 from lumbrel.listen import listen, simulated_source, source_of
-from lumbrel.practice.debrief import debrief
-from lumbrel.practice.faults import FAULTS
-from lumbrel.practice.session import PracticePan
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
@@ -20,11 +17,8 @@ from lumbrel.services.pan.evidence import gather
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import probes
 from lumbrel.store import samples as samples_store
-from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
-from tests.support.boils import SimulatedBoil
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -227,139 +221,3 @@ class Calls(KitchenCase):
         self.assertAlmostEqual(100 * 13.5 / word.estimate.brix, board.mass_kg, delta=0.2)
         line = slip.lines(contexts.load(self.db, code, NOON))[-1]
         self.assertEqual(line.title, "Dipstick 96\u00a0mm")
-
-
-class AgainstTheTruth(KitchenCase):
-    def test_simulated_boils(self) -> None:
-        told, drawn, dropped = [], [], []
-        for seed in range(24):
-            boil = SimulatedBoil(seed)
-            told.append(boil.told_at_a_third())
-            (dropped if seed % 2 else drawn).append(boil.drawn_brix(bool(seed % 2)))
-        self.assertGreaterEqual(sum(t.close for t in told), 22)
-        self.assertGreaterEqual(sum(t.covered for t in told), 19)
-        self.assertLessEqual(sum(abs(b - 66.9) > 1.0 for b in drawn), 1)
-        self.assertLessEqual(sum(abs(b - 66.9) > 0.5 for b in dropped), 1)
-
-    def test_a_misread_take_in_or_a_sagging_burner_does_not_spoil_the_draw(self) -> None:
-        for seed in range(6):
-            boil = SimulatedBoil(seed, misread_brix=(-3.0, 3.0, 0.0)[seed % 3])
-            boil.told_at_a_third()
-            if seed % 3 == 2:
-                boil.heat *= 0.7
-                boil.pot.efficiency *= 0.7
-            self.assertAlmostEqual(boil.drawn_brix(bool(seed % 2)), 66.9, delta=1.0)
-
-    def test_of_two_that_contradict_each_other_the_boil_tells_which(self) -> None:
-        boil = SimulatedBoil(58)
-        boil.told_at_a_third()
-        boil.run(66.2)
-        boil.read_hydrometer()
-        board = boil.board()
-        self.assertFalse(board.joint.agree)
-        self.assertEqual(board.odd, "Probe 1")
-        self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=0.6)
-        self.assertAlmostEqual(boil.drawn_brix(False), 66.9, delta=1.0)
-
-    def test_a_thermometer_bent_since_its_boil_is_noticed_before_any_other_speaks(self) -> None:
-        for seed, bent in ((1, 0.0), (2, 0.0), (1, 1.1), (2, -1.1)):
-            boil = SimulatedBoil(seed)
-            boil.offset += bent
-            for left in (0.9, 0.8, 0.7, 0.6, 0.5):
-                boil.run(boil.brix_with_water_left(left))
-                if not (board := boil.board()).joint.agree:
-                    break
-            self.assertEqual(board.joint.agree, bent == 0.0)
-        self.assertIsNone(board.believed)
-        self.assertEqual([v.label for v in board.voices], ["Probe 1", "Mass balance"])
-        self.assertIn("boil", board.cause.cause + board.cause.settle)
-        boil.read_hydrometer()
-        board = boil.board()
-        self.assertEqual((board.odd, board.verdict.call.value), ("Probe 1", "disagree"))
-        self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=1.0)
-
-    def test_what_was_cold_in_between_is_no_boil(self) -> None:
-        boil = SimulatedBoil(67)
-        boil.told_at_a_third()
-        self.assertAlmostEqual(boil.board().balance.brix, boil.pot.brix, delta=0.5)
-
-    def test_of_thin_syrup_a_thermometer_far_off_misleads_nobody(self) -> None:
-        boil = SimulatedBoil(15)
-        boil.run(boil.brix_with_water_left(0.6))
-        self.assertAlmostEqual(boil.board().believed.brix, boil.pot.brix, delta=1.0)
-
-    def test_what_is_put_in_stops_the_boil_for_a_while(self) -> None:
-        for seed in (5, 17, 20):
-            boil = SimulatedBoil(seed)
-            boil.run(boil.brix_with_water_left(0.6))
-            boil.read_hydrometer()
-            pot, put = boil.pot, 0.2 * boil.pot.mass_kg
-            thin = 0.8 * pot.brix
-            boil.put("added", mass=f"{put:.3f} kg", brix=f"{thin:.2f}", temperature="40 C")
-            boil.solids += put * thin / 100
-            pot.temperature_c = (pot.temperature_c * pot.mass_kg + 40 * put) / (pot.mass_kg + put)
-            pot.mass_kg += put
-            pot.brix = 100 * boil.solids / pot.mass_kg
-            for _ in range(5):
-                boil.run(99, 240)
-                self.assertAlmostEqual(boil.board().believed.brix, pot.brix, delta=1.2)
-
-    def test_a_sagging_burner_is_said_and_the_minutes_follow(self) -> None:
-        boil = SimulatedBoil(1000)
-        boil.run(boil.brix_with_water_left(0.6))
-        boil.read_hydrometer()
-        boil.heat *= 0.6
-        boil.pot.efficiency *= 0.6
-        sagged = boil.at
-        while not boil.board().evidence.changes:
-            boil.run(99, 30)
-            self.assertLess(boil.at - sagged, timedelta(minutes=15))
-        change = boil.board().evidence.changes[-1]
-        self.assertLess(change.percent, -15)
-        self.assertLess(abs((change.at - sagged) / timedelta(minutes=1)), 5)
-
-
-class Practice(KitchenCase):
-    def play(self, *faults: str, answer_foam: bool = True) -> tuple[PracticePan, object]:
-        session = PracticePan(60, faults, 7)
-        self.addCleanup(session.stop)
-        with opened(session.database) as db:
-            at = session._last
-            while True:
-                at += timedelta(seconds=30)
-                session.advance(db, at)
-                board = boards.board(db, session.code, at)
-                if board.verdict.call.value in ("draw_now", "over"):
-                    break
-                if "foam" in session.began and answer_foam:
-                    slip.put(db, session.code, "foam", {"defoamer": "oil", "id": "foam-once-1"}, at)
-                self.assertLess(at, session._last + timedelta(hours=3))
-            with self.assertRaises(NotFound):
-                debrief(db, session, at)
-            slip.put(db, session.code, "draw", {"mass_confirmed": "1"}, at)
-            return session, debrief(db, session, at)
-
-    def test_an_honest_pan_is_drawn_well_and_a_false_thermometer_is_not(self) -> None:
-        _, honest = self.play()
-        self.assertAlmostEqual(honest.true_brix, 66.9, delta=1.2)
-        self.assertEqual(honest.hidden, [])
-        _, false = self.play("thermometer")
-        self.assertLess(false.true_brix, honest.true_brix - 2)
-        self.assertLess(false.water_kg, 0)
-        self.assertLess(false.minutes_off, 0)
-        self.assertEqual([h.fault.key for h in false.hidden], ["thermometer"])
-
-    def test_foam_that_is_not_answered_takes_its_share(self) -> None:
-        calm, _ = self.play("foam")
-        lost, told = self.play("foam", answer_foam=False)
-        self.assertEqual((calm.boiled_over, lost.boiled_over), (False, True))
-        self.assertIn("over the rim", told.hidden[0].noticed)
-
-    def test_every_fault_is_told(self) -> None:
-        session, told = self.play(*(f.key for f in FAULTS))
-        self.assertEqual(len(told.hidden), len(FAULTS))
-        self.assertTrue(all(h.began and h.fault.sooner for h in told.hidden))
-        words = session.look("cup").words
-        self.assertRegex(words, r"floats at \d\d\.\d.*says \d\d\d?\.\d")
-        self.assertIn("prism", session.look("drop").words)
-        self.assertEqual(probes.troubles(self.db, "probe-1", NOON), [])

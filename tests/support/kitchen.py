@@ -8,8 +8,10 @@ from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
 from sqlite3 import Connection
+from typing import Any
 
 from lumbrel import demo
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.kitchen import example
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
@@ -47,7 +49,7 @@ class KitchenCase(unittest.TestCase):
         }
         return opening.open_batch(self.db, at, fields)
 
-    def put(self, code: str, kind: str, minutes: float, **fields: str):
+    def put(self, code: str, kind: str, minutes: float, **fields: str) -> Entry[Any]:
         """Put an entry on a slip so many minutes after noon."""
         return slip.put(self.db, code, kind, fields, NOON + timedelta(minutes=minutes))
 

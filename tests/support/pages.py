@@ -1,37 +1,67 @@
-"""Browser tests: one browser, a scratch folder, every page watched."""
+"""Browser tests: one browser for all of them, a scratch folder, every page watched."""
 
+import atexit
+import shutil
 import tempfile
 import unittest
+from collections.abc import Callable
+from contextlib import ExitStack
+from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
+from typing import Any, ClassVar
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
+from lumbrel import demo
 from lumbrel.web.shell.settings import Settings
 from tests.support.browser import chromium
-from tests.support.kitchen import NOON
+from tests.support.kitchen import NOON, season_copy
 from tests.support.server import served
 
 expect.set_options(timeout=12_000)
+SHARED = ExitStack()
+atexit.register(SHARED.close)
+
+
+@lru_cache(maxsize=1)
+def browser() -> Browser:
+    """The browser of all tests, closed when they end."""
+    return SHARED.enter_context(chromium())
+
+
+@lru_cache(maxsize=1)
+def season() -> str:
+    """The address of the demonstration at its frozen moment, for tests that write nothing."""
+    folder = Path(tempfile.mkdtemp())
+    SHARED.callback(shutil.rmtree, folder)
+    path = season_copy(folder)
+    settings = Settings(path, demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
+    return SHARED.enter_context(served(settings))
 
 
 class BrowserCase(unittest.TestCase):
-    """A browser and a scratch folder; every page is watched for errors and foreign requests."""
+    """A scratch folder and pages; each is watched for errors and foreign requests."""
+
+    folder: ClassVar[Path]
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.browser = cls.enterClassContext(chromium())
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
 
     def setUp(self) -> None:
         self.complaints: list[str] = []
         self.now = NOON
 
-    def serve(self, path: Path, clock=None, **more) -> str:
+    def serve(self, path: Path, clock: Callable[[], datetime] | None = None, **more: Any) -> str:
+        """Serve a record of its own for this test; returns the address."""
         return self.enterContext(served(Settings(path, clock or (lambda: self.now), **more)))
 
     def open(self, width: int = 1280, height: int = 800) -> Page:
-        page = self.browser.new_page(viewport={"width": width, "height": height})
-        self.addCleanup(page.close)
+        """A page with nothing remembered from any other."""
+        context = browser().new_context(viewport={"width": width, "height": height})
+        self.addCleanup(context.close)
+        page = context.new_page()
         page.set_default_timeout(8000)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("console", lambda said: self._heard(said.type, said.text))
