@@ -41,7 +41,7 @@ class EarlierRecord(unittest.TestCase):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.path = Path(shutil.copy(EARLIER / "record.sqlite3", self.folder))
         self.before = self._lines()
-        app = create_app(Settings(self.path, lambda: PRINTED))
+        app = create_app(Settings(self.path, lambda: PRINTED, refresh_seconds=0))
         self.client = self.enterContext(
             TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
         )

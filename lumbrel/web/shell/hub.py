@@ -1,7 +1,6 @@
 """News for the pages that are open: one look at the record serves them all."""
 
 import asyncio
-import contextlib
 import json
 import logging
 from collections import defaultdict
@@ -32,6 +31,7 @@ LOG = logging.getLogger("lumbrel.live")
 LOOK_SECONDS = 0.1
 SPEAKS = timedelta(seconds=3)
 LEAST_TICK_SECONDS = 0.2
+LONGEST_LOOK_SECONDS = 5.0
 SLOWER = 5
 """A page whose probe speaks, or that nobody looks at, is computed so many times less often."""
 STANDSTILL_SECONDS = 5.0
@@ -77,9 +77,12 @@ class Hub:
         """Stop looking, and let every page go."""
         self._loop = None
         if self._task:
-            self._task.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._task
+            # The look under way is in a thread, which no cancelling reaches: it ends by itself.
+            self._ended = True
+            self._awake.set()
+            done, _ = await asyncio.wait({self._task}, timeout=LONGEST_LOOK_SECONDS)
+            if not done:
+                self._task.cancel()
             self._task = None
         if self._keeper:
             self._keeper.close()
@@ -109,7 +112,7 @@ class Hub:
         def tell(code: str, news: str) -> None:
             loop.call_soon_threadsafe(self._tell, code, news)
 
-        while True:
+        while not self._ended:
             self._awake.clear()
             try:
                 await run_in_threadpool(self._look_once, tell)
