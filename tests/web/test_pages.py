@@ -241,3 +241,14 @@ class Pages(KitchenCase):
         self.assertEqual(struck.status_code, 303)
         for path in ("/shelf/A1", "/shelf", f"/batch/{code}.json"):
             self.assertEqual(self.client.get(path).status_code, 200, path)
+
+    def test_who_is_believed_stands_beside_the_figure(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        self.at = NOON + timedelta(minutes=60)
+        self.put(code, "refractometer", 58, reading="58", sample="20 C")
+        self.put(code, "hydrometer", 59, reading="51.1", cup="90 C")
+        self.put(code, "hydrometer", 60, reading="60.1", cup="90 C", reading_confirmed="1")
+        text = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", self.client.get(f"/pan/{code}").text))
+        self.assertRegex(text, r"Brix by the others, ± [\d.]+ · (target|draw at) 6\d\.\d")
+        self.assertRegex(text, r"minutes left, \d+ to \d+ · \d\d:\d\d")
