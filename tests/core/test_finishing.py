@@ -112,6 +112,8 @@ class Stations(unittest.TestCase):
         self.assertAlmostEqual(
             grades.blend_transmittance_percent([(1, 81), (1, 49)]), 63, delta=1e-9
         )
+        uneven = grades.blend_transmittance_percent([(1, 80), (3, 40)])
+        self.assertAlmostEqual(uneven, 80**0.25 * 40**0.75, delta=1e-9)
 
     def test_hot_pack_window(self) -> None:
         calls = [hot_pack.hot_pack(t).value for t in (81.9, 82, 88, 90, 94)]

@@ -8,17 +8,25 @@ from datetime import timedelta
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.bench import checks
+from lumbrel.services.candy import plan
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import ladder
 from lumbrel.services.jar import labels
+from lumbrel.services.jar.choices import choices
+from lumbrel.services.jar.filling import filling
 from lumbrel.services.kitchen.overview import overview
 from lumbrel.services.pan import series
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.entries import DEFOAMERS
+from lumbrel.services.pan.rate import learned_rate
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.trace import summary
 from lumbrel.services.stations import slip
+from lumbrel.services.take_in.charge import TakenIn, charge
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
-from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
 from lumbrel.store.samples import Sample
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -27,7 +35,9 @@ SYRUP_KG_PER_L = 1.331
 JARS = {"fill": "85 C", "lot": "A1", "size_1": "500 ml", "count_1": "20"}
 
 
-class AfterThePan(KitchenCase):
+class Drawn(KitchenCase):
+    """Batches up to the draw."""
+
     def drawn(self, vessel: str = "finisher-2", brix: float = 66.9, **more: str) -> str:
         """A batch of 30 kg at 45 Brix, boiled 70 minutes and drawn."""
         code = self.take_in(vessel=vessel, **more)
@@ -44,6 +54,8 @@ class AfterThePan(KitchenCase):
             self.put(code, kind, 120, **fields)
         self.assertIn(name, caught.exception.errors | caught.exception.asks)
 
+
+class AfterThePan(Drawn):
     def test_corrected_jars_count_once(self) -> None:
         code = self.drawn()
         first = self.put(code, "jar", 100, **JARS)
@@ -141,3 +153,108 @@ class AfterThePan(KitchenCase):
         slip.strike(self.db, code, why, NOON + timedelta(minutes=110))
         self.assertIsNone(summary(self.at(code))["final_brix"])
         self.assertEqual(lots.batch_of_lot(self.db, "A1"), code)
+
+
+class Kept(Drawn):
+    """What one batch, vessel or day teaches is not another's."""
+
+    def test_the_pressure_typed_last_is_the_one_that_counts(self) -> None:
+        for hours, hpa in ((-3, "955 hPa"), (-1, "965 hPa")):
+            at = NOON + timedelta(hours=hours)
+            day_entries.set_pressure(self.db, at, {"basis": "station", "pressure": hpa})
+        self.assertAlmostEqual(ladder.today(self.db, NOON).pressure.pa, 96500.0)
+
+    def test_a_barometers_own_error_is_taken_off_what_is_typed_from_it(self) -> None:
+        add_instrument(self.db, BAROMETER)
+        checks.take_scale_check(self.db, BAROMETER, NOON, {"reading": "970 hPa", "true": "966 hPa"})
+        at = NOON + timedelta(minutes=5)
+        fields = {"basis": "station", "pressure": "964 hPa", "barometer": BAROMETER.id}
+        day_entries.set_pressure(self.db, at, fields)
+        self.assertAlmostEqual(ladder.today(self.db, at).pressure.pa, 96000.0)
+
+    def test_a_flaw_seen_beside_a_meter_keeps_it_from_a_grade(self) -> None:
+        code = self.drawn()
+        fields = {"by": "meter", "transmittance": "80", "path": "10 mm"}
+        self.assertFalse(self.put(code, "colour", 90, **fields).facts.for_processing)
+        code = self.drawn("finisher-1")
+        self.assertTrue(self.put(code, "colour", 90, **fields, scorched="1").facts.for_processing)
+
+    def test_what_was_put_in_boiled_off_too(self) -> None:
+        rates = []
+        for vessel, added in (("finisher-1", 0.0), ("finisher-2", 3.0)):
+            code = self.take_in(vessel=vessel)
+            self.put(code, "boiling", 15)
+            if added:
+                self.put(code, "added", 30, mass=f"{added} kg", brix="0")
+            self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
+            draw = self.put(code, "draw", 85, mass_confirmed="1").facts
+            lost = 30 + added - draw.mass_kg
+            rates.append(draw.rate_kg_per_min * 70 - lost)
+        for difference in rates:
+            self.assertAlmostEqual(difference, 0.0, delta=0.6)
+
+    def test_each_vessel_learns_of_its_own_draws_only(self) -> None:
+        for _ in range(3):
+            self.drawn("finisher-2")
+        finisher_1, finisher_2, _ = vessels(self.db)
+        self.assertEqual(learned_rate(self.db, finisher_2).draws, 3)
+        self.assertEqual(learned_rate(self.db, finisher_1).draws, 0)
+
+    def test_a_hot_charge_stands_higher_than_a_cold_one(self) -> None:
+        finisher_1 = vessels(self.db)[0]
+        depths = []
+        for celsius in (20.0, 90.0):
+            taken = TakenIn(
+                vessel=finisher_1,
+                mass_kg=30.0,
+                brix=45.0,
+                temperature_c=celsius,
+                target_brix=66.9,
+                sugar_kind="maple",
+            )
+            depths.append(charge(self.db, taken, NOON).depth_now_mm)
+        # 30 kg of 1203 kg/m3 on 0.24 m2; from 20 to 90 degC it grows by 3.7 percent.
+        self.assertAlmostEqual(depths[0], 30 / 1.203 / 0.24, delta=0.6)
+        self.assertAlmostEqual(depths[1] / depths[0], 1.037, delta=0.004)
+
+    def test_the_shelf_is_searched_by_woodlot_and_counts_what_it_shows(self) -> None:
+        self.put(self.drawn(), "jar", 100, **JARS)
+        other = self.drawn("finisher-1", woodlot="tern-lot")
+        self.put(other, "jar", 100, **JARS | {"lot": "B2", "count_1": "16"})
+        found = lots.find(self.db, woodlot="Tern Lot")
+        self.assertEqual([lot.code for lot in found.lots], ["B2"])
+        self.assertEqual((found.jar_count, found.volume_l, found.total), (16, 8.0, 2))
+
+    def test_jars_offered_are_what_the_filter_lets_through(self) -> None:
+        code = self.drawn()
+        after = after_draw(self.at(code))
+        (size, count), *_ = choices(self.at(code)).rows
+        litres = 0.97 * after.mass_kg / SYRUP_KG_PER_L
+        self.assertEqual(size, "500 ml")
+        self.assertAlmostEqual(int(count), litres / 0.5, delta=1.01)
+        filled = filling(self.at(code))
+        self.assertAlmostEqual(filled.volume_l, after.mass_kg / SYRUP_KG_PER_L, delta=0.05)
+        self.assertAlmostEqual(filled.bigger, 0.03, delta=0.006)
+
+    def test_thinner_syrup_brings_it_to_its_own_target(self) -> None:
+        code = self.take_in(target="67.5")
+        self.put(code, "refractometer", 85, reading="69.0", sample="20 C")
+        self.put(code, "draw", 85, mass="20 kg")
+        after = after_draw(self.at(code))
+        more = after.thinner_kg(60.0)
+        mixed = (20 * after.brix + more * 60.0) / (20 + more)
+        self.assertAlmostEqual(mixed, 67.5, delta=0.001)
+
+    def test_a_forecast_typed_as_the_barometers_is_asked_about(self) -> None:
+        with self.assertRaises(BadInput) as caught:
+            fields = {"basis": "station", "pressure": "1013 hPa"}
+            day_entries.set_pressure(self.db, NOON, fields)
+        self.assertIn("reduced to sea level", caught.exception.asks["pressure"])
+
+    def test_crystal_and_yield_of_a_confection(self) -> None:
+        page = plan.page(self.db, NOON, {"syrup": "4 kg", "brix": "66.9"})
+        firm = next(p for p in page.plans if p.confection.key == "moulded-sugar-firm")
+        # At 20 degC 100 g of saturated syrup hold 66.7 g of sugar; 4 percent stay in the pot.
+        solids = firm.solids_brix / 100
+        self.assertAlmostEqual(firm.crystal_fraction, (solids - 0.667) / (1 - 0.667), delta=0.005)
+        self.assertAlmostEqual(firm.mass_out_kg, 4 * 0.669 / solids * 0.96, delta=0.01)

@@ -105,7 +105,9 @@ class AgainstTheTruth(KitchenCase):
 
 
 class Practice(KitchenCase):
-    def play(self, *faults: str, answer_foam: bool = True) -> tuple[PracticePan, object]:
+    def play(
+        self, *faults: str, answer_foam: bool = True, late_minutes: int = 0
+    ) -> tuple[PracticePan, object]:
         session = PracticePan(60, faults, 7)
         self.addCleanup(session.stop)
         with opened(session.database) as db:
@@ -121,6 +123,8 @@ class Practice(KitchenCase):
                 self.assertLess(at, session._last + timedelta(hours=3))
             with self.assertRaises(NotFound):
                 debrief(db, session, at)
+            at += timedelta(minutes=late_minutes)
+            session.advance(db, at)
             slip.put(db, session.code, "draw", {"mass_confirmed": "1"}, at)
             return session, debrief(db, session, at)
 
@@ -133,6 +137,13 @@ class Practice(KitchenCase):
         self.assertLess(false.water_kg, 0)
         self.assertLess(false.minutes_off, 0)
         self.assertEqual([h.fault.key for h in false.hidden], ["thermometer"])
+
+    def test_who_draws_late_hears_by_how_much(self) -> None:
+        _, at_once = self.play()
+        _, late = self.play(late_minutes=6)
+        self.assertAlmostEqual(late.minutes_off - at_once.minutes_off, 6.0, delta=0.6)
+        self.assertGreater(late.true_brix, at_once.true_brix + 2)
+        self.assertGreater(late.water_kg, at_once.water_kg)
 
     def test_foam_that_is_not_answered_takes_its_share(self) -> None:
         calm, _ = self.play("foam")
