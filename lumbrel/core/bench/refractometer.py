@@ -13,7 +13,7 @@ from lumbrel.core.numeric import MonotoneCubic
 
 INVERT_BRIX_PER_PERCENT = 0.022
 SIGMA, HOT_DROP_SIGMA = 0.2, 0.5
-_COLDEST, _WARMEST = 10, 30
+COLDEST_DROP_C, WARMEST_DROP_C = 10, 30
 
 
 @lru_cache(maxsize=1)
@@ -39,7 +39,7 @@ def temperature_correction(reading_brix: float, sample_temperature_c: float) -> 
     require_between(
         reading_brix, 0.0, 85.0, field="reading_brix", what="The refractometer reading", unit="Brix"
     )
-    if not _COLDEST <= sample_temperature_c <= _WARMEST:
+    if not COLDEST_DROP_C <= sample_temperature_c <= WARMEST_DROP_C:
         raise OutOfRange(
             "Let the sample come to between 10 and 30 °C on the closed prism and read again: at "
             f"{sample_temperature_c:.1f} °C a refractometer has no number.",
@@ -47,9 +47,9 @@ def temperature_correction(reading_brix: float, sample_temperature_c: float) -> 
         )
     rows = _rows_by_temperature()
     column = min(reading_brix, 70.0)
-    below = min(int(sample_temperature_c) - _COLDEST, len(rows) - 2)
+    below = min(int(sample_temperature_c) - COLDEST_DROP_C, len(rows) - 2)
     first, last = max(below - 1, 0), min(below + 2, len(rows) - 1)
-    temperatures = [float(_COLDEST + i) for i in range(first, last + 1)]
+    temperatures = [float(COLDEST_DROP_C + i) for i in range(first, last + 1)]
     curve = MonotoneCubic(temperatures, [rows[i](column) for i in range(first, last + 1)])
     return curve(sample_temperature_c)
 

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from lumbrel.core.bench.refractometer import COLDEST_DROP_C, WARMEST_DROP_C
+from lumbrel.core.bench.thermometer import TEST_BOIL_GOOD_FOR_HOURS, TEST_BOIL_GOOD_FOR_PA
 from lumbrel.core.candy.confections import BURN_HAZARD_C
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C
 from lumbrel.core.pan.target import CEILING_BRIX, DEFAULT_BRIX, FLOOR_BRIX, SUGAR_KINDS
@@ -18,6 +20,10 @@ class Figures:
     coldest_fill_c: float = COLDEST_FILL_C
     hottest_fill_c: float = HOTTEST_FILL_C
     new_niter_c: float = NEW_NITER_C
+    coldest_drop_c: float = COLDEST_DROP_C
+    warmest_drop_c: float = WARMEST_DROP_C
+    boil_good_for_hours: float = TEST_BOIL_GOOD_FOR_HOURS
+    boil_good_for_hpa: float = TEST_BOIL_GOOD_FOR_PA / 100
     lowest_depth_mm: float = LOWEST_SAFE_DEPTH_MM
     burn_hazard_c: float = BURN_HAZARD_C
     sugar_kinds: tuple[str, ...] = SUGAR_KINDS
