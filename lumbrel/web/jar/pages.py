@@ -1,42 +1,23 @@
 """Jars: who waits, how many were filled, and their labels."""
 
-from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from typing import Any
+
+from fastapi.responses import HTMLResponse
 
 from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.labels import labels as labels_of
 from lumbrel.services.jar.station import STATION
-from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.station import put, station_page, waiting_page
+from lumbrel.web.shell.request import Here, Visit
+from lumbrel.web.shell.station import station_routes
 
-router = APIRouter()
 LABELS_A_SHEET = 24
 
 
-def _page(visit: Here, code: str, form: Filled | None = None) -> Response:
-    return station_page(visit, STATION, code, form, filling=filling(visit.batch(code)))
+def _more(visit: Visit, code: str) -> dict[str, Any]:
+    return {"filling": filling(visit.batch(code))}
 
 
-@router.get("/jar")
-def queue(visit: Here) -> Response:
-    """The batches that wait for jars."""
-    return waiting_page(visit, STATION, "to jar")
-
-
-@router.get("/jar/{code}")
-def show(visit: Here, code: str) -> Response:
-    """One batch and its jars."""
-    return _page(visit, code)
-
-
-@router.post("/jar/{code}")
-def jarred(visit: Here, code: str, fields: Fields) -> Response:
-    """Put jars on the slip."""
-    bad = put(visit, STATION, code, fields)
-    if bad:
-        return _page(visit, code, refilled(fields, bad))
-    return RedirectResponse(f"/jar/{code}", 303)
+router = station_routes(STATION, "to jar", _more)
 
 
 @router.get("/jar/{code}/labels")

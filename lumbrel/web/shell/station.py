@@ -1,7 +1,9 @@
 """What the stations after the draw have in common: who waits, the form, the slip beside it."""
 
+from collections.abc import Callable
 from typing import Any
 
+from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from lumbrel.services.base.facts import DrawFacts
@@ -10,12 +12,42 @@ from lumbrel.services.base.station import Station
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.stations import slip, waiting
 from lumbrel.store import flow
-from lumbrel.web.shell.render import Filled
-from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here, Visit
+
+More = Callable[[Visit, str], dict[str, Any]]
 
 
-def waiting_page(visit: Here, station: Station, doing: str) -> Response:
-    """The batches that wait for a station; `doing` is what they wait for, as "to filter"."""
+def station_routes(station: Station, doing: str, more: More = lambda visit, code: {}) -> APIRouter:
+    """The pages of a station with one form: who waits, one batch, and its line put on the slip.
+
+    Args:
+        doing: what a batch waits for, as "to filter".
+        more: what the station's own template wants besides, for a batch.
+    """
+    router = APIRouter()
+
+    @router.get(station.path)
+    def queue(visit: Here) -> Response:
+        return _waiting(visit, station, doing)
+
+    @router.get(f"{station.path}/{{code}}")
+    def show(visit: Here, code: str) -> Response:
+        return _page(visit, station, code, None, more)
+
+    @router.post(f"{station.path}/{{code}}")
+    def put(visit: Here, code: str, fields: Fields) -> Response:
+        assert station.waits_for is not None
+        try:
+            slip.put(visit.db, code, station.waits_for.key(), fields, visit.now)
+        except BadInput as bad:
+            return _page(visit, station, code, refilled(fields, bad), more)
+        return RedirectResponse(f"{station.path}/{code}", 303)
+
+    return router
+
+
+def _waiting(visit: Visit, station: Station, doing: str) -> Response:
     queue = waiting(visit.db)[station.key]
     return visit.page(
         "shell/nothing.html",
@@ -28,14 +60,8 @@ def waiting_page(visit: Here, station: Station, doing: str) -> Response:
     )
 
 
-def station_page(
-    visit: Here, station: Station, code: str, form: Filled | None = None, **more: Any
-) -> Response:
-    """One batch at a station; one that is not drawn yet is sent to its pan.
-
-    Args:
-        more: what the station's own template wants besides.
-    """
+def _page(visit: Visit, station: Station, code: str, form: Filled | None, more: More) -> Response:
+    """One batch at a station; one that is not drawn yet is sent to its pan."""
     context = visit.batch(code)
     if context.first(DrawFacts) is None:
         return RedirectResponse(f"/pan/{code}", 303)
@@ -52,15 +78,5 @@ def station_page(
         choices=station.choices(context),
         form=form or Filled(),
         lot=flow.lot_of(visit.db, context.batch.id),
-        **more,
+        **more(visit, code),
     )
-
-
-def put(visit: Here, station: Station, code: str, fields: dict[str, str]) -> BadInput | None:
-    """Put the station's line on the slip; what stood in the way, if anything did."""
-    assert station.waits_for is not None
-    try:
-        slip.put(visit.db, code, station.waits_for.key(), fields, visit.now)
-    except BadInput as bad:
-        return bad
-    return None
