@@ -18,6 +18,7 @@ from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -136,6 +137,7 @@ class Calls(KitchenCase):
         alarms.acknowledge(self.db, first.id, "AB", NOON + timedelta(minutes=62))
         alarms.acknowledge(self.db, first.id, "CD", NOON + timedelta(minutes=63))
         self.assertEqual(self.ring(code, 63), ["foam"])
+        self.assertEqual([a.kind for a in alarm_store.ringing(self.db)], ["foam"])
         said = [
             row for row in slip.lines(contexts.load(self.db, code, NOON)) if "Alarm" in row.title
         ]
@@ -201,6 +203,28 @@ class Calls(KitchenCase):
         self.assertNotIn("low", self.ring(code, 6))
         self.put(code, "refractometer", 25, reading="63", sample="20 C")
         self.assertIn("low", self.ring(code, 25))
+
+    def test_a_moved_pressure_calls_each_time_it_moves(self) -> None:
+        barometer = Instrument("barometer", "Barometer", BarometerDetail(shows="station"))
+        add_instrument(self.db, barometer)
+        code = self.take_in()
+        self.put(code, "boiling", 10)
+        for minutes, pa, reading, moved in (
+            (0, 96600.0, "98.7", 96000.0),
+            (60, 96000.0, "98.5", 95300.0),
+        ):
+            self._send(barometer, minutes, pa)
+            at = NOON + timedelta(minutes=minutes + 1)
+            day_entries.test_boil(self.db, at, {"thermometer": "dial-a", "reading": reading})
+            self.assertNotIn("pressure", self.ring(code, minutes + 2))
+            self._send(barometer, minutes + 20, moved)
+            self.assertIn("pressure", self.ring(code, minutes + 21))
+            for alarm in alarm_store.ringing(self.db):
+                alarms.acknowledge(self.db, alarm.id, "", NOON + timedelta(minutes=minutes + 22))
+
+    def _send(self, barometer: Instrument, minutes: float, pa: float) -> None:
+        at = NOON + timedelta(minutes=minutes)
+        samples_store.add_samples(self.db, barometer.id, [samples_store.Sample(at, pa)])
 
     def test_an_alarm_of_one_batch_is_not_anothers(self) -> None:
         first, second = self.take_in(), self.take_in(vessel="finisher-1")
