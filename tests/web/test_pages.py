@@ -252,3 +252,4 @@ class Pages(KitchenCase):
         text = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", self.client.get(f"/pan/{code}").text))
         self.assertRegex(text, r"Brix by the others, ± [\d.]+ · (target|draw at) 6\d\.\d")
         self.assertRegex(text, r"minutes left, \d+ to \d+ · \d\d:\d\d")
+        self.assertRegex(text, r"as of 13:00:00")
