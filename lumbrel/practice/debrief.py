@@ -75,9 +75,9 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     drawn = context.first(DrawFacts)
     if drawn is None or not pan.truth:
         raise NotFound("The practice batch is still in the pan: draw it off first.")
-    wants = context.batch.target_brix
+    wanted_brix = context.batch.target_brix
     there = _truth_at(pan.truth, drawn.at)
-    water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wants)
+    water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wanted_brix)
     said = [
         Said(
             row.entry.at,
@@ -96,11 +96,11 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
         drawn_at=drawn.at,
         called_brix=drawn.facts.brix,
         true_brix=there.brix,
-        target_brix=wants,
+        target_brix=wanted_brix,
         mass_kg=there.mass_kg,
         water_kg=water,
-        minutes_off=_minutes_off(pan.truth, there, wants),
-        verdict=_verdict(there.brix, wants),
+        minutes_off=_minutes_off(pan.truth, there, wanted_brix),
+        verdict=_verdict(there.brix, wanted_brix),
         said=said,
         hidden=[
             Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan))
@@ -115,8 +115,8 @@ def _truth_at(truth: list[Truth], at: datetime) -> Truth:
     return truth[index]
 
 
-def _minutes_off(truth: list[Truth], drawn: Truth, wants: float) -> float:
-    reached = next((t for t in truth if t.brix >= wants), None)
+def _minutes_off(truth: list[Truth], drawn: Truth, wanted_brix: float) -> float:
+    reached = next((t for t in truth if t.brix >= wanted_brix), None)
     if reached is not None:
         return (drawn.at - reached.at) / timedelta(minutes=1)
     if len(truth) < 30 or drawn.brix <= truth[-30].brix:
@@ -124,16 +124,16 @@ def _minutes_off(truth: list[Truth], drawn: Truth, wants: float) -> float:
     lost = (truth[-30].mass_kg - drawn.mass_kg) / (
         (drawn.at - truth[-30].at) / timedelta(minutes=1)
     )
-    left = solids.water_to_remove_kg(drawn.mass_kg, drawn.brix, wants)
+    left = solids.water_to_remove_kg(drawn.mass_kg, drawn.brix, wanted_brix)
     return -left / lost if lost > 0 else 0.0
 
 
-def _verdict(brix: float, wants: float) -> str:
+def _verdict(brix: float, wanted_brix: float) -> str:
     if brix > CEILING_BRIX:
         return "Too dense: crystals will form in the jar."
     if brix < FLOOR_BRIX:
         return "Too thin: under the usual legal floor, and it ferments."
-    if abs(brix - wants) <= 0.5:
+    if abs(brix - wanted_brix) <= 0.5:
         return "Well drawn."
     return "Sellable, but not where you meant it."
 

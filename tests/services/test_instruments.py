@@ -124,12 +124,12 @@ class Prove(KitchenCase):
         self.put(code, "refractometer", 80, reading="66.9", sample="20 C")
         self.put(code, "draw", 84)
         asked = [
-            [b.code for b in overview.to_prove(self.db, NOON + timedelta(hours=h))]
+            [b.code for b in overview.due_cold_checks(self.db, NOON + timedelta(hours=h))]
             for h in (3, 20, 90)
         ]
         self.assertEqual(asked, [[], [code], []])
         self.put(code, "hydrometer", 20 * 60, reading="66.5", cup="21 C")
-        self.assertEqual(overview.to_prove(self.db, NOON + timedelta(hours=21)), [])
+        self.assertEqual(overview.due_cold_checks(self.db, NOON + timedelta(hours=21)), [])
 
     def test_a_printed_hot_mark_bends_the_curve(self) -> None:
         fields = {

@@ -29,8 +29,8 @@ LAST_DRAWS = 40
 TREND_OVER = timedelta(hours=3)
 
 
-def to_prove(db: Connection, now: datetime) -> list[Batch]:
-    """Batches drawn half a day to three days ago whose density nobody has proved cold yet."""
+def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
+    """Batches drawn half a day to three days ago whose density nobody has checked cold yet."""
     found = []
     for draw in current_lines(db, DrawFacts, limit=LAST_DRAWS):
         if not PROVE_FROM <= now - draw.at <= PROVE_UNTIL:
@@ -66,8 +66,8 @@ class Overview:
     queue: dict[str, list[Batch]]
     """By station, the batches that wait for it."""
     lots: list[Lot]
-    prove: list[Batch]
-    """Draws to be proved cold, at room temperature."""
+    cold_checks: list[Batch]
+    """Draws to be checked cold, at room temperature."""
     trend: float | None
     """Change of pressure over three hours, Pa; None without a barometer."""
 
@@ -98,7 +98,7 @@ def overview(db: Connection, now: datetime) -> Overview:
         free=[v for v in every if v.id not in busy],
         queue=queue,
         lots=find(db).lots,
-        prove=to_prove(db, now),
+        cold_checks=due_cold_checks(db, now),
         trend=barometer_trend_pa(db, now),
     )
 

@@ -105,20 +105,20 @@ def _targets(context: BatchContext) -> list[tuple[float, str]]:
 
 def _draws(context: BatchContext) -> Comparison:
     """Exactly at the mark, or ahead of it by the margin and the heat left in the pan."""
-    wants, margin = context.batch.target_brix, context.batch.draw_margin_brix
-    carry = solids.carry_over_brix(wants, context.vessel.carry_over_fraction)
+    wanted_brix, margin = context.batch.target_brix, context.batch.draw_margin_brix
+    carry = solids.carry_over_brix(wanted_brix, context.vessel.carry_over_fraction)
     ahead = margin or round(carry, 1)
     rows = [
         Outcome(
             Method("exact", "draw at the mark"),
             margin == 0,
-            wants + carry,
+            wanted_brix + carry,
             "with the hot pan’s carry-over",
         ),
         Outcome(
             Method("early", f"draw {ahead:g} Brix early"),
             margin > 0,
-            wants - ahead + carry,
+            wanted_brix - ahead + carry,
             "with the same carry-over",
         ),
     ]
@@ -182,13 +182,13 @@ def _boil_bases(context: BatchContext, board: Board) -> Found:
 
 def _trusts(board: Board) -> Found:
     """Where each kind of instrument alone would call the target."""
-    wants = board.context.batch.target_brix
+    wanted_brix = board.context.batch.target_brix
     believed = board.believed or board.joint
-    found: Found = {"all": (wants, "")}
+    found: Found = {"all": (wanted_brix, "")}
     for word in [*board.evidence.words, *board.evidence.set_aside]:
         off = word.estimate.brix - believed.brix
         found[word.reading.kind] = (
-            wants - off,
+            wanted_brix - off,
             f"{word.estimate.label} says {abs(off):.1f} {'more' if off > 0 else 'less'}",
         )
     return found if len(found) > 1 else {}
@@ -196,18 +196,18 @@ def _trusts(board: Board) -> Found:
 
 def _hot_marks(context: BatchContext, board: Board) -> Found:
     """The printed mark, met in a cup as warm as the one last read."""
-    wants = context.batch.target_brix
+    wanted_brix = context.batch.target_brix
     stem, cup_c = _hot_cup(context, board)
     mark = stem.detail.hot_mark if stem else None
     if stem is None or mark is None or cup_c < HOT_FROM_C:
         return {}
-    floats_at = mark.reading_brix + wants - mark.true_brix
+    floats_at = mark.reading_brix + wanted_brix - mark.true_brix
     try:
         true: float | None = hydrometer_of(context.db, stem, context.now).correct(floats_at, cup_c)
     except OutOfRange:
         true = None
     words = f"{stem.name} at {floats_at:.1f} in a cup of {context.show(cup_c, 'temperature')}"
-    return {"cup": (wants, ""), "printed": (true, words)}
+    return {"cup": (wanted_brix, ""), "printed": (true, words)}
 
 
 def _hot_cup(

@@ -220,10 +220,10 @@ class _TimeLeft:
 
 
 def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
-    now, wants = context.now, context.batch.target_brix
+    now, wanted_brix = context.now, context.batch.target_brix
     minute = max(seen.minute(now), 0.0)
-    low, high = seen.fitted.band_of(wants)
-    finish = seen.fitted.minute_of(wants)
+    low, high = seen.fitted.band_of(wanted_brix)
+    finish = seen.fitted.minute_of(wanted_brix)
     left = max(finish - minute, 0.0) if isfinite(finish) else NEVER_MINUTES
     return _TimeLeft(
         left=left,
@@ -458,11 +458,11 @@ def _depths(
 ) -> tuple[float | None, float | None]:
     """How deep it stands now, and how deep when it is done, mm; None where no depth tells."""
     syrup = min(brix, sucrose.MAX_DENSITY_BRIX)
-    vessel, wants = context.geometry, context.batch.target_brix
+    vessel, wanted_brix = context.geometry, context.batch.target_brix
     try:
         litres = mass_kg / sucrose.density_kg_m3(syrup, 20) * 1000
         now_mm = vessel.depth_mm(litres * hot_volume_ratio(syrup, min(boil_c, HOTTEST_VOLUME_C)))
-        return now_mm, done_depth_mm(vessel, solids_kg, wants, done_c)
+        return now_mm, done_depth_mm(vessel, solids_kg, wanted_brix, done_c)
     except OutOfRange:
         return None, None
 

@@ -1,4 +1,4 @@
-"""After the draw: the density as known now, and what would mend it."""
+"""After the draw: the density as known now, and what would correct it."""
 
 from dataclasses import dataclass
 
@@ -21,14 +21,14 @@ from lumbrel.services.pan.rate import learned_rate
 
 @dataclass(frozen=True, kw_only=True)
 class AfterDraw:
-    """A batch that has left the pan: its density as known now, and what would mend it."""
+    """A batch that has left the pan: its density as known now, and what would correct it."""
 
     context: BatchContext
     draw: Entry[DrawFacts]
     brix: float
     sigma_brix: float
     mass_kg: float
-    proved: list[Corrected]
+    checks: list[Corrected]
     over_brix: float
     water_to_put_back_kg: float
     short_by_water_kg: float
@@ -55,22 +55,22 @@ LEAST_OVER_BRIX = 0.3
 
 
 def after_draw(context: BatchContext) -> AfterDraw:
-    """What was drawn: proved cold by later readings, or else as the verdict had it."""
+    """What was drawn: checked by later readings, or else as the verdict had it."""
     draw = context.first(DrawFacts)
     assert draw is not None
     added = [e for e in context.of_kind(AddedFacts) if e.at > draw.at]
     last = max((e.at for e in added), default=draw.at)
     corrector = Corrector.of(context)
-    proved = [
+    checks = [
         corrector.correct(e)
         for e in context.of_kind(HydrometerFacts, RefractometerFacts)
         if e.at > last
     ]
     mass, brix = _mixed(context, draw.facts, [e.facts for e in added])
     sigma = draw.facts.sigma_brix
-    proofs = [e for e in (c.estimate for c in proved) if e is not None]
-    if proofs:
-        joint = evidence.agreement(proofs)
+    words = [e for e in (c.estimate for c in checks) if e is not None]
+    if words:
+        joint = evidence.agreement(words)
         brix, sigma = joint.brix, joint.sigma_brix
     over = brix - context.batch.target_brix
     water = 0.0
@@ -83,7 +83,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
         brix=brix,
         sigma_brix=sigma,
         mass_kg=mass,
-        proved=proved,
+        checks=checks,
         over_brix=over,
         water_to_put_back_kg=max(-water, 0.0),
         short_by_water_kg=max(water, 0.0),

@@ -62,8 +62,8 @@ def _balance_budget(board: Board, sigma_brix: float) -> list[Part]:
 def minutes(board: Board) -> Working:
     """The minutes left."""
     seen, fitted = board.evidence, board.evidence.fitted
-    wants = board.context.batch.target_brix
-    finish = fitted.minute_of(wants)
+    wanted_brix = board.context.batch.target_brix
+    finish = fitted.minute_of(wanted_brix)
     steps = [
         *_mass_steps(board),
         Step(
@@ -106,7 +106,7 @@ def _mass_steps(board: Board) -> list[Step]:
 
 def water_left(board: Board) -> Working:
     """The water still to drive off."""
-    wants = board.context.batch.target_brix
+    wanted_brix = board.context.batch.target_brix
     believed = board.believed or board.joint
     share = believed.sigma_brix / believed.brix * board.mass_kg
     return Working(
@@ -115,7 +115,7 @@ def water_left(board: Board) -> Working:
         kind="mass",
         steps=[
             *_mass_steps(board),
-            Step("target", wants, "brix", "this batch’s"),
+            Step("target", wanted_brix, "brix", "this batch’s"),
             Step(
                 "mass at the target",
                 board.mass_kg - board.verdict.water_kg,
@@ -210,11 +210,11 @@ def depth(board: Board) -> Working:
     """
     if board.depth_done_mm is None or board.pressure is None:
         raise missing()
-    vessel, wants = board.context.vessel, board.context.batch.target_brix
-    boils = sucrose.boiling_point_c(wants, board.pressure.pa, board.context.invert_fraction)
-    cold = 100 * board.evidence.fitted.solids_kg[-1] / wants
-    litres = cold / sucrose.density_kg_m3(wants, 20.0) * 1000
-    ratio = hot_volume_ratio(wants, min(boils, 115.0))
+    vessel, wanted_brix = board.context.vessel, board.context.batch.target_brix
+    boils = sucrose.boiling_point_c(wanted_brix, board.pressure.pa, board.context.invert_fraction)
+    cold = 100 * board.evidence.fitted.solids_kg[-1] / wanted_brix
+    litres = cold / sucrose.density_kg_m3(wanted_brix, 20.0) * 1000
+    ratio = hot_volume_ratio(wanted_brix, min(boils, 115.0))
     sizes = " × ".join(board.context.show(size, "depth") for size in vessel.sizes_mm)
     return Working(
         title="Depth that means done",

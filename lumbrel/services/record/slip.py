@@ -107,7 +107,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     at = _moment(form, context, old)
     if kind.once and old is None and context.first(kind.facts):
         form.errors["kind"] = (
-            "That is on the slip already. Amend the line instead of adding another."
+            "That is on the slip already. Correct the line instead of adding another."
         )
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
