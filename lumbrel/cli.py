@@ -120,7 +120,8 @@ def _listen(arguments: argparse.Namespace) -> int:
 
     from lumbrel.devices.protocols import ProbeSource
     from lumbrel.listen import listen, simulated_source, source_of
-    from lumbrel.store.db import migrate, opened
+    from lumbrel.services.record.kept import ready
+    from lumbrel.store.db import opened
     from lumbrel.store.instruments import ThermometerDetail, instruments_of
 
     try:
@@ -133,7 +134,7 @@ def _listen(arguments: argparse.Namespace) -> int:
         print(f"lumbrel: {error}", file=sys.stderr)
         return 2
     with opened(_database(arguments)) as db:
-        migrate(db)
+        ready(db)
         known = instruments_of(db, ThermometerDetail)
     probe = next((i for i in known if arguments.probe in (i.id, i.name)), None)
     if probe is None:

@@ -12,7 +12,8 @@ from lumbrel.devices.lines import LineSource
 from lumbrel.devices.protocols import ProbeSource
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedSource
 from lumbrel.services.probes import intake
-from lumbrel.store.db import migrate, opened
+from lumbrel.services.record.kept import ready
+from lumbrel.store.db import opened
 
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 
@@ -37,7 +38,7 @@ def listen(
     """
     pause = FIRST_PAUSE_S
     with opened(database) as db:
-        migrate(db)
+        ready(db)
         intake.take(db, probe_id, [], now())
         while not stop.is_set():
             began = time.monotonic()

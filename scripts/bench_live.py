@@ -23,10 +23,11 @@ from lumbrel.services.kitchen import example
 from lumbrel.services.pan import board
 from lumbrel.services.pan.evidence import gather
 from lumbrel.services.probes import intake
+from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
-from lumbrel.store.db import migrate, opened
+from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.web.shell.settings import Settings
@@ -57,8 +58,8 @@ def _boil(count: int) -> list[samples_store.Sample]:
 def _night(path: Path, samples: Sequence[samples_store.Sample]) -> str:
     """A record with one batch and its probe's samples."""
     with opened(path) as db:
-        migrate(db)
-        example.load_example(db)
+        ready(db)
+        example.load_example(db, START)
         day_store.add_test_boil(
             db,
             day_store.TestBoil(
@@ -161,8 +162,8 @@ class _Kitchen:
         """Vessels, probes, batches; returns the codes and the probes' tokens."""
         codes, tokens = [], []
         with opened(self.folder / "lumbrel.sqlite3") as db:
-            migrate(db)
-            example.load_example(db)
+            ready(db)
+            example.load_example(db, START)
             now = datetime.now(UTC)
             for i in range(PROBES):
                 add_vessel(

@@ -5,7 +5,7 @@ what devices send.
 """
 
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from sqlite3 import Connection
@@ -25,15 +25,16 @@ from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.kitchen import example
+from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
-from lumbrel.store.db import migrate, opened
+from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, add_instrument
-from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.store.samples import Sample
 
 SEED = 418
@@ -45,6 +46,7 @@ BAROMETER = Instrument("barometer", "Kitchen barometer", BarometerDetail(shows="
 CUP_PROBE = Instrument("cup-probe", "Cup probe", ThermometerDetail(sort="digital", in_the_cup=True))
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
 STEM_SHIFT = 0.95
+TOLL_PERCENT = 20.0
 
 
 def database(folder: Path) -> Path:
@@ -59,7 +61,7 @@ def make(path: Path) -> None:
     for leftover in path.parent.glob("season-in-the-making.sqlite3*"):
         leftover.unlink()
     with opened(unfinished) as db:
-        migrate(db)
+        ready(db)
         db.execute("PRAGMA synchronous = OFF")
         Season(db).make()
         db.execute("PRAGMA synchronous = FULL")
@@ -91,9 +93,10 @@ class Season:
 
     def make(self) -> None:
         """Equip the kitchen, then play every delivery, the live one last."""
-        example.load_example(self.db)
+        began = datetime(2026, 2, 20, 9, tzinfo=UTC)
+        example.load_example(self.db, began)
         settings = load_kitchen(self.db)
-        save_kitchen(self.db, Kitchen(**{**settings.__dict__, "time_zone": "UTC"}))
+        save_kitchen(self.db, replace(settings, time_zone="UTC", toll_percent=TOLL_PERCENT), began)
         add_instrument(self.db, BAROMETER)
         add_instrument(self.db, CUP_PROBE)
         self._weather()

@@ -32,7 +32,8 @@ COLUMNS = (
 def as_json(context: BatchContext) -> str:
     """The whole batch: header, summary, every line of the slip as typed and as understood."""
     batch = context.batch
-    lot = flow.lot_of(context.db, batch.id)
+    codes = flow.lot_codes(context.db, batch.id)
+    lot = codes[0] if codes else None
     document: dict[str, Any] = {
         "format": "lumbrel-batch",
         "version": 1,
@@ -47,7 +48,8 @@ def as_json(context: BatchContext) -> str:
         "summary": trace.summary(context),
         "jars": [
             {"size_ml": jar.size_ml, "count": jar.count}
-            for jar in (flow.jars_of(context.db, lot) if lot else [])
+            for code in codes
+            for jar in flow.jars_filled(context.db, code)
         ],
         "slip": [
             {

@@ -17,11 +17,12 @@ from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.practice.faults import FAULTS
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
+from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
-from lumbrel.store.db import migrate, opened
+from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from lumbrel.store.kitchen import Kitchen, save_kitchen
 
@@ -108,11 +109,12 @@ class PracticePan:
         boils = water.boiling_point_c(self._pressure)
         wrong = WRONG_BY_K if "thermometer" in self.faults else 0.0
         with opened(self.database) as db:
-            migrate(db)
-            example.load_example(db)
+            ready(db)
+            example.load_example(db, STARTS_AT)
             save_kitchen(
                 db,
                 Kitchen(name="Practice", elevation_m=example.EXAMPLE_ELEVATION_M, time_zone="UTC"),
+                STARTS_AT,
             )
             add_instrument(db, BAROMETER)
             self._report_pressure(db, STARTS_AT)

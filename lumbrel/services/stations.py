@@ -20,7 +20,7 @@ from lumbrel.services.pan.station import STATION as PAN
 from lumbrel.services.record.slip import Slip
 from lumbrel.services.shelf.station import STATION as SHELF
 from lumbrel.services.take_in.station import STATION as TAKE_IN
-from lumbrel.store import record
+from lumbrel.store import kept
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
 
@@ -37,13 +37,8 @@ CALCULATIONS: tuple[Calculation, ...] = tuple(
 
 def waiting(db: Connection) -> dict[str, list[Batch]]:
     """By station, the batches that wait for it, oldest first."""
-    found: dict[str, list[Batch]] = {}
-    for station in STATIONS:
-        if station.waits_for is not None:
-            done = tuple(f.key() for f in station.comes_after)
-            wanting = station.waits_for.key()
-            found[station.key] = record.batches_at(db, done, wanting)
-    return found
+    stops = (station.key for station in STATIONS if station.waits_for is not None)
+    return {key: kept.waiting(db, key) for key in stops}
 
 
 @dataclass(frozen=True)

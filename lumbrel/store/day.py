@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection, Row
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import around, insert_once, instant, moment
 
 
 @dataclass(frozen=True)
@@ -34,11 +34,15 @@ class TestBoil:
 
 
 def add_pressure_note(db: Connection, note: PressureNote) -> None:
-    """Write a pressure; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO pressure_note VALUES (?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (note.id, instant(note.at), note.basis, json.dumps(note.typed), note.station_pressure_pa),
-    )
+    """Write a pressure; the same id twice is written once. Raises IdReused."""
+    row = {
+        "id": note.id,
+        "at": instant(note.at),
+        "basis": note.basis,
+        "typed": json.dumps(note.typed),
+        "station_pressure_pa": note.station_pressure_pa,
+    }
+    insert_once(db, "pressure_note", row, ("basis", "typed"))
 
 
 def latest_pressure_note(db: Connection, until: datetime) -> PressureNote | None:
@@ -59,20 +63,18 @@ def latest_pressure_note(db: Connection, until: datetime) -> PressureNote | None
 
 
 def add_test_boil(db: Connection, boil: TestBoil) -> None:
-    """Write a test boil; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO test_boil VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (
-            boil.id,
-            instant(boil.at),
-            boil.instrument_id,
-            boil.typed,
-            boil.reading_c,
-            boil.station_pressure_pa,
-            boil.pressure_sigma_pa,
-            boil.basis,
-        ),
-    )
+    """Write a test boil; the same id twice is written once. Raises IdReused."""
+    row = {
+        "id": boil.id,
+        "at": instant(boil.at),
+        "instrument_id": boil.instrument_id,
+        "typed": boil.typed,
+        "reading_c": boil.reading_c,
+        "station_pressure_pa": boil.station_pressure_pa,
+        "pressure_sigma_pa": boil.pressure_sigma_pa,
+        "basis": boil.basis,
+    }
+    insert_once(db, "test_boil", row, ("instrument_id", "typed"))
 
 
 def test_boils(
@@ -111,11 +113,15 @@ class IcePoint:
 
 
 def add_ice_point(db: Connection, point: IcePoint) -> None:
-    """Write an ice point; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO ice_point VALUES (?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (point.id, instant(point.at), point.instrument_id, point.typed, point.reading_c),
-    )
+    """Write an ice point; the same id twice is written once. Raises IdReused."""
+    row = {
+        "id": point.id,
+        "at": instant(point.at),
+        "instrument_id": point.instrument_id,
+        "typed": point.typed,
+        "reading_c": point.reading_c,
+    }
+    insert_once(db, "ice_point", row, ("instrument_id", "typed"))
 
 
 def latest_ice_point(db: Connection, instrument_id: str, until: datetime) -> IcePoint | None:
@@ -146,27 +152,28 @@ class ScaleCheck:
 
 
 def add_scale_check(db: Connection, check: ScaleCheck) -> None:
-    """Write a check; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO scale_check VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (
-            check.id,
-            instant(check.at),
-            check.instrument_id,
-            check.against,
-            json.dumps(check.typed),
-            check.true_value,
-            check.error,
-        ),
-    )
+    """Write a check; the same id twice is written once. Raises IdReused."""
+    row = {
+        "id": check.id,
+        "at": instant(check.at),
+        "instrument_id": check.instrument_id,
+        "against": check.against,
+        "typed": json.dumps(check.typed),
+        "true_value": check.true_value,
+        "error": check.error,
+    }
+    insert_once(db, "scale_check", row, ("instrument_id", "against", "typed"))
+
+
+LAST_CHECKS = 200
 
 
 def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[ScaleCheck]:
     """Checks of an instrument up to a moment, newest first."""
     rows = db.execute(
         """SELECT * FROM scale_check WHERE instrument_id = ? AND at <= ?
-           ORDER BY at DESC, rowid DESC""",
-        (instrument_id, instant(until)),
+           ORDER BY at DESC, rowid DESC LIMIT ?""",
+        (instrument_id, instant(until), LAST_CHECKS),
     )
     return [
         ScaleCheck(
@@ -180,3 +187,8 @@ def scale_checks(db: Connection, instrument_id: str, until: datetime) -> list[Sc
         )
         for row in rows
     ]
+
+
+def check_around(db: Connection, instrument_id: str, at: datetime) -> tuple[datetime, datetime]:
+    """When an instrument's last check up to a moment is from, and its next one."""
+    return around(db, "scale_check", "at", instrument_id, at)

@@ -4,11 +4,22 @@ import re
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 BUSY_TIMEOUT_MS = 5000
+APPLICATION_ID = 0x4C4D424C
+"""In the file's header: it is a record of Lumbrel's."""
+
+
+class IdReused(Exception):
+    """An id that came before, with another content."""
+
+
+class NoRecord(Exception):
+    """A file that this version cannot open as a record; the message says why."""
 
 
 class Link(sqlite3.Connection):
@@ -26,6 +37,8 @@ def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     connection.execute("PRAGMA journal_mode = WAL")
     connection.execute("PRAGMA synchronous = FULL")
     connection.execute("PRAGMA foreign_keys = ON")
+    # A row put in another's place is deleted first: the triggers that forbid it shall see that.
+    connection.execute("PRAGMA recursive_triggers = ON")
     return connection
 
 
@@ -56,19 +69,62 @@ def migrate(connection: sqlite3.Connection) -> list[str]:
 
     Returns:
         The names of those applied now.
+    Raises:
+        NoRecord: the file is another program's, or a newer version's.
     """
+    known = _scripts()
+    recognise(connection, len(known))
     connection.execute(
         "CREATE TABLE IF NOT EXISTS migration (name TEXT PRIMARY KEY, applied_at TEXT NOT NULL) STRICT"
     )
     done = {row["name"] for row in connection.execute("SELECT name FROM migration")}
     applied = []
-    scripts = files("lumbrel.store").joinpath("migrations").iterdir()
-    for script in sorted(scripts, key=lambda file: file.name):
-        if not script.name.endswith(".sql") or script.name in done:
-            continue
-        _apply(connection, script.name, script.read_text(encoding="utf-8"))
-        applied.append(script.name)
+    for name, script in known.items():
+        if name not in done:
+            _apply(connection, name, script)
+            applied.append(name)
+    if applied or _pragma(connection, "user_version") != len(known):
+        connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+        connection.execute(f"PRAGMA user_version = {len(known)}")
     return applied
+
+
+def _scripts() -> dict[str, str]:
+    """The migrations by name, in their order."""
+    folder = files("lumbrel.store").joinpath("migrations").iterdir()
+    found = sorted((f for f in folder if f.name.endswith(".sql")), key=lambda file: file.name)
+    return {file.name: file.read_text(encoding="utf-8") for file in found}
+
+
+def newest_version() -> int:
+    """The version of a record's tables that this program writes."""
+    return len(_scripts())
+
+
+def recognise(connection: sqlite3.Connection, newest: int) -> int:
+    """The version of a record's tables; 0 for an empty file.
+
+    Raises:
+        NoRecord: the file is another program's, or a newer version's.
+    """
+    try:
+        owner = _pragma(connection, "application_id")
+        version = _pragma(connection, "user_version")
+        tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_schema")}
+    except sqlite3.DatabaseError as error:
+        raise NoRecord(f"This file is no record of Lumbrel: {error}.") from error
+    if owner not in (0, APPLICATION_ID) or (tables and "migration" not in tables):
+        raise NoRecord("This file is a database of another program, not a record of Lumbrel.")
+    if version > newest:
+        raise NoRecord(
+            f"This record was written by a newer Lumbrel (its tables are of version {version}, "
+            f"this one knows {newest}). Install that version, or restore a backup made by this one."
+        )
+    return version
+
+
+def _pragma(connection: sqlite3.Connection, name: str) -> int:
+    return int(connection.execute(f"PRAGMA {name}").fetchone()[0])
 
 
 def _apply(connection: sqlite3.Connection, name: str, script: str) -> None:
@@ -99,6 +155,31 @@ def _statements(script: str) -> Iterator[str]:
         raise ValueError("a migration ends in the middle of a statement")
 
 
+def insert_once(
+    connection: sqlite3.Connection, table: str, row: dict[str, Any], same: tuple[str, ...]
+) -> bool:
+    """Write a row under its client-made id; the same again writes nothing and is False.
+
+    Args:
+        same: the columns that were typed, by which a second send is known from another write.
+    Raises:
+        IdReused: the id is there with another content.
+    """
+    known = connection.execute(f"SELECT * FROM {table} WHERE id = ?", (row["id"],)).fetchone()
+    if known is not None:
+        if any(known[name] != row[name] for name in same):
+            raise IdReused(
+                "Something else was written under this form's id before; nothing was written now. "
+                "Open the page anew and send it again."
+            )
+        return False
+    marks = ", ".join("?" * len(row))
+    connection.execute(
+        f"INSERT INTO {table} ({', '.join(row)}) VALUES ({marks})", list(row.values())
+    )
+    return True
+
+
 def instant(moment: datetime) -> str:
     """A moment as it is stored: UTC, milliseconds, sortable as text."""
     return (
@@ -108,4 +189,37 @@ def instant(moment: datetime) -> str:
 
 def moment(text: str) -> datetime:
     """A stored moment as an aware datetime."""
-    return datetime.fromisoformat(text.replace("Z", "+00:00"))
+    return datetime.fromisoformat(text)
+
+
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def milliseconds(at: datetime) -> int:
+    """A moment as devices' samples are stored: milliseconds since 1970, as `instant` cuts them."""
+    return (at - EPOCH) // timedelta(milliseconds=1)
+
+
+def of_milliseconds(stored: int) -> datetime:
+    """A sample's stored moment as an aware datetime."""
+    return EPOCH + timedelta(milliseconds=stored)
+
+
+BEFORE_ALL, AFTER_ALL = datetime(1, 1, 1, tzinfo=UTC), datetime(9999, 12, 31, tzinfo=UTC)
+
+
+def around(
+    db: sqlite3.Connection, table: str, column: str, instrument_id: str, at: datetime
+) -> tuple[datetime, datetime]:
+    """When an instrument's last row of a table up to a moment is from, and its next one."""
+    wanted = (instrument_id, instant(at))
+    before = db.execute(
+        f"SELECT max({column}) FROM {table} WHERE instrument_id = ? AND {column} <= ?", wanted
+    ).fetchone()[0]
+    after = db.execute(
+        f"SELECT min({column}) FROM {table} WHERE instrument_id = ? AND {column} > ?", wanted
+    ).fetchone()[0]
+    return (
+        moment(before) if before else BEFORE_ALL,
+        moment(after) if after else AFTER_ALL,
+    )

@@ -1,60 +1,382 @@
-"""What batches became: lots and their jars."""
+"""Parcels of sugar and what flowed between them."""
 
 from dataclasses import dataclass
-from sqlite3 import Connection
+from datetime import datetime
+from sqlite3 import Connection, Row
 
-from lumbrel.store.record import Batch, batch_of
+from lumbrel.store.db import instant, moment
+
+DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
+    "delivery",
+    "charge",
+    "bulk",
+    "lot",
+    "confection",
+)
 
 
 @dataclass(frozen=True)
 class Jar:
-    """So many jars of one size in a lot."""
+    """So many jars of one size."""
 
     size_ml: float
     count: int
 
 
-def add_lot(db: Connection, code: str, batch_id: str) -> None:
-    """Name the lot a batch becomes; the same name again is harmless."""
-    db.execute("INSERT INTO lot VALUES (?, ?) ON CONFLICT (code) DO NOTHING", (code, batch_id))
+@dataclass(frozen=True, kw_only=True)
+class Parcel:
+    """A quantity of sugar in one place under one code."""
+
+    id: str
+    kind: str
+    code: str
+    opened_at: datetime
+    batch_id: str | None = None
+    woodlot_id: str | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Flow:
+    """What a line moved. No source: from outside; no target: out."""
+
+    source_id: str | None
+    target_id: str | None
+    mass_kg: float
+    brix: float
+    reason: str
+    pack_ml: float | None = None
+    packs: int | None = None
+    for_woodlot_id: str | None = None
+
+    @property
+    def solids_kg(self) -> float:
+        """The sugar in it."""
+        return self.mass_kg * self.brix / 100
+
+
+@dataclass(frozen=True, kw_only=True)
+class Flowed:
+    """A flow that stands, with the line it was written by."""
+
+    entry_id: str
+    line: int
+    batch_id: str
+    at: datetime
+    order: tuple[str, int]
+    """Among lines of the same moment: by when they were noted, then as they were written."""
+    flow: Flow
+
+
+def charge_id(batch_id: str) -> str:
+    """The parcel of what is in a batch's vessel."""
+    return f"charge/{batch_id}"
+
+
+def bulk_id(batch_id: str) -> str:
+    """The parcel of what was drawn from it."""
+    return f"bulk/{batch_id}"
+
+
+def lot_id(code: str) -> str:
+    """The parcel of a lot of jars."""
+    return f"lot/{code}"
+
+
+def add_parcel(db: Connection, parcel: Parcel) -> None:
+    """Open a parcel; the same again is harmless."""
+    db.execute(
+        """INSERT INTO parcel (id, kind, code, opened_at, batch_id, woodlot_id)
+           VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING""",
+        (
+            parcel.id,
+            parcel.kind,
+            parcel.code,
+            instant(parcel.opened_at),
+            parcel.batch_id,
+            parcel.woodlot_id,
+        ),
+    )
+
+
+def _parcel(row: Row) -> Parcel:
+    return Parcel(
+        id=row["id"],
+        kind=row["kind"],
+        code=row["code"],
+        opened_at=moment(row["opened_at"]),
+        batch_id=row["batch_id"],
+        woodlot_id=row["woodlot_id"],
+    )
+
+
+def parcel(db: Connection, parcel_id: str) -> Parcel | None:
+    """A parcel by its id."""
+    row = db.execute("SELECT * FROM parcel WHERE id = ?", (parcel_id,)).fetchone()
+    return _parcel(row) if row else None
+
+
+def parcels_called(db: Connection, code: str) -> list[Parcel]:
+    """Every parcel under a code, of whatever kind, the one nearest to the customer first."""
+    rows = db.execute("SELECT * FROM parcel WHERE code = ?", (code,))
+    return sorted((_parcel(row) for row in rows), key=lambda p: -KINDS.index(p.kind))
+
+
+def parcels_of(db: Connection, batch_id: str, kind: str) -> list[Parcel]:
+    """The parcels of a kind that belong to a batch, oldest first."""
+    rows = db.execute(
+        "SELECT * FROM parcel WHERE batch_id = ? AND kind = ? ORDER BY opened_at, id",
+        (batch_id, kind),
+    )
+    return [_parcel(row) for row in rows]
+
+
+def ids_opened(db: Connection, since: datetime, until: datetime) -> set[str]:
+    """The parcels opened between two moments."""
+    rows = db.execute(
+        "SELECT id FROM parcel WHERE opened_at >= ? AND opened_at < ?",
+        (instant(since), instant(until)),
+    )
+    return {row["id"] for row in rows}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Carried:
+    """What a flow carried of one woodlot's sugar, at the parcel it is looked at from."""
+
+    parcel_id: str
+    kind: str
+    batch_id: str
+    other_id: str | None
+    """Where it came from, or went to."""
+    packed: bool
+    reason: str
+    for_woodlot_id: str | None
+    woodlot_id: str
+    solids_kg: float
+
+
+def _carried(
+    db: Connection, side: str, other: str, since: datetime, until: datetime
+) -> list[Carried]:
+    rows = db.execute(
+        f"""SELECT parcel.id, parcel.kind, parcel.batch_id, flow_now.{other} AS other_id,
+                  flow_now.packs, flow_now.reason, flow_now.for_woodlot_id,
+                  flow_share.woodlot_id, flow_share.solids_kg
+           FROM parcel JOIN flow_now ON flow_now.{side} = parcel.id
+           JOIN flow_share ON flow_share.entry_id = flow_now.entry_id
+                AND flow_share.line = flow_now.line
+           WHERE parcel.opened_at >= ? AND parcel.opened_at < ?""",
+        (instant(since), instant(until)),
+    )
+    return [
+        Carried(
+            parcel_id=row["id"],
+            kind=row["kind"],
+            batch_id=row["batch_id"] or "",
+            other_id=row["other_id"],
+            packed=row["packs"] is not None,
+            reason=row["reason"],
+            for_woodlot_id=row["for_woodlot_id"],
+            woodlot_id=row["woodlot_id"],
+            solids_kg=row["solids_kg"],
+        )
+        for row in rows
+    ]
+
+
+def carried_into(db: Connection, since: datetime, until: datetime) -> list[Carried]:
+    """What flowed into the parcels opened between two moments, by woodlot."""
+    return _carried(db, "target_id", "source_id", since, until)
+
+
+def carried_out(db: Connection, since: datetime, until: datetime) -> list[Carried]:
+    """What flowed out of the parcels opened between two moments, by woodlot."""
+    return _carried(db, "source_id", "target_id", since, until)
+
+
+def parcels_of_woodlot(
+    db: Connection, woodlot_id: str, since: datetime, until: datetime
+) -> list[Parcel]:
+    """Deliveries of a woodlot between two moments, oldest first."""
+    rows = db.execute(
+        """SELECT * FROM parcel WHERE woodlot_id = ? AND opened_at >= ? AND opened_at < ?
+           ORDER BY opened_at, id""",
+        (woodlot_id, instant(since), instant(until)),
+    )
+    return [_parcel(row) for row in rows]
+
+
+def newest_delivery(db: Connection, woodlot_id: str) -> Parcel | None:
+    """What a woodlot delivered last."""
+    row = db.execute(
+        "SELECT * FROM parcel WHERE woodlot_id = ? ORDER BY opened_at DESC LIMIT 1", (woodlot_id,)
+    ).fetchone()
+    return _parcel(row) if row else None
+
+
+def add_flows(db: Connection, entry_id: str, flows: list[Flow]) -> None:
+    """Write what a line moved."""
+    db.executemany(
+        "INSERT INTO flow VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        [
+            (
+                entry_id,
+                line,
+                flow.source_id,
+                flow.target_id,
+                flow.mass_kg,
+                flow.brix,
+                flow.pack_ml,
+                flow.packs,
+                flow.reason,
+                flow.for_woodlot_id,
+            )
+            for line, flow in enumerate(flows)
+        ],
+    )
+
+
+_FLOWED = """SELECT flow_now.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written
+    FROM flow_now
+    JOIN entry ON entry.id = flow_now.entry_id """
+
+
+def _flowed(row: Row) -> Flowed:
+    return Flowed(
+        entry_id=row["entry_id"],
+        line=row["line"],
+        batch_id=row["batch_id"],
+        at=moment(row["at"]),
+        order=(row["noted_at"], row["written"]),
+        flow=Flow(
+            source_id=row["source_id"],
+            target_id=row["target_id"],
+            mass_kg=row["mass_kg"],
+            brix=row["brix"],
+            pack_ml=row["pack_ml"],
+            packs=row["packs"],
+            reason=row["reason"],
+            for_woodlot_id=row["for_woodlot_id"],
+        ),
+    )
+
+
+_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.rowid, flow_now.line"
+
+
+def flows_into(db: Connection, parcel_id: str) -> list[Flowed]:
+    """What came into a parcel, oldest first."""
+    rows = db.execute(_FLOWED + "WHERE flow_now.target_id = ?" + _IN_ORDER, (parcel_id,))
+    return [_flowed(row) for row in rows]
+
+
+def flows_out_of(db: Connection, parcel_id: str) -> list[Flowed]:
+    """What left a parcel, oldest first."""
+    rows = db.execute(_FLOWED + "WHERE flow_now.source_id = ?" + _IN_ORDER, (parcel_id,))
+    return [_flowed(row) for row in rows]
+
+
+def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
+    """What a line moved, whether it still stands or not."""
+    rows = db.execute(
+        """SELECT flow.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written
+           FROM flow JOIN entry ON entry.id = flow.entry_id
+           WHERE flow.entry_id = ? ORDER BY flow.line""",
+        (entry_id,),
+    )
+    return [_flowed(row).flow for row in rows]
+
+
+def above(db: Connection, parcel_id: str) -> set[str]:
+    """Every parcel that went into one, itself included."""
+    rows = db.execute(
+        """WITH RECURSIVE came (id) AS (
+               SELECT ? UNION
+               SELECT flow_now.source_id FROM came JOIN flow_now ON flow_now.target_id = came.id
+               WHERE flow_now.source_id IS NOT NULL)
+           SELECT id FROM came""",
+        (parcel_id,),
+    )
+    return {row["id"] for row in rows}
+
+
+def below(db: Connection, parcel_id: str) -> set[str]:
+    """Every parcel that one went into, itself included."""
+    rows = db.execute(
+        """WITH RECURSIVE went (id) AS (
+               SELECT ? UNION
+               SELECT flow_now.target_id FROM went JOIN flow_now ON flow_now.source_id = went.id
+               WHERE flow_now.target_id IS NOT NULL)
+           SELECT id FROM went""",
+        (parcel_id,),
+    )
+    return {row["id"] for row in rows}
+
+
+def parcel_kinds(db: Connection) -> dict[str, str]:
+    """Every parcel with its kind, oldest first, for what looks at the whole record."""
+    rows = db.execute("SELECT id, kind FROM parcel ORDER BY opened_at, id")
+    return {row["id"]: row["kind"] for row in rows}
+
+
+def poured_from(db: Connection) -> set[str]:
+    """Every parcel that went into another of its kind, for what looks at the whole record."""
+    rows = db.execute(
+        """SELECT DISTINCT source_id FROM flow_now JOIN parcel AS s ON s.id = source_id
+           JOIN parcel AS t ON t.id = target_id WHERE s.kind = t.kind"""
+    )
+    return {row["source_id"] for row in rows}
 
 
 def lot_owner(db: Connection, code: str) -> str | None:
-    """Id of the batch that has a lot code."""
-    row = db.execute("SELECT batch_id FROM lot WHERE code = ?", (code,)).fetchone()
+    """Id of the batch that has a lot code, while any of its lines carries it."""
+    row = db.execute(
+        """SELECT parcel.batch_id FROM parcel JOIN lot_now ON lot_now.parcel_id = parcel.id
+           WHERE parcel.kind = 'lot' AND parcel.code = ?""",
+        (code,),
+    ).fetchone()
     return row["batch_id"] if row else None
 
 
-def lot_of(db: Connection, batch_id: str) -> str | None:
-    """Lot code of a batch."""
-    row = db.execute("SELECT code FROM lot WHERE batch_id = ?", (batch_id,)).fetchone()
-    return row["code"] if row else None
+def lot_codes(db: Connection, batch_id: str) -> list[str]:
+    """Lots of a batch, in the order of their codes."""
+    rows = db.execute("SELECT code FROM lot_now WHERE batch_id = ? ORDER BY code", (batch_id,))
+    return [row["code"] for row in rows]
 
 
-def add_jars(db: Connection, entry_id: str, lot_code: str, jars: list[Jar]) -> None:
-    """Write the jars of a jarring."""
-    db.executemany(
-        "INSERT INTO jar VALUES (?, ?, ?, ?)",
-        [(entry_id, lot_code, jar.size_ml, jar.count) for jar in jars],
+def jars_filled(db: Connection, lot_code: str) -> list[Jar]:
+    """The jars a lot was packed in, the largest first, whether they still stand there or not."""
+    rows = db.execute(
+        """SELECT pack_ml, sum(packs) AS packs FROM flow_now
+           WHERE target_id = ? AND source_id IS NOT NULL AND packs IS NOT NULL
+           GROUP BY pack_ml ORDER BY pack_ml DESC""",
+        (lot_id(lot_code),),
     )
+    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
 
 
 def jars_of(db: Connection, lot_code: str) -> list[Jar]:
-    """Jars of a lot as they stand: those of superseded jarrings do not count."""
+    """Jars of a lot that are on the shelf, the largest first."""
     rows = db.execute(
-        """SELECT size_ml, sum(count) AS count FROM jar
-           WHERE lot_code = ? AND NOT EXISTS
-               (SELECT 1 FROM entry WHERE entry.supersedes = jar.entry_id)
-           GROUP BY size_ml ORDER BY size_ml DESC""",
-        (lot_code,),
+        "SELECT pack_ml, packs FROM stock WHERE parcel_id = ? AND packs > 0 ORDER BY pack_ml DESC",
+        (lot_id(lot_code),),
     )
-    return [Jar(row["size_ml"], row["count"]) for row in rows]
+    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
 
 
-def lots(db: Connection) -> list[tuple[str, Batch]]:
-    """All lots with their batches, newest first."""
+def shares(db: Connection, entry_id: str, line: int) -> dict[str, float]:
+    """Whose sugar a flow carries: by woodlot, kg of solids."""
     rows = db.execute(
-        """SELECT lot.code AS lot_code, batch.* FROM lot JOIN batch ON batch.id = lot.batch_id
-           ORDER BY batch.opened_at DESC"""
+        "SELECT woodlot_id, solids_kg FROM flow_share WHERE entry_id = ? AND line = ?",
+        (entry_id, line),
     )
-    return [(row["lot_code"], batch_of(row)) for row in rows]
+    return {row["woodlot_id"]: row["solids_kg"] for row in rows}
+
+
+def save_shares(db: Connection, entry_id: str, line: int, solids: dict[str, float]) -> None:
+    """Keep whose sugar a flow carries."""
+    db.execute("DELETE FROM flow_share WHERE entry_id = ? AND line = ?", (entry_id, line))
+    db.executemany(
+        "INSERT INTO flow_share VALUES (?, ?, ?, ?)",
+        [(entry_id, line, woodlot, kg) for woodlot, kg in solids.items()],
+    )

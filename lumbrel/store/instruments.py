@@ -8,7 +8,7 @@ from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import insert_once, instant, moment
 
 SIXTY_F_C = (60.0 - 32.0) / 1.8
 
@@ -116,6 +116,12 @@ class Instrument(Generic[D]):
     detail: D
     vessel_id: str | None = None
     retired_at: datetime | None = None
+    registered_at: datetime | None = None
+
+    def in_use(self, at: datetime) -> bool:
+        """Whether it was registered at a moment, and not retired yet."""
+        begun = self.registered_at is None or self.registered_at <= at
+        return begun and (self.retired_at is None or self.retired_at > at)
 
     @property
     def kind(self) -> str:
@@ -124,19 +130,21 @@ class Instrument(Generic[D]):
 
 
 def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
-    """Register an instrument; the same id twice is written once."""
+    """Register an instrument; the same id twice is written once.
+
+    Raises:
+        IdReused: the id is another instrument's.
+    """
     detail = instrument.detail.model_dump(exclude={"kind"}, exclude_unset=True)
-    db.execute(
-        """INSERT INTO instrument (id, kind, name, detail, vessel_id) VALUES (?, ?, ?, ?, ?)
-           ON CONFLICT (id) DO NOTHING""",
-        (
-            instrument.id,
-            instrument.kind,
-            instrument.name,
-            json.dumps(detail),
-            instrument.vessel_id,
-        ),
-    )
+    row = {
+        "id": instrument.id,
+        "kind": instrument.kind,
+        "name": instrument.name,
+        "detail": json.dumps(detail),
+        "vessel_id": instrument.vessel_id,
+        "registered_at": instant(instrument.registered_at) if instrument.registered_at else None,
+    }
+    insert_once(db, "instrument", row, ("kind", "name", "detail", "vessel_id"))
 
 
 def _instrument(row: Row) -> Instrument[Detail]:
@@ -145,7 +153,8 @@ def _instrument(row: Row) -> Instrument[Detail]:
         row["name"],
         DETAIL.validate_python({"kind": row["kind"], **json.loads(row["detail"])}),
         row["vessel_id"],
-        moment(row["retired_at"]) if row["retired_at"] else None,
+        retired_at=moment(row["retired_at"]) if row["retired_at"] else None,
+        registered_at=moment(row["registered_at"]) if row["registered_at"] else None,
     )
 
 
@@ -160,13 +169,16 @@ def instruments(db: Connection, *, retired: bool = False) -> list[Instrument[Det
     return [_instrument(row) for row in rows]
 
 
-def instruments_of(db: Connection, detail: type[D]) -> list[Instrument[D]]:
-    """Instruments of one kind in use, in the order they were registered."""
+def instruments_of(
+    db: Connection, detail: type[D], at: datetime | None = None
+) -> list[Instrument[D]]:
+    """Instruments of one kind in use, now or at a moment, in the order they were registered."""
     rows = db.execute(
-        "SELECT * FROM instrument WHERE kind = ? AND retired_at IS NULL ORDER BY rowid",
-        (detail.model_fields["kind"].default,),
+        "SELECT * FROM instrument WHERE kind = ? AND (? OR retired_at IS NULL) ORDER BY rowid",
+        (detail.model_fields["kind"].default, at is not None),
     )
-    return [one for row in rows if (one := with_detail(_instrument(row), detail))]
+    every = (one for row in rows if (one := with_detail(_instrument(row), detail)))
+    return [one for one in every if at is None or one.in_use(at)]
 
 
 def with_detail(instrument: Instrument[Detail], detail: type[D]) -> Instrument[D] | None:

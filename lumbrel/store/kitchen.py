@@ -2,7 +2,13 @@
 
 import json
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from sqlite3 import Connection, Row
+from typing import Any, TypeVar
+
+from lumbrel.store.db import insert_once, instant, moment
+
+T = TypeVar("T")
 
 DEFAULT_UNITS = {
     "temperature": "C",
@@ -30,6 +36,44 @@ class Kitchen:
     both_units: bool = False
     methods: dict[str, str] = field(default_factory=dict)
     alarms: dict[str, float] = field(default_factory=dict)
+    toll_percent: float = 0.0
+    """What of the syrup made from a woodlot's sap the kitchen keeps."""
+    elevations: tuple[tuple[datetime, float], ...] = ()
+    """Elevations and zones as they were noted, oldest first; read, never written."""
+    zones: tuple[tuple[datetime, str], ...] = ()
+
+    def elevation_at(self, at: datetime) -> float | None:
+        """The elevation in force at a moment, m; before the first was noted, that one."""
+        return _in_force(self.elevations, at, self.elevation_m)
+
+    def zone_at(self, at: datetime) -> str:
+        """The time zone in force at a moment; before the first was noted, that one."""
+        return _in_force(self.zones, at, self.time_zone)
+
+
+SETTINGS = (
+    "name",
+    "elevation_m",
+    "time_zone",
+    "target_brix",
+    "draw_margin_brix",
+    "units",
+    "both_units",
+    "methods",
+    "alarms",
+    "toll_percent",
+)
+"""What of a kitchen is set, by its columns; each change is a dated note besides."""
+ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
+
+
+def _in_force(notes: tuple[tuple[datetime, T], ...], at: datetime, otherwise: T) -> T:
+    """What was noted last of what holds at a moment; before anything did, what came to hold first;
+    without a note what is set now."""
+    held = [value for since, value in notes if since <= at]
+    if held:
+        return held[-1]
+    return min(notes, key=lambda note: note[0])[1] if notes else otherwise
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,46 +112,63 @@ def load_kitchen(db: Connection) -> Kitchen:
         both_units=bool(row["both_units"]),
         methods=json.loads(row["methods"]),
         alarms=json.loads(row["alarms"]),
+        toll_percent=row["toll_percent"],
+        elevations=_noted(db, "elevation_m"),
+        zones=_noted(db, "time_zone"),
     )
 
 
-def save_kitchen(db: Connection, kitchen: Kitchen) -> None:
-    """Write the settings."""
+def _noted(db: Connection, name: str) -> tuple[tuple[datetime, Any], ...]:
+    """What was noted of a setting and since when it holds, in the order it was noted."""
+    rows = db.execute("SELECT at, value FROM setting WHERE name = ? ORDER BY seq", (name,))
+    known = ((moment(row["at"]), json.loads(row["value"])) for row in rows)
+    return tuple((at, value) for at, value in known if value not in (None, ""))
+
+
+def save_kitchen(
+    db: Connection, kitchen: Kitchen, noted_at: datetime, since: datetime | None = None
+) -> None:
+    """Write the settings: each that is another than before is noted, and holds from `since` on
+    (from when it was noted, if that is left out); the kitchen's row is what holds now."""
+    known = db.execute("SELECT * FROM kitchen").fetchone()
+    for name in SETTINGS:
+        value = getattr(kitchen, name)
+        # What is said to have been so for longer is noted again, the same value or not.
+        if known is None or _stored(value) != known[name] or (since and value):
+            db.execute(
+                "INSERT INTO setting (name, at, noted_at, value) VALUES (?, ?, ?, ?)",
+                (name, instant(since or noted_at), instant(noted_at), json.dumps(value)),
+            )
+    marks, names = ", ".join("?" * len(SETTINGS)), ", ".join(SETTINGS)
+    now = ", ".join(f"{name} = excluded.{name}" for name in SETTINGS)
     db.execute(
-        """INSERT INTO kitchen VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-           ON CONFLICT (only) DO UPDATE SET name = excluded.name,
-               elevation_m = excluded.elevation_m, time_zone = excluded.time_zone,
-               target_brix = excluded.target_brix,
-               draw_margin_brix = excluded.draw_margin_brix, units = excluded.units,
-               both_units = excluded.both_units, methods = excluded.methods,
-               alarms = excluded.alarms""",
-        (
-            kitchen.name,
-            kitchen.elevation_m,
-            kitchen.time_zone,
-            kitchen.target_brix,
-            kitchen.draw_margin_brix,
-            json.dumps(kitchen.units),
-            kitchen.both_units,
-            json.dumps(kitchen.methods),
-            json.dumps(kitchen.alarms),
-        ),
+        f"INSERT INTO kitchen (only, {names}) VALUES (1, {marks}) ON CONFLICT (only) DO UPDATE SET {now}",
+        [_stored(getattr(kitchen, name)) for name in SETTINGS],
     )
+
+
+def _stored(value: Any) -> Any:
+    """A setting as its column holds it."""
+    if isinstance(value, dict):
+        return json.dumps(value)
+    return int(value) if isinstance(value, bool) else value
 
 
 def add_vessel(db: Connection, vessel: VesselRow) -> None:
-    """Register a vessel; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO vessel VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (
-            vessel.id,
-            vessel.name,
-            vessel.shape,
-            json.dumps(vessel.sizes_mm),
-            vessel.purpose,
-            vessel.carry_over_fraction,
-        ),
-    )
+    """Register a vessel; the same id twice is written once.
+
+    Raises:
+        IdReused: the id is another vessel's.
+    """
+    row = {
+        "id": vessel.id,
+        "name": vessel.name,
+        "shape": vessel.shape,
+        "sizes_mm": json.dumps(vessel.sizes_mm),
+        "purpose": vessel.purpose,
+        "carry_over_fraction": vessel.carry_over_fraction,
+    }
+    insert_once(db, "vessel", row, ("name", "shape", "sizes_mm", "purpose"))
 
 
 def vessels(db: Connection) -> list[VesselRow]:
@@ -127,11 +188,13 @@ def _vessel(row: Row) -> VesselRow:
 
 
 def add_woodlot(db: Connection, woodlot: Woodlot) -> None:
-    """Register a woodlot; the same id twice is written once."""
-    db.execute(
-        "INSERT INTO woodlot VALUES (?, ?, ?) ON CONFLICT (id) DO NOTHING",
-        (woodlot.id, woodlot.name, woodlot.sugar_kind),
-    )
+    """Register a woodlot; the same id twice is written once.
+
+    Raises:
+        IdReused: the id is another woodlot's.
+    """
+    row = {"id": woodlot.id, "name": woodlot.name, "sugar_kind": woodlot.sugar_kind}
+    insert_once(db, "woodlot", row, ("name", "sugar_kind"))
 
 
 def woodlots(db: Connection) -> list[Woodlot]:

@@ -50,8 +50,9 @@ def next_code(db: Connection, year: int) -> str:
     """The next batch code of a year, as 26-041."""
     prefix = f"{year % 100:02d}-"
     row = db.execute(
-        "SELECT max(CAST(substr(code, 4) AS INTEGER)) AS last FROM batch WHERE code LIKE ?",
-        (prefix + "%",),
+        """SELECT max(CAST(substr(code, 4) AS INTEGER)) AS last FROM batch
+           WHERE code >= ? AND code < ?""",
+        (prefix, prefix + ":"),
     ).fetchone()
     return f"{prefix}{(row['last'] or 0) + 1:03d}"
 
@@ -95,37 +96,19 @@ def batch_by(db: Connection, *, code: str = "", id: str = "") -> Batch | None:
     return batch_of(row) if row else None
 
 
-def batches(db: Connection) -> list[Batch]:
-    """All batches, oldest first."""
-    return [batch_of(row) for row in db.execute("SELECT * FROM batch ORDER BY opened_at, code")]
-
-
-def batches_at(db: Connection, done: tuple[str, ...], wanting: str) -> list[Batch]:
-    """Batches whose slips hold current entries of all kinds in `done` and none of `wanting`.
-
-    Oldest first. "Current" means not superseded.
-    """
-    marks = ", ".join("?" * len(done))
-    rows = db.execute(
-        f"""WITH lines AS (
-                SELECT batch_id, kind FROM entry AS e
-                WHERE NOT EXISTS (SELECT 1 FROM entry AS later WHERE later.supersedes = e.id))
-            SELECT * FROM batch
-            WHERE (SELECT count(DISTINCT kind) FROM lines
-                   WHERE batch_id = batch.id AND kind IN ({marks})) = ?
-              AND NOT EXISTS (SELECT 1 FROM lines WHERE batch_id = batch.id AND kind = ?)
-            ORDER BY opened_at""",
-        (*done, len(done), wanting),
-    )
-    return [batch_of(row) for row in rows]
+def batch_ids(db: Connection) -> list[str]:
+    """Every batch, oldest first, for what looks at the whole record."""
+    return [row["id"] for row in db.execute("SELECT id FROM batch ORDER BY opened_at, code")]
 
 
 def add_entry(db: Connection, entry: EntryRow) -> bool:
     """Put an entry on a slip. Returns False, and writes nothing, when its id is there already."""
-    cursor = db.execute(
+    if db.execute("SELECT 1 FROM entry WHERE id = ?", (entry.id,)).fetchone():
+        return False
+    db.execute(
         """INSERT INTO entry (id, batch_id, kind, at, noted_at, typed, facts, facts_version,
                               supersedes, why, initials)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING""",
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
         (
             entry.id,
             entry.batch_id,
@@ -140,7 +123,7 @@ def add_entry(db: Connection, entry: EntryRow) -> bool:
             entry.initials,
         ),
     )
-    return cursor.rowcount == 1
+    return True
 
 
 _ENTRY = """SELECT e.*, EXISTS (SELECT 1 FROM entry AS later WHERE later.supersedes = e.id)
@@ -170,33 +153,30 @@ def entries(db: Connection, batch_id: str) -> list[EntryRow]:
     return [_entry(row) for row in rows]
 
 
+def written_so_far(db: Connection) -> int:
+    """A number that grows with every line put on any slip."""
+    row = db.execute("SELECT max(rowid) AS last FROM entry").fetchone()
+    return int(row["last"] or 0)
+
+
+def lines_on(db: Connection, batch_id: str) -> int:
+    """How many lines a slip holds, superseded ones included."""
+    row = db.execute("SELECT count(*) AS lines FROM entry WHERE batch_id = ?", (batch_id,))
+    return int(row.fetchone()["lines"])
+
+
 def entry_by_id(db: Connection, entry_id: str) -> EntryRow | None:
     """One entry."""
     row = db.execute(_ENTRY + "WHERE id = ?", (entry_id,)).fetchone()
     return _entry(row) if row else None
 
 
-def current_of_kinds(db: Connection, kinds: tuple[str, ...]) -> list[EntryRow]:
-    """Standing entries of some kinds over all batches, batch by batch, each in order of time."""
-    marks = ", ".join("?" * len(kinds))
+def current_of_kind(db: Connection, kind: str, limit: int = 1000) -> list[EntryRow]:
+    """Standing entries of a kind over all batches, newest first."""
     rows = db.execute(
         _ENTRY
-        + f"""WHERE e.kind IN ({marks}) AND NOT superseded
-           ORDER BY e.batch_id, e.at, e.noted_at""",
-        kinds,
-    )
-    return [_entry(row) for row in rows]
-
-
-def current_of_kind(
-    db: Connection, kind: str, *, vessel_id: str = "", limit: int = 1000
-) -> list[EntryRow]:
-    """Standing entries of a kind over all batches (of a vessel), newest first."""
-    rows = db.execute(
-        _ENTRY
-        + """JOIN batch ON batch.id = e.batch_id
-           WHERE e.kind = ? AND ? IN ('', batch.vessel_id) AND NOT superseded
+        + """WHERE e.kind = ? AND NOT superseded
            ORDER BY e.at DESC LIMIT ?""",
-        (kind, vessel_id, limit),
+        (kind, limit),
     )
     return [_entry(row) for row in rows]

@@ -5,7 +5,9 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import NamedTuple
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import milliseconds, of_milliseconds
+
+_DEVICE = "(SELECT number FROM device WHERE instrument_id = ?)"
 
 
 class Sample(NamedTuple):
@@ -22,8 +24,8 @@ def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -
         How many were new.
     """
     cursor = db.executemany(
-        "INSERT INTO sample VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
-        [(instrument_id, instant(sample.at), sample.value) for sample in samples],
+        f"INSERT INTO sample (device, at, value) VALUES ({_DEVICE}, ?, ?) ON CONFLICT DO NOTHING",
+        [(instrument_id, milliseconds(sample.at), sample.value) for sample in samples],
     )
     return cursor.rowcount
 
@@ -31,19 +33,19 @@ def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -
 def latest_sample(db: Connection, instrument_id: str, until: datetime) -> Sample | None:
     """The newest sample of a device up to a moment."""
     row = db.execute(
-        "SELECT at, value FROM sample WHERE instrument_id = ? AND at <= ? ORDER BY at DESC LIMIT 1",
-        (instrument_id, instant(until)),
+        f"SELECT at, value FROM sample WHERE device = {_DEVICE} AND at <= ? ORDER BY at DESC LIMIT 1",
+        (instrument_id, milliseconds(until)),
     ).fetchone()
-    return Sample(moment(row["at"]), row["value"]) if row else None
+    return Sample(of_milliseconds(row["at"]), row["value"]) if row else None
 
 
 def samples(db: Connection, instrument_id: str, since: datetime, until: datetime) -> list[Sample]:
     """A device's samples between two moments, oldest first."""
     rows = db.execute(
-        "SELECT at, value FROM sample WHERE instrument_id = ? AND at BETWEEN ? AND ? ORDER BY at",
-        (instrument_id, instant(since), instant(until)),
+        f"SELECT at, value FROM sample WHERE device = {_DEVICE} AND at BETWEEN ? AND ? ORDER BY at",
+        (instrument_id, milliseconds(since), milliseconds(until)),
     )
-    return [Sample(moment(row["at"]), row["value"]) for row in rows]
+    return [Sample(of_milliseconds(row["at"]), row["value"]) for row in rows]
 
 
 def sample_arrays(
@@ -51,10 +53,9 @@ def sample_arrays(
 ) -> tuple[list[float], list[float]]:
     """A device's samples after a moment up to another, as seconds of the epoch and values."""
     rows = db.execute(
-        """SELECT CAST(strftime('%s', at) AS INTEGER) + substr(at, 21, 3) / 1000.0, value
-           FROM sample
-           WHERE instrument_id = ? AND at > ? AND at <= ? ORDER BY at""",
-        (instrument_id, instant(since), instant(until)),
+        f"""SELECT at / 1000.0, value FROM sample
+           WHERE device = {_DEVICE} AND at > ? AND at <= ? ORDER BY at""",
+        (instrument_id, milliseconds(since), milliseconds(until)),
     ).fetchall()
     return [row[0] for row in rows], [row[1] for row in rows]
 
@@ -64,9 +65,9 @@ def minute_samples(
 ) -> list[Sample]:
     """A device's samples between two moments, the last of each minute."""
     rows = db.execute(
-        """SELECT max(at) AS at, value FROM sample
-           WHERE instrument_id = ? AND at BETWEEN ? AND ?
-           GROUP BY substr(at, 1, 16) ORDER BY at""",
-        (instrument_id, instant(since), instant(until)),
+        f"""SELECT max(at) AS at, value FROM sample
+           WHERE device = {_DEVICE} AND at BETWEEN ? AND ?
+           GROUP BY at / 60000 ORDER BY at""",
+        (instrument_id, milliseconds(since), milliseconds(until)),
     )
-    return [Sample(moment(row["at"]), row["value"]) for row in rows]
+    return [Sample(of_milliseconds(row["at"]), row["value"]) for row in rows]

@@ -31,7 +31,7 @@ class BenchCase(KitchenCase):
         return next(i for i in instruments(self.db) if key in (i.id, i.name))
 
     def add(self, what: str, name: str, **fields: str):
-        register.add_to_kitchen(self.db, what, {"name": name, **fields})
+        register.add_to_kitchen(self.db, what, {"name": name, **fields}, NOON)
         return self.owned(name)
 
     def check(self, key: str, minutes: float = 0, **fields: str) -> None:
@@ -188,6 +188,7 @@ class Sides(BenchCase):
                 "hot_mark": "cup",
                 **taken,
             },
+            NOON,
         )
         day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.6"})
         code = self.take_in()
@@ -230,10 +231,11 @@ class Sides(BenchCase):
         compare.save(
             self.db,
             {"end_point": "computed", "boil_by": "test-boil", "trust": "all", "hot_mark": "cup"},
+            NOON,
         )
         self.assertAlmostEqual(self.board(code, 60).draw_shown_c, (219 - 32) / 1.8)
         with self.assertRaises(BadInput):
-            compare.save(self.db, {"end_point": "by eye"})
+            compare.save(self.db, {"end_point": "by eye"}, NOON)
 
     def test_trusting_one_sets_the_others_aside(self) -> None:
         board = self.board(self.boil(trust="refractometer"), 60)

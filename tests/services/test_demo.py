@@ -53,14 +53,14 @@ class Season(unittest.TestCase):
     def test_it_is_the_season_of_the_scenario(self) -> None:
         shelf = lots.find(self.db).lots
         self.assertGreaterEqual(len(shelf), 40)
-        days = [lot.batch.opened_at.date() for lot in shelf]
+        days = [lot.row.taken_at.date() for lot in shelf]
         self.assertGreaterEqual(min(days), demo.FIRST_DAY)
         self.assertLessEqual(max(days), demo.LAST_DAY)
-        self.assertEqual({lot.grade for lot in shelf}, set(lots.GRADES))
-        birch = [lot for lot in shelf if lot.batch.sugar_kind == "birch"]
-        maple = [lot for lot in shelf if lot.batch.sugar_kind == "maple"]
-        last_maple = max(m.batch.opened_at for m in maple)
-        self.assertTrue(birch and all(b.batch.opened_at > last_maple for b in birch))
+        self.assertEqual({lot.row.grade for lot in shelf}, set(lots.GRADES))
+        birch = [lot for lot in shelf if lot.row.sugar_kind == "birch"]
+        maple = [lot for lot in shelf if lot.row.sugar_kind == "maple"]
+        last_maple = max(m.row.taken_at for m in maple)
+        self.assertTrue(birch and all(b.row.taken_at > last_maple for b in birch))
         put_back = [e for e in current_lines(self.db, AddedFacts) if e.facts.brix == 0]
         self.assertGreaterEqual(len(put_back), 3)
         self.assertTrue(all(63 < lot.brix < 70 for lot in shelf))

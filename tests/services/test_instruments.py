@@ -140,13 +140,13 @@ class Prove(KitchenCase):
             "true_at": "60 F",
         }
         hot = fields | {"mark_reading": "59.6", "mark_at": "211 F"}
-        register.add_to_kitchen(self.db, "hydrometer", hot)
+        register.add_to_kitchen(self.db, "hydrometer", hot, NOON)
         stem = instruments_of(self.db, HydrometerDetail)[-1]
         own = curves.hydrometer_of(self.db, stem)
         self.assertAlmostEqual(own.mark(66.9, (211 - 32) / 1.8), 59.6, delta=1e-6)
         with self.assertRaisesRegex(BadInput, "cannot be right"):
             register.add_to_kitchen(
-                self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"}
+                self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"}, NOON
             )
 
     def test_retired_it_is_offered_no_more_and_its_readings_stay(self) -> None:

@@ -53,9 +53,9 @@ class Settings(KitchenCase):
             ),
             ("refractometer", {"name": "Sap prism", "low": "0", "high": "32", "compensated": "1"}),
         ):
-            register.add_to_kitchen(self.db, what, fields)
+            register.add_to_kitchen(self.db, what, fields, NOON)
             with self.assertRaises(BadInput) as caught:
-                register.add_to_kitchen(self.db, what, fields)
+                register.add_to_kitchen(self.db, what, fields, NOON)
             self.assertIn("already", caught.exception.errors["name"])
         self.assertAlmostEqual(vessels(self.db)[-1].sizes_mm[0], 609.6)
         stem = next(i for i in instruments_of(self.db, HydrometerDetail) if i.name == "Short stem")
@@ -86,7 +86,7 @@ class Settings(KitchenCase):
             ("thermometer", {"name": "", "sort": "dial"}, "name"),
         ):
             with self.subTest(what, fields=fields), self.assertRaises(BadInput) as caught:
-                register.add_to_kitchen(self.db, what, fields)
+                register.add_to_kitchen(self.db, what, fields, NOON)
             self.assertIn(name, caught.exception.errors)
         self.assertEqual((len(instruments(self.db)), len(vessels(self.db))), before)
 
@@ -94,9 +94,9 @@ class Settings(KitchenCase):
         fields = {"name": "K", "target": "66.9", "margin": "0", "time_zone": "Nowhere/At all"}
         fields |= {f"unit_{kind}": unit for kind, unit in load_kitchen(self.db).units.items()}
         with self.assertRaises(BadInput) as caught:
-            settings.save_settings(self.db, fields)
+            settings.save_settings(self.db, fields, NOON)
         self.assertEqual(list(caught.exception.errors), ["time_zone"])
-        settings.save_settings(self.db, fields | {"time_zone": "America/Toronto"})
+        settings.save_settings(self.db, fields | {"time_zone": "America/Toronto"}, NOON)
         self.assertEqual(load_kitchen(self.db).time_zone, "America/Toronto")
 
 
@@ -159,7 +159,7 @@ class Together(KitchenCase):
             try:
                 with opened(self.path) as db:
                     for j in range(6):
-                        fields = {"id": f"hand-line-{(i % 4):02d}-{j:02d}", "text": f"{i} {j}"}
+                        fields = {"id": f"hand-line-{(i % 4):02d}-{j:02d}", "text": f"{i % 4} {j}"}
                         slip.put(db, code, "note", fields, NOON + timedelta(minutes=j))
             except Exception as error:
                 failures.append(error)
@@ -222,7 +222,7 @@ class Together(KitchenCase):
 
     def test_a_vessel_learns_its_rate_from_three_draws(self) -> None:
         vessel = vessels(self.db)[1]
-        self.assertEqual(learned_rate(self.db, vessel)[2], 0)
+        self.assertEqual(learned_rate(self.db, vessel, NOON + timedelta(days=9))[2], 0)
         for i in range(3):
             begin = i * 300
             code = self.take_in(NOON + timedelta(minutes=begin))
@@ -233,7 +233,7 @@ class Together(KitchenCase):
                     code, "refractometer", begin + minute, reading=f"{brix:.1f}", sample="20 C"
                 )
             self.put(code, "draw", begin + 80, mass_confirmed="1")
-        rate, sigma, count = learned_rate(self.db, vessel)
+        rate, sigma, count = learned_rate(self.db, vessel, NOON + timedelta(days=9))
         self.assertEqual(count, 3)
         self.assertAlmostEqual(rate, 0.15, delta=0.01)
         self.assertLess(sigma, 0.02)

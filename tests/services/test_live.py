@@ -193,7 +193,7 @@ class Calls(KitchenCase):
         intake.take(self.db, "probe-1", [(at, 101.2)], at)
         self.assertNotIn("near", self.ring(code, 16))
         kitchen = load_kitchen(self.db)
-        save_kitchen(self.db, replace(kitchen, alarms={"near_minutes": 1, "near_k": 3.0}))
+        save_kitchen(self.db, replace(kitchen, alarms={"near_minutes": 1, "near_k": 3.0}), NOON)
         self.assertIn("near", self.ring(code, 16))
 
     def test_a_pan_that_runs_low_calls(self) -> None:

@@ -253,7 +253,7 @@ class Batch(KitchenCase):
         self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
         (label,) = labels.labels(self.db, code, NOON)
         self.assertEqual((label.grade, label.for_processing), ("", True))
-        self.assertTrue(lots.find(self.db).lots[0].for_processing)
+        self.assertTrue(lots.find(self.db).lots[0].row.for_processing)
 
     def test_a_struck_draw_brings_the_batch_back_and_teaches_nothing(self) -> None:
         code = self.take_in()

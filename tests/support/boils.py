@@ -16,11 +16,12 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.kitchen import example
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.run import WANDER_SIGMA_K
+from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
-from lumbrel.store.db import connect, migrate
+from lumbrel.store.db import connect
 from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
@@ -54,10 +55,10 @@ class SimulatedBoil:
     def __init__(self, seed: int, misread_brix: float = 0.0) -> None:
         self.rng = rng = random.Random(seed)
         self.db: Connection = connect(":memory:")
-        migrate(self.db)
-        example.load_example(self.db)
+        ready(self.db)
+        example.load_example(self.db, START)
         elevation = rng.uniform(0, 1200)
-        save_kitchen(self.db, Kitchen(name="Test", elevation_m=elevation, time_zone="UTC"))
+        save_kitchen(self.db, Kitchen(name="Test", elevation_m=elevation, time_zone="UTC"), START)
         self.pressure = air.pressure_at_elevation_pa(elevation) + rng.gauss(0, 800)
         note = day_store.PressureNote("p", START, "station", {}, self.pressure)
         day_store.add_pressure_note(self.db, note)

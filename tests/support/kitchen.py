@@ -12,10 +12,12 @@ from typing import Any
 
 from lumbrel import demo
 from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import StruckFacts
 from lumbrel.services.kitchen import example
+from lumbrel.services.record.kept import ready, write
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
-from lumbrel.store.db import connect, migrate
+from lumbrel.store.db import connect, transaction
 
 NOON = datetime(2026, 3, 18, 12, 0, tzinfo=UTC)
 
@@ -32,8 +34,8 @@ class KitchenCase(unittest.TestCase):
         self.path = self.folder / "lumbrel.sqlite3"
         self.db = connect(self.path)
         self.addCleanup(self.db.close)
-        migrate(self.db)
-        example.load_example(self.db)
+        ready(self.db)
+        example.load_example(self.db, NOON)
 
     def take_in(self, at: datetime = NOON, **other: str) -> str:
         """Open a batch of 30 kg at 45 Brix in Finisher 2; returns its code."""
@@ -67,3 +69,18 @@ def season_copy(folder: Path) -> Path:
     """A copy of the demonstration's database, to be written in."""
     folder.mkdir(parents=True, exist_ok=True)
     return Path(shutil.copy(_season(), demo.database(folder)))
+
+
+def struck_as_before(db: Connection, line: Entry[Any]) -> None:
+    """Strike a line as versions before did, whatever rests on it."""
+    struck = Entry(
+        id=f"struck-{line.id}",
+        batch_id=line.batch_id,
+        at=line.at,
+        noted_at=line.noted_at,
+        facts=StruckFacts(),
+        supersedes=line.id,
+        why="wrong pan",
+    )
+    with transaction(db):
+        write(db, struck)

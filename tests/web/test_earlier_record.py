@@ -23,6 +23,8 @@ from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 
 EARLIER = Path(__file__).parent.parent / "data" / "record-0.1"
+LATER = Path(__file__).parent.parent / "data" / "lines-0.3.jsonl"
+"""A line of each kind that came with version 0.3, as it is written."""
 PRINTED = datetime(2026, 3, 19, 13, 5, tzinfo=UTC)
 CODES = ("26-001", "26-002", "26-003", "26-004")
 LINES = "SELECT id, kind, facts, typed, at, noted_at, supersedes, why, initials FROM entry"
@@ -80,7 +82,11 @@ class EarlierRecord(unittest.TestCase):
     def test_it_holds_a_line_and_an_instrument_of_every_kind(self) -> None:
         kinds = {kind for _, kind, *_ in self.before}
         known = set(facts.ADAPTER.json_schema()["discriminator"]["mapping"])
-        self.assertEqual(kinds, known)
+        later = [json.loads(line) for line in LATER.read_text("utf-8").splitlines()]
+        self.assertEqual(kinds | {line["kind"] for line in later}, known)
+        for line in later:
+            read = read_facts(line["kind"], line["version"], line["facts"])
+            self.assertEqual(read.written(), line["facts"])
         with opened(self.path) as db:
             details = store.instruments(db)
         self.assertEqual(

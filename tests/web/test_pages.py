@@ -1,5 +1,6 @@
 """Pages: what was typed stays, nothing is half-written, other sites and big bodies are refused."""
 
+import html
 import re
 import sqlite3
 from dataclasses import replace
@@ -12,7 +13,7 @@ from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.security import MAX_BODY_BYTES
 from lumbrel.web.shell.settings import Settings
-from tests.support.kitchen import NOON, KitchenCase
+from tests.support.kitchen import NOON, KitchenCase, struck_as_before
 
 HOST = "http://127.0.0.1"
 
@@ -34,8 +35,8 @@ class Pages(KitchenCase):
             "pressure_note",
             "vessel",
             "instrument",
-            "lot",
-            "jar",
+            "parcel",
+            "flow",
         )
         count = sqlite3.connect(self.path)
         total = sum(count.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in tables)
@@ -44,7 +45,7 @@ class Pages(KitchenCase):
 
     def test_both_units_are_shown_on_request_and_never_in_a_field(self) -> None:
         settings = load_kitchen(self.db)
-        save_kitchen(self.db, replace(settings, both_units=True))
+        save_kitchen(self.db, replace(settings, both_units=True), NOON)
         code = self.take_in()
         self.put(code, "hydrometer", 40, reading="50", cup="90 C")
         for path, said in (
@@ -237,8 +238,10 @@ class Pages(KitchenCase):
         self.assertEqual(self.client.get("/shelf/A1").status_code, 200)
         page = self.client.get(f"/batch/{code}/correct/{draw.id}").text
         action = re.search(r'action="([^"]*strike[^"]*)"', page)[1]
-        struck = self.client.post(action, data={"why": "wrong pan"})
-        self.assertEqual(struck.status_code, 303)
+        refused = self.client.post(action, data={"why": "wrong pan"})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("Strike that line first", html.unescape(refused.text))
+        struck_as_before(self.db, draw)
         for path in ("/shelf/A1", "/shelf", f"/batch/{code}.json"):
             self.assertEqual(self.client.get(path).status_code, 200, path)
 

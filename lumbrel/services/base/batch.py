@@ -1,6 +1,6 @@
 """What every service needs of a batch: loaded once, passed down."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
 from sqlite3 import Connection
@@ -8,8 +8,9 @@ from sqlite3 import Connection
 from lumbrel.core import units
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import Vessel
-from lumbrel.services.base.entry import Entry, F, of_row, with_facts
-from lumbrel.services.base.facts import Facts, StruckFacts, TakeInFacts
+from lumbrel.services.base import standing
+from lumbrel.services.base.entry import Entry, F, of_row
+from lumbrel.services.base.facts import DrawFacts, Facts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, local_time
 from lumbrel.store import record
 from lumbrel.store.instruments import (
@@ -34,18 +35,48 @@ class BatchContext:
     batch: Batch
     entries: list[Entry[Facts]]
     vessel: VesselRow
-    woodlot: Woodlot
+    woodlots: tuple[Woodlot, ...]
+    """Whose sap it is, the one that brought most first."""
 
-    @property
+    @cached_property
     def current(self) -> list[Entry[Facts]]:
         """The slip without what was corrected or struck."""
-        return [
-            e for e in self.entries if not e.superseded and not isinstance(e.facts, StruckFacts)
-        ]
+        return standing.current(self.entries)
 
     def of_kind(self, *kinds: type[F]) -> list[Entry[F]]:
         """Standing lines of some kinds, oldest first."""
-        return [found for e in self.current if (found := with_facts(e, kinds))]
+        return standing.of_kind(self.current, *kinds)
+
+    @property
+    def woodlot(self) -> Woodlot:
+        """The woodlot that brought most of it."""
+        return self.woodlots[0]
+
+    @property
+    def whose(self) -> str:
+        """The woodlots in words."""
+        return " + ".join(woodlot.name for woodlot in self.woodlots)
+
+    @property
+    def drawn(self) -> Entry[DrawFacts] | None:
+        """The draw that emptied the vessel."""
+        return standing.drawn(self.current)
+
+    @property
+    def poured_away(self) -> Entry[PouredFacts] | None:
+        """The line with which all that was left went into another batch."""
+        return standing.poured_away(self.current)
+
+    @property
+    def called_off(self) -> bool:
+        """Whether it was opened by mistake."""
+        return standing.is_called_off(self.current)
+
+    @property
+    def left_at(self) -> datetime | None:
+        """When the vessel was emptied: drawn off, or poured into another."""
+        gone = self.drawn or self.poured_away
+        return gone.at if gone else None
 
     def first(self, kind: type[F]) -> Entry[F] | None:
         """The first current line of a kind."""
@@ -58,9 +89,7 @@ class BatchContext:
     @property
     def taken_in(self) -> Entry[TakeInFacts]:
         """The take-in, as it was corrected last; every batch has one."""
-        entry = self.first(TakeInFacts)
-        assert entry is not None
-        return entry
+        return standing.taken_in(self.current)
 
     @property
     def invert_fraction(self) -> float:
@@ -78,8 +107,9 @@ class BatchContext:
         return instruments(self.db, retired=True)
 
     def instruments_of(self, detail: type[D]) -> list[Instrument[D]]:
-        """Instruments of one kind in use, in the order they were registered."""
-        in_use = (i for i in self.instruments if i.retired_at is None)
+        """Instruments of one kind in use at the batch's moment, in the order they were
+        registered."""
+        in_use = (i for i in self.instruments if i.in_use(self.left_at or self.now))
         return [found for i in in_use if (found := with_detail(i, detail))]
 
     @property
@@ -88,10 +118,12 @@ class BatchContext:
         probes = self.instruments_of(ThermometerDetail)
         return next((i for i in probes if i.vessel_id == self.vessel.id), None)
 
-    def require(self, form: Form, kind: type[Facts], sentence: str) -> None:
-        """Note on a form that a line of a kind must be on the slip first."""
-        if self.first(kind) is None:
+    def require(self, form: Form, sentence: str, *kinds: type[Facts]) -> bool:
+        """Whether a line of one of these kinds is on the slip; noted on the form if not."""
+        if not self.of_kind(*kinds):
             form.errors["kind"] = sentence
+            return False
+        return True
 
     def show(self, value: float | None, kind: str, decimals: int | None = None) -> str:
         """A value in the kitchen's unit of its kind."""
@@ -101,6 +133,11 @@ class BatchContext:
     def clock(self, at: datetime) -> str:
         """A moment as HH:MM in the kitchen."""
         return local_time(at, self.kitchen).strftime("%H:%M")
+
+    def day_and_time(self, at: datetime) -> str:
+        """A moment with its day, as 14 March 2026, 14:25."""
+        local = local_time(at, self.kitchen)
+        return f"{local.day} {local:%B %Y, %H:%M}"
 
 
 def load(db: Connection, code: str, now: datetime) -> BatchContext:
@@ -119,14 +156,25 @@ def load(db: Connection, code: str, now: datetime) -> BatchContext:
 
 def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
     """A batch already at hand, with all that belongs to it."""
-    vessel = next(v for v in vessels(db) if v.id == batch.vessel_id)
-    woodlot = next(w for w in woodlots(db) if w.id == batch.woodlot_id)
+    entries = [of_row(row) for row in record.entries(db, batch.id)]
+    taken = standing.taken_in(standing.current(entries))
+    lots = {w.id: w for w in woodlots(db)}
+    brought = sorted(taken.facts.parts, key=lambda part: -part.mass_kg * part.brix)
+    whose = dict.fromkeys(p.woodlot_id for p in brought) or {batch.woodlot_id: None}
+    # Where the take-in was corrected, vessel, kind of sugar and woodlot are those of now.
+    held = replace(
+        batch,
+        vessel_id=taken.facts.vessel_id,
+        sugar_kind=taken.facts.sugar_kind,
+        woodlot_id=next(iter(whose)),
+        opened_at=taken.at,
+    )
     return BatchContext(
         db=db,
         now=now,
         kitchen=load_kitchen(db),
-        batch=batch,
-        entries=[of_row(row) for row in record.entries(db, batch.id)],
-        vessel=vessel,
-        woodlot=woodlot,
+        batch=held,
+        entries=entries,
+        vessel=next(v for v in vessels(db) if v.id == held.vessel_id),
+        woodlots=tuple(lots[woodlot_id] for woodlot_id in whose),
     )

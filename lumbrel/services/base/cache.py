@@ -62,9 +62,3 @@ def record_key(db: Connection) -> str:
     record."""
     file = next(row["file"] for row in db.execute("PRAGMA database_list") if row["name"] == "main")
     return f"{file} {Path(file).stat().st_ino}" if file else ""
-
-
-def slip_state(db: Connection) -> int:
-    """A number that grows with every line put on any slip."""
-    row = db.execute("SELECT max(rowid) AS last FROM entry").fetchone()
-    return int(row["last"] or 0)

@@ -79,9 +79,7 @@ def with_facts(entry: Entry[Facts], kinds: tuple[type[F], ...]) -> Entry[F] | No
     return entry if isinstance(entry.facts, kinds) else None  # type: ignore[return-value]
 
 
-def current_lines(
-    db: Connection, facts: type[F], *, vessel_id: str = "", limit: int = 1000
-) -> list[Entry[F]]:
-    """Standing lines of one kind over all batches (of a vessel), newest first."""
-    rows = record.current_of_kind(db, facts.key(), vessel_id=vessel_id, limit=limit)
+def current_lines(db: Connection, facts: type[F], limit: int = 1000) -> list[Entry[F]]:
+    """Standing lines of one kind over all batches, newest first."""
+    rows = record.current_of_kind(db, facts.key(), limit)
     return [e for row in rows if (e := with_facts(of_row(row), (facts,)))]

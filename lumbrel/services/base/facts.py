@@ -29,6 +29,16 @@ class Facts(BaseModel):
         return self.model_dump(mode="json", exclude={"kind"}, exclude_unset=True)
 
 
+class Part(BaseModel):
+    """What one woodlot brought to a take-in."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    woodlot_id: str
+    mass_kg: float
+    brix: float
+
+
 class TakeInFacts(Facts):
     """Near-syrup came into a vessel. `brix` is corrected, `brix_read` as it was told or read."""
 
@@ -43,6 +53,8 @@ class TakeInFacts(Facts):
     water_kg: float
     vessel_id: str
     sugar_kind: str
+    parts: tuple[Part, ...] = ()
+    """What came from which woodlot; left out, all of it from the woodlot the batch names."""
 
 
 class ReadingFacts(Facts):
@@ -113,6 +125,10 @@ class AddedFacts(Facts):
     mass_kg: float
     brix: float
     temperature_c: float | None = None
+    woodlot_id: str = ""
+    """Near-syrup of another woodlot than the batch's."""
+    from_batch_id: str = ""
+    """Poured in from another pan, or, once both are drawn, from another kettle."""
 
 
 class NoteFacts(Facts):
@@ -122,18 +138,41 @@ class NoteFacts(Facts):
     text: str
 
 
-class DrawFacts(Facts):
-    """Drawn off, with the figures it was decided on."""
+class DrawnFacts(Facts):
+    """What was drawn off, with the figures it was decided on."""
 
-    kind: Literal["draw"] = "draw"
     brix: float
     sigma_brix: float
     target_brix: float
     mass_kg: float
     weighed: bool
     call: str
+
+
+class DrawFacts(DrawnFacts):
+    """All that was in the vessel was drawn off."""
+
+    kind: Literal["draw"] = "draw"
     chi2_per_dof: float
     rate_kg_per_min: float | None
+
+
+class PartDrawFacts(DrawnFacts):
+    """A part was drawn off; what is left goes on boiling."""
+
+    kind: Literal["part_draw"] = "part_draw"
+
+
+class PouredFacts(Facts):
+    """It, or a part of it, was poured into another batch's pan, or its kettle. The line over there
+    names this one."""
+
+    kind: Literal["poured"] = "poured"
+    stage: Literal["charge", "bulk"]
+    into_batch_id: str
+    mass_kg: float
+    brix: float
+    all_of_it: bool
 
 
 class FilterFacts(Facts):
@@ -172,6 +211,39 @@ class JarFacts(Facts):
     target_brix: float
     hot_pack: str
     mass_kg: float
+    more_left: bool = False
+    """Whether more of the same is to be packed later."""
+
+
+OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]
+
+
+class TakenOutFacts(Facts):
+    """Jars left the shelf. `woodlot_id` when they are a woodlot's own share."""
+
+    kind: Literal["taken_out"] = "taken_out"
+    lot: str
+    jars: tuple[tuple[float, int], ...]
+    brix: float
+    reason: OutReason
+    note: str = ""
+    woodlot_id: str = ""
+
+
+class CameBackFacts(Facts):
+    """Jars came back to the shelf."""
+
+    kind: Literal["came_back"] = "came_back"
+    lot: str
+    jars: tuple[tuple[float, int], ...]
+    brix: float
+    note: str = ""
+
+
+class CalledOffFacts(Facts):
+    """The batch was opened by mistake: its vessel is free, and nothing it moved counts."""
+
+    kind: Literal["called_off"] = "called_off"
 
 
 class AlarmFacts(Facts):
@@ -201,9 +273,14 @@ AnyFacts = Annotated[
     | AddedFacts
     | NoteFacts
     | DrawFacts
+    | PartDrawFacts
+    | PouredFacts
     | FilterFacts
     | ColourFacts
     | JarFacts
+    | TakenOutFacts
+    | CameBackFacts
+    | CalledOffFacts
     | AlarmFacts
     | StruckFacts,
     Field(discriminator="kind"),

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from typing import NamedTuple
 from uuid import uuid4
 from zoneinfo import ZoneInfo
@@ -13,6 +13,10 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.store.kitchen import Kitchen
 
 _ID = re.compile(r"[A-Za-z0-9_-]{8,64}")
+_TIME = re.compile(
+    r"(?:(?P<day>\d{4}-\d\d-\d\d)[ t]+|(?P<word>yesterday) +)?"
+    r"(?P<h>[01]?\d|2[0-3])[:.](?P<m>[0-5]\d)(?:[:.](?P<s>[0-5]\d))?"
+)
 MAX_TEXT = 400
 
 
@@ -139,19 +143,45 @@ class Form:
         return given if _ID.fullmatch(given) else str(uuid4())
 
     def time_of_day(self, name: str, now: datetime) -> datetime:
-        """A time typed as HH:MM in the kitchen's zone, today or yesterday; now if empty."""
+        """A time typed as HH:MM in the kitchen's zone, today or yesterday, or with its day; now if
+        empty."""
         text = self.fields.get(name, "").strip()
         if not text:
             return now
-        match = re.fullmatch(r"([01]?\d|2[0-3])[:.]([0-5]\d)", text)
+        match = _TIME.fullmatch(text.lower())
         if not match:
-            self.errors[name] = "Type the time as hours and minutes, for example 14:25."
+            self.errors[name] = (
+                "Type the time as hours and minutes, for example 14:25, yesterday 14:25, or with its "
+                "day 2026-03-14 14:25."
+            )
             return now
+        at = self._newest(now, match)
+        if at is None:
+            self.errors[name] = "That is still to come, or no day of the calendar."
+            return now
+        return min(at, now)
+
+    def _newest(self, now: datetime, match: "re.Match[str]") -> datetime | None:
+        """The newest moment that a typed time can mean: of its day, or of today or else yesterday.
+        When the clocks go back, the later of the two; when they go forward, an hour that was
+        skipped is the one after it."""
         local = local_time(now, self.kitchen)
-        at = local.replace(hour=int(match[1]), minute=int(match[2]), second=0, microsecond=0)
-        if at > local + timedelta(minutes=1):
-            at -= timedelta(days=1)
-        return min(at.astimezone(now.tzinfo), now)
+        try:
+            day = date.fromisoformat(match["day"]) if match["day"] else local.date()
+        except ValueError:
+            return None
+        back = 1 if match["word"] else 0
+        days = [day - timedelta(days=back)]
+        if not match["day"] and not match["word"]:
+            days.append(day - timedelta(days=1))
+        clock = time(int(match["h"]), int(match["m"]), int(match["s"] or 0), tzinfo=local.tzinfo)
+        moments = [
+            datetime.combine(on, clock.replace(fold=fold)).astimezone(UTC)
+            for on in days
+            for fold in (0, 1)
+        ]
+        past = [at for at in moments if at <= now + timedelta(minutes=1)]
+        return max(past, default=None)
 
     def check(self) -> None:
         """Raise BadInput when any field was wrong or a question is open."""
@@ -180,4 +210,5 @@ def kept_of(fields: Mapping[str, str], *left_out: str) -> dict[str, str]:
 
 def local_time(at: datetime, kitchen: Kitchen) -> datetime:
     """A moment in the kitchen's time zone (the machine's when none is set)."""
-    return at.astimezone(ZoneInfo(kitchen.time_zone) if kitchen.time_zone else None)
+    zone = kitchen.zone_at(at)
+    return at.astimezone(ZoneInfo(zone) if zone else None)

@@ -36,6 +36,10 @@ class LineKind:
     """Asks about facts that are possible but not plausible after what is on the slip."""
     stored: Callable[[Connection, Any], None] | None = None
     """Writes what else a line of this kind brings about, in the same transaction."""
+    rests: Callable[[BatchContext, Any], str] | None = None
+    """Says what later lines rest on a line, and so what to strike first; empty when none do."""
+    undone: Callable[[Connection, Any, Any], None] | None = None
+    """What else is undone when a line is struck: from it and from the line that strikes it."""
     once: bool = False
     """At most one stands on a slip."""
     opens: bool = False

@@ -44,10 +44,8 @@ class Station:
     """Also the name of its folder on every floor."""
     title: str
     line_kinds: tuple[LineKind, ...] = ()
-    comes_after: tuple[type[Facts], ...] = ()
-    """A batch waits here when its slip holds all of these ..."""
     waits_for: type[Facts] | None = None
-    """... and not yet this."""
+    """What a batch waits for here, by `standing.waits_for`: the line that its form puts."""
     cautions: tuple[tuple[str, str], ...] = ()
     """Each with the key it is dismissed by."""
     calculations: tuple[Calculation, ...] = ()

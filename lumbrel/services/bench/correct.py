@@ -1,7 +1,7 @@
 """From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from sqlite3 import Connection
@@ -24,7 +24,11 @@ from lumbrel.services.base.facts import (
     RefractometerFacts,
     ThermometerFacts,
 )
-from lumbrel.services.bench.curves import SYRUP_BRIX, hydrometer_of, scale_error
+from lumbrel.services.bench.curves import (
+    hydrometer_of,
+    scale_error,
+    taught_between,
+)
 from lumbrel.services.bench.hot_and_cold import HOT_FROM_C
 from lumbrel.services.day.pressure import Pressure, pressure_by
 from lumbrel.services.day.thermometers import (
@@ -110,7 +114,7 @@ class Corrector:
         self._by_printed_mark = methods.get("hot_mark") == "printed"
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
         self._instruments = {i.id: i for i in instruments}
-        self._hydrometers: dict[str, Hydrometer] = {}
+        self._stems: dict[str, list[tuple[datetime, datetime, Hydrometer]]] = {}
 
     @classmethod
     def of(cls, context: BatchContext) -> "Corrector":
@@ -144,11 +148,15 @@ class Corrector:
         )
 
     def _hydrometer_of(self, instrument: Instrument[HydrometerDetail], at: datetime) -> Hydrometer:
-        """As corrections use it, its learnt curve looked up once."""
-        if instrument.id not in self._hydrometers:
-            self._hydrometers[instrument.id] = hydrometer_of(self._db, instrument)
-        error = scale_error(self._db, instrument, SYRUP_BRIX, at)
-        return replace(self._hydrometers[instrument.id], offset_brix=error)
+        """As corrections use it at a moment, looked up once for as long as nothing new taught it."""
+        known = self._stems.setdefault(instrument.id, [])
+        for since, until, own in known:
+            if since <= at < until:
+                return own
+        since, until = taught_between(self._db, instrument, at)
+        own = hydrometer_of(self._db, instrument, at)
+        known.append((since, until, own))
+        return own
 
     def _hydrometer(self, reading: _Reading, facts: HydrometerFacts) -> Corrected:
         instrument = with_detail(reading.instrument, HydrometerDetail)

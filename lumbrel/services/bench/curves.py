@@ -8,14 +8,19 @@ from lumbrel.core.bench import hydrometer
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer
 from lumbrel.core.bench.scale_check import ScaleError, error_at
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services.base.cache import cache_of, record_key, slip_state
-from lumbrel.services.bench.hot_and_cold import hot_and_cold
+from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.base.entry import Entry, of_row, with_facts
+from lumbrel.services.base.facts import HydrometerFacts
 from lumbrel.store import day as day_store
+from lumbrel.store import kept, record
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
+MOST_CURVES = 256
 FOR_EVER = datetime(9999, 1, 1, tzinfo=UTC)
-PAIRS_NEEDED = 2
+PAIRS_NEEDED, LAST_PAIRS = 2, 60
+"""A curve is taught by so many pairs at least, and by the last so many: a stem grows a crust, and
+is cleaned."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,24 +71,33 @@ def as_made(detail: HydrometerDetail) -> Hydrometer:
 def own_curve(
     db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER
 ) -> OwnCurve:
-    """The curve a hydrometer's own hot and cold pairs teach.
+    """The curve a hydrometer's own hot and cold pairs taught up to a moment.
 
     A pair is one draw: read hot at it or after it (what still boils is thinner), and cold later,
-    with nothing put in between.
+    with nothing put in between. It teaches from its cold reading on.
     """
     wrong_by = scale_error(db, instrument, SYRUP_BRIX, at)
-    key = (record_key(db), slip_state(db), instrument.id, instrument.detail, wrong_by)
-    shelf = cache_of(db).shelf("curves")
-    return shelf.get(key, lambda: _learn(db, instrument, wrong_by))
+    known = tuple(kept.pairs(db, instrument.id, at, LAST_PAIRS))
+    key = (record_key(db), known, instrument.id, instrument.detail, wrong_by)
+    shelf = cache_of(db).shelf("curves", MOST_CURVES)
+    return shelf.get(key, lambda: _learn(db, instrument, known, wrong_by))
 
 
-def _learn(db: Connection, instrument: Instrument[HydrometerDetail], wrong_by: float) -> OwnCurve:
+def _learn(
+    db: Connection,
+    instrument: Instrument[HydrometerDetail],
+    known: tuple[kept.Pair, ...],
+    wrong_by: float,
+) -> OwnCurve:
     made = as_made(instrument.detail)
     plain = replace(made, shift=1.0, offset_brix=wrong_by)
     plain_shift = made.shift
     pairs = []
-    for drawn in hot_and_cold(db, instrument.id):
-        hot, cold = drawn.hot.facts, drawn.cold.facts
+    for one in reversed(known):
+        hot_line, cold_line = _line(db, one.hot_id), _line(db, one.cold_id)
+        hot, cold = hot_line.facts, cold_line.facts
+        batch = record.batch_by(db, id=hot_line.batch_id)
+        assert batch is not None
         try:
             true = plain.correct(cold.reading_brix, cold.cup_c)
             computed = plain.mark(true, hot.cup_c)
@@ -91,8 +105,8 @@ def _learn(db: Connection, instrument: Instrument[HydrometerDetail], wrong_by: f
             continue
         pairs.append(
             Pair(
-                batch_code=drawn.batch_code,
-                at=drawn.hot.at,
+                batch_code=batch.code,
+                at=hot_line.at,
                 hot_brix=hot.reading_brix,
                 hot_c=hot.cup_c,
                 cold_brix=cold.reading_brix,
@@ -109,6 +123,13 @@ def _learn(db: Connection, instrument: Instrument[HydrometerDetail], wrong_by: f
     if not 0.5 <= shift <= 2.0:
         return OwnCurve(pairs, plain_shift, None)
     return OwnCurve(pairs, shift, spread)
+
+
+def _line(db: Connection, entry_id: str) -> Entry[HydrometerFacts]:
+    row = record.entry_by_id(db, entry_id)
+    line = with_facts(of_row(row), (HydrometerFacts,)) if row else None
+    assert line is not None
+    return line
 
 
 def hydrometer_of(
@@ -131,3 +152,12 @@ def scale_error(db: Connection, instrument: Instrument[Detail], brix: float, at:
     for check in day_store.scale_checks(db, instrument.id, at):
         newest.setdefault(round(check.true_value), ScaleError(check.true_value, check.error))
     return error_at(list(newest.values()), brix)
+
+
+def taught_between(
+    db: Connection, instrument: Instrument[HydrometerDetail], at: datetime
+) -> tuple[datetime, datetime]:
+    """Between which moments around one nothing new taught a hydrometer: no pair, no check."""
+    pair_before, pair_after = kept.pair_around(db, instrument.id, at)
+    check_before, check_after = day_store.check_around(db, instrument.id, at)
+    return max(pair_before, check_before), min(pair_after, check_after)

@@ -1,14 +1,18 @@
 """Draws that a hydrometer read hot and cold: what its own curve is learnt from."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
-from itertools import groupby
-from sqlite3 import Connection
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
-from lumbrel.services.base.entry import Entry, of_row
-from lumbrel.services.base.facts import AddedFacts, DrawFacts, Facts, HydrometerFacts
-from lumbrel.store.record import batches, current_of_kinds
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    DrawnFacts,
+    Facts,
+    HydrometerFacts,
+)
+from lumbrel.store.kept import Pair
 
 HOT_FROM_C = 50.0
 SAME_DRAW = timedelta(seconds=30)
@@ -18,37 +22,31 @@ SAME_DRAW = timedelta(seconds=30)
 class HotAndCold:
     """One draw: read hot at it or after it, and cold later."""
 
-    batch_code: str
     hot: Entry[HydrometerFacts]
     cold: Entry[HydrometerFacts]
 
 
-def hot_and_cold(db: Connection, instrument_id: str) -> list[HotAndCold]:
-    """Draws that a hydrometer read both hot and cold, oldest first.
+def pairs_of(lines: Sequence[Entry[Facts]]) -> list[Pair]:
+    """The pairs of one slip, at most one a hydrometer.
 
     The hot reading is the last one no earlier than half a minute before the draw and before the
     cold one; nothing was put in after the hot reading and before the cold one. Assumed cups and
-    readings below the scale teach nothing.
+    readings below the scale teach nothing, nor does a kettle that was filled by several draws.
     """
-    codes = {b.id: b.code for b in batches(db)}
-    rows = current_of_kinds(db, ("draw", "added", "hydrometer"))
-    found = []
-    for batch_id, group in groupby(rows, key=lambda row: row.batch_id):
-        pair = _pair([of_row(row) for row in group], instrument_id)
-        if pair:
-            found.append(HotAndCold(codes[batch_id], *pair))
-    return sorted(found, key=lambda one: one.hot.at)
+    drawn = [e for e in lines if isinstance(e.facts, DrawnFacts)]
+    if len(drawn) != 1:
+        return []
+    stems = {e.facts.instrument_id for e in lines if isinstance(e.facts, HydrometerFacts)}
+    found = ((stem, _pair(lines, drawn[0], stem)) for stem in sorted(stems))
+    return [Pair(stem, pair.hot.id, pair.cold.id, pair.cold.at) for stem, pair in found if pair]
 
 
 def _pair(
-    slip: list[Entry[Facts]], instrument_id: str
-) -> tuple[Entry[HydrometerFacts], Entry[HydrometerFacts]] | None:
+    lines: Sequence[Entry[Facts]], drawn: Entry[Facts], instrument_id: str
+) -> HotAndCold | None:
     """The hot line and the first cold one after it, of one slip."""
-    drawn = next((e for e in slip if isinstance(e.facts, DrawFacts)), None)
-    if drawn is None:
-        return None
     hot: Entry[HydrometerFacts] | None = None
-    for entry in slip:
+    for entry in lines:
         facts = entry.facts
         if isinstance(facts, AddedFacts):
             hot = None
@@ -56,7 +54,7 @@ def _pair(
             if facts.cup_c >= HOT_FROM_C and entry.at >= drawn.at - SAME_DRAW:
                 hot = entry  # type: ignore[assignment]
             elif hot is not None and COLD_CUP_C[0] <= facts.cup_c <= COLD_CUP_C[1]:
-                return hot, entry  # type: ignore[return-value]
+                return HotAndCold(hot, entry)  # type: ignore[arg-type]
     return None
 
 

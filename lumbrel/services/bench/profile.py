@@ -6,11 +6,10 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer, thermometer
 from lumbrel.core.physics import water
-from lumbrel.services.base.corrected import READINGS
-from lumbrel.services.base.entry import current_lines
 from lumbrel.services.bench import checks, curves
 from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.store import day as day_store
+from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import (
     BarometerDetail,
@@ -70,7 +69,7 @@ Verdict = tuple[str, bool]
 
 def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Profile:
     """Everything an instrument's page says."""
-    used = _used(db, instrument)
+    times, last_used = kept.times_used(db, instrument.id)
     known = day_store.scale_checks(db, instrument.id, now)
     stem = with_detail(instrument, HydrometerDetail)
     glass = with_detail(instrument, ThermometerDetail)
@@ -80,8 +79,8 @@ def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Pr
     verdict, good = _verdict(db, instrument, now, error)
     return Profile(
         instrument=instrument,
-        readings=len(used),
-        last_used=used[0] if used else None,
+        readings=times,
+        last_used=last_used,
         curve=curves.own_curve(db, stem, now) if stem else None,
         offsets=_offsets(db, glass, now) if glass else [],
         verdict=verdict,
@@ -92,15 +91,6 @@ def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Pr
         scale_error=error,
         picture=_picture(db, instrument, now),
     )
-
-
-def _used(db: Connection, instrument: Instrument[Detail]) -> list[datetime]:
-    """When it was read on a slip, newest first."""
-    kind = next((r for r in READINGS if r.key() == instrument.kind), None)
-    if kind is None:
-        return []
-    lines = current_lines(db, kind, limit=100_000)
-    return [e.at for e in lines if e.facts.instrument_id == instrument.id]
 
 
 def _verdict(

@@ -3,7 +3,7 @@
 from lumbrel.core.colour import grades
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import ColourFacts, DrawFacts
+from lumbrel.services.base.facts import ColourFacts, DrawnFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
@@ -30,7 +30,7 @@ TRANSMITTANCE = Bounds(
 
 def colour(form: Form, context: BatchContext) -> ColourFacts | None:
     """The colour class, and what keeps the batch from being graded."""
-    context.require(form, DrawFacts, "Draw the batch off first.")
+    context.require(form, "Draw the batch off first.", DrawnFacts)
     flaws = tuple(name for name in FLAWS if form.ticked(name))
     by = form.choice("by", ["meter", "eye"], "Say whether a meter was used or the eye.")
     return _by_eye(form, context, flaws) if by == "eye" else _by_meter(form, context, flaws)

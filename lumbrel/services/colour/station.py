@@ -1,7 +1,7 @@
 """Colour."""
 
 from lumbrel.services.base.cautions import SALE
-from lumbrel.services.base.facts import ColourFacts, DrawFacts, FilterFacts
+from lumbrel.services.base.facts import ColourFacts
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station
 from lumbrel.services.colour import entries
@@ -12,7 +12,6 @@ STATION = Station(
     key="colour",
     title="Colour",
     line_kinds=(LineKind(facts=ColourFacts, read=entries.colour, words=entries.words, once=True),),
-    comes_after=(DrawFacts, FilterFacts),
     waits_for=ColourFacts,
     choices=choices,
     cautions=(SALE,),

@@ -62,7 +62,7 @@ def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
     note = day_store.PressureNote(form.client_id(), now, basis, _typed(fields), station)
     with transaction(db):
         if elevation is not None and elevation != kitchen.elevation_m:
-            save_kitchen(db, replace(kitchen, elevation_m=elevation))
+            save_kitchen(db, replace(kitchen, elevation_m=elevation), now)
         day_store.add_pressure_note(db, note)
 
 

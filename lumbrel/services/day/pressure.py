@@ -41,7 +41,7 @@ class Pressure:
 
 def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | None:
     """Station pressure at a moment: barometer, then typed, then forecast, then elevation."""
-    for barometer in instruments_of(db, BarometerDetail):
+    for barometer in instruments_of(db, BarometerDetail, at):
         sample = samples_store.latest_sample(db, barometer.id, at)
         if sample and at - sample.at <= BAROMETER_FRESH:
             here = station_pa(db, kitchen, barometer, sample.value, at)
@@ -52,8 +52,9 @@ def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | No
         age_days = (at - note.at) / timedelta(days=1)
         sigma = sqrt(own**2 + (air.ELEVATION_ONLY_SIGMA_PA * age_days) ** 2)
         return Pressure(note.station_pressure_pa, sigma, note.basis, note.at, False)
-    if kitchen.elevation_m is not None:
-        mean = air.pressure_at_elevation_pa(kitchen.elevation_m)
+    elevation_m = kitchen.elevation_at(at)
+    if elevation_m is not None:
+        mean = air.pressure_at_elevation_pa(elevation_m)
         return Pressure(mean, air.ELEVATION_ONLY_SIGMA_PA, "elevation", None, False)
     return None
 
@@ -69,8 +70,9 @@ def station_pa(
     down to the kitchen's height when it shows the pressure at sea level."""
     check = next(iter(day_store.scale_checks(db, barometer.id, at)), None)
     true = shown_pa - (check.error if check else 0.0)
-    if barometer.detail.shows == "sea-level" and kitchen.elevation_m is not None:
-        return air.station_pressure_from_sea_level_pa(true, kitchen.elevation_m)
+    elevation_m = kitchen.elevation_at(at)
+    if barometer.detail.shows == "sea-level" and elevation_m is not None:
+        return air.station_pressure_from_sea_level_pa(true, elevation_m)
     return true
 
 
@@ -82,12 +84,13 @@ def pressure_by(db: Connection, kitchen: Kitchen, at: datetime, boil_by: str) ->
             weather), or "feet-rule" (the pressure at which that rule would be right).
     """
     best = pressure_at(db, kitchen, at)
-    if kitchen.elevation_m is None or best is None:
+    elevation_m = kitchen.elevation_at(at)
+    if elevation_m is None or best is None:
         return best
     if boil_by == "elevation":
-        mean = air.pressure_at_elevation_pa(kitchen.elevation_m)
+        mean = air.pressure_at_elevation_pa(elevation_m)
         return Pressure(mean, air.ELEVATION_ONLY_SIGMA_PA, "elevation", None, False)
     if boil_by == "feet-rule":
-        implied = water.saturation_pressure_pa(boil_by_feet_rule_c(kitchen.elevation_m))
+        implied = water.saturation_pressure_pa(boil_by_feet_rule_c(elevation_m))
         return Pressure(implied, 2 * air.ELEVATION_ONLY_SIGMA_PA, "rule of feet", None, False)
     return best

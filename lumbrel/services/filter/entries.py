@@ -2,7 +2,7 @@
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawFacts, FilterFacts
+from lumbrel.services.base.facts import DrawnFacts, FilterFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 
@@ -26,7 +26,7 @@ TEMPERATURE = Bounds(
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     """The hot filter and its temperature."""
-    context.require(form, DrawFacts, "Draw the batch off first.")
+    context.require(form, "Draw the batch off first.", DrawnFacts)
     method = form.choice("method", FILTERS, "Choose how it was filtered.")
     temperature = form.between(TEMPERATURE)
     if temperature is None:

@@ -1,7 +1,7 @@
 """The hot filter."""
 
 from lumbrel.services.base.cautions import HOT
-from lumbrel.services.base.facts import DrawFacts, FilterFacts
+from lumbrel.services.base.facts import FilterFacts
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station
 from lumbrel.services.filter import entries
@@ -13,7 +13,6 @@ STATION = Station(
     line_kinds=(
         LineKind(facts=FilterFacts, read=entries.filtering, words=entries.words, once=True),
     ),
-    comes_after=(DrawFacts,),
     waits_for=FilterFacts,
     choices=choices,
     cautions=(HOT,),

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import DrawFacts
+from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.jar.entries import JAR_ROWS
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow
@@ -27,10 +27,11 @@ def choices(context: BatchContext) -> JarChoices:
     """What a batch's form offers."""
     rows = [(size, "") for size in SIZES]
     rows += [("", "")] * (JAR_ROWS - len(rows))
-    if context.first(DrawFacts):
+    if context.of_kind(DrawnFacts):
         after = after_draw(context)
-        left = after.mass_kg * LEFT_AFTER_FILTER
+        packed = sum(e.facts.mass_kg for e in context.of_kind(JarFacts))
+        left = max(after.mass_kg * LEFT_AFTER_FILTER - packed, 0.0)
         count = hot_pack.jars_from(left, after.syrup_brix, FIRST_JAR_L)
         rows[0] = (SIZES[0], str(count) if count else "")
-    lot = flow.lot_of(context.db, context.batch.id) or context.batch.code
-    return JarChoices(rows, lot)
+    codes = flow.lot_codes(context.db, context.batch.id)
+    return JarChoices(rows, codes[-1] if codes else context.batch.code)

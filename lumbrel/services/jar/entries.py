@@ -1,21 +1,21 @@
 """Jars as they are typed: sizes and counts, hot-packed, under a lot code."""
 
 import re
-from sqlite3 import Connection
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, HotPack
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawFacts, JarFacts
+from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import flow
-from lumbrel.store.flow import Jar
 
 JAR_ROWS = 4
-LOT_CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9 ._/-]{0,23}")
+_PART = r"[A-Za-z0-9](?:[A-Za-z0-9 ._-]*[A-Za-z0-9])?"
+LOT_CODE = re.compile(rf"{_PART}(?:/{_PART})*")
+"""What an address can carry: no part between slashes is empty or begins with a dot."""
 THICKEST_JAR_BRIX = 80.0
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
@@ -33,11 +33,11 @@ FILL = Bounds(
 
 def jar(form: Form, context: BatchContext) -> JarFacts | None:
     """Jars by size and count, hot-packed, under a lot code."""
-    context.require(form, DrawFacts, "Draw the batch off first.")
+    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
     fill = _fill(form, context)
-    rows = _jar_rows(form)
+    rows = jar_rows(form)
     lot = _lot(form, context)
-    if context.first(DrawFacts) is None:
+    if not drawn:
         return None
     after = after_draw(context)
     if after.brix > THICKEST_JAR_BRIX:
@@ -45,7 +45,7 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
             f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
         )
     elif rows:
-        _plausible_amount(form, rows, after)
+        _plausible_amount(form, rows, after, _packed_kg(form, context))
     if fill is None:
         return None
     brix = after.syrup_brix
@@ -57,7 +57,15 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
         target_brix=context.batch.target_brix,
         hot_pack=hot_pack.hot_pack(fill).value,
         mass_kg=_mass_kg(rows, brix),
+        more_left=form.ticked("more_left"),
     )
+
+
+def _packed_kg(form: Form, context: BatchContext) -> float:
+    """What stands in jars already, without the line that is being corrected."""
+    corrected = form.fields.get("supersedes", "").strip()
+    packed = (e for e in context.of_kind(JarFacts) if e.id != corrected)
+    return sum(e.facts.mass_kg for e in packed)
 
 
 def _mass_kg(rows: Rows, brix: float) -> float:
@@ -84,35 +92,34 @@ def _fill(form: Form, context: BatchContext) -> float | None:
 
 
 def _lot(form: Form, context: BatchContext) -> str:
-    """The lot's code: not another batch's, and not another one than this batch has."""
+    """The lot's code: not another batch's. A batch may be packed under several."""
     lot = form.text("lot", "Give the lot a code; the batch's own will do.", 24)
     if not lot:
         return ""
     if not LOT_CODE.fullmatch(lot):
         form.errors["lot"] = (
-            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins "
-            "with a letter or digit."
+            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins and "
+            "ends with a letter or digit, also beside a slash."
         )
     owner = flow.lot_owner(context.db, lot)
     if owner and owner != context.batch.id:
         form.errors["lot"] = f"The lot {lot} is another batch's. Choose another code."
-    mine = flow.lot_of(context.db, context.batch.id)
-    if mine and mine != lot:
-        form.errors["lot"] = f"This batch is lot {mine} already; its jars carry that code."
     return lot
 
 
-def _plausible_amount(form: Form, rows: Rows, after: AfterDraw) -> None:
-    filled = _mass_kg(rows, after.brix)
+def _plausible_amount(form: Form, rows: Rows, after: AfterDraw, packed_kg: float) -> None:
+    filled = _mass_kg(rows, after.brix) + packed_kg
     if filled > after.mass_kg * MORE_THAN_DRAWN:
+        before = f" with the {packed_kg:.1f} kg packed before" if packed_kg else ""
         form.ask(
             "size_1",
-            f"These jars hold {filled:.1f} kg; only about {after.mass_kg:.1f} kg was drawn. "
+            f"These jars hold {filled:.1f} kg{before}; only about {after.mass_kg:.1f} kg was drawn. "
             "Is it so?",
         )
 
 
-def _jar_rows(form: Form) -> Rows:
+def jar_rows(form: Form) -> Rows:
+    """Jar sizes and counts as they are typed, row by row."""
     rows = []
     for i in range(1, JAR_ROWS + 1):
         if not form.given(f"count_{i}"):
@@ -136,16 +143,14 @@ def _jar_rows(form: Form) -> Rows:
     return tuple(rows)
 
 
-def store_jars(db: Connection, entry: Entry[JarFacts]) -> None:
-    """Write a jarring's lot and jars; runs inside the entry's own transaction."""
-    facts = entry.facts
-    flow.add_lot(db, facts.lot, entry.batch_id)
-    flow.add_jars(db, entry.id, facts.lot, [Jar(size, count) for size, count in facts.jars])
-
-
 def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
     """Jars on the slip."""
     facts = entry.facts
-    jars = ", ".join(f"{count} × {context.show(size, 'jar')}" for size, count in facts.jars)
     at = context.show(facts.fill_c, "temperature", 0)
-    return Line(entry, f"Jarred {jars}", f"lot {facts.lot}, at {at}")
+    more = ", more is left" if facts.more_left else ""
+    return Line(entry, f"Jarred {in_words(context, facts.jars)}", f"lot {facts.lot}, at {at}{more}")
+
+
+def in_words(context: BatchContext, jars: Rows) -> str:
+    """Jars by size, as 12 × 500 ml."""
+    return ", ".join(f"{count} × {context.show(size, 'jar')}" for size, count in jars)

@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 from lumbrel.core.jar import hot_pack
+from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import DrawFacts, JarFacts
+from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow
 from lumbrel.store.flow import Jar
@@ -20,7 +21,10 @@ class Filling:
     example_c: float
     example_ml: float
     example_hot_ml: float
-    jars: list[Jar]
+    lots: list[tuple[str, list[Jar]]]
+    """By lot code, the jars that were filled."""
+    more_left: bool
+    """Whether there is more to pack."""
     hot_pack: str
     """Whether the first jars were filled hot enough; empty before."""
 
@@ -32,10 +36,10 @@ class Filling:
 
 def filling(context: BatchContext) -> Filling | None:
     """A drawn batch before its jars and after; None before the draw."""
-    if context.first(DrawFacts) is None:
+    if not context.of_kind(DrawnFacts):
         return None
     after = after_draw(context)
-    lot = flow.lot_of(context.db, context.batch.id)
+    codes = flow.lot_codes(context.db, context.batch.id)
     jarred = context.first(JarFacts)
     ratio = hot_pack.fill_volume_l(after.syrup_brix, EXAMPLE_FILL_C, 1.0)
     return Filling(
@@ -43,6 +47,7 @@ def filling(context: BatchContext) -> Filling | None:
         example_c=EXAMPLE_FILL_C,
         example_ml=EXAMPLE_JAR_ML,
         example_hot_ml=EXAMPLE_JAR_ML * ratio,
-        jars=flow.jars_of(context.db, lot) if lot else [],
+        lots=[(code, flow.jars_filled(context.db, code)) for code in codes],
+        more_left="jar" in standing.waits_for(context.current),
         hot_pack=jarred.facts.hot_pack if jarred else "",
     )

@@ -37,29 +37,28 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
         NotFound: no such batch, or nothing is jarred yet.
     """
     context = contexts.load(db, code, now)
-    lot = flow.lot_of(db, context.batch.id)
-    jarred = context.last(JarFacts)
-    if lot is None or jarred is None:
+    packed = {e.facts.lot: e for e in context.of_kind(JarFacts)}
+    if not packed:
         raise NotFound(f"Batch {code} is not jarred yet; labels come with the jars.")
     colour = context.first(ColourFacts)
     off = colour is not None and colour.facts.for_processing
-    brix = jarred.facts.brix
     return [
         Label(
             lot=lot,
             product=f"{context.batch.sugar_kind.capitalize()} syrup",
             size_ml=jar.size_ml,
-            mass_g=1000 * hot_pack.mass_kg(brix, jar.size_ml / 1000),
+            mass_g=1000 * hot_pack.mass_kg(jarred.facts.brix, jar.size_ml / 1000),
             count=jar.count,
             grade=colour.facts.grade if colour and not off else "",
-            brix=brix,
-            woodlot=context.woodlot.name,
+            brix=jarred.facts.brix,
+            woodlot=context.whose,
             kitchen=context.kitchen.name,
             jarred_at=jarred.at,
             allergens=allergens(context),
             for_processing=off,
         )
-        for jar in flow.jars_of(db, lot)
+        for lot, jarred in packed.items()
+        for jar in flow.jars_filled(db, lot)
     ]
 
 

@@ -1,7 +1,7 @@
 """Jars."""
 
 from lumbrel.services.base.cautions import GLASS, HOT, SALE
-from lumbrel.services.base.facts import ColourFacts, DrawFacts, FilterFacts, JarFacts
+from lumbrel.services.base.facts import JarFacts
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station
 from lumbrel.services.jar import entries
@@ -11,10 +11,7 @@ from lumbrel.services.jar.choices import choices
 STATION = Station(
     key="jar",
     title="Jar",
-    line_kinds=(
-        LineKind(facts=JarFacts, read=entries.jar, words=entries.words, stored=entries.store_jars),
-    ),
-    comes_after=(DrawFacts, FilterFacts, ColourFacts),
+    line_kinds=(LineKind(facts=JarFacts, read=entries.jar, words=entries.words),),
     waits_for=JarFacts,
     choices=choices,
     cautions=(GLASS, HOT, SALE),

@@ -1,6 +1,7 @@
 """The example's vessels, woodlots and instruments, loaded by one press into an empty kitchen."""
 
 from dataclasses import replace
+from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.store.db import transaction
@@ -56,13 +57,14 @@ EXAMPLE_INSTRUMENTS: tuple[Instrument[Detail], ...] = (
 EXAMPLE_ELEVATION_M = 418.0
 
 
-def load_example(db: Connection) -> None:
+def load_example(db: Connection, now: datetime) -> None:
     """Equip an empty kitchen with the example's vessels, woodlots and instruments."""
     with transaction(db):
         kitchen = load_kitchen(db)
         save_kitchen(
             db,
             replace(kitchen, name="Cinderpool Finishing Kitchen", elevation_m=EXAMPLE_ELEVATION_M),
+            now,
         )
         for vessel in EXAMPLE_VESSELS:
             add_vessel(db, vessel)

@@ -6,21 +6,22 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.entry import Entry, current_lines
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    DrawFacts,
     HydrometerFacts,
     ReadingFacts,
     RefractometerFacts,
 )
+from lumbrel.services.base.form import local_time
 from lumbrel.services.day.ladder import Day, today
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.pan.board import Board, boards
-from lumbrel.services.shelf.lots import Lot, find
+from lumbrel.services.shelf.lots import of_season
 from lumbrel.services.stations import waiting
-from lumbrel.store import record
+from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, instruments_of
+from lumbrel.store.kept import LotRow
 from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen, vessels
 from lumbrel.store.record import Batch
 
@@ -32,14 +33,11 @@ TREND_OVER = timedelta(hours=3)
 def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
     """Batches drawn half a day to three days ago whose density nobody has checked cold yet."""
     found = []
-    for draw in current_lines(db, DrawFacts, limit=LAST_DRAWS):
-        if not PROVE_FROM <= now - draw.at <= PROVE_UNTIL:
-            continue
-        batch = record.batch_by(db, id=draw.batch_id)
-        assert batch is not None
+    for batch in kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS):
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)
-        if not any(_is_cold(e) and e.at > draw.at for e in read):
+        drawn = slip.drawn
+        if drawn and not any(_is_cold(e) and e.at > drawn.at for e in read):
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)
 
@@ -65,39 +63,40 @@ class Overview:
     free: list[VesselRow]
     queue: dict[str, list[Batch]]
     """By station, the batches that wait for it."""
-    lots: list[Lot]
+    season: int
+    lots: list[LotRow]
+    """Of this season, oldest first."""
+    volume_l: float
+    """Syrup of this season on the shelf."""
+    jar_count: int
     cold_checks: list[Batch]
     """Draws to be checked cold, at room temperature."""
     trend: float | None
     """Change of pressure over three hours, Pa; None without a barometer."""
 
-    @property
-    def volume_l(self) -> float:
-        """Syrup on the shelf."""
-        return sum(lot.volume_l for lot in self.lots)
-
-    @property
-    def jar_count(self) -> int:
-        """Jars on the shelf."""
-        return sum(lot.jar_count for lot in self.lots)
-
 
 def overview(db: Connection, now: datetime) -> Overview:
     """The kitchen as it stands at a moment."""
     queue = waiting(db)
+    kitchen = load_kitchen(db)
+    season = local_time(now, kitchen).year
+    summed = kept.shelf_sum(db, season)
     every = vessels(db)
     busy = {batch.vessel_id for batch in queue["pan"]}
     day = today(db, now)
     return Overview(
         now=now,
-        kitchen=load_kitchen(db),
+        kitchen=kitchen,
         empty=not every,
         pressure=day.pressure,
         today=day,
         live=boards(db, queue["pan"], now),
         free=[v for v in every if v.id not in busy],
         queue=queue,
-        lots=find(db).lots,
+        season=season,
+        lots=of_season(db, season),
+        volume_l=summed.volume_ml / 1000,
+        jar_count=summed.jars,
         cold_checks=due_cold_checks(db, now),
         trend=barometer_trend_pa(db, now),
     )

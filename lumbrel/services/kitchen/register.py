@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import dataclass
+from datetime import datetime
 from sqlite3 import Connection, IntegrityError
 from typing import Any
 
@@ -80,7 +81,7 @@ def register(db: Connection) -> Register:
     return Register(load_kitchen(db), vessels(db), woodlots(db), instruments(db, retired=True))
 
 
-def add_to_kitchen(db: Connection, what: str, fields: dict[str, str]) -> None:
+def add_to_kitchen(db: Connection, what: str, fields: dict[str, str], now: datetime) -> None:
     """Register a vessel, a woodlot or an instrument.
 
     Raises:
@@ -95,7 +96,7 @@ def add_to_kitchen(db: Connection, what: str, fields: dict[str, str]) -> None:
             elif what == "woodlot":
                 _add_woodlot(db, form, name)
             else:
-                _add_instrument(db, form, what, name)
+                _add_instrument(db, form, what, name, now)
     except IntegrityError:
         raise BadInput({"name": f"There is a {what} called {name} already."}) from None
 
@@ -106,7 +107,7 @@ def _add_woodlot(db: Connection, form: Form, name: str) -> None:
     add_woodlot(db, Woodlot(form.client_id(), name, kind))
 
 
-def _add_instrument(db: Connection, form: Form, what: str, name: str) -> None:
+def _add_instrument(db: Connection, form: Form, what: str, name: str, now: datetime) -> None:
     detail = _detail(form, what)
     stands_in = form.fields.get("stands_in", "") if what == "thermometer" else ""
     if stands_in not in {"", IN_THE_CUP, *(v.id for v in vessels(db))}:
@@ -116,7 +117,8 @@ def _add_instrument(db: Connection, form: Form, what: str, name: str) -> None:
         detail["in_the_cup"] = True
     model = DETAIL.validate_python({"kind": what, **detail})
     vessel = stands_in if stands_in not in ("", IN_THE_CUP) else None
-    add_instrument(db, Instrument(form.client_id(), name, model, vessel))
+    one = Instrument(form.client_id(), name, model, vessel, registered_at=now)
+    add_instrument(db, one)
 
 
 SHAPES = {

@@ -1,15 +1,17 @@
 """The kitchen's settings as they are typed."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 from sqlite3 import Connection
 from zoneinfo import ZoneInfo
 
 from lumbrel.core.units import KINDS
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.day.entries import ELEVATION
 from lumbrel.services.pan.alarms import NEAR_MINUTES
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.zone import machine_zone
 
 TARGET = Bounds(
     "target",
@@ -27,8 +29,12 @@ CALL_AHEAD_K = Bounds(
 )
 
 
-def save_settings(db: Connection, fields: dict[str, str]) -> None:
-    """Name, elevation, target, draw margin, time zone and units.
+TOLL = Bounds("toll", "percent", 0, 100, "The kitchen's share lies between 0 and 100 %.")
+
+
+def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None:
+    """Name, elevation, target, draw margin, time zone and units. What is another than before holds
+    from now on, or from the day that was typed beside it; what was before stays as it was.
 
     Raises:
         BadInput: a field is wrong.
@@ -40,6 +46,8 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
     target = form.between(TARGET)
     margin = form.between(MARGIN)
     zone = _zone(form)
+    toll = form.between(TOLL, required=False)
+    since = _since(form, now)
     ahead = form.between(CALL_AHEAD, required=False)
     ahead_k = form.between(CALL_AHEAD_K, required=False)
     units = {kind: _unit(form, kind) for kind in kitchen.units}
@@ -55,9 +63,21 @@ def save_settings(db: Connection, fields: dict[str, str]) -> None:
         units=units,
         both_units=form.ticked("both_units"),
         alarms={"near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0},
+        toll_percent=toll or 0.0,
     )
     with transaction(db):
-        save_kitchen(db, settings)
+        save_kitchen(db, settings, now, since)
+
+
+def _since(form: Form, now: datetime) -> datetime | None:
+    """From what day on it was so, when it was wrong before; None from now on."""
+    day = form.date("since")
+    if day is None:
+        return None
+    begins = datetime(day.year, day.month, day.day, tzinfo=local_time(now, form.kitchen).tzinfo)
+    if begins > now:
+        form.errors["since"] = "That day is still to come; leave it empty for from now on."
+    return begins.astimezone(UTC)
 
 
 def _zone(form: Form) -> str:
@@ -65,10 +85,8 @@ def _zone(form: Form) -> str:
     try:
         ZoneInfo(zone or "UTC")
     except (KeyError, ValueError, OSError):
-        form.errors["time_zone"] = (
-            "Type a zone as Europe/Vienna or America/Toronto, or leave it empty."
-        )
-    return zone
+        form.errors["time_zone"] = "Type a zone as Europe/Vienna or America/Toronto."
+    return zone or form.kitchen.time_zone or machine_zone()
 
 
 def _unit(form: Form, kind: str) -> str:

@@ -1,6 +1,7 @@
 """Where practitioners disagree: the methods, the kitchen's choice, and what each would have done."""
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.errors import OutOfRange
@@ -42,7 +43,7 @@ class Comparison:
     outcomes: list[Outcome]
 
 
-def save(db: Connection, fields: dict[str, str]) -> None:
+def save(db: Connection, fields: dict[str, str], now: datetime) -> None:
     """Take sides; a batch already open keeps those it was opened under.
 
     Raises:
@@ -56,7 +57,7 @@ def save(db: Connection, fields: dict[str, str]) -> None:
         taken[question.key] = form.choice(question.key, keys, "Choose one of those offered.")
     form.check()
     with transaction(db):
-        save_kitchen(db, replace(kitchen, methods=taken))
+        save_kitchen(db, replace(kitchen, methods=taken), now)
 
 
 def compare(board: Board) -> list[Comparison]:

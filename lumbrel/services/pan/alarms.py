@@ -13,8 +13,8 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AlarmFacts, DrawFacts, StrainedFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan.board import Board
+from lumbrel.services.record.kept import write
 from lumbrel.store import alarms as store
-from lumbrel.store import record
 from lumbrel.store.alarms import Alarm
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen
@@ -194,7 +194,7 @@ def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:
         if found is None:
             raise NotFound("There is no such alarm.")
         if store.acknowledge(db, alarm_id, now, by.strip()[:8]):
-            record.add_entry(db, _answered(found, by.strip()[:8], now).row())
+            write(db, _answered(found, by.strip()[:8], now))
     return found
 
 

@@ -5,12 +5,14 @@ from dataclasses import dataclass
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.bench.cup_probe import cup_probe
 from lumbrel.services.pan.entries import DEFOAMERS
+from lumbrel.services.pan.pour import others
 from lumbrel.store.instruments import (
     Detail,
     HydrometerDetail,
     RefractometerDetail,
     ThermometerDetail,
 )
+from lumbrel.store.kitchen import vessels, woodlots
 
 Options = list[tuple[str, str]]
 """Keys and names, in the order they are offered."""
@@ -28,6 +30,9 @@ class PanChoices:
     compensated: bool
     cup_hint: str
     defoamers: Options
+    woodlots: Options
+    pourable: Options
+    """Batches that could be poured into this one."""
 
 
 def choices(context: BatchContext) -> PanChoices:
@@ -48,7 +53,23 @@ def choices(context: BatchContext) -> PanChoices:
         compensated=prism is not None and prism.detail.compensated,
         cup_hint=hint,
         defoamers=[(key, name) for key, (name, _) in DEFOAMERS.items()],
+        woodlots=[("", context.woodlot.name), *_other_woodlots(context)],
+        pourable=pourable(context),
     )
+
+
+def _other_woodlots(context: BatchContext) -> Options:
+    return [(w.id, w.name) for w in woodlots(context.db) if w.id != context.woodlot.id]
+
+
+def pourable(context: BatchContext) -> Options:
+    """The batches that could be poured into this one, each with where it is."""
+    names = {v.id: v.name for v in vessels(context.db)}
+    where = "" if context.drawn else "in "
+    return [
+        (b.code, f"{b.code}, {where}{names[b.vessel_id] if where else 'drawn off'}")
+        for b in others(context)
+    ]
 
 
 def named(context: BatchContext, detail: type[Detail]) -> Options:

@@ -2,13 +2,14 @@
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import AddedFacts, DrawFacts
+from lumbrel.services.base.facts import AddedFacts, DrawFacts, PartDrawFacts, PouredFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
+ALL_BUT = 0.95
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
@@ -30,6 +31,30 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
         call=board.verdict.call.value,
         chi2_per_dof=board.joint.chi2_per_dof,
         rate_kg_per_min=_rate(board),
+    )
+
+
+def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
+    """A part drawn off while the rest boils on."""
+    board = board_of(context)
+    mass = form.between(MASS)
+    _ask_when_thin(form, board)
+    if mass is None:
+        return None
+    if mass >= board.mass_kg * ALL_BUT:
+        form.ask(
+            "mass",
+            f"That is all there is, about {board.mass_kg:.1f} kg: a pan run dry burns. If it is "
+            "empty, draw off instead.",
+        )
+    known = board.believed or board.joint
+    return PartDrawFacts(
+        brix=known.brix,
+        sigma_brix=known.sigma_brix,
+        target_brix=context.batch.target_brix,
+        mass_kg=mass,
+        weighed=True,
+        call=board.verdict.call.value,
     )
 
 
@@ -55,8 +80,19 @@ def _rate(board: Board) -> float | None:
     context = board.context
     minute = max(board.evidence.minute(context.now), 0.1)
     added = sum(e.facts.mass_kg for e in context.of_kind(AddedFacts))
-    rate = (board.evidence.fitted.mass0_kg + added - board.mass_kg) / minute
+    taken = sum(e.facts.mass_kg for e in context.of_kind(PartDrawFacts))
+    taken += sum(e.facts.mass_kg for e in context.of_kind(PouredFacts))
+    rate = (board.evidence.fitted.mass0_kg + added - taken - board.mass_kg) / minute
     return rate if minute >= LEAST_MINUTES and rate > 0 else None
+
+
+def part_words(context: BatchContext, entry: Entry[PartDrawFacts]) -> Line:
+    """A part that was drawn, on the slip."""
+    facts = entry.facts
+    detail = f"a part, for {facts.target_brix:.1f}, ± {facts.sigma_brix:.1f}"
+    return Line(
+        entry, f"Drew off {context.show(facts.mass_kg, 'mass')}", detail, f"{facts.brix:.1f}"
+    )
 
 
 def words(context: BatchContext, entry: Entry[DrawFacts]) -> Line:

@@ -1,5 +1,6 @@
 """After the draw: the density as known now, and what would correct it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumbrel.core.bench import evidence
@@ -11,8 +12,9 @@ from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AddedFacts,
-    DrawFacts,
+    DrawnFacts,
     HydrometerFacts,
+    PouredFacts,
     RefractometerFacts,
 )
 from lumbrel.services.bench.correct import Corrector
@@ -24,7 +26,8 @@ class AfterDraw:
     """A batch that has left the pan: its density as known now, and what would correct it."""
 
     context: BatchContext
-    draw: Entry[DrawFacts]
+    draw: Entry[DrawnFacts]
+    """The last of its draws."""
     brix: float
     sigma_brix: float
     mass_kg: float
@@ -50,15 +53,18 @@ class AfterDraw:
         return min(self.brix, sucrose.MAX_DENSITY_BRIX)
 
 
+LEAST_KG = 0.001
 LEAST_OVER_BRIX = 0.3
 """Nothing is put back for less, nor for less than the doubt."""
 
 
 def after_draw(context: BatchContext) -> AfterDraw:
     """What was drawn: checked by later readings, or else as the verdict had it."""
-    draw = context.first(DrawFacts)
-    assert draw is not None
-    added = [e for e in context.of_kind(AddedFacts) if e.at > draw.at]
+    draws = context.of_kind(DrawnFacts)
+    draw = draws[-1]
+    emptied = context.drawn
+    added = [e for e in context.of_kind(AddedFacts) if emptied and e.at > emptied.at]
+    poured = [e for e in context.of_kind(PouredFacts) if e.facts.stage == "bulk"]
     last = max((e.at for e in added), default=draw.at)
     corrector = Corrector.of(context)
     checks = [
@@ -66,7 +72,8 @@ def after_draw(context: BatchContext) -> AfterDraw:
         for e in context.of_kind(HydrometerFacts, RefractometerFacts)
         if e.at > last
     ]
-    mass, brix = _mixed(context, draw.facts, [e.facts for e in added])
+    mass, brix = _mixed(context, [e.facts for e in draws], [e.facts for e in added])
+    mass = max(mass - sum(e.facts.mass_kg for e in poured), LEAST_KG)
     sigma = draw.facts.sigma_brix
     words = [e for e in (c.estimate for c in checks) if e is not None]
     if words:
@@ -76,7 +83,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     water = 0.0
     if abs(over) > max(LEAST_OVER_BRIX, sigma):
         water = solids.water_to_remove_kg(mass, max(brix, 0.1), context.batch.target_brix)
-    rate = learned_rate(context.db, context.vessel).kg_per_min
+    rate = learned_rate(context.db, context.vessel, draw.at).kg_per_min
     return AfterDraw(
         context=context,
         draw=draw,
@@ -91,12 +98,19 @@ def after_draw(context: BatchContext) -> AfterDraw:
     )
 
 
-def _mixed(context: BatchContext, drawn: DrawFacts, added: list[AddedFacts]) -> tuple[float, float]:
-    """Mass and density of what was drawn, with its carry-over and all that was put in since."""
-    carry = solids.carry_over_brix(drawn.brix, context.vessel.carry_over_fraction)
-    mass, brix = drawn.mass_kg, min(drawn.brix + carry, sucrose.MAX_BOIL_BRIX)
-    for more in added:
+def _mixed(
+    context: BatchContext, draws: Sequence[DrawnFacts], added: Sequence[AddedFacts]
+) -> tuple[float, float]:
+    """Mass and density of all that was drawn, with its carry-over, and was put in since."""
+    mass, brix = 0.0, 0.0
+    for more in draws:
+        carry = solids.carry_over_brix(more.brix, context.vessel.carry_over_fraction)
+        came = min(more.brix + carry, sucrose.MAX_BOIL_BRIX)
         total = mass + more.mass_kg
-        brix = (mass * brix + more.mass_kg * more.brix) / total
+        brix = (mass * brix + more.mass_kg * came) / total if mass else came
+        mass = total
+    for put_in in added:
+        total = mass + put_in.mass_kg
+        brix = (mass * brix + put_in.mass_kg * put_in.brix) / total
         mass = total
     return mass, brix

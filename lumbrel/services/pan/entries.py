@@ -1,6 +1,7 @@
 """What happens at the pan besides readings."""
 
 from datetime import datetime
+from typing import Any
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
@@ -14,7 +15,10 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.pan import pour
 from lumbrel.services.pan.alarms import HEADLINES
+from lumbrel.store import record
+from lumbrel.store.kitchen import woodlots
 
 DEFOAMERS = {
     "oil": ("vegetable oil", ""),
@@ -66,21 +70,33 @@ def foam_words(context: BatchContext, entry: Entry[FoamFacts]) -> Line:
 
 
 def added(form: Form, context: BatchContext) -> AddedFacts | None:
-    """More near-syrup, or water or thinner syrup put back."""
+    """More near-syrup, or water or thinner syrup put back; or another batch poured in."""
+    if form.given("from"):
+        return pour.poured(form, context)
     mass = form.between(MASS)
     brix = form.between(BRIX)
     warm = form.between(TEMPERATURE, required=False)
     if mass is None or brix is None:
         return None
-    if warm is None:
-        return AddedFacts(mass_kg=mass, brix=brix)
-    return AddedFacts(mass_kg=mass, brix=brix, temperature_c=warm)
+    facts: dict[str, Any] = {"mass_kg": mass, "brix": brix}
+    if warm is not None:
+        facts["temperature_c"] = warm
+    if form.given("woodlot"):
+        known = [w.id for w in woodlots(context.db)]
+        facts["woodlot_id"] = form.choice("woodlot", known, "Choose the woodlot it came from.")
+    return AddedFacts(**facts)
 
 
 def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
     """As it stands on the slip."""
     facts = entry.facts
     what = "water" if facts.brix == 0 else f"at {facts.brix:.1f}"
+    if facts.from_batch_id:
+        giver = record.batch_by(context.db, id=facts.from_batch_id)
+        what += f", from batch {giver.code}" if giver else ""
+    elif facts.woodlot_id:
+        name = next(w.name for w in woodlots(context.db) if w.id == facts.woodlot_id)
+        what += f", {name}"
     return Line(entry, f"Put in {context.show(facts.mass_kg, 'mass', 2)}", what)
 
 

@@ -1,12 +1,12 @@
 """How fast a vessel boils off, by its last draws."""
 
+from datetime import datetime
 from sqlite3 import Connection
 from statistics import fmean, stdev
 from typing import NamedTuple
 
 from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
-from lumbrel.services.base.entry import current_lines
-from lumbrel.services.base.facts import DrawFacts
+from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow
 
 LAST_DRAWS, DRAWS_NEEDED = 12, 3
@@ -20,13 +20,12 @@ class Rate(NamedTuple):
     draws: int
 
 
-def learned_rate(db: Connection, vessel: VesselRow) -> Rate:
-    """Boil-off of a vessel from its last draws.
+def learned_rate(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
+    """Boil-off of a vessel from its last draws up to a moment.
 
     Without a history: a hard boil over its bottom, give or take half.
     """
-    draws = current_lines(db, DrawFacts, vessel_id=vessel.id, limit=LAST_DRAWS)
-    rates = [e.facts.rate_kg_per_min for e in draws if e.facts.rate_kg_per_min]
+    rates = kept.last_rates(db, vessel.id, before, LAST_DRAWS)
     if len(rates) >= DRAWS_NEEDED:
         mean = fmean(rates)
         return Rate(mean, max(stdev(rates), 0.05 * mean), len(rates))

@@ -16,7 +16,8 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     BoilingFacts,
     DepthFacts,
-    DrawFacts,
+    PartDrawFacts,
+    PouredFacts,
     TakeInFacts,
 )
 from lumbrel.services.bench.correct import OWN_THERMOMETER_SIGMA_K
@@ -60,9 +61,8 @@ class Boil:
 def boil_of(context: BatchContext) -> Boil:
     """A batch's boil: from when it was noted, or as long after the take-in as it takes to warm."""
     taken = context.taken_in
-    drawn = context.first(DrawFacts)
-    until = drawn.at if drawn else context.now
-    rate = learned_rate(context.db, context.vessel)
+    until = context.left_at or context.now
+    rate = learned_rate(context.db, context.vessel, taken.at)
     pressure = pressure_at(context.db, context.kitchen, taken.at)
     pa = pressure.pa if pressure else STANDARD_PA
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
@@ -93,6 +93,9 @@ def _additions(
     for entry in context.current:
         if isinstance(entry.facts, (*READINGS, DepthFacts)):
             read.add(entry.at)
+        if isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < until:
+            minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
+            steps.append(Step(minutes, -entry.facts.mass_kg, entry.facts.brix))
         if not isinstance(entry.facts, AddedFacts) or entry.at > until:
             continue
         kg, brix, held = entry.facts.mass_kg, entry.facts.brix, 0.0

@@ -5,21 +5,23 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
     BoilingFacts,
+    CalledOffFacts,
     DepthFacts,
     DrawFacts,
     FoamFacts,
     HydrometerFacts,
     NoteFacts,
+    PartDrawFacts,
+    PouredFacts,
     RefractometerFacts,
     StrainedFacts,
-    TakeInFacts,
     ThermometerFacts,
 )
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
-from lumbrel.services.pan import calculations, dipstick, draw, entries
+from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, undone
 from lumbrel.services.pan.board import boards
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.plausible import since_the_last
@@ -61,17 +63,33 @@ LINE_KINDS = (
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
     LineKind(facts=StrainedFacts, read=entries.strained, words=entries.strained_words),
     LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words),
-    LineKind(facts=AddedFacts, read=entries.added, words=entries.added_words),
+    LineKind(
+        facts=AddedFacts,
+        read=entries.added,
+        words=entries.added_words,
+        stored=pour.store_other,
+        undone=pour.undo_other,
+    ),
+    LineKind(facts=PouredFacts, words=pour.words, rests=pour.rests),
+    LineKind(
+        facts=CalledOffFacts,
+        read=undone.call_off,
+        words=undone.called_off_words,
+        rests=undone.of_calling_off,
+        once=True,
+    ),
     LineKind(facts=NoteFacts, read=entries.note, words=entries.note_words),
     LineKind(facts=AlarmFacts, words=entries.alarm_words),
-    LineKind(facts=DrawFacts, read=draw.draw, words=draw.words, once=True),
+    LineKind(
+        facts=PartDrawFacts, read=draw.part_draw, words=draw.part_words, rests=undone.of_a_draw
+    ),
+    LineKind(facts=DrawFacts, read=draw.draw, words=draw.words, rests=undone.of_a_draw, once=True),
 )
 
 STATION = Station(
     key="pan",
     title="Pan",
     line_kinds=LINE_KINDS,
-    comes_after=(TakeInFacts,),
     waits_for=DrawFacts,
     choices=choices,
     cautions=(HOT, FOAM, LOW),

@@ -13,8 +13,11 @@ from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import Facts, StruckFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, kept_of
 from lumbrel.services.base.line import Line, LineKind
+from lumbrel.services.record.kept import write
 from lumbrel.store import record
-from lumbrel.store.db import transaction
+from lumbrel.store.db import IdReused, transaction
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.record import written_so_far
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
@@ -44,17 +47,27 @@ class Slip:
         known = self._kinds.get(kind)
         if known is None or known.read is None:
             raise NotFound(f"A slip has no line of the kind “{kind[:20]}”.")
-        # One transaction from the first look: two that come at once take turns.
+        # What a line says is worked out before the record is locked, so that others need not wait
+        # for it. Two that come at once take turns: the later one looks again at what is new.
+        given = {**fields, "id": Form(fields, load_kitchen(db)).client_id()}
+        seen = written_so_far(db)
+        entry = self._entry_of(db, code, known, given, now)
         with transaction(db):
-            context = contexts.load(db, code, now)
-            form = Form(fields, context.kitchen)
-            sent_before = record.entry_by_id(db, form.client_id())
-            if sent_before:
-                return of_row(sent_before)
-            entry = _entry(known, form, context)
-            if record.add_entry(db, entry.row()) and known.stored:
+            if written_so_far(db) != seen:
+                entry = self._entry_of(db, code, known, given, now)
+            if write(db, entry) and known.stored:
                 known.stored(db, entry)
-            return entry
+        return entry
+
+    @staticmethod
+    def _entry_of(
+        db: Connection, code: str, kind: LineKind, fields: dict[str, str], now: datetime
+    ) -> Entry[Facts]:
+        context = contexts.load(db, code, now)
+        sent_before = record.entry_by_id(db, fields["id"])
+        if sent_before:
+            return _the_same(of_row(sent_before), context.batch.id, kind.key, fields)
+        return _entry(kind, Form(fields, context.kitchen), context)
 
     def strike(self, db: Connection, code: str, fields: dict[str, str], now: datetime) -> None:
         """Strike a line: it stays on the slip, struck through, with the reason.
@@ -66,12 +79,21 @@ class Slip:
             context = contexts.load(db, code, now)
             form = Form(fields, context.kitchen)
             entry_id = form.client_id()
-            if record.entry_by_id(db, entry_id):
+            sent_before = record.entry_by_id(db, entry_id)
+            if sent_before:
+                _the_same(of_row(sent_before), context.batch.id, StruckFacts.key(), fields)
                 return
             old = _to_correct(form, context)
             why = form.text("why", "Say why it is struck; the line stays readable.", 200)
             if old is None or isinstance(old.facts, TakeInFacts):
-                form.errors.setdefault("why", "The take-in cannot be struck; correct it instead.")
+                form.errors.setdefault(
+                    "why", "The take-in cannot be struck; correct it, or call the batch off."
+                )
+            else:
+                rests = self._kinds[old.kind].rests
+                resting = rests(context, old) if rests else ""
+                if resting:
+                    form.errors["why"] = resting
             form.check()
             assert old is not None
             entry = Entry(
@@ -84,7 +106,10 @@ class Slip:
                 supersedes=old.id,
                 why=why,
             )
-            record.add_entry(db, entry.row())
+            write(db, entry)
+            undone = self._kinds[old.kind].undone
+            if undone:
+                undone(db, old, entry)
 
     def lines(self, context: BatchContext) -> list[Line]:
         """The whole slip in words, superseded lines included (their entry says so)."""
@@ -93,6 +118,23 @@ class Slip:
             for entry in context.entries
             if not isinstance(entry.facts, StruckFacts)
         ]
+
+
+def _the_same(
+    known: Entry[Facts], batch_id: str, kind: str, fields: dict[str, str]
+) -> Entry[Facts]:
+    """The line that an id already names, when it was sent again.
+
+    Raises:
+        IdReused: something else is sent under its id.
+    """
+    sent = (batch_id, kind, fields.get("supersedes", "").strip(), kept_of(fields, *BOOKKEEPING))
+    if sent != (known.batch_id, known.kind, known.supersedes or "", known.typed):
+        raise IdReused(
+            "Another line was put on a slip under this form's id; nothing was written now. Open the "
+            "page anew and send it again."
+        )
+    return known
 
 
 def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
@@ -109,6 +151,8 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         form.errors["kind"] = (
             "That is on the slip already. Correct the line instead of adding another."
         )
+    if context.called_off:
+        form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
     facts = kind.read(form, context)
@@ -134,9 +178,14 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
 def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> datetime:
     """When it was: as typed, else as the line it corrects had it, else now."""
     at = old.at if old and not form.given("at") else form.time_of_day("at", context.now)
-    opened = context.entries[0].at
-    if at < opened:
-        form.errors["at"] = f"The batch was only taken in at {context.clock(opened)}."
+    taken = context.taken_in
+    if at < taken.at and (old is None or old.id != taken.id):
+        form.ask(
+            "at",
+            f"The batch was taken in on {context.day_and_time(taken.at)}; this line would be of "
+            f"{context.day_and_time(at)}. Was a clock wrong? Keep it if it is so, or correct the "
+            "time of the take-in.",
+        )
     return at
 
 

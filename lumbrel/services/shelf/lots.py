@@ -1,86 +1,128 @@
-"""The shelf: finished lots, found by code, woodlot or grade."""
+"""The shelf: finished lots, found by code, woodlot, grade or season."""
 
 from dataclasses import dataclass
 from sqlite3 import Connection
 
 from lumbrel.core.colour.grades import CLASSES
-from lumbrel.services.base.entry import current_lines
-from lumbrel.services.base.facts import ColourFacts, JarFacts
 from lumbrel.services.base.form import NotFound
-from lumbrel.store import flow, record
-from lumbrel.store.flow import Jar
+from lumbrel.store import flow, kept, record
+from lumbrel.store.kept import LotRow
 from lumbrel.store.kitchen import woodlots
-from lumbrel.store.record import Batch
 
 GRADES = tuple(name for name, _, _ in CLASSES)
-EVERY = 100_000
-
-
-@dataclass(frozen=True, kw_only=True)
-class Lot:
-    """One lot on the shelf."""
-
-    code: str
-    batch: Batch
-    woodlot: str
-    grade: str
-    for_processing: bool
-    brix: float
-    jars: list[Jar]
-
-    @property
-    def volume_l(self) -> float:
-        """Content of all its jars at 20 degC."""
-        return sum(jar.size_ml * jar.count for jar in self.jars) / 1000
-
-    @property
-    def jar_count(self) -> int:
-        """Jars of any size."""
-        return sum(jar.count for jar in self.jars)
+A_PAGE = 60
+"""So many lots on one page of the shelf."""
+A_SEASON = 400
+"""So many lots of a season are drawn at most."""
 
 
 @dataclass(frozen=True)
-class Shelf:
-    """The lots that were asked for, and the choices there are."""
+class Lot:
+    """One lot on the shelf."""
 
-    lots: list[Lot]
-    woodlots: list[str]
-    total: int
+    row: LotRow
+    batch_code: str
+    woodlot: str
+    jars: list[flow.Jar]
+
+    @property
+    def code(self) -> str:
+        """As it stands on the labels."""
+        return self.row.code
+
+    @property
+    def grade(self) -> str:
+        """Its colour class; empty before it is graded."""
+        return self.row.grade
+
+    @property
+    def brix(self) -> float:
+        """Its density as it was packed."""
+        return self.row.brix
 
     @property
     def volume_l(self) -> float:
-        """Content of the lots shown."""
-        return sum(lot.volume_l for lot in self.lots)
+        """Content of its jars on the shelf at 20 degC."""
+        return self.row.volume_ml / 1000
 
     @property
     def jar_count(self) -> int:
-        """Jars of the lots shown."""
-        return sum(lot.jar_count for lot in self.lots)
+        """Jars of any size on the shelf."""
+        return self.row.jars
 
 
-def find(db: Connection, text: str = "", woodlot: str = "", grade: str = "") -> Shelf:
-    """Lots by part of their code (or the batch's), by woodlot and by colour class."""
+@dataclass(frozen=True, kw_only=True)
+class Shelf:
+    """One page of the lots that were asked for, and the choices there are."""
+
+    lots: list[Lot]
+    woodlots: list[str]
+    seasons: list[int]
+    season: int | None
+    total: int
+    jar_count: int
+    """Jars on the shelf of all lots that fit, on this page or another."""
+    volume_l: float
+    page: int
+    more: bool
+    """Whether there is another page."""
+
+
+def find(
+    db: Connection,
+    text: str = "",
+    woodlot: str = "",
+    grade: str = "",
+    season: int | None = None,
+    page: int = 1,
+) -> Shelf:
+    """Lots whose code (or the batch's) begins as typed; or of a woodlot, a colour class, a season;
+    newest first, a page at a time."""
     names = {w.id: w.name for w in woodlots(db)}
-    graded = {e.batch_id: e.facts for e in current_lines(db, ColourFacts, limit=EVERY)}
-    jarred = {e.batch_id: e.facts for e in current_lines(db, JarFacts, limit=EVERY)}
-    found = []
-    every = flow.lots(db)
-    wanted = text.strip().lower()
-    for code, batch in every:
-        colour, jars = graded.get(batch.id), jarred.get(batch.id)
-        lot = Lot(
-            code=code,
-            batch=batch,
-            woodlot=names[batch.woodlot_id],
-            grade=colour.grade if colour else "",
-            for_processing=colour is not None and colour.for_processing,
-            brix=jars.brix if jars else 0.0,
-            jars=flow.jars_of(db, code),
+    at, wanted = max(page, 1), text.strip()
+    named = [i for i, name in names.items() if name.lower() in (wanted.lower(), woodlot.lower())]
+    place = named[0] if named else ""
+    by_code = bool(wanted) and wanted.lower() not in {name.lower() for name in names.values()}
+    if by_code:
+        found = kept.lots_like(db, wanted, A_PAGE + 1)
+        found = found or kept.lots_like(db, wanted.upper(), A_PAGE + 1)
+        rows = [row for row in found if _fits(row, place, grade, season)]
+        summed = kept.ShelfSum(
+            len(rows), sum(row.jars for row in rows), sum(row.volume_ml for row in rows)
         )
-        fits = not wanted or wanted in f"{code} {batch.code} {lot.woodlot}".lower()
-        if fits and woodlot in ("", lot.woodlot) and grade in ("", lot.grade):
-            found.append(lot)
-    return Shelf(found, list(names.values()), len(every))
+    else:
+        asked = {"woodlot_id": place or woodlot, "grade": grade}
+        start = (at - 1) * A_PAGE
+        rows = kept.newest_lots(db, limit=A_PAGE + 1, offset=start, season=season, **asked)
+        summed = kept.sum_of(db, season=season, **asked)
+    return Shelf(
+        lots=[_lot(db, row, names) for row in rows[:A_PAGE]],
+        woodlots=list(names.values()),
+        seasons=kept.seasons(db),
+        season=season,
+        total=kept.shelf_sum(db).lots,
+        jar_count=summed.jars,
+        volume_l=summed.volume_ml / 1000,
+        page=at,
+        more=len(rows) > A_PAGE,
+    )
+
+
+def _fits(row: LotRow, woodlot_id: str, grade: str, season: int | None) -> bool:
+    of_woodlot = not woodlot_id or woodlot_id in row.woodlot_ids
+    return of_woodlot and grade in ("", row.grade) and season in (None, row.season)
+
+
+def _lot(db: Connection, row: LotRow, names: dict[str, str]) -> Lot:
+    batch = record.batch_by(db, id=row.batch_id)
+    assert batch is not None
+    whose = " + ".join(names[i] for i in row.woodlot_ids)
+    return Lot(row, batch.code, whose, flow.jars_of(db, row.code))
+
+
+def of_season(db: Connection, season: int) -> list[LotRow]:
+    """The lots of a season, oldest first, for its picture."""
+    return list(reversed(kept.lots_of_season(db, season, A_SEASON)))
 
 
 def batch_of_lot(db: Connection, code: str) -> str:

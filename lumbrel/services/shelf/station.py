@@ -1,13 +1,27 @@
 """The shelf."""
 
 from lumbrel.services.base.cautions import MOULD
+from lumbrel.services.base.facts import CameBackFacts, TakenOutFacts
+from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.shelf import lots
+from lumbrel.services.shelf import entries
+from lumbrel.services.shelf.choices import choices
+from lumbrel.store import kept
 
 
 def _state(look: Look) -> State:
-    jars = lots.find(look.db).jar_count
+    jars = kept.shelf_sum(look.db).jars
     return State(f"{jars} jars" if jars else "empty", idle=not jars)
 
 
-STATION = Station(key="shelf", title="Shelf", cautions=(MOULD,), state=_state)
+STATION = Station(
+    key="shelf",
+    title="Shelf",
+    line_kinds=(
+        LineKind(facts=TakenOutFacts, read=entries.taken_out, words=entries.taken_out_words),
+        LineKind(facts=CameBackFacts, read=entries.came_back, words=entries.came_back_words),
+    ),
+    choices=choices,
+    cautions=(MOULD,),
+    state=_state,
+)

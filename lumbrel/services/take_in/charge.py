@@ -69,7 +69,7 @@ def charge(db: Connection, taken: TakenIn, now: datetime) -> Charge:
         OutOfRange: a value lies outside its range.
     """
     final = solids.mass_at(taken.mass_kg, taken.brix, taken.target_brix)
-    rate = learned_rate(db, taken.vessel)
+    rate = learned_rate(db, taken.vessel, now)
     pressure = pressure_at(db, load_kitchen(db), now)
     pa = pressure.pa if pressure else STANDARD_PA
     invert = DEFAULT_INVERT_FRACTION[taken.sugar_kind]

@@ -1,7 +1,8 @@
 """The take-in as it is typed: how much, how dense, how warm, into which vessel."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from sqlite3 import Connection
 from typing import Literal, cast
 
@@ -12,14 +13,16 @@ from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, preview
-from lumbrel.services.base.facts import RefractometerFacts, TakeInFacts
+from lumbrel.services.base.facts import Part, RefractometerFacts, TakeInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
+from lumbrel.store import kept
 from lumbrel.store.instruments import RefractometerDetail, instruments_of
-from lumbrel.store.kitchen import VesselRow, vessels
+from lumbrel.store.kitchen import VesselRow, vessels, woodlots
 
+MOST_PARTS = 4
 Measure = Literal["mass", "volume", "depth"]
 LIMITS: dict[Measure, tuple[float, float, str]] = {
     "mass": (0.2, 5000.0, "kg"),
@@ -52,8 +55,22 @@ def finishers(db: Connection) -> list[VesselRow]:
     return [v for v in vessels(db) if v.purpose == "finisher"]
 
 
+@dataclass(frozen=True)
+class Brought:
+    """What one woodlot brings: as it was measured, its Brix as read and corrected, and its mass."""
+
+    woodlot_id: str
+    amount: float
+    brix_read: float
+    brix: float
+    mass_kg: float
+
+
 def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge] | None:
-    """The charge as typed: facts for the slip, and what it becomes. Errors are on the form."""
+    """The charge as typed: facts for the slip, and what it becomes. Errors are on the form.
+
+    The woodlot of the first part may be left to the caller: its id is then empty.
+    """
     known = {v.id: v for v in finishers(db)}
     chosen = form.choice("vessel", list(known), "Choose the vessel it goes into.")
     kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
@@ -74,25 +91,83 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
         target_brix=target,
         sugar_kind=kind,
     )
-    mass = form.attempt("amount", lambda: _mass(taken, by, amount))
-    if mass is None:
+    parts = _parts(db, form, taken, (by, amount, brix), now)
+    if not parts or form.errors:
         return None
-    becomes = _charge(db, form, replace(taken, mass_kg=mass), now)
+    whole, mixed, mixed_read = _together(parts)
+    becomes = _charge(db, form, replace(taken, mass_kg=whole, brix=mixed), now)
     if becomes is None:
         return None
     facts = TakeInFacts(
-        mass_kg=mass,
-        brix=corrected,
+        mass_kg=whole,
+        brix=mixed,
         temperature_c=temperature,
         amount_by=by,
-        amount=amount,
-        brix_read=brix,
+        amount=sum(part.amount for part in parts),
+        brix_read=mixed_read,
         target_brix=target,
         water_kg=becomes.water_kg,
         vessel_id=chosen,
         sugar_kind=kind,
+        parts=tuple(
+            Part(woodlot_id=part.woodlot_id, mass_kg=part.mass_kg, brix=part.brix) for part in parts
+        ),
     )
     return facts, becomes
+
+
+def _together(parts: list[Brought]) -> tuple[float, float, float]:
+    """Parts poured together: mass, Brix, and what the readings come to."""
+    if len(parts) == 1:
+        return parts[0].mass_kg, parts[0].brix, parts[0].brix_read
+    whole = sum(part.mass_kg for part in parts)
+    brix = sum(part.mass_kg * part.brix for part in parts) / whole
+    return whole, brix, sum(part.mass_kg * part.brix_read for part in parts) / whole
+
+
+def _parts(
+    db: Connection,
+    form: Form,
+    taken: TakenIn,
+    first: tuple[Measure, float, float],
+    now: datetime,
+) -> list[Brought]:
+    """What each woodlot brings, the first one's as it was measured and read."""
+    by, amount, read = first
+    mass = form.attempt("amount", lambda: _mass(taken, by, amount))
+    if mass is None:
+        return []
+    one = Brought(form.fields.get("woodlot", ""), amount, read, taken.brix, mass)
+    return [one, *_others(db, form, taken, by, now)]
+
+
+def _others(
+    db: Connection, form: Form, taken: TakenIn, by: Measure, now: datetime
+) -> list[Brought]:
+    """What further woodlots bring, measured and read as the first part was."""
+    known = [w.id for w in woodlots(db)]
+    low, high, unit = LIMITS[by]
+    found = []
+    for i in range(2, MOST_PARTS + 1):
+        names = [f"{name}_{i}" for name in ("woodlot", "amount", "brix")]
+        if not any(form.given(name) for name in names):
+            continue
+        if by == "depth":
+            form.errors[names[1]] = "Measure each woodlot's part by mass or volume, not by depth."
+        woodlot = form.choice(names[0], known, "Choose the woodlot this part comes from.")
+        sentence = f"The {by} must lie between {span(low, high, unit)}."
+        amount = form.between(Bounds(names[1], by, low, high, sentence))
+        read = form.between(BRIX._replace(name=names[2]))
+        if amount is None or read is None or form.errors:
+            continue
+        brix = _corrected_brix(db, form, read, taken.sugar_kind, now)
+        if brix is None:
+            continue
+        part = replace(taken, brix=brix)
+        mass = form.attempt(names[1], partial(_mass, part, by, amount))
+        if mass is not None:
+            found.append(Brought(woodlot, amount, read, brix, mass))
+    return found
 
 
 def _target(form: Form) -> float:
@@ -173,11 +248,45 @@ def _mass(taken: TakenIn, by: Measure, amount: float) -> float:
 
 
 def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
-    """A take-in typed again to correct it; vessel and kind of sugar stay the batch's."""
-    fixed = {"vessel": context.vessel.id, "sugar_kind": context.batch.sugar_kind}
-    form.fields = {**form.fields, **fixed, "target": f"{context.batch.target_brix:g}"}
+    """A take-in typed again to correct it, vessel, sugar and woodlot too; what is not typed stays
+    the batch's."""
+    stays = {
+        "vessel": context.vessel.id,
+        "sugar_kind": context.batch.sugar_kind,
+        "woodlot": context.woodlot.id,
+    }
+    given = {name: text for name, text in form.fields.items() if text.strip()}
+    target = {"target": f"{context.batch.target_brix:g}"}
+    form.fields = {**form.fields, **stays, **given, **target}
+    form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
     taken = read(context.db, form, context.now)
-    return taken[0] if taken else None
+    _ask_about_the_vessel(form, context)
+    return taken[0] if taken and not form.errors else None
+
+
+def _ask_about_the_vessel(form: Form, context: BatchContext) -> None:
+    """A batch still on the fire is not moved into a vessel that another one is in."""
+    chosen = form.fields["vessel"]
+    on_fire = kept.waiting(context.db, "pan")
+    there = next((b for b in on_fire if b.vessel_id == chosen and b.id != context.batch.id), None)
+    if there and context.left_at is None:
+        form.errors["vessel"] = f"Batch {there.code} is in it."
+
+
+@dataclass(frozen=True, kw_only=True)
+class TakeInChoices:
+    """What the form of a take-in that is corrected offers."""
+
+    vessels: list[tuple[str, str]]
+    woodlots: list[tuple[str, str]]
+
+
+def choices(context: BatchContext) -> TakeInChoices:
+    """What a batch's form offers."""
+    return TakeInChoices(
+        vessels=[(v.id, v.name) for v in finishers(context.db)],
+        woodlots=[(w.id, w.name) for w in woodlots(context.db)],
+    )
 
 
 def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
@@ -185,4 +294,10 @@ def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
     facts = entry.facts
     amount = context.show(facts.amount, facts.amount_by)
     how = f"{amount} at {context.show(facts.temperature_c, 'temperature')}"
+    if len(facts.parts) > 1:
+        names = {w.id: w.name for w in woodlots(context.db)}
+        how += ": " + ", ".join(
+            f"{names[p.woodlot_id]} {context.show(p.mass_kg, 'mass')} at {p.brix:.1f}"
+            for p in facts.parts
+        )
     return Line(entry, f"Took in {context.show(facts.mass_kg, 'mass')}", how, f"{facts.brix:.1f}")

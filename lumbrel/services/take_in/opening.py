@@ -8,10 +8,11 @@ from uuid import uuid4
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import TakeInFacts
 from lumbrel.services.base.form import Form, kept_of, local_time
+from lumbrel.services.record.kept import write
 from lumbrel.services.take_in.charge import Charge
 from lumbrel.services.take_in.entries import finishers, read
-from lumbrel.store import record
-from lumbrel.store.db import transaction
+from lumbrel.store import kept, record
+from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.instruments import Instrument, RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
 from lumbrel.store.record import Batch
@@ -53,7 +54,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
 
 def _busy(db: Connection) -> dict[str, str]:
     """The vessels on the fire, each with the code of the batch in it."""
-    return {b.vessel_id: b.code for b in record.batches_at(db, ("take_in",), "draw")}
+    return {b.vessel_id: b.code for b in kept.waiting(db, "pan")}
 
 
 def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
@@ -72,11 +73,11 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
         entry_id = form.client_id()
         sent_before = record.entry_by_id(db, entry_id)
         if sent_before:
-            owner = record.batch_by(db, id=sent_before.batch_id)
-            assert owner is not None
-            return owner.code
-        taken = read(db, form, now)
+            return _opened_before(db, sent_before, fields)
         woodlot = _woodlot(db, form)
+        # What it comes from is known by now; a new woodlot gets its name in the register below.
+        form.fields = {**form.fields, "woodlot": woodlot.id}
+        taken = read(db, form, now)
         busy = _busy(db).get(fields.get("vessel", ""))
         if busy:
             form.errors["vessel"] = (
@@ -85,7 +86,24 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
             )
         form.check()
         assert taken is not None
+        form.fields = fields
         return _open(db, form, entry_id=entry_id, facts=taken[0], woodlot=woodlot, now=now)
+
+
+def _opened_before(db: Connection, sent: record.EntryRow, fields: dict[str, str]) -> str:
+    """The batch that a take-in opened when it was sent the first time.
+
+    Raises:
+        IdReused: something else was sent under its id.
+    """
+    owner = record.batch_by(db, id=sent.batch_id)
+    assert owner is not None
+    if sent.kind != TakeInFacts.key() or sent.typed != kept_of(fields):
+        raise IdReused(
+            "Something else was written under this form's id; nothing was written now. Open the "
+            "page anew and send it again."
+        )
+    return owner.code
 
 
 def _woodlot(db: Connection, form: Form) -> Woodlot:
@@ -107,6 +125,8 @@ def _open(
     if not woodlot_id:
         woodlot_id = str(uuid4())
         add_woodlot(db, Woodlot(woodlot_id, woodlot.name, facts.sugar_kind))
+        first = facts.parts[0].model_copy(update={"woodlot_id": woodlot_id})
+        facts = facts.model_copy(update={"parts": (first, *facts.parts[1:])})
     batch = Batch(
         id=str(uuid4()),
         code=_next_code(db, kitchen, now),
@@ -128,5 +148,5 @@ def _open(
         typed=kept_of(form.fields),
         initials=form.text("initials", limit=8),
     )
-    record.add_entry(db, entry.row())
+    write(db, entry)
     return batch.code

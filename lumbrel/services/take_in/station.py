@@ -20,6 +20,7 @@ STATION = Station(
     line_kinds=(
         LineKind(facts=TakeInFacts, read=entries.corrected, words=entries.words, opens=True),
     ),
+    choices=entries.choices,
     cautions=(LEAD, STEAM),
     state=_state,
 )

@@ -2,22 +2,38 @@
 
 from typing import Any
 
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.base.facts import AddedFacts
+from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.labels import labels as labels_of
 from lumbrel.services.jar.station import STATION
-from lumbrel.web.shell.request import Here, Visit
-from lumbrel.web.shell.station import station_routes
+from lumbrel.services.pan.choices import pourable
+from lumbrel.services.stations import slip
+from lumbrel.web.shell.render import refilled
+from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.station import station_page, station_routes
 
 LABELS_A_SHEET = 24
 
 
 def _more(visit: Visit, code: str) -> dict[str, Any]:
-    return {"filling": filling(visit.batch(code))}
+    context = visit.batch(code)
+    return {"filling": filling(context), "pools": True, "others": pourable(context)}
 
 
 router = station_routes(STATION, "to jar", _more)
+
+
+@router.post("/jar/{code}/pour")
+def pour(visit: Here, code: str, fields: Fields) -> Response:
+    """Pour another kettle into this one's: they are packed together."""
+    try:
+        slip.put(visit.db, code, AddedFacts.key(), fields, visit.now)
+    except BadInput as bad:
+        return station_page(visit, STATION, code, more=_more, pour=refilled(fields, bad))
+    return RedirectResponse(f"/jar/{code}", 303)
 
 
 @router.get("/jar/{code}/labels")

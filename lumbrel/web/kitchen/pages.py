@@ -30,7 +30,7 @@ def overview(visit: Here) -> HTMLResponse:
 @router.post("/kitchen/example")
 def example(visit: Here) -> Response:
     """Load the example kitchen; again is harmless."""
-    examples.load_example(visit.db)
+    examples.load_example(visit.db, visit.now)
     return RedirectResponse("/day", 303)
 
 
@@ -75,7 +75,7 @@ def settings(visit: Here, saved: str = "") -> HTMLResponse:
 def save(visit: Here, fields: Fields) -> Response:
     """Save the settings."""
     try:
-        save_settings(visit.db, fields)
+        save_settings(visit.db, fields, visit.now)
     except BadInput as bad:
         return _settings(visit, "settings", refilled(fields, bad))
     return RedirectResponse("/kitchen?saved=1", 303)
@@ -87,7 +87,7 @@ def add(visit: Here, what: str, fields: Fields) -> Response:
     if what not in REGISTERED:
         raise NotFound(f"A kitchen registers {', '.join(REGISTERED)}.")
     try:
-        registering.add_to_kitchen(visit.db, what, fields)
+        registering.add_to_kitchen(visit.db, what, fields, visit.now)
     except BadInput as bad:
         return _settings(visit, what, refilled(fields, bad))
     return RedirectResponse("/kitchen?saved=1", 303)

@@ -36,7 +36,7 @@ def show(visit: Here, saved: str = "") -> HTMLResponse:
 def save(visit: Here, fields: Fields) -> Response:
     """Choose methods."""
     try:
-        compare.save(visit.db, fields)
+        compare.save(visit.db, fields, visit.now)
     except BadInput as bad:
         return _questions(visit, refilled(fields, bad))
     return RedirectResponse("/kitchen/methods?saved=1", 303)

@@ -7,8 +7,8 @@ from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.cache import record_key, slip_state
-from lumbrel.services.base.facts import BoilingFacts, DrawFacts
+from lumbrel.services.base.cache import record_key
+from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, PartDrawFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, promise
@@ -18,6 +18,8 @@ from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.series import as_json
 from lumbrel.services.stations import next_after_draw, slip, waiting
+from lumbrel.store.record import batch_by as record_of
+from lumbrel.store.record import written_so_far
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -29,7 +31,7 @@ TABS = (
     ("depth", "Dip", "p"),
     ("event", "Event", "e"),
 )
-EVENTS = ("boiling", "strained", "foam", "added", "note")
+EVENTS = ("boiling", "strained", "foam", "added", "part_draw", "called_off", "note")
 LONGEST_WAIT_S = 3600.0
 """For so long a typed cup is held to have cooled."""
 
@@ -86,16 +88,21 @@ def _pan(
     form: Filled | None = None,
     kind: str = "",
     thinner: str = "",
+    pour: Filled | None = None,
 ) -> HTMLResponse:
     context = visit.batch(code)
+    if context.poured_away or context.called_off:
+        return _gone(visit, context)
     on_fire = waiting(visit.db)["pan"]
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
     shown = _state(context, thinner) | {"draw_asked": kind == "draw" and form is not None}
     return visit.page(
         "pan/pan.html",
         "pan",
-        422 if form else 200,
+        422 if form or pour else 200,
         **shown,
+        pour=pour or Filled(),
+        parts=context.of_kind(PartDrawFacts),
         lines=slip.lines(context),
         tabs=TABS,
         tab=tab if tab in {key for key, _, _ in TABS} else TABS[0][0],
@@ -107,6 +114,29 @@ def _pan(
         refresh=visit.workspace.settings.refresh_seconds,
         focus="entry" in visit.request.query_params or form is not None,
     )
+
+
+def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
+    """A batch that is in no vessel any more and was never drawn off: what became of it."""
+    poured = context.poured_away
+    into = record_of(visit.db, id=poured.facts.into_batch_id) if poured else None
+    return visit.page(
+        "pan/gone.html",
+        "pan",
+        context=context,
+        lines=slip.lines(context),
+        into=into,
+    )
+
+
+@router.post("/pan/{code}/pour")
+def pour(visit: Here, code: str, fields: Fields) -> Response:
+    """Pour another pan into this one."""
+    try:
+        slip.put(visit.db, code, AddedFacts.key(), fields, visit.now)
+    except BadInput as bad:
+        return _pan(visit, code, tab="event", pour=refilled(fields, bad), kind="pour")
+    return RedirectResponse(f"/pan/{code}?entry=event", 303)
 
 
 @router.get("/pan/{code}")
@@ -124,7 +154,7 @@ def board(visit: Here, code: str) -> HTMLResponse:
         template = "pan/drawn.html" if state["drawn"] else "pan/board.html"
         return bytes(visit.fragment(template, **state).body)
 
-    key = (record_key(visit.db), code, slip_state(visit.db), int(visit.now.timestamp()))
+    key = (record_key(visit.db), code, written_so_far(visit.db), int(visit.now.timestamp()))
     return HTMLResponse(visit.workspace.cache.shelf("boards").get(key, rendered))
 
 

@@ -13,7 +13,15 @@ from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
-ONLY_STRUCK = ("boiling", "strained", "draw", "alarm")
+ONLY_STRUCK = (
+    "boiling",
+    "strained",
+    "draw",
+    "part_draw",
+    "alarm",
+    "poured",
+    "called_off",
+)
 """Lines that hold nothing to correct."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
 """Fields whose mistakes stand beside them on every form."""
@@ -43,7 +51,7 @@ def _correct(
         choices=choices_for(at.entry.kind, context),
         can_correct=at.entry.kind not in ONLY_STRUCK,
         can_strike=not isinstance(at.entry.facts, TakeInFacts),
-        shown_fields=[*at.entry.typed, *OWN_PLACE],
+        shown_fields=[*at.entry.typed, *OWN_PLACE, "vessel", "sugar_kind", "woodlot", "at"],
     )
 
 

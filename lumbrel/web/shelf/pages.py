@@ -1,29 +1,43 @@
 """The shelf and its lots."""
 
-from fastapi import APIRouter
-from fastapi.responses import HTMLResponse
+import re
+from urllib.parse import quote
 
-from lumbrel.services.base.facts import ColourFacts, DrawFacts
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.services.base.facts import ColourFacts, DrawnFacts
+from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.labels import allergens
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.shelf import lots
-from lumbrel.services.shelf.trace import summary
+from lumbrel.services.shelf.accounts import HERE, MISSING
+from lumbrel.services.shelf.accounts import accounts as accounts_of
+from lumbrel.services.shelf.choices import choices
+from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.stations import slip
 from lumbrel.store import flow
-from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
 LONGEST_SEARCH = 60
+YEAR, PAGE = re.compile(r"[12]\d{3}"), re.compile(r"[1-9]\d{0,4}")
 
 
 @router.get("/shelf")
-def find(visit: Here, q: str = "", woodlot: str = "", grade: str = "") -> HTMLResponse:
-    """Lots by code, woodlot or grade."""
+def find(
+    visit: Here, q: str = "", woodlot: str = "", grade: str = "", season: str = "", page: str = ""
+) -> HTMLResponse:
+    """Lots by code, woodlot, grade or season, a page at a time."""
     wanted = q[:LONGEST_SEARCH]
+    year = int(season) if YEAR.fullmatch(season) else None
+    at = int(page) if PAGE.fullmatch(page) else 1
     return visit.page(
         "shelf/shelf.html",
         "shelf",
-        shelf=lots.find(visit.db, wanted, woodlot, grade),
+        shelf=lots.find(visit.db, wanted, woodlot, grade, season=year, page=at),
+        drawn=lots.of_season(visit.db, year or visit.local.year),
         q=wanted,
         woodlot=woodlot,
         grade=grade,
@@ -31,20 +45,62 @@ def find(visit: Here, q: str = "", woodlot: str = "", grade: str = "") -> HTMLRe
     )
 
 
+@router.get("/trace/{code:path}")
+def trace(visit: Here, code: str, kind: str = "") -> HTMLResponse:
+    """One parcel both ways: what went into it, what came of it."""
+    traced = flows_of(visit.db, code[:LONGEST_SEARCH], kind)
+    return visit.page("shelf/trace.html", "shelf", traced=traced)
+
+
+@router.get("/accounts")
+def accounts(visit: Here, season: str = "") -> HTMLResponse:
+    """Whose sugar came in, and what became of it."""
+    year = int(season) if YEAR.fullmatch(season) else visit.local.year
+    return visit.page(
+        "shelf/accounts.html",
+        "shelf",
+        accounts=accounts_of(visit.db, year),
+        here_words=HERE,
+        missing_words=MISSING,
+    )
+
+
 @router.get("/shelf/{lot:path}")
 def show(visit: Here, lot: str) -> HTMLResponse:
     """One lot with its whole slip."""
+    return _lot(visit, lot)
+
+
+@router.post("/shelf/{lot:path}")
+def move(visit: Here, lot: str, fields: Fields) -> Response:
+    """Take jars out, or put back what came back."""
+    kind = "came_back" if fields.get("way") == "back" else "taken_out"
+    sent = {name: text for name, text in fields.items() if name != "way"} | {"lot": lot}
+    try:
+        slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
+    except BadInput as bad:
+        return _lot(visit, lot, refilled(fields, bad), kind)
+    return RedirectResponse(f"/shelf/{quote(lot)}", 303)
+
+
+def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "") -> HTMLResponse:
     context = visit.batch(lots.batch_of_lot(visit.db, lot))
     graded = context.first(ColourFacts)
     return visit.page(
         "shelf/lot.html",
         "shelf",
+        422 if form else 200,
         lot=lot,
         context=context,
         lines=slip.lines(context),
         summary=summary(context),
-        drawn=context.first(DrawFacts),
+        drawn=context.of_kind(DrawnFacts),
         jars=flow.jars_of(visit.db, lot),
+        filled=flow.jars_filled(visit.db, lot),
+        choices=choices(context),
+        form=form or Filled(),
+        moved=moved,
+        trace=flows_of(visit.db, lot, kind=flow.LOT),
         grade=graded.facts.grade if graded else "",
         allergens=allergens(context),
         board=board_of(context),

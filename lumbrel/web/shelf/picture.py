@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumbrel.services.shelf.lots import Lot
+from lumbrel.store.kept import LotRow
 from lumbrel.web.shell.plot import Tick, grade_key
 
 
@@ -29,19 +29,20 @@ class SeasonPicture:
     height: float
 
 
-def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> SeasonPicture | None:
-    """Litres of each finished lot over the season; None without a lot."""
+def season(
+    lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0
+) -> SeasonPicture | None:
+    """Litres of each finished lot over the season, oldest first; None without a lot."""
     if not lots:
         return None
-    ordered = sorted(lots, key=lambda lot: lot.batch.opened_at)
-    most = max(lot.volume_l for lot in ordered) or 1.0
-    pitch = min((width - 8) / len(ordered), 40.0)
+    most = max(lot.filled_ml for lot in lots) or 1.0
+    pitch = min((width - 8) / len(lots), 40.0)
     bars = []
     months: list[Tick] = []
-    for i, lot in enumerate(ordered):
-        tall = max(lot.volume_l / most * (height - 8), 2)
+    for i, lot in enumerate(lots):
+        tall = max(lot.filled_ml / most * (height - 8), 2)
         at = round(4 + i * pitch, 1)
-        month = f"{lot.batch.opened_at:%B}"
+        month = f"{lot.taken_at:%B}"
         if not months or months[-1].label != month:
             if months and at - months[-1].at < 60:
                 months.pop()
@@ -53,7 +54,7 @@ def season(lots: Sequence[Lot], width: float = 620.0, height: float = 96.0) -> S
                 width=round(pitch * 0.72, 1),
                 height=round(tall, 1),
                 grade=grade_key(lot.grade),
-                title=f"{lot.code}, {lot.woodlot}: {lot.volume_l:.1f} L {lot.grade}",
+                title=f"{lot.code}: {lot.filled_ml / 1000:.1f} L {lot.grade}",
             )
         )
     return SeasonPicture(bars, months, width, height)

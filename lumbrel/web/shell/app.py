@@ -9,7 +9,8 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from lumbrel import __version__
-from lumbrel.store.db import migrate, opened
+from lumbrel.services.record.kept import ready
+from lumbrel.store.db import opened
 from lumbrel.web.shell.errors import answer_errors
 from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
@@ -22,7 +23,7 @@ from lumbrel.web.shell.workspace import Workspace
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     own: Workspace = app.state.workspace
     with opened(own.settings.database) as db:
-        migrate(db)
+        ready(db)
     await own.hub.start()
     yield
     await own.hub.stop()

@@ -14,7 +14,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.cache import Cache, slip_state
+from lumbrel.services.base.cache import Cache
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.stations import waiting
@@ -23,7 +23,7 @@ from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, opened
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
-from lumbrel.store.record import Batch
+from lumbrel.store.record import Batch, written_so_far
 from lumbrel.web.shell.news import news_of, ring_news
 from lumbrel.web.shell.settings import Settings
 
@@ -137,7 +137,7 @@ class Hub:
         look after each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, LEAST_TICK_SECONDS))
-        common = (slip_state(db), len(alarm_store.ringing(db)))
+        common = (written_so_far(db), len(alarm_store.ringing(db)))
         probes = instruments_of(db, ThermometerDetail)
         in_vessel = {i.vessel_id: i.id for i in probes if i.vessel_id}
         for batch in self._looked_after(db):

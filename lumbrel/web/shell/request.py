@@ -11,7 +11,9 @@ from fastapi.responses import HTMLResponse
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.form import local_time
 from lumbrel.store.db import opened
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import fragment, page
 from lumbrel.web.shell.workspace import Workspace, workspace_of
 
@@ -30,6 +32,11 @@ class Visit:
     def workspace(self) -> Workspace:
         """The workspace it is about."""
         return workspace_of(self.request)
+
+    @property
+    def local(self) -> datetime:
+        """The time in the kitchen."""
+        return local_time(self.now, load_kitchen(self.db))
 
     @property
     def wants_part(self) -> bool:

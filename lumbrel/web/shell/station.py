@@ -6,12 +6,12 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
-from lumbrel.services.base.facts import DrawFacts
+from lumbrel.services.base import standing
+from lumbrel.services.base.facts import DrawnFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.base.station import Station
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.stations import slip, waiting
-from lumbrel.store import flow
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
@@ -33,7 +33,7 @@ def station_routes(station: Station, doing: str, more: More = lambda visit, code
 
     @router.get(f"{station.path}/{{code}}")
     def show(visit: Here, code: str) -> Response:
-        return _page(visit, station, code, None, more)
+        return station_page(visit, station, code, None, more)
 
     @router.post(f"{station.path}/{{code}}")
     def put(visit: Here, code: str, fields: Fields) -> Response:
@@ -41,7 +41,7 @@ def station_routes(station: Station, doing: str, more: More = lambda visit, code
         try:
             slip.put(visit.db, code, station.waits_for.key(), fields, visit.now)
         except BadInput as bad:
-            return _page(visit, station, code, refilled(fields, bad), more)
+            return station_page(visit, station, code, refilled(fields, bad), more)
         return RedirectResponse(f"{station.path}/{code}", 303)
 
     return router
@@ -60,23 +60,30 @@ def _waiting(visit: Visit, station: Station, doing: str) -> Response:
     )
 
 
-def _page(visit: Visit, station: Station, code: str, form: Filled | None, more: More) -> Response:
+def station_page(
+    visit: Visit,
+    station: Station,
+    code: str,
+    form: Filled | None = None,
+    more: More = lambda visit, code: {},
+    **besides: Any,
+) -> Response:
     """One batch at a station; one that is not drawn yet is sent to its pan."""
     context = visit.batch(code)
-    if context.first(DrawFacts) is None:
+    if not context.of_kind(DrawnFacts):
         return RedirectResponse(f"/pan/{code}", 303)
     assert station.waits_for is not None and station.choices is not None
     return visit.page(
         f"{station.key}/{station.key}.html",
         station.key,
-        422 if form else 200,
+        422 if form or besides else 200,
         context=context,
         after=after_draw(context),
         lines=slip.lines(context),
         kind=station.waits_for.key(),
         done=context.first(station.waits_for),
+        still=station.key in standing.waits_for(context.current),
         choices=station.choices(context),
         form=form or Filled(),
-        lot=flow.lot_of(visit.db, context.batch.id),
-        **more(visit, code),
+        **({"pools": False, "pour": Filled()} | more(visit, code) | besides),
     )

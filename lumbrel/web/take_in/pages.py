@@ -5,10 +5,14 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.take_in import opening
+from lumbrel.services.take_in.entries import MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
+PART_FIELDS = [
+    f"{name}_{i}" for i in range(2, MOST_PARTS + 1) for name in ("woodlot", "amount", "brix")
+]
 
 
 def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
@@ -26,6 +30,8 @@ def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
         422 if form.wrong else 200,
         page=shown,
         form=form,
+        part_fields=PART_FIELDS,
+        part_woodlots=woodlots,
         vessel_choices=choices,
         first_free=first,
         woodlot_choices=woodlots if len(woodlots) == 1 else [("", "choose"), *woodlots],

@@ -1,0 +1,78 @@
+"""Where a batch stands by the lines of its slip."""
+
+from collections.abc import Sequence
+
+from lumbrel.services.base.entry import Entry, F, with_facts
+from lumbrel.services.base.facts import (
+    CalledOffFacts,
+    ColourFacts,
+    DrawFacts,
+    DrawnFacts,
+    Facts,
+    FilterFacts,
+    JarFacts,
+    PouredFacts,
+    StruckFacts,
+    TakeInFacts,
+)
+
+Slip = Sequence[Entry[Facts]]
+
+
+def current(entries: Slip) -> list[Entry[Facts]]:
+    """A slip without what was corrected or struck."""
+    return [e for e in entries if not e.superseded and not isinstance(e.facts, StruckFacts)]
+
+
+def of_kind(lines: Slip, *kinds: type[F]) -> list[Entry[F]]:
+    """Lines of some kinds, in their order."""
+    return [found for line in lines if (found := with_facts(line, kinds))]
+
+
+def taken_in(lines: Slip) -> Entry[TakeInFacts]:
+    """The take-in, as it was corrected last; every batch has one."""
+    return of_kind(lines, TakeInFacts)[0]
+
+
+def drawn(lines: Slip) -> Entry[DrawFacts] | None:
+    """The draw that emptied the vessel."""
+    return next(iter(of_kind(lines, DrawFacts)), None)
+
+
+def poured_away(lines: Slip) -> Entry[PouredFacts] | None:
+    """The line with which all that was left went into another batch."""
+    return next((e for e in of_kind(lines, PouredFacts) if e.facts.all_of_it), None)
+
+
+def is_called_off(lines: Slip) -> bool:
+    """Whether the batch was opened by mistake."""
+    return bool(of_kind(lines, CalledOffFacts))
+
+
+def waits_for(lines: Slip) -> tuple[str, ...]:
+    """The stations that a batch waits for; a part that was drawn goes on while the rest boils."""
+    if is_called_off(lines):
+        return ()
+    gone = poured_away(lines)
+    draws = of_kind(lines, DrawnFacts)
+    waits = []
+    if drawn(lines) is None and gone is None:
+        waits.append("pan")
+    if not draws or (gone is not None and gone.facts.stage == "bulk"):
+        return tuple(waits)
+    if not of_kind(lines, FilterFacts):
+        waits.append("filter")
+    elif not of_kind(lines, ColourFacts):
+        waits.append("colour")
+    elif _to_pack(lines, draws):
+        waits.append("jar")
+    return tuple(waits)
+
+
+def _to_pack(lines: Slip, draws: Slip) -> bool:
+    """Whether there is syrup that no jar holds yet: none was filled, more was left, or more was
+    drawn since."""
+    packed = of_kind(lines, JarFacts)
+    if not packed:
+        return True
+    return packed[-1].facts.more_left or draws[-1].at > packed[-1].at

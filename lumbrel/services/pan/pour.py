@@ -1,0 +1,175 @@
+"""Pouring one batch into another: two pans while they boil, or two kettles once they are drawn.
+
+The line that counts stands on the slip it is poured into; the other slip has a line that says so.
+"""
+
+from sqlite3 import Connection
+from uuid import UUID, uuid5
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.facts import AddedFacts, Facts, JarFacts, PouredFacts, StruckFacts
+from lumbrel.services.base.form import Bounds, Form, NotFound
+from lumbrel.services.base.line import Line
+from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.services.record.kept import write
+from lumbrel.store import kept, record
+from lumbrel.store.record import Batch
+
+THE_OTHER = UUID("6c756d62-7265-6c00-8000-706f75726564")
+"""From the id of the line where it was poured to that of the line where it came from."""
+ALL_BUT = 0.98
+"""Who pours nearly all is taken to pour all."""
+MASS = Bounds("mass", "mass", 0.01, 5000, "What was poured must weigh between 0.01 and 5000 kg.")
+
+
+def others(context: BatchContext) -> list[Batch]:
+    """The batches that could be poured into this one: on the fire as it is, or drawn as it is."""
+    stations = ("filter", "colour", "jar") if context.drawn else ("pan",)
+    found = {b.id: b for station in stations for b in kept.waiting(context.db, station)}
+    found.pop(context.batch.id, None)
+    return list(found.values())
+
+
+def poured(form: Form, context: BatchContext) -> AddedFacts | None:
+    """Another batch, or a part of it, poured into this one. Without a mass it is all of it."""
+    given = form.text("from", "Choose the batch that is poured in.")
+    try:
+        other = contexts.load(context.db, given, context.now)
+    except NotFound:
+        form.errors["from"] = "Choose one of the batches that are at hand."
+        return None
+    why_not = _why_not(context, other)
+    if why_not:
+        form.errors["from"] = why_not
+        return None
+    mass = form.between(MASS, required=False)
+    there_kg, brix = _there(other)
+    if form.errors:
+        return None
+    if mass is not None and mass > there_kg * 1.1:
+        form.ask("mass", f"Only about {there_kg:.1f} kg is there by the arithmetic. Is it so?")
+    boils = board_of(context).evidence.probe_now if context.drawn is None else None
+    facts = AddedFacts(
+        mass_kg=there_kg if mass is None else mass, brix=brix, from_batch_id=other.batch.id
+    )
+    return facts.model_copy(update={"temperature_c": boils.value}) if boils else facts
+
+
+def _why_not(context: BatchContext, other: BatchContext) -> str:
+    if other.batch.id == context.batch.id:
+        return "A batch is not poured into itself."
+    if other.called_off or other.poured_away:
+        return f"Nothing of {other.batch.code} is left to pour."
+    if (other.drawn is None) != (context.drawn is None):
+        return "Pan goes into pan and kettle into kettle: draw that one off first."
+    if context.poured_away or context.called_off:
+        return "This batch is gone; pour into another."
+    return ""
+
+
+def _there(other: BatchContext) -> tuple[float, float]:
+    """What is left of a batch, kg, and its Brix."""
+    if other.drawn is None:
+        board = board_of(other)
+        known = board.believed or board.joint
+        return board.mass_kg, known.brix
+    after = after_draw(other)
+    packed = sum(e.facts.mass_kg for e in other.of_kind(JarFacts))
+    return max(after.mass_kg - packed, 0.01), after.syrup_brix
+
+
+def store_other(db: Connection, entry: Entry[AddedFacts]) -> None:
+    """Put the line on the slip that it came from; one that is corrected has its line there
+    corrected, or struck."""
+    old = _other_line(db, entry.supersedes) if entry.supersedes else None
+    facts = entry.facts
+    if not facts.from_batch_id:
+        if old is not None:
+            _strike_other(db, old, entry)
+        return
+    giver = record.batch_by(db, id=facts.from_batch_id)
+    assert giver is not None
+    other = contexts.of(db, giver, entry.noted_at)
+    there_kg, _ = _there(_before(other, old))
+    if old is not None and old.batch_id != giver.id:
+        _strike_other(db, old, entry)
+        old = None
+    write(
+        db,
+        Entry(
+            id=_other_id(entry.id),
+            batch_id=giver.id,
+            at=entry.at,
+            noted_at=entry.noted_at,
+            facts=PouredFacts(
+                stage="bulk" if other.drawn else "charge",
+                into_batch_id=entry.batch_id,
+                mass_kg=facts.mass_kg,
+                brix=facts.brix,
+                all_of_it=facts.mass_kg >= there_kg * ALL_BUT,
+            ),
+            supersedes=old.id if old else None,
+            why=entry.why,
+        ),
+    )
+
+
+def _before(other: BatchContext, old: Entry[Facts] | None) -> BatchContext:
+    """A batch as it was without a line of its slip."""
+    if old is None:
+        return other
+    other.entries[:] = [e for e in other.entries if e.id != old.id]
+    return other
+
+
+def undo_other(db: Connection, old: Entry[AddedFacts], struck: Entry[Facts]) -> None:
+    """The line was struck: so is the one where it came from."""
+    other = _other_line(db, old.id)
+    if other is not None:
+        _strike_other(db, other, struck)
+
+
+def _other_id(entry_id: str) -> str:
+    return str(uuid5(THE_OTHER, entry_id))
+
+
+def _other_line(db: Connection, entry_id: str) -> Entry[Facts] | None:
+    row = record.entry_by_id(db, _other_id(entry_id))
+    return of_row(row) if row and not row.superseded else None
+
+
+def _strike_other(db: Connection, old: Entry[Facts], because: Entry[Facts]) -> None:
+    write(
+        db,
+        Entry(
+            id=_other_id(because.id),
+            batch_id=old.batch_id,
+            at=old.at,
+            noted_at=because.noted_at,
+            facts=StruckFacts(),
+            supersedes=old.id,
+            why=because.why,
+        ),
+    )
+
+
+def words(context: BatchContext, entry: Entry[PouredFacts]) -> Line:
+    """What was poured into another batch, as it stands on the slip."""
+    facts = entry.facts
+    into = record.batch_by(context.db, id=facts.into_batch_id)
+    assert into is not None
+    what = "All of it" if facts.all_of_it else context.show(facts.mass_kg, "mass", 2)
+    mass = context.show(facts.mass_kg, "mass", 2)
+    return Line(entry, f"{what} poured into {into.code}", mass, f"{facts.brix:.1f}")
+
+
+def rests(context: BatchContext, entry: Entry[PouredFacts]) -> str:
+    """It is undone where it was poured."""
+    into = record.batch_by(context.db, id=entry.facts.into_batch_id)
+    assert into is not None
+    return (
+        f"It was poured into {into.code}: strike the line on that slip, and this one goes with it."
+    )

@@ -1,0 +1,72 @@
+"""What rests on a line of the pan: what is to be struck first."""
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    CalledOffFacts,
+    ColourFacts,
+    DrawFacts,
+    DrawnFacts,
+    Facts,
+    FilterFacts,
+    JarFacts,
+    PouredFacts,
+)
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.store import kept
+
+FIRST: dict[type[Facts], str] = {
+    JarFacts: "it was jarred",
+    ColourFacts: "its colour was graded",
+    FilterFacts: "it was filtered",
+    PouredFacts: "it was poured into another batch",
+    AddedFacts: "something was put into it after the draw",
+}
+
+
+def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
+    """A draw stands while its syrup went on, or its vessel was taken again."""
+    other = [e for e in context.of_kind(DrawnFacts) if e.id != entry.id]
+    for kind, said in FIRST.items():
+        later = [e for e in context.of_kind(kind) if e.at > entry.at]
+        if later and (not other or kind in (JarFacts, AddedFacts)):
+            return (
+                f"What was drawn has gone on: {said} at {context.clock(later[-1].at)}. Strike that "
+                "line first."
+            )
+    return _taken_again(context, entry) if isinstance(entry.facts, DrawFacts) else ""
+
+
+def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
+    code = kept.taken_since(context.db, context.vessel.id, entry.at, context.batch.id)
+    if not code:
+        return ""
+    return (
+        f"{context.vessel.name} was taken again since, for batch {code}. That one would have to be "
+        "called off first."
+    )
+
+
+def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
+    """The batch was opened by mistake: nothing may have come of it yet."""
+    form.text("why", "Say why it is called off; the slip stays readable.", 200)
+    came = context.of_kind(DrawnFacts, PouredFacts)
+    if came:
+        form.errors["kind"] = (
+            "Something was drawn or poured from it already. Strike those lines first."
+        )
+    if any(e.facts.from_batch_id for e in context.of_kind(AddedFacts)):
+        form.errors["kind"] = "Another batch was poured into it. Strike that line first."
+    return CalledOffFacts()
+
+
+def called_off_words(context: BatchContext, entry: Entry[CalledOffFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, "Called off", entry.why or "opened by mistake")
+
+
+def of_calling_off(context: BatchContext, entry: Entry[CalledOffFacts]) -> str:
+    """A batch comes back only while nobody else has its vessel."""
+    return _taken_again(context, entry)

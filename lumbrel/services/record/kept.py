@@ -1,0 +1,237 @@
+"""The one way a line comes on to a slip, with all that is kept besides the lines."""
+
+from collections import defaultdict
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.services.base import standing
+from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.facts import (
+    ColourFacts,
+    Facts,
+    JarFacts,
+    ReadingFacts,
+)
+from lumbrel.services.base.form import BadInput, local_time
+from lumbrel.services.bench.hot_and_cold import pairs_of
+from lumbrel.services.record.flows import parts_of, write_flows
+from lumbrel.services.record.shares import settle
+from lumbrel.store import flow, kept, record
+from lumbrel.store.db import migrate, transaction
+from lumbrel.store.kept import LotRow, Standing, Use
+from lumbrel.store.kitchen import Kitchen, load_kitchen
+from lumbrel.store.record import Batch
+
+KEPT_VERSION = 1
+"""Grows when what is kept, or how it follows from the lines, changes."""
+KEPT_TABLES = (
+    "standing",
+    "waits",
+    "called_off",
+    "pair",
+    "used",
+    "used_in_all",
+    "lot_now",
+    "lot_woodlot",
+    "shelf_now",
+    "stock",
+    "reach",
+    "flow_share",
+)
+
+
+def write(db: Connection, entry: Entry[Facts]) -> bool:
+    """Put a line on its slip with what it moves, and keep up to date what follows from it. Runs
+    inside the writer's transaction. Returns False, and writes nothing, when it is there already.
+
+    Raises:
+        BadInput: jars would be missing that have left the shelf already.
+    """
+    batch = record.batch_by(db, id=entry.batch_id)
+    assert batch is not None
+    if not record.add_entry(db, entry.row()):
+        return False
+    slip = [of_row(row) for row in record.entries(db, batch.id)]
+    lines = standing.current(slip)
+    touched = set()
+    if entry.supersedes:
+        touched |= _ends(flow.flows_of_line(db, entry.supersedes))
+        for parcel_id in touched:
+            kept.keep_stock(db, parcel_id)
+    called_off = standing.is_called_off(lines)
+    if called_off != kept.is_called_off(db, batch.id):
+        kept.keep_called_off(db, batch.id, called_off)
+        for line in lines:
+            touched |= _ends(flow.flows_of_line(db, line.id))
+    touched |= _ends(write_flows(db, batch, entry, lines))
+    _none_short(db, touched)
+    if entry.supersedes or called_off:
+        kept.keep_reach(db, touched)
+    keep(db, batch, lines)
+    _keep_below(db, batch, touched)
+    return True
+
+
+def _ends(flows: list[flow.Flow]) -> set[str]:
+    ends = {end for one in flows for end in (one.source_id, one.target_id)}
+    return {end for end in ends if end is not None}
+
+
+def _none_short(db: Connection, parcel_ids: set[str]) -> None:
+    """No more jars may have left a lot than it has."""
+    for parcel_id in parcel_ids:
+        short = kept.short_of(db, parcel_id)
+        if short:
+            size, count = short
+            raise BadInput(
+                {
+                    "why": f"{count} jars of {size:g} ml have left the shelf already that would not "
+                    "be there then. Strike the line that took them out first."
+                }
+            )
+
+
+def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
+    """Keep up to date what follows from the lines of one slip alone."""
+    taken, draw = standing.taken_in(lines), standing.drawn(lines)
+    stands = Standing(
+        vessel_id=taken.facts.vessel_id,
+        taken_at=taken.at,
+        drawn_at=draw.at if draw else None,
+        rate_kg_per_min=draw.facts.rate_kg_per_min if draw else None,
+        waits=standing.waits_for(lines),
+    )
+    kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
+    kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
+    kept.keep_uses(db, batch.id, _uses(lines))
+
+
+def _uses(lines: standing.Slip) -> list[Use]:
+    read: dict[str, list[Entry[Any]]] = defaultdict(list)
+    for line in lines:
+        if isinstance(line.facts, ReadingFacts):
+            read[line.facts.instrument_id].append(line)
+    return [Use(i, len(found), max(e.at for e in found)) for i, found in read.items()]
+
+
+def _keep_below(db: Connection, batch: Batch, touched: set[str]) -> None:
+    """Keep up to date what follows from what flowed: whose sugar it is, and the lots."""
+    looked_at = settle(db, touched)
+    owners = {batch.id}
+    for parcel_id in looked_at:
+        parcel = flow.parcel(db, parcel_id)
+        if parcel is not None and parcel.kind == flow.LOT and parcel.batch_id:
+            owners.add(parcel.batch_id)
+    kitchen = load_kitchen(db)
+    for owner in owners:
+        found = batch if owner == batch.id else record.batch_by(db, id=owner)
+        assert found is not None
+        keep_lots(db, kitchen, found)
+
+
+def keep_lots(db: Connection, kitchen: Kitchen, batch: Batch) -> None:
+    """The lots of a batch as the shelf lists them."""
+    lines = standing.current([of_row(row) for row in record.entries(db, batch.id)])
+    if standing.is_called_off(lines):
+        kept.keep_lots(db, batch.id, [])
+        return
+    packed = {e.facts.lot: e for e in standing.of_kind(lines, JarFacts)}
+    kept.keep_lots(db, batch.id, [_lot(db, kitchen, batch, lines, e) for e in packed.values()])
+
+
+def _lot(
+    db: Connection, kitchen: Kitchen, batch: Batch, lines: standing.Slip, newest: Entry[JarFacts]
+) -> LotRow:
+    """A lot by its newest packing and all that flowed into it."""
+    taken, code = standing.taken_in(lines), newest.facts.lot
+    colour = next((e.facts for e in standing.of_kind(lines, ColourFacts)), None)
+    into = flow.flows_into(db, flow.lot_id(code))
+    filled = [f.flow for f in into if f.flow.source_id is not None]
+    stand = flow.jars_of(db, code)
+    whose = {woodlot for f in into for woodlot in flow.shares(db, f.entry_id, f.line)}
+    return LotRow(
+        parcel_id=flow.lot_id(code),
+        code=code,
+        batch_id=batch.id,
+        taken_at=taken.at,
+        season=local_time(taken.at, kitchen).year,
+        woodlot_ids=tuple(sorted(whose)) or (parts_of(batch, taken.facts)[0].woodlot_id,),
+        sugar_kind=taken.facts.sugar_kind,
+        grade=colour.grade if colour else "",
+        for_processing=colour is not None and colour.for_processing,
+        brix=newest.facts.brix,
+        filled=sum(f.packs or 0 for f in filled),
+        filled_ml=sum((f.pack_ml or 0) * (f.packs or 0) for f in filled),
+        jars=sum(jar.count for jar in stand),
+        volume_ml=sum(jar.size_ml * jar.count for jar in stand),
+    )
+
+
+def ready(db: Connection) -> None:
+    """Bring a record to what this version expects: its tables, and what is kept besides its lines.
+
+    Raises:
+        NoRecord: the file is another program's, or a newer version's.
+    """
+    migrate(db)
+    known = db.execute("SELECT kept_version FROM nature").fetchone()["kept_version"]
+    if known < KEPT_VERSION:
+        with transaction(db):
+            rebuild(db)
+            db.execute("UPDATE nature SET kept_version = ?", (KEPT_VERSION,))
+
+
+def rebuild(db: Connection) -> None:
+    """Make anew, from the lines alone, all that is kept besides them. What earlier versions wrote
+    no flows for gets them now."""
+    for table in KEPT_TABLES:
+        db.execute(f"DELETE FROM {table}")
+    packed = []
+    for batch_id in record.batch_ids(db):
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        lines = standing.current([of_row(row) for row in record.entries(db, batch_id)])
+        kept.keep_called_off(db, batch_id, standing.is_called_off(lines))
+        keep(db, batch, lines)
+        for line in lines:
+            if not flow.flows_of_line(db, line.id):
+                write_flows(db, batch, line, lines)
+        if standing.of_kind(lines, JarFacts):
+            packed.append(batch)
+    parcels = flow.parcel_kinds(db)
+    db.execute("DELETE FROM stock")
+    for parcel_id, kind in parcels.items():
+        if kind in (flow.LOT, flow.CONFECTION):
+            kept.keep_stock(db, parcel_id)
+    kept.keep_reach(db, flow.poured_from(db))
+    for parcel_id, kind in parcels.items():
+        if kind in (flow.DELIVERY, flow.CHARGE):
+            settle(db, {parcel_id})
+    kitchen = load_kitchen(db)
+    for batch in packed:
+        keep_lots(db, kitchen, batch)
+
+
+def differences(db: Connection) -> list[str]:
+    """The kept tables that are not what the lines make of them, in words; the record is left as
+    it was."""
+    before = {table: _rows(db, table) for table in KEPT_TABLES}
+    wrong = []
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        rebuild(db)
+        for table in KEPT_TABLES:
+            apart = before[table] ^ _rows(db, table)
+            if apart:
+                wrong.append(f"{table}: {len(apart)} rows are not what the lines say")
+    finally:
+        db.execute("ROLLBACK")
+    return wrong
+
+
+def _rows(db: Connection, table: str) -> set[tuple[Any, ...]]:
+    """A kept table's rows; figures to a millionth, since sums differ in their last digits."""
+    return {
+        tuple(round(cell, 6) if isinstance(cell, float) else cell for cell in row)
+        for row in db.execute(f"SELECT * FROM {table}")
+    }

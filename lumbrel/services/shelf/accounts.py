@@ -1,0 +1,154 @@
+"""Whose sugar came in, what became of it, and what each woodlot is still owed."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from sqlite3 import Connection
+from zoneinfo import ZoneInfo
+
+from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.store import flow, kept
+from lumbrel.store.flow import BULK, CHARGE, LOT, Carried
+from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
+
+Solids = dict[str, float]
+NOTHING_KG = 1e-9
+HERE = {
+    "pan": "on the fire",
+    "kettle": "drawn, not packed yet",
+    "shelf": "on the shelf",
+    "next_season": "carried into the next season",
+}
+MISSING = {
+    "pan": "pan film, carry-over and weighing",
+    "filter": "kettle and filter",
+}
+"""By place, what is missing when a parcel is done."""
+
+
+@dataclass(kw_only=True)
+class Account:
+    """One woodlot's sugar of a season, kg. All that came in is here, has left, or is missing."""
+
+    woodlot: str
+    solids_in_kg: float = 0.0
+    packed_kg: float = 0.0
+    """In jars that were packed, whatever became of them."""
+    delivered_kg: float = 0.0
+    """Given back to the woodlot in jars of its own."""
+    here: Solids = field(default_factory=lambda: defaultdict(float))
+    left: Solids = field(default_factory=lambda: defaultdict(float))
+    missing: Solids = field(default_factory=lambda: defaultdict(float))
+    toll_percent: float = 0.0
+
+    @property
+    def due_kg(self) -> float:
+        """What of the packed sugar is the woodlot's, the kitchen's share taken off."""
+        return self.packed_kg * (1 - self.toll_percent / 100)
+
+    @property
+    def owed_kg(self) -> float:
+        """What is due and not delivered yet; below nothing when more was delivered."""
+        return self.due_kg - self.delivered_kg
+
+    @property
+    def apart_kg(self) -> float:
+        """What came in less all that is known of it: nothing, but for the last digits."""
+        known = [*self.here.values(), *self.left.values(), *self.missing.values()]
+        return self.solids_in_kg - sum(known)
+
+    def add(self, other: "Account") -> None:
+        """Add another account to this one, for a total."""
+        self.solids_in_kg += other.solids_in_kg
+        self.packed_kg += other.packed_kg
+        self.delivered_kg += other.delivered_kg
+        for mine, theirs in (
+            (self.here, other.here),
+            (self.left, other.left),
+            (self.missing, other.missing),
+        ):
+            for key, kg in theirs.items():
+                mine[key] += kg
+
+
+@dataclass(frozen=True)
+class Accounts:
+    """The accounts of a season: each woodlot's, and all together."""
+
+    season: int
+    toll_percent: float
+    woodlots: list[Account]
+    total: Account
+
+
+def accounts(db: Connection, season: int) -> Accounts:
+    """The accounts of a season: of all parcels opened in it, and nothing else."""
+    kitchen = load_kitchen(db)
+    names = {w.id: w.name for w in woodlots(db)}
+    books: dict[str, Account] = {}
+    since, until = _year(kitchen, season)
+    within = flow.ids_opened(db, since, until)
+    waits = kept.all_waiting(db)
+
+    def book(woodlot_id: str) -> Account:
+        if woodlot_id not in books:
+            name = names[woodlot_id]
+            books[woodlot_id] = Account(woodlot=name, toll_percent=kitchen.toll_percent)
+        return books[woodlot_id]
+
+    remains: dict[tuple[str, str, str, str], float] = defaultdict(float)
+    for one in flow.carried_into(db, since, until):
+        _came(book(one.woodlot_id), one, within)
+        remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] += one.solids_kg
+    for one in flow.carried_out(db, since, until):
+        _went(book(one.woodlot_id), one, within)
+        if one.for_woodlot_id:
+            # A woodlot's own jars are delivered to it whosever sugar is mixed in them.
+            book(one.for_woodlot_id).delivered_kg += one.solids_kg
+        remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] -= one.solids_kg
+    for (_, kind, batch_id, woodlot_id), kg in remains.items():
+        _remains(book(woodlot_id), kind, waits.get(batch_id, frozenset()), kg)
+    total = Account(woodlot="all", toll_percent=kitchen.toll_percent)
+    for account in books.values():
+        total.add(account)
+    ordered = sorted(books.values(), key=lambda account: account.woodlot)
+    return Accounts(season, kitchen.toll_percent, ordered, total)
+
+
+def _year(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
+    year = min(max(season, 2), 9998)
+    zone = ZoneInfo(kitchen.time_zone or "UTC")
+    begin, end = (datetime(y, 1, 1, tzinfo=zone).astimezone(UTC) for y in (year, year + 1))
+    return begin, end
+
+
+def _came(account: Account, one: Carried, within: set[str]) -> None:
+    if one.other_id is None and one.packed:
+        account.left["came back"] -= one.solids_kg
+    elif one.other_id not in within:
+        account.solids_in_kg += one.solids_kg
+    if one.kind == LOT and one.other_id is not None:
+        account.packed_kg += one.solids_kg
+
+
+def _went(account: Account, one: Carried, within: set[str]) -> None:
+    if one.other_id is None:
+        account.left[SAID_OF_REASON.get(one.reason, one.reason)] += one.solids_kg
+    elif one.other_id not in within:
+        account.here["next_season"] += one.solids_kg
+
+
+def _remains(account: Account, kind: str, waits: frozenset[str], kg: float) -> None:
+    """What is left where it was: there still, or missing once the batch has gone on."""
+    if abs(kg) < NOTHING_KG:
+        return
+    if kind == LOT:
+        account.here["shelf"] += kg
+    elif kind == BULK and waits & {"filter", "colour", "jar"}:
+        account.here["kettle"] += kg
+    elif kind == BULK:
+        account.missing["filter"] += kg
+    elif kind == CHARGE and "pan" in waits:
+        account.here["pan"] += kg
+    else:
+        account.missing["pan"] += kg

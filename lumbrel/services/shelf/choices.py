@@ -1,0 +1,34 @@
+"""What the form for jars that leave the shelf offers."""
+
+from dataclasses import dataclass
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.jar.entries import JAR_ROWS
+from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.store import flow
+from lumbrel.store.kitchen import woodlots
+
+
+@dataclass(frozen=True, kw_only=True)
+class ShelfChoices:
+    """Lots of the batch, sizes on the shelf by row, reasons and woodlots."""
+
+    lots: list[tuple[str, str]]
+    rows: list[tuple[str, str]]
+    reasons: list[tuple[str, str]]
+    woodlots: list[tuple[str, str]]
+
+
+def choices(context: BatchContext) -> ShelfChoices:
+    """What a batch's form offers."""
+    codes = flow.lot_codes(context.db, context.batch.id)
+    sizes = dict.fromkeys(
+        jar.size_ml for code in codes for jar in flow.jars_filled(context.db, code)
+    )
+    rows = [(context.show(size, "jar"), "") for size in sizes][:JAR_ROWS]
+    return ShelfChoices(
+        lots=[(code, code) for code in codes],
+        rows=rows + [("", "")] * (JAR_ROWS - len(rows)),
+        reasons=list(SAID_OF_REASON.items()),
+        woodlots=[("", "nobody"), *((w.id, w.name) for w in woodlots(context.db))],
+    )

@@ -1,0 +1,103 @@
+"""Jars that leave the shelf and come back, as they are typed."""
+
+from typing import cast, get_args
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import CameBackFacts, JarFacts, OutReason, TakenOutFacts
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.jar.entries import Rows, in_words, jar_rows
+from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.store import flow
+from lumbrel.store.kitchen import woodlots
+
+REASONS = get_args(OutReason)
+SAME_SIZE = 0.01
+
+
+def taken_out(form: Form, context: BatchContext) -> TakenOutFacts | None:
+    """Jars of a lot that left the shelf, and why."""
+    lot, rows = _jars(form, context)
+    reason = form.choice("reason", list(REASONS), "Say why they leave the shelf.")
+    woodlot = _woodlot(form, context) if reason == "woodlot" else ""
+    there = {jar.size_ml: jar.count for jar in flow.jars_of(context.db, lot)} if lot else {}
+    for row in _corrected(form, context):
+        there[row[0]] = there.get(row[0], 0) + row[1]
+    for i, (size, count) in enumerate(rows, 1):
+        if count > there.get(size, 0):
+            form.errors[f"count_{i}"] = (
+                f"Only {there.get(size, 0)} jars of {context.show(size, 'jar')} of this lot are on the "
+                "shelf."
+            )
+    if form.errors or not rows:
+        return None
+    return TakenOutFacts(
+        lot=lot,
+        jars=rows,
+        brix=_brix(context, lot),
+        reason=cast(OutReason, reason),
+        note=form.text("note", limit=200),
+        woodlot_id=woodlot,
+    )
+
+
+def _corrected(form: Form, context: BatchContext) -> Rows:
+    """The jars of the line that is being corrected: they are back on the shelf for it."""
+    wanted = form.fields.get("supersedes", "").strip()
+    old = next((e for e in context.of_kind(TakenOutFacts) if e.id == wanted), None)
+    return old.facts.jars if old else ()
+
+
+def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
+    """Jars of a lot that came back."""
+    lot, rows = _jars(form, context)
+    packed = {jar.size_ml for jar in flow.jars_filled(context.db, lot)} if lot else set()
+    for i, (size, _) in enumerate(rows, 1):
+        if size not in packed:
+            form.errors[f"size_{i}"] = f"This lot has no jars of {context.show(size, 'jar')}."
+    if form.errors or not rows:
+        return None
+    return CameBackFacts(
+        lot=lot, jars=rows, brix=_brix(context, lot), note=form.text("note", limit=200)
+    )
+
+
+def _jars(form: Form, context: BatchContext) -> tuple[str, Rows]:
+    codes = flow.lot_codes(context.db, context.batch.id)
+    lot = form.choice("lot", codes, "Choose a lot of this batch.")
+    packed = [jar.size_ml for jar in flow.jars_filled(context.db, lot)] if lot else []
+    return lot, tuple((_as_packed(size, packed), count) for size, count in jar_rows(form))
+
+
+def _as_packed(size_ml: float, packed: list[float]) -> float:
+    """A size as the lot has it: what is typed is rounded to its unit."""
+    nearest = min(packed, key=lambda known: abs(known - size_ml), default=size_ml)
+    return nearest if abs(nearest - size_ml) <= SAME_SIZE * size_ml else size_ml
+
+
+def _woodlot(form: Form, context: BatchContext) -> str:
+    known = [w.id for w in woodlots(context.db)]
+    return form.choice("woodlot", known, "Choose the woodlot whose share it is.")
+
+
+def _brix(context: BatchContext, lot: str) -> float:
+    return [e for e in context.of_kind(JarFacts) if e.facts.lot == lot][-1].facts.brix
+
+
+def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    why = SAID_OF_REASON[facts.reason]
+    if facts.woodlot_id:
+        name = next(w.name for w in woodlots(context.db) if w.id == facts.woodlot_id)
+        why = f"to {name}"
+    note = f", {facts.note}" if facts.note else ""
+    return Line(entry, f"Took out {in_words(context, facts.jars)}", f"lot {facts.lot}, {why}{note}")
+
+
+def came_back_words(context: BatchContext, entry: Entry[CameBackFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    note = f", {facts.note}" if facts.note else ""
+    return Line(entry, f"Came back {in_words(context, facts.jars)}", f"lot {facts.lot}{note}")

@@ -1,0 +1,444 @@
+"""What is kept besides the lines, so that no page reads them all: where each batch stands, what
+waits, which readings make a pair, what stands on the shelf.
+
+Every row follows from lines and flows. The write that changes them keeps them up to date in the
+same transaction; `lumbrel check` makes them anew and compares.
+"""
+
+import json
+from dataclasses import dataclass, replace
+from datetime import datetime
+from sqlite3 import Connection, Row
+from typing import Any
+
+from lumbrel.store.db import around, instant, moment
+from lumbrel.store.record import Batch, batch_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class Standing:
+    """Where a batch stands: in which vessel since when, drawn off when, and how fast it boiled."""
+
+    vessel_id: str
+    taken_at: datetime
+    drawn_at: datetime | None
+    rate_kg_per_min: float | None
+    waits: tuple[str, ...]
+    """The stations it waits for."""
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A hot reading and the cold one after it, of one draw and one hydrometer."""
+
+    instrument_id: str
+    hot_id: str
+    cold_id: str
+    cold_at: datetime
+
+
+@dataclass(frozen=True)
+class Use:
+    """How often a batch read an instrument, and when last."""
+
+    instrument_id: str
+    times: int
+    last_at: datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class LotRow:
+    """A lot as the shelf lists it; volumes in ml at 20 degC."""
+
+    parcel_id: str
+    code: str
+    batch_id: str
+    taken_at: datetime
+    season: int
+    woodlot_ids: tuple[str, ...]
+    sugar_kind: str
+    grade: str
+    for_processing: bool
+    brix: float
+    filled: int
+    filled_ml: float
+    jars: int
+    volume_ml: float
+
+
+def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> None:
+    """Where a batch stands; None when it was called off."""
+    db.execute("DELETE FROM waits WHERE batch_id = ?", (batch_id,))
+    db.execute("DELETE FROM standing WHERE batch_id = ?", (batch_id,))
+    if standing is None:
+        return
+    taken, drawn = instant(standing.taken_at), standing.drawn_at
+    db.execute(
+        "INSERT INTO standing VALUES (?, ?, ?, ?, ?)",
+        (
+            batch_id,
+            standing.vessel_id,
+            taken,
+            instant(drawn) if drawn else None,
+            standing.rate_kg_per_min,
+        ),
+    )
+    db.executemany(
+        "INSERT INTO waits VALUES (?, ?, ?)",
+        [(station, batch_id, taken) for station in standing.waits],
+    )
+
+
+def keep_pairs(db: Connection, batch_id: str, pairs: list[Pair]) -> None:
+    """The hot and cold pairs of a batch."""
+    db.execute("DELETE FROM pair WHERE batch_id = ?", (batch_id,))
+    db.executemany(
+        "INSERT INTO pair VALUES (?, ?, ?, ?, ?)",
+        [(p.instrument_id, instant(p.cold_at), batch_id, p.hot_id, p.cold_id) for p in pairs],
+    )
+
+
+def keep_uses(db: Connection, batch_id: str, uses: list[Use]) -> None:
+    """Which instruments a batch was read with."""
+    db.execute("DELETE FROM used WHERE batch_id = ?", (batch_id,))
+    db.executemany(
+        "INSERT INTO used VALUES (?, ?, ?, ?)",
+        [(u.instrument_id, instant(u.last_at), batch_id, u.times) for u in uses],
+    )
+
+
+def keep_called_off(db: Connection, batch_id: str, called_off: bool) -> None:
+    """Whether a batch was opened by mistake."""
+    if called_off:
+        db.execute("INSERT INTO called_off VALUES (?) ON CONFLICT DO NOTHING", (batch_id,))
+    else:
+        db.execute("DELETE FROM called_off WHERE batch_id = ?", (batch_id,))
+
+
+def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
+    """The lots of a batch."""
+    db.execute(
+        """DELETE FROM lot_woodlot WHERE parcel_id IN
+               (SELECT parcel_id FROM lot_now WHERE batch_id = ?)""",
+        (batch_id,),
+    )
+    db.execute("DELETE FROM lot_now WHERE batch_id = ?", (batch_id,))
+    for lot in lots:
+        db.execute(
+            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                lot.parcel_id,
+                lot.code,
+                lot.batch_id,
+                instant(lot.taken_at),
+                lot.season,
+                json.dumps(lot.woodlot_ids),
+                lot.sugar_kind,
+                lot.grade,
+                lot.for_processing,
+                lot.brix,
+                lot.filled,
+                lot.filled_ml,
+                lot.jars,
+                lot.volume_ml,
+            ),
+        )
+        db.executemany(
+            "INSERT INTO lot_woodlot VALUES (?, ?, ?)",
+            [(woodlot, instant(lot.taken_at), lot.parcel_id) for woodlot in lot.woodlot_ids],
+        )
+
+
+def keep_stock(db: Connection, parcel_id: str) -> None:
+    """The packs of a lot, counted anew from what flowed; no other parcel has packs."""
+    db.execute("DELETE FROM stock WHERE parcel_id = ?", (parcel_id,))
+    kind = db.execute("SELECT kind FROM parcel WHERE id = ?", (parcel_id,)).fetchone()
+    if kind is None or kind["kind"] not in ("lot", "confection"):
+        return
+    db.execute(
+        """INSERT INTO stock
+           SELECT ?1, pack_ml, sum(packs) FROM (
+               SELECT pack_ml, packs FROM flow_now WHERE target_id = ?1 AND packs IS NOT NULL
+               UNION ALL
+               SELECT pack_ml, -packs FROM flow_now WHERE source_id = ?1 AND packs IS NOT NULL)
+           GROUP BY pack_ml""",
+        (parcel_id,),
+    )
+
+
+def short_of(db: Connection, parcel_id: str) -> tuple[float, int] | None:
+    """A size of which more packs left than ever came, and how many more; None when none did."""
+    row = db.execute(
+        "SELECT pack_ml, packs FROM stock WHERE parcel_id = ? AND packs < 0", (parcel_id,)
+    ).fetchone()
+    return (row["pack_ml"], -row["packs"]) if row else None
+
+
+def keep_reach(db: Connection, parcel_ids: set[str]) -> None:
+    """Which parcels of one kind went into which, found anew for some of them."""
+    for parcel_id in parcel_ids:
+        db.execute("DELETE FROM reach WHERE source_id = ?1 OR target_id = ?1", (parcel_id,))
+    for parcel_id in parcel_ids:
+        db.execute(
+            """INSERT OR IGNORE INTO reach
+               WITH RECURSIVE went (id) AS (
+                   SELECT ?1 UNION
+                   SELECT flow_now.target_id FROM went
+                   JOIN flow_now ON flow_now.source_id = went.id
+                   JOIN parcel ON parcel.id = flow_now.target_id
+                   WHERE parcel.kind = (SELECT kind FROM parcel WHERE id = ?1))
+               SELECT ?1, id FROM went WHERE id <> ?1""",
+            (parcel_id,),
+        )
+        db.execute(
+            """INSERT OR IGNORE INTO reach
+               WITH RECURSIVE came (id) AS (
+                   SELECT ?1 UNION
+                   SELECT flow_now.source_id FROM came
+                   JOIN flow_now ON flow_now.target_id = came.id
+                   JOIN parcel ON parcel.id = flow_now.source_id
+                   WHERE parcel.kind = (SELECT kind FROM parcel WHERE id = ?1))
+               SELECT id, ?1 FROM came WHERE id <> ?1""",
+            (parcel_id,),
+        )
+
+
+MOST_WAITING = 200
+
+
+def _batch(row: Row) -> Batch:
+    """A batch as its take-in has it now."""
+    since = moment(row["stands_since"])
+    return replace(batch_of(row), vessel_id=row["stands_in"], opened_at=since)
+
+
+def waiting(db: Connection, station: str) -> list[Batch]:
+    """Batches that wait for a station, oldest first; no more than a page can show."""
+    rows = db.execute(
+        """SELECT batch.*, standing.vessel_id AS stands_in, standing.taken_at AS stands_since FROM waits
+           JOIN batch ON batch.id = waits.batch_id
+           JOIN standing ON standing.batch_id = waits.batch_id
+           WHERE waits.station = ? ORDER BY waits.taken_at, waits.batch_id LIMIT ?""",
+        (station, MOST_WAITING),
+    )
+    return [_batch(row) for row in rows]
+
+
+def all_waiting(db: Connection) -> dict[str, frozenset[str]]:
+    """By batch that waits for anything, the stations it waits for."""
+    found: dict[str, set[str]] = {}
+    for row in db.execute("SELECT batch_id, station FROM waits"):
+        found.setdefault(row["batch_id"], set()).add(row["station"])
+    return {batch_id: frozenset(stations) for batch_id, stations in found.items()}
+
+
+def standing_of(db: Connection, batch_id: str) -> Standing | None:
+    """Where a batch stands; None when it was called off."""
+    row = db.execute("SELECT * FROM standing WHERE batch_id = ?", (batch_id,)).fetchone()
+    if row is None:
+        return None
+    waits = db.execute("SELECT station FROM waits WHERE batch_id = ?", (batch_id,))
+    return Standing(
+        vessel_id=row["vessel_id"],
+        taken_at=moment(row["taken_at"]),
+        drawn_at=moment(row["drawn_at"]) if row["drawn_at"] else None,
+        rate_kg_per_min=row["rate_kg_per_min"],
+        waits=tuple(sorted(one["station"] for one in waits)),
+    )
+
+
+def taken_since(db: Connection, vessel_id: str, since: datetime, but: str) -> str:
+    """Code of the first batch taken into a vessel after a moment, besides one; empty if none."""
+    row = db.execute(
+        """SELECT batch.code FROM standing JOIN batch ON batch.id = standing.batch_id
+           WHERE standing.vessel_id = ? AND standing.taken_at > ? AND standing.batch_id <> ?
+           ORDER BY standing.taken_at LIMIT 1""",
+        (vessel_id, instant(since), but),
+    ).fetchone()
+    return row["code"] if row else ""
+
+
+def last_rates(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[float]:
+    """How fast a vessel boiled in its last draws up to a moment, newest first."""
+    rows = db.execute(
+        """SELECT rate_kg_per_min FROM standing
+           WHERE vessel_id = ? AND drawn_at <= ? AND rate_kg_per_min IS NOT NULL
+           ORDER BY drawn_at DESC LIMIT ?""",
+        (vessel_id, instant(before), limit),
+    )
+    return [row["rate_kg_per_min"] for row in rows]
+
+
+def drawn_between(db: Connection, since: datetime, until: datetime, limit: int) -> list[Batch]:
+    """Batches drawn between two moments, the newest draw first."""
+    rows = db.execute(
+        """SELECT batch.*, standing.vessel_id AS stands_in, standing.taken_at AS stands_since FROM standing
+           JOIN batch ON batch.id = standing.batch_id
+           WHERE standing.drawn_at BETWEEN ? AND ? ORDER BY standing.drawn_at DESC LIMIT ?""",
+        (instant(since), instant(until), limit),
+    )
+    return [_batch(row) for row in rows]
+
+
+def pairs(db: Connection, instrument_id: str, until: datetime, limit: int) -> list[Pair]:
+    """A hydrometer's hot and cold pairs whose cold reading is from a moment or before: the newest
+    so many, the newest first."""
+    rows = db.execute(
+        """SELECT * FROM pair WHERE instrument_id = ? AND cold_at <= ?
+           ORDER BY cold_at DESC, batch_id LIMIT ?""",
+        (instrument_id, instant(until), limit),
+    )
+    return [
+        Pair(row["instrument_id"], row["hot_id"], row["cold_id"], moment(row["cold_at"]))
+        for row in rows
+    ]
+
+
+def pair_around(db: Connection, instrument_id: str, at: datetime) -> tuple[datetime, datetime]:
+    """When a hydrometer's last pair up to a moment was read cold, and when the next one is."""
+    return around(db, "pair", "cold_at", instrument_id, at)
+
+
+def uses_of(db: Connection, batch_id: str) -> list[Use]:
+    """Which instruments a batch was read with."""
+    rows = db.execute("SELECT * FROM used WHERE batch_id = ?", (batch_id,))
+    return [Use(row["instrument_id"], row["times"], moment(row["last_at"])) for row in rows]
+
+
+def times_used(db: Connection, instrument_id: str) -> tuple[int, datetime | None]:
+    """How often an instrument was read on any slip, and when last."""
+    total = db.execute(
+        "SELECT times FROM used_in_all WHERE instrument_id = ?", (instrument_id,)
+    ).fetchone()
+    last = db.execute(
+        "SELECT last_at FROM used WHERE instrument_id = ? ORDER BY last_at DESC LIMIT 1",
+        (instrument_id,),
+    ).fetchone()
+    return (total["times"] if total else 0, moment(last["last_at"]) if last else None)
+
+
+def is_called_off(db: Connection, batch_id: str) -> bool:
+    """Whether a batch was opened by mistake."""
+    row = db.execute("SELECT 1 FROM called_off WHERE batch_id = ?", (batch_id,)).fetchone()
+    return row is not None
+
+
+def _lot(row: Row) -> LotRow:
+    return LotRow(
+        parcel_id=row["parcel_id"],
+        code=row["code"],
+        batch_id=row["batch_id"],
+        taken_at=moment(row["taken_at"]),
+        season=row["season"],
+        woodlot_ids=tuple(json.loads(row["woodlot_ids"])),
+        sugar_kind=row["sugar_kind"],
+        grade=row["grade"],
+        for_processing=bool(row["for_processing"]),
+        brix=row["brix"],
+        filled=row["filled"],
+        filled_ml=row["filled_ml"],
+        jars=row["jars"],
+        volume_ml=row["volume_ml"],
+    )
+
+
+def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:
+    """The lots of a season, newest first."""
+    rows = db.execute(
+        "SELECT * FROM lot_now WHERE season = ? ORDER BY taken_at DESC, code LIMIT ?",
+        (season, limit),
+    )
+    return [_lot(row) for row in rows]
+
+
+def newest_lots(
+    db: Connection,
+    *,
+    limit: int,
+    offset: int = 0,
+    woodlot_id: str = "",
+    grade: str = "",
+    season: int | None = None,
+) -> list[LotRow]:
+    """Lots, newest first: of a woodlot, a grade, a season."""
+    source, given = _lots_from(woodlot_id, grade, season)
+    order = "lot_woodlot.taken_at" if woodlot_id else "lot_now.taken_at"
+    rows = db.execute(
+        f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?",
+        (*given, limit, offset),
+    )
+    return [_lot(row) for row in rows]
+
+
+def _lots_from(woodlot_id: str, grade: str, season: int | None) -> tuple[str, list[Any]]:
+    """Where lots of a woodlot, a grade, a season are found, and what is asked there."""
+    asked = {
+        "lot_woodlot.woodlot_id = ?": woodlot_id,
+        "lot_now.grade = ?": grade,
+        "lot_now.season = ?": season,
+    }
+    where = [clause for clause, value in asked.items() if value]
+    source = "lot_woodlot JOIN lot_now USING (parcel_id)" if woodlot_id else "lot_now"
+    if where:
+        source += " WHERE " + " AND ".join(where)
+    return source, [value for value in asked.values() if value]
+
+
+def lot_rows_of(db: Connection, batch_id: str) -> list[LotRow]:
+    """The lots of a batch."""
+    rows = db.execute("SELECT * FROM lot_now WHERE batch_id = ? ORDER BY code", (batch_id,))
+    return [_lot(row) for row in rows]
+
+
+def lots_like(db: Connection, text: str, limit: int) -> list[LotRow]:
+    """Lots whose code, or whose batch's code, begins with a text, newest first."""
+    low, high = text, text + "\U0010ffff"
+    rows = db.execute(
+        """SELECT * FROM lot_now WHERE parcel_id IN (
+               SELECT id FROM parcel WHERE kind = 'lot' AND code >= ?1 AND code < ?2
+               UNION
+               SELECT parcel.id FROM batch JOIN parcel ON parcel.batch_id = batch.id
+               WHERE batch.code >= ?1 AND batch.code < ?2)
+           ORDER BY taken_at DESC LIMIT ?3""",
+        (low, high, limit),
+    )
+    return [_lot(row) for row in rows]
+
+
+@dataclass(frozen=True)
+class ShelfSum:
+    """What stands on the shelf of a season, or of all."""
+
+    lots: int
+    jars: int
+    volume_ml: float
+
+
+def sum_of(db: Connection, *, woodlot_id: str, grade: str, season: int | None) -> ShelfSum:
+    """What stands on the shelf of a woodlot, a grade, a season."""
+    if not woodlot_id and not grade:
+        return shelf_sum(db, season)
+    source, given = _lots_from(woodlot_id, grade, season)
+    row = db.execute(
+        f"""SELECT count(*) AS lots, coalesce(sum(jars), 0) AS jars,
+                   coalesce(sum(volume_ml), 0) AS volume_ml FROM {source}""",
+        given,
+    ).fetchone()
+    return ShelfSum(row["lots"], row["jars"], row["volume_ml"])
+
+
+def shelf_sum(db: Connection, season: int | None = None) -> ShelfSum:
+    """What stands on the shelf: of a season, or in all."""
+    row = db.execute(
+        """SELECT coalesce(sum(lots), 0) AS lots, coalesce(sum(jars), 0) AS jars,
+                  coalesce(sum(volume_ml), 0) AS volume_ml
+           FROM shelf_now WHERE ?1 IS NULL OR season = ?1""",
+        (season,),
+    ).fetchone()
+    return ShelfSum(row["lots"], row["jars"], row["volume_ml"])
+
+
+def seasons(db: Connection) -> list[int]:
+    """Seasons that have lots, newest first."""
+    rows = db.execute("SELECT season FROM shelf_now ORDER BY season DESC")
+    return [row["season"] for row in rows]
