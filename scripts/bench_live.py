@@ -173,7 +173,13 @@ class _Kitchen:
                     ),
                 )
                 add_instrument(
-                    db, Instrument(f"p{i}", f"P{i}", ThermometerDetail(sort="digital"), f"v{i}")
+                    db,
+                    Instrument(
+                        id=f"p{i}",
+                        name=f"P{i}",
+                        detail=ThermometerDetail(sort="digital"),
+                        vessel_id=f"v{i}",
+                    ),
                 )
                 codes.append(
                     opening.open_batch(

@@ -42,8 +42,12 @@ FIRST_DAY, LAST_DAY = date(2026, 2, 24), date(2026, 4, 18)
 BIRCH_FROM = date(2026, 4, 9)
 STARTS_AT = datetime(2026, 4, 18, 14, 25, tzinfo=UTC)
 MINUTES_LEFT = 14.0
-BAROMETER = Instrument("barometer", "Kitchen barometer", BarometerDetail(shows="station"))
-CUP_PROBE = Instrument("cup-probe", "Cup probe", ThermometerDetail(sort="digital", in_the_cup=True))
+BAROMETER = Instrument(
+    id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station")
+)
+CUP_PROBE = Instrument(
+    id="cup-probe", name="Cup probe", detail=ThermometerDetail(sort="digital", in_the_cup=True)
+)
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
 STEM_SHIFT = 0.95
 TOLL_PERCENT = 20.0

@@ -29,7 +29,9 @@ from lumbrel.store.kitchen import Kitchen, save_kitchen
 STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
 SPEEDS = (1, 5, 20, 60)
 TICK_S, STEP_S, LOG_EVERY_S = 0.2, 1.0, 10.0
-BAROMETER = Instrument("barometer", "Kitchen barometer", BarometerDetail(shows="station"))
+BAROMETER = Instrument(
+    id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station")
+)
 WRONG_BY_K, AIR_FALLS_PA, CUP_WAITS_MIN = 2 / 1.8, 900.0, 10.0
 FOAM_BRIX, FOAM_PATIENCE, FOAM_TAKES = 60.0, timedelta(seconds=90), 1 / 12
 SAG_AT_BRIX, SAG_TO = 57.0, 0.55

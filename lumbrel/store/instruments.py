@@ -104,7 +104,7 @@ DETAIL: TypeAdapter[AnyDetail] = TypeAdapter(Annotated[AnyDetail, Field(discrimi
 D = TypeVar("D", bound=Detail, covariant=True)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Instrument(Generic[D]):
     """A registered instrument; `detail` holds what its kind needs.
 
@@ -149,10 +149,10 @@ def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
 
 def _instrument(row: Row) -> Instrument[Detail]:
     return Instrument(
-        row["id"],
-        row["name"],
-        DETAIL.validate_python({"kind": row["kind"], **json.loads(row["detail"])}),
-        row["vessel_id"],
+        id=row["id"],
+        name=row["name"],
+        detail=DETAIL.validate_python({"kind": row["kind"], **json.loads(row["detail"])}),
+        vessel_id=row["vessel_id"],
         retired_at=moment(row["retired_at"]) if row["retired_at"] else None,
         registered_at=moment(row["registered_at"]) if row["registered_at"] else None,
     )

@@ -159,6 +159,19 @@ def written_so_far(db: Connection) -> int:
     return int(row["last"] or 0)
 
 
+def stamp(db: Connection) -> tuple[object, ...]:
+    """What is another as soon as anything is written that a figure can rest on, samples apart:
+    lines, settings, instruments, pressures, boils, checks."""
+    row = db.execute(
+        """SELECT (SELECT max(rowid) FROM entry), (SELECT max(seq) FROM setting),
+                  (SELECT max(rowid) FROM instrument), (SELECT max(retired_at) FROM instrument),
+                  (SELECT count(retired_at) FROM instrument), (SELECT max(rowid) FROM test_boil),
+                  (SELECT max(rowid) FROM ice_point), (SELECT max(rowid) FROM scale_check),
+                  (SELECT max(rowid) FROM pressure_note)"""
+    ).fetchone()
+    return tuple(row)
+
+
 def lines_on(db: Connection, batch_id: str) -> int:
     """How many lines a slip holds, superseded ones included."""
     row = db.execute("SELECT count(*) AS lines FROM entry WHERE batch_id = ?", (batch_id,))

@@ -30,7 +30,7 @@ from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
 from lumbrel.store.samples import Sample
 from tests.support.kitchen import NOON, KitchenCase, struck_as_before
 
-BAROMETER = Instrument("barometer", "Barometer", BarometerDetail(shows="station"))
+BAROMETER = Instrument(id="barometer", name="Barometer", detail=BarometerDetail(shows="station"))
 SYRUP_KG_PER_L = 1.331
 JARS = {"fill": "85 C", "lot": "A1", "size_1": "500 ml", "count_1": "20"}
 

@@ -205,7 +205,9 @@ class Calls(KitchenCase):
         self.assertIn("low", self.ring(code, 25))
 
     def test_a_moved_pressure_calls_each_time_it_moves(self) -> None:
-        barometer = Instrument("barometer", "Barometer", BarometerDetail(shows="station"))
+        barometer = Instrument(
+            id="barometer", name="Barometer", detail=BarometerDetail(shows="station")
+        )
         add_instrument(self.db, barometer)
         code = self.take_in()
         self.put(code, "boiling", 10)

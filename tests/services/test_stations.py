@@ -56,7 +56,7 @@ class DayCheck(KitchenCase):
         self.assertEqual(ladder.today(self.db, NOON).pressure.basis, "station")
 
     def test_a_test_boil_goes_stale_with_the_barometer(self) -> None:
-        add_instrument(self.db, Instrument("bar", "Bar", BarometerDetail()))
+        add_instrument(self.db, Instrument(id="bar", name="Bar", detail=BarometerDetail()))
         later = NOON + timedelta(hours=2)
         samples_store.add_samples(self.db, "bar", [samples_store.Sample(NOON, 96_000.0)])
         day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.9"})

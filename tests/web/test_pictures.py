@@ -12,7 +12,7 @@ from lumbrel.web.pan.picture import cup as cup_picture
 from lumbrel.web.shell import plot
 from tests.support.kitchen import NOON, KitchenCase
 
-STEM = Instrument("s", "S", HydrometerDetail())
+STEM = Instrument(id="s", name="S", detail=HydrometerDetail())
 
 
 class Geometry(unittest.TestCase):

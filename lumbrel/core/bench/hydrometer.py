@@ -5,6 +5,7 @@ expansion of the glass.
 """
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from math import sqrt
 
@@ -105,6 +106,9 @@ class Hydrometer:
             return sucrose.brix_from_density(
                 density / self._glass_factor(cup_temperature_c), cup_temperature_c
             )
+        with suppress(OutOfRange):
+            return self._bent(reading_brix - self.offset_brix, cup_temperature_c)
+        # Close to an end of the scale a secant may step over it; a bracket does not.
         try:
             return solve(
                 lambda w: self.mark(w, cup_temperature_c) - reading_brix,
@@ -116,6 +120,33 @@ class Hydrometer:
                 "between 0 and 85 Brix.",
                 "reading_brix",
             ) from error
+
+    def _bent(self, reading_brix: float, temperature_c: float) -> float:
+        """True Brix of a stem with a curve of its own: by secants on where a plain stem would
+        float, a path so nearly straight that three or four steps do."""
+
+        def plain(floats_at: float) -> float:
+            density = sucrose.density_kg_m3(floats_at, self.calibration_temperature_c)
+            return sucrose.brix_from_density(
+                density / self._glass_factor(temperature_c), temperature_c
+            )
+
+        def apart(floats_at: float, true: float) -> float:
+            return true - self.shift * (true - floats_at) - reading_brix
+
+        before = min(max(reading_brix, 0.0), 85.0)
+        true = plain(before)
+        gap, here = apart(before, true), before
+        step = -gap / max(self.shift, 0.5)
+        for _ in range(60):
+            here = before + step
+            true = plain(here)
+            next_gap = apart(here, true)
+            if abs(next_gap) < 1e-10 or next_gap == gap:
+                return true
+            step = -next_gap * (here - before) / (next_gap - gap)
+            before, gap = here, next_gap
+        raise OutOfRange("No syrup floats it there.", "reading_brix")
 
     def _span(self, temperature_c: float) -> tuple[float, float]:
         """True Brix for which the computed mark stays on a scale of 0 to 85."""

@@ -29,6 +29,11 @@ class Shelf:
                 self._kept.pop(next(iter(self._kept)))
             return found
 
+    def peek(self, key: Hashable) -> Any:
+        """What is kept under a key, None if nothing."""
+        with self.lock:
+            return self._kept.get(key)
+
     def drop(self, key: Hashable) -> None:
         """Forget what is kept under a key."""
         with self.lock:

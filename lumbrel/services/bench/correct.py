@@ -1,6 +1,6 @@
 """From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
@@ -15,6 +15,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.cache import cache_of
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -47,6 +48,7 @@ from lumbrel.store.instruments import (
 from lumbrel.store.kitchen import Kitchen
 
 OWN_THERMOMETER_SIGMA_K = 0.05
+MOST_CORRECTED = 4096
 STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
 PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
 
@@ -161,15 +163,31 @@ class Corrector:
     def _hydrometer(self, reading: _Reading, facts: HydrometerFacts) -> Corrected:
         instrument = with_detail(reading.instrument, HydrometerDetail)
         assert instrument is not None
-        floats_at, cup = facts.reading_brix, facts.cup_c
         try:
             own = self._hydrometer_of(instrument, reading.at)
+        except OutOfRange as error:
+            return reading.says_nothing(error.sentence)
+        mark = instrument.detail.hot_mark if self._by_printed_mark else None
+        return self._remembered(
+            (reading, own, mark), lambda: self._by_stem(reading, facts, own, mark)
+        )
+
+    def _remembered(self, rests_on: Hashable, correct: Callable[[], Corrected]) -> Corrected:
+        """A correction made once, for as long as nothing that it rests on is another."""
+        key = (rests_on, self.invert_fraction)
+        return cache_of(self._db).shelf("corrected", MOST_CORRECTED).get(key, correct)
+
+    @classmethod
+    def _by_stem(
+        cls, reading: _Reading, facts: HydrometerFacts, own: Hydrometer, mark: PrintedMark | None
+    ) -> Corrected:
+        floats_at, cup = facts.reading_brix, facts.cup_c
+        try:
             said = hydrometer.estimate(own, floats_at, cup, not facts.cup_assumed)
         except OutOfRange as error:
             return reading.says_nothing(error.sentence)
-        mark = instrument.detail.hot_mark
-        if self._by_printed_mark and mark and cup >= HOT_FROM_C:
-            return self._by_mark(reading, facts, mark)
+        if mark and cup >= HOT_FROM_C:
+            return cls._by_mark(reading, facts, mark)
         steps = _hydrometer_steps(own, facts, said)
         if facts.below_scale:
             why = f"Does not float yet: under {said.brix:.1f} Brix."
@@ -205,9 +223,12 @@ class Corrector:
         )
 
     def _refractometer(self, reading: _Reading, facts: RefractometerFacts) -> Corrected:
+        zero = scale_error(self._db, reading.instrument, facts.reading_brix, reading.at)
+        return self._remembered((reading, zero), lambda: self._by_drop(reading, facts, zero))
+
+    def _by_drop(self, reading: _Reading, facts: RefractometerFacts, zero: float) -> Corrected:
         shown, sample = facts.reading_brix, facts.sample_c
         invert = self.invert_fraction * shown
-        zero = scale_error(self._db, reading.instrument, shown, reading.at)
         try:
             said = refractometer.estimate(
                 shown,
@@ -253,6 +274,15 @@ class Corrector:
         glass = with_detail(reading.instrument, ThermometerDetail)
         assert glass is not None
         today = thermometer_today(self._db, glass, pressure, reading.at, self._boil_by)
+        if not reading.entry_id:
+            return self._by_boil(reading, today, pressure, shown_c)
+        return self._remembered(
+            (reading, today, pressure), lambda: self._by_boil(reading, today, pressure, shown_c)
+        )
+
+    def _by_boil(
+        self, reading: _Reading, today: ThermometerToday, pressure: Pressure, shown_c: float
+    ) -> Corrected:
         true = today.calibration.true_c(shown_c)
         try:
             said = thermometer.estimate(true, today.sigma_k, pressure.pa, self.invert_fraction)

@@ -36,12 +36,17 @@ EXAMPLE_WOODLOTS = (
     Woodlot("birch-row", "Birch Row", "birch"),
 )
 EXAMPLE_INSTRUMENTS: tuple[Instrument[Detail], ...] = (
-    Instrument("probe-1", "Probe 1", ThermometerDetail(sort="digital"), "finisher-1"),
-    Instrument("dial-a", "Dial A", ThermometerDetail(sort="dial")),
     Instrument(
-        "long-stem",
-        "Long stem",
-        HydrometerDetail(
+        id="probe-1",
+        name="Probe 1",
+        detail=ThermometerDetail(sort="digital"),
+        vessel_id="finisher-1",
+    ),
+    Instrument(id="dial-a", name="Dial A", detail=ThermometerDetail(sort="dial")),
+    Instrument(
+        id="long-stem",
+        name="Long stem",
+        detail=HydrometerDetail(
             scale_low_brix=45.0,
             scale_high_brix=75.0,
             glass="soda-lime",
@@ -49,9 +54,9 @@ EXAMPLE_INSTRUMENTS: tuple[Instrument[Detail], ...] = (
         ),
     ),
     Instrument(
-        "hand-prism",
-        "Hand prism",
-        RefractometerDetail(range_low_brix=0.0, range_high_brix=80.0, compensated=False),
+        id="hand-prism",
+        name="Hand prism",
+        detail=RefractometerDetail(range_low_brix=0.0, range_high_brix=80.0, compensated=False),
     ),
 )
 EXAMPLE_ELEVATION_M = 418.0

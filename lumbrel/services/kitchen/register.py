@@ -117,7 +117,9 @@ def _add_instrument(db: Connection, form: Form, what: str, name: str, now: datet
         detail["in_the_cup"] = True
     model = DETAIL.validate_python({"kind": what, **detail})
     vessel = stands_in if stands_in not in ("", IN_THE_CUP) else None
-    one = Instrument(form.client_id(), name, model, vessel, registered_at=now)
+    one = Instrument(
+        id=form.client_id(), name=name, detail=model, vessel_id=vessel, registered_at=now
+    )
     add_instrument(db, one)
 
 

@@ -20,6 +20,7 @@ from lumbrel.core.pan.vessel import HOTTEST_VOLUME_C, done_depth_mm, hot_volume_
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.day.ladder import today
 from lumbrel.services.day.pressure import Pressure, pressure_by
@@ -32,13 +33,14 @@ from lumbrel.services.day.thermometers import (
 from lumbrel.services.pan.cup import Cup, cup
 from lumbrel.services.pan.evidence import BoilEvidence, gather
 from lumbrel.store.instruments import ThermometerDetail, with_detail
-from lumbrel.store.record import Batch
+from lumbrel.store.record import Batch, stamp
 
 BALANCE_SIGMA_BRIX = 0.3
 """What the fitted boil may be wrong by besides its readings: a burner is not quite steady, and the
 boiling curve not quite the book's. In simulated boils, which know no other curve, it is 0.2."""
 CONTRADICTS_SIGMAS = 3.0
 """So far the only instrument may lie from the boil fitted without it."""
+GLANCE = timedelta(seconds=5)
 NEVER_MINUTES, FAR_MINUTES = 10_000.0, 1000.0
 """Minutes left when nothing boils off; and from where on no number says anything."""
 
@@ -151,7 +153,32 @@ def boards(db: Connection, on_fire: list[Batch], now: datetime) -> list[Board]:
     found = []
     for batch in on_fire:
         with suppress(OutOfRange):
-            found.append(board_of(contexts.of(db, batch, now)))
+            found.append(remember(board_of(contexts.of(db, batch, now))))
+    return found
+
+
+def remember(board: Board) -> Board:
+    """Keep a board for those who only glance at it."""
+    db = board.context.db
+    shelf = cache_of(db).shelf("boards at a glance")
+    key = (record_key(db), board.context.batch.id)
+    shelf.drop(key)
+    shelf.get(key, lambda: (stamp(db), board))
+    return board
+
+
+def at_a_glance(db: Connection, on_fire: list[Batch], now: datetime) -> list[Board]:
+    """Boards of all that is on the fire, at most a few seconds old and never older than the last
+    thing that was written; for the line across the top."""
+    shelf = cache_of(db).shelf("boards at a glance")
+    known, found = stamp(db), []
+    for batch in on_fire:
+        key = (record_key(db), batch.id)
+        kept = shelf.peek(key)
+        if kept and kept[0] == known and timedelta(0) <= now - kept[1].context.now <= GLANCE:
+            found.append(kept[1])
+        else:
+            found += boards(db, [batch], now)
     return found
 
 

@@ -17,7 +17,7 @@ from lumbrel.services.bench.entries import CANDY_FROM_BRIX
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
 
-DIPSTICK = Instrument("dipstick", "Dipstick", DipstickDetail())
+DIPSTICK = Instrument(id="dipstick", name="Dipstick", detail=DipstickDetail())
 SOLIDS_SIGMA = 0.012
 """Of the solids taken in: the mass to 1 percent, the Brix to 0.3."""
 

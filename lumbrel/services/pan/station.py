@@ -22,14 +22,14 @@ from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
 from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, undone
-from lumbrel.services.pan.board import boards
+from lumbrel.services.pan.board import at_a_glance
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.plausible import since_the_last
 
 
 def _state(look: Look) -> State:
     """The batch that is done first; the others have a page each."""
-    live = boards(look.db, look.waiting["pan"], look.now)
+    live = at_a_glance(look.db, look.waiting["pan"], look.now)
     if not live:
         return State("cold", idle=True)
     code = live[0].context.batch.code

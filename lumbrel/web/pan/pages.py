@@ -11,7 +11,7 @@ from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, PartDrawFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, promise
+from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, promise, remember
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
@@ -56,7 +56,7 @@ def first(visit: Here) -> Response:
 def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
     """The board, or what is known after the draw."""
     drawn = context.first(DrawFacts)
-    board = board_of(context)
+    board = board_of(context) if drawn else remember(board_of(context))
     after = after_draw(context) if drawn else None
     thinner_kg = None
     if thinner and after:

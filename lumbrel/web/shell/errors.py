@@ -29,33 +29,33 @@ def _error_page(request: Request, status: int, title: str, sentence: str) -> Res
         return page(request, db, "shell/error.html", "error", status, **shown)
 
 
-async def _not_valid(request: Request, error: Exception) -> Response:
+def _not_valid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     if _wants_json(request):
         return JSONResponse({"detail": sentences(error)}, 422)
     return _error_page(request, 422, "That address does not fit", "A part of it is out of range.")
 
 
-async def _refused(request: Request, error: Exception) -> Response:
+def _refused(request: Request, error: Exception) -> Response:
     assert isinstance(error, OutOfRange)
     if _wants_json(request):
         return JSONResponse({"detail": out_of_range(error)}, 422)
     return _error_page(request, 422, "That cannot be computed", error.sentence)
 
 
-async def _bad_input(request: Request, error: Exception) -> Response:
+def _bad_input(request: Request, error: Exception) -> Response:
     return _error_page(request, 422, "That cannot be taken", str(error))
 
 
-async def _not_found(request: Request, error: Exception) -> Response:
+def _not_found(request: Request, error: Exception) -> Response:
     return _error_page(request, 404, "Not here", str(error))
 
 
-async def _busy(request: Request, error: Exception) -> Response:
+def _busy(request: Request, error: Exception) -> Response:
     return JSONResponse({"detail": [{"loc": ["store"], "msg": BUSY}]}, 503)
 
 
-async def _http_error(request: Request, error: Exception) -> Response:
+def _http_error(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     status, sentence = error.status_code, str(error.detail)
     if _wants_json(request):

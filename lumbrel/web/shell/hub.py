@@ -16,7 +16,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.cache import Cache
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.board import board_of, remember
 from lumbrel.services.stations import waiting
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
@@ -172,7 +172,7 @@ class Hub:
     ) -> None:
         """Ring a batch's alarms, and tell whoever watches it how it stands."""
         with suppress(OutOfRange):
-            board = board_of(contexts.of(db, batch, now))
+            board = remember(board_of(contexts.of(db, batch, now)))
             alarms.watch(db, board)
             if tell:
                 news = news_of(board, self._rings(db, now))

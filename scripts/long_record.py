@@ -1,0 +1,170 @@
+"""A record of many seasons for the benchmarks: the demonstration's, told again year by year.
+
+Each season has about 200 batches of some hundred lines, five hundred samples each, and 15 jars and
+more; it is made by copying the demonstration's batches with their lines, under new ids, to earlier
+years, and then all that is kept besides the lines is made anew. About a minute for twenty seasons.
+"""
+
+import json
+import random
+import sys
+from datetime import timedelta
+from pathlib import Path
+from sqlite3 import Connection
+from typing import Any
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from lumbrel import demo  # noqa: E402
+from lumbrel.services.record import kept  # noqa: E402
+from lumbrel.store import record  # noqa: E402
+from lumbrel.store.db import instant, milliseconds, moment, opened, transaction  # noqa: E402
+
+BATCHES, LINES, SAMPLES = 200, 100, 500
+NOTES = ("Bubbles small and even.", "Foam came up, went down.", "Sheets off the spatula.")
+
+
+def make(path: Path, seasons: int) -> None:
+    """Make the record at `path`: the demonstration's season and so many in all."""
+    demo.make(path)
+    with opened(path) as db:
+        db.execute("PRAGMA synchronous = OFF")
+        patterns = _patterns(db)
+        rng = random.Random(seasons)
+        with transaction(db):
+            _fill(db, patterns, rng, seasons)
+            kept.rebuild(db)
+        db.execute("ANALYZE")
+        db.execute("PRAGMA synchronous = FULL")
+        db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+
+def _patterns(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]]:
+    """Finished batches of the demonstration with their lines, none pooled with another."""
+    found = []
+    for batch_id in record.batch_ids(db):
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        lines = record.entries(db, batch_id)
+        kinds = {line.kind for line in lines}
+        mixed = any(line.facts.get("from_batch_id") for line in lines) or "poured" in kinds
+        if {"draw", "jar"} <= kinds and not mixed:
+            found.append((batch, [line for line in lines if line.kind in PLAIN]))
+    return found
+
+
+PLAIN = (
+    "take_in",
+    "boiling",
+    "strained",
+    "foam",
+    "hydrometer",
+    "refractometer",
+    "thermometer",
+    "depth",
+    "note",
+    "draw",
+    "filter",
+    "colour",
+    "jar",
+)
+
+
+def _fill(db: Connection, patterns: list[Any], rng: random.Random, seasons: int) -> None:
+    for season in range(seasons):
+        year = 2026 - season
+        already = len(patterns) if season == 0 else 0
+        for number in range(already, BATCHES):
+            batch, lines = patterns[number % len(patterns)]
+            shift = timedelta(days=-365 * season, minutes=7 * (number // len(patterns)))
+            _copy(db, batch, lines, shift, f"{year % 100:02d}-{number + 201:03d}", rng)
+        boils = db.execute("SELECT * FROM test_boil WHERE at >= '2026'").fetchall()
+        for boil in boils if season else []:
+            row = dict(boil) | {"id": f"{boil['id']}-{year}", "at": _earlier(boil["at"], season)}
+            db.execute(
+                f"INSERT INTO test_boil VALUES ({', '.join('?' * len(row))})", [*row.values()]
+            )
+
+
+def _earlier(at: str, seasons: int) -> str:
+    return instant(moment(at) - timedelta(days=365 * seasons))
+
+
+def _copy(
+    db: Connection,
+    batch: record.Batch,
+    lines: list[record.EntryRow],
+    shift: timedelta,
+    code: str,
+    rng: random.Random,
+) -> None:
+    """One batch once more at another time, its slip filled up with notes to a hundred lines."""
+    batch_id = f"{batch.id[:20]}-{code}"
+    values = (
+        batch_id,
+        code,
+        instant(batch.opened_at + shift),
+        batch.woodlot_id,
+        batch.vessel_id,
+        batch.sugar_kind,
+        batch.target_brix,
+        batch.draw_margin_brix,
+        json.dumps(batch.methods),
+    )
+    db.execute("INSERT INTO batch VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", values)
+    renamed = {line.id: f"{line.id[:23]}-{code}" for line in lines}
+    start, end = lines[0].at, lines[-1].at
+    for line in lines:
+        facts = dict(line.facts)
+        if line.kind == "jar":
+            facts["lot"] = code
+        _line(db, line, shift, batch_id, renamed, facts)
+    for i in range(LINES - len(lines)):
+        at = start + (end - start) * rng.random()
+        note = record.EntryRow(
+            id=f"note-{code}-{i}",
+            batch_id=batch_id,
+            kind="note",
+            at=at + shift,
+            noted_at=at + shift,
+            typed={"text": NOTES[i % 3]},
+            facts={"text": NOTES[i % 3]},
+        )
+        record.add_entry(db, note)
+    began = milliseconds(start + shift)
+    step = 9000
+    db.executemany(
+        """INSERT INTO sample (device, at, value)
+           VALUES ((SELECT number FROM device WHERE instrument_id = 'probe-1'), ?, ?)
+           ON CONFLICT DO NOTHING""",
+        [(began + step * i, 99.0 + 4.0 * (i / SAMPLES) ** 3) for i in range(SAMPLES)],
+    )
+
+
+def _line(
+    db: Connection,
+    line: record.EntryRow,
+    shift: timedelta,
+    batch_id: str,
+    renamed: dict[str, str],
+    facts: dict[str, Any],
+) -> None:
+    copied = record.EntryRow(
+        id=renamed[line.id],
+        batch_id=batch_id,
+        kind=line.kind,
+        at=line.at + shift,
+        noted_at=line.noted_at + shift,
+        typed=line.typed,
+        facts=facts,
+        facts_version=line.facts_version,
+        supersedes=renamed.get(line.supersedes or ""),
+        why=line.why,
+        initials=line.initials,
+    )
+    record.add_entry(db, copied)
+
+
+if __name__ == "__main__":
+    make(Path(sys.argv[1]), int(sys.argv[2]))
