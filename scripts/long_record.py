@@ -35,7 +35,6 @@ def make(path: Path, seasons: int) -> None:
         with transaction(db):
             _fill(db, patterns, rng, seasons)
             kept.rebuild(db)
-        db.execute("ANALYZE")
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 

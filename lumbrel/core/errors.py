@@ -23,9 +23,17 @@ def require_between(
     """
     if not low <= value <= high:
         raise OutOfRange(
-            f"{what} must lie between {span(low, high, unit)}; {value:g} does not.", field
+            f"{what} must lie between {span(low, high, unit)}; {_apart(value, low, high)} does not.",
+            field,
         )
     return value
+
+
+def _apart(value: float, low: float, high: float) -> str:
+    """A value with as many digits as it takes to tell it from the ends of a range."""
+    ends = {f"{low:g}", f"{high:g}"}
+    digits = (f"{value:.{places}g}" for places in (6, 9, 12, 17))
+    return next((text for text in digits if text not in ends), repr(value))
 
 
 # Each inside unit with the other one of its kind: times, plus, its symbol, decimals.

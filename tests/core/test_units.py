@@ -1,9 +1,13 @@
 """What a person types, and how it is understood."""
 
+import csv
 import unittest
+from pathlib import Path
 
 from lumbrel.core.errors import OutOfRange, span
 from lumbrel.core.units import KINDS, parse, show
+
+TYPED = Path(__file__).parent.parent / "data" / "typed.csv"
 
 
 class Units(unittest.TestCase):
@@ -22,6 +26,21 @@ class Units(unittest.TestCase):
         ):
             with self.subTest(text):
                 self.assertAlmostEqual(parse(text, kind, default).value, value, delta=1e-3)
+
+    def test_every_form_of_the_table(self) -> None:
+        """What people type, right and wrong; the figures are by definition of the units."""
+        with TYPED.open(encoding="utf-8", newline="") as table:
+            rows = list(csv.DictReader(table))
+        self.assertGreater(len(rows), 300)
+        for row in rows:
+            with self.subTest(**row):
+                if row["inside"]:
+                    value = parse(row["typed"], row["kind"], row["unit"]).value
+                    self.assertAlmostEqual(value, float(row["inside"]), delta=1e-8)
+                else:
+                    with self.assertRaises(OutOfRange) as caught:
+                        parse(row["typed"], row["kind"], row["unit"])
+                    self.assertRegex(caught.exception.sentence, r"\.$")
 
     def test_refusals_say_what_is_allowed(self) -> None:
         for text, kind, expected in (

@@ -21,6 +21,9 @@ from lumbrel.store.instruments import (
     with_detail,
 )
 
+LAST_BOILS = 60
+"""So many test boils of a thermometer are drawn."""
+
 
 @dataclass(frozen=True)
 class Offset:
@@ -261,7 +264,7 @@ def _offsets(
             b.reading_c - water.boiling_point_c(b.station_pressure_pa),
             b.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA,
         )
-        for b in reversed(day_store.test_boils(db, instrument.id, now))
+        for b in reversed(day_store.test_boils(db, instrument.id, now, LAST_BOILS))
     ]
 
 

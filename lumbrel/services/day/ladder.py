@@ -180,7 +180,7 @@ def _by_test_boil(
         detail=boil.reading_c,
         detail_kind="temperature",
     )
-    earlier = day_store.test_boils(db, chosen.instrument.id, now)[1:21]
+    earlier = day_store.test_boils(db, chosen.instrument.id, now, 21)[1:]
     if len(earlier) < 2:
         return alone
     offsets = [b.reading_c - water.boiling_point_c(b.station_pressure_pa) for b in earlier]

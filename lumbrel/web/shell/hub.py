@@ -43,8 +43,10 @@ ALL = ""
 class Hub:
     """Looks at the record and tells every open page what changed.
 
-    One task looks ten times a second, cheaply, and at once when woken; a batch is computed anew
-    only when its probe or its slip has news, or the clock has moved on by `refresh_seconds`.
+    One task asks ten times a second whether anything was written at all, which costs next to
+    nothing, and at once when woken. Only then, or when the clock has moved on, does it look; a batch
+    is computed anew only when its probe or its slip has news, or the clock has moved on by
+    `refresh_seconds`.
     """
 
     def __init__(self, settings: Settings, cache: Cache) -> None:
@@ -56,6 +58,10 @@ class Hub:
         self._awake = asyncio.Event()
         self._keeper: Connection | None = None
         self._ended = False
+        self._asked = False
+        """Somebody new listens, and wants to hear how it stands."""
+        self._looked = (-1, 0.0)
+        """What was written by the last look, and when that was."""
         self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
 
     async def start(self) -> None:
@@ -63,8 +69,10 @@ class Hub:
         if self._settings.refresh_seconds > 0:
             # Held open and never used: when the last connection closes, the whole log is written
             # back, and with a connection for each request that would be all the time.
+            # It also tells whether anybody wrote.
             self._keeper = connect(self._settings.database)
             self._keeper.execute("SELECT max(rowid) FROM entry").fetchone()
+            self._looked = (-1, 0.0)
             self._loop = asyncio.get_running_loop()
             self._task = asyncio.create_task(self._run())
 
@@ -98,6 +106,7 @@ class Hub:
         queue: asyncio.Queue[str] = asyncio.Queue(maxsize=100)
         self._listeners[code].add(queue)
         self._states.pop(code, None)
+        self._asked = True
         if self._ended:
             queue.put_nowait("")
         return queue
@@ -115,11 +124,27 @@ class Hub:
         while not self._ended:
             self._awake.clear()
             try:
-                await run_in_threadpool(self._look_once, tell)
+                if self._something_is_new(loop.time()):
+                    await run_in_threadpool(self._look_once, tell)
             except Exception:  # the next look may fare better; pages must not go deaf
                 LOG.exception("a look at the record failed")
             with suppress(TimeoutError):
                 await asyncio.wait_for(self._awake.wait(), LOOK_SECONDS)
+
+    def _something_is_new(self, second: float) -> bool:
+        """Whether anybody wrote since the last look, or it is so long ago that the minutes that
+        pass are news themselves."""
+        assert self._keeper is not None
+        written = self._keeper.execute("PRAGMA data_version").fetchone()[0]
+        last_written, last_second = self._looked
+        every = max(self._settings.refresh_seconds, LEAST_TICK_SECONDS)
+        if not any(self._listeners.values()):
+            every *= SLOWER
+        if written == last_written and not self._asked and second - last_second < every:
+            return False
+        self._asked = False
+        self._looked = (written, second)
+        return True
 
     def _tell(self, code: str, news: str) -> None:
         for queue in list(self._listeners[code]):

@@ -1,0 +1,173 @@
+"""Kinds of quantity and the units a person may choose for each, on pint.
+
+Inside, every quantity is in one unit per kind (`Kind.inside`).
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from lumbrel.core.physics import baume
+
+if TYPE_CHECKING:
+    import pint
+
+
+@dataclass(frozen=True, kw_only=True)
+class Unit:
+    """A unit a person may choose: how pint spells it, how it is shown, decimals on show.
+
+    A scale that is no multiple of the inside unit gives its own two functions.
+    """
+
+    key: str
+    pint: str
+    symbol: str
+    decimals: int
+    to_inside: Callable[[float], float] | None = None
+    from_inside: Callable[[float], float] | None = None
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of quantity: its name in a sentence, its unit inside, the units on offer."""
+
+    name: str
+    units: tuple[Unit, ...]
+    example: str
+
+    @property
+    def inside(self) -> Unit:
+        """The unit used in core and in the store."""
+        return self.units[0]
+
+    def unit(self, key: str) -> Unit:
+        """The unit of that key; the inside unit when there is none such."""
+        return next((unit for unit in self.units if unit.key == key), self.units[0])
+
+
+KINDS: dict[str, Kind] = {
+    "temperature": Kind(
+        "temperature",
+        (
+            Unit(key="C", pint="degC", symbol="°C", decimals=1),
+            Unit(key="F", pint="degF", symbol="°F", decimals=1),
+        ),
+        "104.1 C or 219.4 F",
+    ),
+    "difference": Kind(
+        "temperature difference",
+        (
+            Unit(key="C", pint="delta_degC", symbol="K", decimals=1),
+            Unit(key="F", pint="delta_degF", symbol="°F", decimals=1),
+        ),
+        "4.1 C or 7.4 F",
+    ),
+    "pressure": Kind(
+        "pressure",
+        (
+            Unit(key="hPa", pint="hPa", symbol="hPa", decimals=1),
+            Unit(key="inHg", pint="inHg_32F", symbol="inHg", decimals=2),
+            Unit(key="mmHg", pint="mmHg", symbol="mmHg", decimals=1),
+        ),
+        "957 hPa or 28.26 inHg",
+    ),
+    "elevation": Kind(
+        "elevation",
+        (
+            Unit(key="m", pint="m", symbol="m", decimals=0),
+            Unit(key="ft", pint="ft", symbol="ft", decimals=0),
+        ),
+        "418 m or 1371 ft",
+    ),
+    "depth": Kind(
+        "depth",
+        (
+            Unit(key="mm", pint="mm", symbol="mm", decimals=0),
+            Unit(key="in", pint="inch", symbol="in", decimals=2),
+        ),
+        "85 mm or 3.3 in",
+    ),
+    "mass": Kind(
+        "mass",
+        (
+            Unit(key="kg", pint="kg", symbol="kg", decimals=1),
+            Unit(key="lb", pint="lb", symbol="lb", decimals=1),
+        ),
+        "31.5 kg or 69.4 lb",
+    ),
+    "volume": Kind(
+        "volume",
+        (
+            Unit(key="L", pint="L", symbol="L", decimals=1),
+            Unit(key="gal", pint="gallon", symbol="gal", decimals=2),
+            Unit(key="igal", pint="imperial_gallon", symbol="imp gal", decimals=2),
+            Unit(key="ml", pint="mL", symbol="ml", decimals=0),
+        ),
+        "26 L or 7 gal",
+    ),
+    "jar": Kind(
+        "jar size",
+        (
+            Unit(key="ml", pint="mL", symbol="ml", decimals=0),
+            Unit(key="floz", pint="floz", symbol="fl oz", decimals=1),
+            Unit(key="L", pint="L", symbol="L", decimals=2),
+        ),
+        "500 ml or 16.9 floz",
+    ),
+    "brix": Kind("Brix", (Unit(key="Bx", pint="", symbol="Brix", decimals=1),), "66.9"),
+    "stem": Kind(
+        "reading of the stem",
+        (
+            Unit(key="Bx", pint="", symbol="Brix", decimals=1),
+            Unit(
+                key="Be",
+                pint="baume",
+                symbol="°Bé",
+                decimals=1,
+                to_inside=baume.to_brix,
+                from_inside=baume.from_brix,
+            ),
+        ),
+        "59.8 or 32.4 Be",
+    ),
+    "percent": Kind("percentage", (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
+    "count": Kind("count", (Unit(key="", pint="", symbol="", decimals=0),), "24"),
+    "minutes": Kind(
+        "time",
+        (
+            Unit(key="min", pint="min", symbol="min", decimals=0),
+            Unit(key="h", pint="h", symbol="h", decimals=1),
+        ),
+        "12 min",
+    ),
+}
+
+
+@lru_cache(maxsize=1)
+def _registry() -> "pint.UnitRegistry[float]":
+    """Pint's units, and the trade's inch of mercury; imported when first needed, since that takes
+    longer than all else a calculation does."""
+    import pint
+
+    registry: pint.UnitRegistry[float] = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+    registry.define("inHg_32F = 3386.389 pascal")
+    return registry
+
+
+@lru_cache(maxsize=256)
+def scale(unit: str, inside: str) -> tuple[float, float]:
+    """How a unit turns into another: times, then plus."""
+    if unit == inside:
+        return 1.0, 0.0
+    quantity = _registry().Quantity
+    zero = float(quantity(0.0, unit).to(inside).magnitude)
+    # From far apart, so that the offset of a temperature costs the slope no digits.
+    high = float(quantity(1000.0, unit).to(inside).magnitude)
+    return (high - zero) / 1000.0, zero
+
+
+def tidy(value: float) -> float:
+    """A converted value without the last digits, which are the conversion's own: 212 F is 100 C."""
+    return float(f"{value:.13g}") if abs(value) > 1e-9 else 0.0

@@ -1,0 +1,71 @@
+"""Quantities as a person reads them."""
+
+from math import isfinite
+
+from lumbrel.core.units.kinds import KINDS, Unit, scale
+
+
+def convert(value: float, kind: str, unit_key: str) -> float:
+    """A value in the kind's inside unit, expressed in another of its units."""
+    what = KINDS[kind]
+    unit = what.unit(unit_key)
+    if unit.from_inside is not None:
+        return unit.from_inside(value)
+    if unit is what.inside or not unit.pint:
+        return value
+    times, plus = scale(unit.pint, what.inside.pint)
+    return (value - plus) / times
+
+
+def number(value: float | None, decimals: int, signed: bool = False) -> str:
+    """A number as text: a dash for a missing or non-finite one, real minus signs, no minus zero.
+
+    Args:
+        value: any.
+        decimals: shown after the point, 0 and up.
+        signed: whether a plus sign is shown too.
+    """
+    if value is None or not isfinite(value):
+        return "–"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    if signed and not text.startswith("-"):
+        text = f"+{text}"
+    return text.replace("-", "−")
+
+
+def show(
+    value: float | None,
+    kind: str,
+    unit_key: str = "",
+    decimals: int | None = None,
+    *,
+    symbol: bool = True,
+    both: bool = False,
+) -> str:
+    """The one formatter: a value in the kind's inside unit as text in a chosen unit.
+
+    Missing and non-finite values show as a dash, and a number is never parted from its unit at
+    the end of a line. With `both` the kind's other unit follows in parentheses, wherever a unit
+    is named at all.
+    """
+    if value is None or not isfinite(value):
+        return number(None, 0)
+    unit = KINDS[kind].unit(unit_key)
+    places = unit.decimals if decimals is None else decimals
+    text = number(convert(value, kind, unit_key), places)
+    if not symbol or not unit.symbol:
+        return text
+    text = f"{text}\u00a0{unit.symbol}"
+    other = other_unit(kind, unit.key)
+    if both and other is not None:
+        text += f" ({show(value, kind, other.key)})"
+    return text
+
+
+def other_unit(kind: str, unit_key: str) -> Unit | None:
+    """The first other unit of a kind; None for a kind that has one only, and for plain Brix."""
+    what = KINDS[kind]
+    chosen = what.unit(unit_key)
+    return next((unit for unit in what.units if unit is not chosen), None)

@@ -1,0 +1,370 @@
+"""Quantities as a person types them: "219 F", "7 1/2 gal", "3 lb 5 oz", "5'3\"", "66,9"."""
+
+import re
+from dataclasses import dataclass, replace
+from math import isfinite
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.units.kinds import KINDS, Kind, Unit, scale, tidy
+
+LONGEST = 60
+_INCHES = {"in": "inch", "inch": "inch", "inches": "inch", '"': "inch"}
+_FEET = {"ft": "foot", "foot": "foot", "feet": "foot", "'": "foot"}
+_METRES = {"m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m"}
+_LITRES = {
+    "l": "L",
+    "litre": "L",
+    "litres": "L",
+    "liter": "L",
+    "liters": "L",
+    "ltr": "L",
+    "dl": "dL",
+    "cl": "cL",
+    "ml": "mL",
+    "millilitre": "mL",
+    "millilitres": "mL",
+    "milliliter": "mL",
+    "milliliters": "mL",
+    "cc": "mL",
+    "hl": "hL",
+}
+_POTS = {
+    "gal": "gallon",
+    "gals": "gallon",
+    "gallon": "gallon",
+    "gallons": "gallon",
+    "qt": "quart",
+    "qts": "quart",
+    "quart": "quart",
+    "quarts": "quart",
+    "pt": "pint",
+    "pts": "pint",
+    "pint": "pint",
+    "pints": "pint",
+    "cup": "cup",
+    "cups": "cup",
+    "floz": "fluid_ounce",
+    "fl oz": "fluid_ounce",
+    "fl ounce": "fluid_ounce",
+    "fl ounces": "fluid_ounce",
+    "fluid ounce": "fluid_ounce",
+    "fluid ounces": "fluid_ounce",
+    "oz": "fluid_ounce",
+    "ounce": "fluid_ounce",
+    "ounces": "fluid_ounce",
+    "tbsp": "tablespoon",
+    "tablespoon": "tablespoon",
+    "tablespoons": "tablespoon",
+    "tsp": "teaspoon",
+    "teaspoon": "teaspoon",
+    "teaspoons": "teaspoon",
+}
+_IMPERIAL = {"gallon", "quart", "pint", "fluid_ounce"}
+"""Pots that are bigger where gallons are imperial."""
+_DEGREES = {
+    "c": "degC",
+    "celsius": "degC",
+    "centigrade": "degC",
+    "f": "degF",
+    "fahrenheit": "degF",
+    "k": "kelvin",
+    "kelvin": "kelvin",
+}
+_NONE: dict[str, str] = {"": ""}
+_PERCENT = {"%": "", "percent": "", "per cent": "", "pct": ""}
+_BRIX = {"bx": "", "brix": "", "degree brix": "", "degrees brix": "", **_PERCENT}
+
+SPELLINGS: dict[str, dict[str, str]] = {
+    "temperature": _DEGREES,
+    "difference": {
+        name: {"degC": "delta_degC", "degF": "delta_degF", "kelvin": "delta_degC"}[unit]
+        for name, unit in _DEGREES.items()
+    },
+    "pressure": {
+        "hpa": "hPa",
+        "mbar": "hPa",
+        "mb": "hPa",
+        "millibar": "hPa",
+        "millibars": "hPa",
+        "kpa": "kPa",
+        "pa": "Pa",
+        "bar": "bar",
+        "atm": "atm",
+        "psi": "psi",
+        "inhg": "inHg_32F",
+        "in hg": "inHg_32F",
+        "inches hg": "inHg_32F",
+        "inches of mercury": "inHg_32F",
+        '"hg': "inHg_32F",
+        '" hg': "inHg_32F",
+        "in": "inHg_32F",
+        "inch": "inHg_32F",
+        "inches": "inHg_32F",
+        '"': "inHg_32F",
+        "mmhg": "mmHg",
+        "mm hg": "mmHg",
+        "mm": "mmHg",
+        "torr": "mmHg",
+    },
+    "elevation": {**_METRES, **_FEET, **_INCHES, "km": "km"},
+    "depth": {
+        "mm": "mm",
+        "millimetre": "mm",
+        "millimetres": "mm",
+        "millimeter": "mm",
+        "millimeters": "mm",
+        "cm": "cm",
+        "centimetre": "cm",
+        "centimetres": "cm",
+        "centimeter": "cm",
+        "centimeters": "cm",
+        **_METRES,
+        **_INCHES,
+        **_FEET,
+    },
+    "mass": {
+        "kg": "kg",
+        "kgs": "kg",
+        "kilo": "kg",
+        "kilos": "kg",
+        "kilogram": "kg",
+        "kilograms": "kg",
+        "g": "g",
+        "gram": "g",
+        "grams": "g",
+        "gm": "g",
+        "lb": "lb",
+        "lbs": "lb",
+        "pound": "lb",
+        "pounds": "lb",
+        "oz": "ounce",
+        "ounce": "ounce",
+        "ounces": "ounce",
+    },
+    "volume": {**_LITRES, **_POTS},
+    "jar": {**_LITRES, **_POTS},
+    "brix": _BRIX,
+    "stem": {**_BRIX, "be": "baume", "bé": "baume", "baume": "baume", "baumé": "baume"},
+    "percent": _PERCENT,
+    "count": {"jar": "", "jars": ""},
+    "minutes": {
+        "min": "minute",
+        "mins": "minute",
+        "minute": "minute",
+        "minutes": "minute",
+        "'": "minute",
+        "h": "hour",
+        "hr": "hour",
+        "hrs": "hour",
+        "hour": "hour",
+        "hours": "hour",
+        "s": "second",
+        "sec": "second",
+        "secs": "second",
+        "second": "second",
+        "seconds": "second",
+    },
+}
+"""By kind, how a unit may be written, in small letters, and pint's name for it."""
+
+_PLAIN = str.maketrans(
+    {
+        "−": "-",
+        "–": "-",
+        "—": "-",
+        "\u00a0": " ",
+        "\u2009": " ",
+        "\u202f": " ",
+        "′": "'",
+        "’": "'",
+        "‘": "'",
+        "″": '"',
+        "”": '"',
+        "“": '"',
+        "º": "°",
+        "⁄": "/",
+        "½": " 1/2",
+        "¼": " 1/4",
+        "¾": " 3/4",
+        "⅓": " 1/3",
+        "⅔": " 2/3",
+        "⅛": " 1/8",
+        "⅜": " 3/8",
+        "⅝": " 5/8",
+        "⅞": " 7/8",
+    }
+)
+_GROUPED = r"\d{1,3}(?: \d{3})+(?:[.,]\d+)?"
+_FRACTION = r"(?:\d+[ -] *)?\d+ ?/ ?\d+"
+_DECIMAL = r"\d+(?:[.,]\d*)?|[.,]\d+"
+_NUMBER = re.compile(
+    rf" *(?P<number>{_FRACTION}|{_GROUPED}|{_DECIMAL})(?![\d.,]) *(?P<unit>[^\d]*)"
+)
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What a person typed and how it was understood: `value` is in the kind's inside unit."""
+
+    text: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True)
+class _Part:
+    """A number with its unit as pint has it, empty for none; `named` as it was typed."""
+
+    number: float
+    unit: str
+    named: str
+
+
+def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Typed:
+    """Read a quantity as typed: "219 F", "104.1c", "29.4 inHg", "7 1/2 gal", "3 lb 5 oz", "66,9".
+
+    Args:
+        text: a number, whole, decimal or with a fraction, with or without a unit; the unit of
+            `default_unit` if none. Several with units of one kind add up: "1 qt 4 oz".
+        kind: a key of KINDS.
+        default_unit: key of the unit a bare number is in; the kind's inside unit if empty. Where it
+            is the imperial gallon, quarts, pints and fluid ounces are imperial too.
+        field: name of the form field or parameter, carried on the error.
+    Raises:
+        OutOfRange: not a number, or a unit of another kind; the sentence says what is allowed.
+    """
+    what = KINDS[kind]
+    if not text.strip():
+        raise OutOfRange(f"Type a {what.name}, for example {what.example}.", field)
+    negative, parts = _parts(text, kind, what, field)
+    chosen = what.unit(default_unit)
+    if len(parts) > 1:
+        if parts[-2].unit == "foot" and not parts[-1].unit:
+            parts[-1] = replace(parts[-1], unit="inch")
+        _require_one_kind(text, parts, what, field)
+    total = 0.0
+    for part in parts:
+        total += _inside(part, what, chosen, imperial=default_unit == "igal")
+    total = tidy(-total if negative and len(parts) > 1 else total)
+    if not isfinite(total):
+        raise OutOfRange(f"“{text[:40]}” is too large a number for a {what.name}.", field)
+    if kind == "count" and total != int(total):
+        raise OutOfRange(f"Type a whole number, for example {what.example}.", field)
+    return Typed(text.strip(), total, parts[0].named or chosen.key)
+
+
+def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Part]]:
+    """The numbers of a text with their units, and whether the first is below nothing."""
+    plain = re.sub(r"\s+", " ", text.translate(_PLAIN)).strip() if len(text) <= LONGEST else ""
+    negative = plain.startswith("-")
+    rest = plain[1:] if negative or plain.startswith("+") else plain
+    parts: list[_Part] = []
+    while rest:
+        match = _NUMBER.match(rest)
+        if match is None:
+            raise _no_number(text, what, field)
+        number = _number(match["number"], what, field)
+        named = match["unit"].strip(" .")
+        unit = _unit(named, kind, what, field)
+        parts.append(_Part(-number if negative and not parts else number, unit, named))
+        rest = rest[match.end() :]
+    if not parts:
+        raise _no_number(text, what, field)
+    if len(parts) > 1:
+        first = parts[0]
+        parts[0] = _Part(abs(first.number), first.unit, first.named)
+    return negative, parts
+
+
+def _no_number(text: str, what: Kind, field: str) -> OutOfRange:
+    return OutOfRange(
+        f"“{text[:40]}” is not a {what.name}. Type a number with or without its unit, for example "
+        f"{what.example}.",
+        field,
+    )
+
+
+def _number(digits: str, what: Kind, field: str) -> float:
+    """A number as it is typed: 7, 7.5, 7,5, 1 013, 7 1/2, 1/2."""
+    if "/" in digits:
+        whole, top, bottom = re.fullmatch(r"(?:(\d+)[ -] *)?(\d+) ?/ ?(\d+)", digits).groups()  # type: ignore[union-attr]
+        if int(bottom) == 0 or (whole and int(top) >= int(bottom)):
+            raise OutOfRange(f"“{digits}” is no fraction; write for example 7 1/2.", field)
+        return int(whole or 0) + int(top) / int(bottom)
+    compact = digits.replace(" ", "")
+    whole, comma, rest = compact.partition(",")
+    if comma and (len(rest) == 3 or not rest):
+        raise _two_ways(digits, what, field)
+    return float(f"{whole}.{rest}" if comma else compact)
+
+
+def _two_ways(digits: str, what: Kind, field: str) -> OutOfRange:
+    return OutOfRange(
+        f"“{digits.strip()}” can be read two ways. Write the number without a thousands mark, for "
+        f"example {what.example}.",
+        field,
+    )
+
+
+def _unit(named: str, kind: str, what: Kind, field: str) -> str:
+    """Pint's name of a unit as it was typed; empty for none, or for a bare degree sign."""
+    plain = re.sub(r"\s+", " ", named.lower().replace("°", " ").replace(".", " ")).strip()
+    if kind in ("temperature", "difference", "stem", "brix"):
+        plain = re.sub(r"^(degrees|degree|deg)\b *", "", plain)
+        if named and not plain:
+            return ""
+    if not named:
+        return ""
+    imperial = re.sub(r"^(imperial|imp|uk)\b *", "", plain)
+    american = re.sub(r"^us\b *", "", plain)
+    spelt = SPELLINGS[kind]
+    if kind in ("volume", "jar") and imperial != plain and spelt.get(imperial) in _IMPERIAL:
+        return f"imperial_{spelt[imperial]}"
+    if kind in ("volume", "jar") and american != plain and american in spelt:
+        return f"us {spelt[american]}"
+    if plain not in spelt:
+        raise _wrong_unit(named, what, field)
+    return spelt[plain] or "1"
+
+
+def _wrong_unit(named: str, what: Kind, field: str) -> OutOfRange:
+    offered = " or ".join(unit.symbol for unit in what.units if unit.symbol) or "no unit"
+    return OutOfRange(
+        f"“{named[:20]}” is not a unit of {what.name}. Use {offered}, for example {what.example}.",
+        field,
+    )
+
+
+def _require_one_kind(text: str, parts: list[_Part], what: Kind, field: str) -> None:
+    """Several numbers add up only with a unit each, the larger first: 3 lb 5 oz."""
+    units = [part.unit for part in parts]
+    offset = what.name in ("temperature", "count", "percentage", "Brix", "reading of the stem")
+    if offset or any(unit in ("", "1") for unit in units):
+        raise OutOfRange(
+            f"“{text[:40]}” can be read two ways. Write one number, for example {what.example}.",
+            field,
+        )
+    sizes = [scale(unit.removeprefix("us "), what.inside.pint)[0] for unit in units]
+    if sizes != sorted(sizes, reverse=True) or len(set(sizes)) < len(sizes):
+        raise OutOfRange(
+            f"“{text[:40]}” is not read: write the larger unit first and each once, as 3 lb 5 oz.",
+            field,
+        )
+
+
+def _inside(part: _Part, what: Kind, chosen: Unit, *, imperial: bool) -> float:
+    """A number with its unit in the kind's inside unit."""
+    unit = part.unit
+    if unit in ("", "1"):
+        unit = chosen.pint if unit == "" else what.inside.pint
+    elif unit.startswith("us "):
+        unit = unit.removeprefix("us ")
+    elif imperial and unit in _IMPERIAL:
+        unit = f"imperial_{unit}"
+    own = next((u.to_inside for u in what.units if u.pint == unit and u.to_inside), None)
+    if own is not None:
+        return own(part.number)
+    if not unit:
+        return part.number
+    times, plus = scale(unit, what.inside.pint)
+    return part.number * times + plus
