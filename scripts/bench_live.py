@@ -132,7 +132,7 @@ def a_night_on_canvas() -> list[tuple[str, float, float]]:
         code = _night(path, _boil(NIGHT))
         now = START + timedelta(seconds=NIGHT)
         with (
-            served(Settings(path, lambda: now, refresh_seconds=0)) as address,
+            served(Settings(database=path, clock=lambda: now, refresh_seconds=0)) as address,
             chromium() as browser,
         ):
             took = []

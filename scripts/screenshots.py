@@ -46,7 +46,9 @@ def main(names: list[str]) -> None:
     with tempfile.TemporaryDirectory() as scratch:
         path = demo.database(Path(scratch))
         demo.make(path)
-        settings = Settings(path, demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
+        settings = Settings(
+            database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
+        )
         with served(settings) as address, chromium() as browser:
             for name, where, shift, width in VIEWS:
                 if names and name not in names:

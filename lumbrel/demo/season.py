@@ -30,7 +30,7 @@ from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
-from lumbrel.store import record
+from lumbrel.store import record, safe
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, add_instrument
@@ -67,6 +67,7 @@ def make(path: Path) -> None:
     with opened(unfinished) as db:
         ready(db)
         db.execute("PRAGMA synchronous = OFF")
+        safe.set_nature(db, "demo")
         Season(db).make()
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")

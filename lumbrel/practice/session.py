@@ -20,7 +20,7 @@ from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
-from lumbrel.store import record
+from lumbrel.store import record, safe
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
@@ -112,6 +112,7 @@ class PracticePan:
         wrong = WRONG_BY_K if "thermometer" in self.faults else 0.0
         with opened(self.database) as db:
             ready(db)
+            safe.set_nature(db, "practice")
             example.load_example(db, STARTS_AT)
             save_kitchen(
                 db,

@@ -373,6 +373,11 @@ def shares(db: Connection, entry_id: str, line: int) -> dict[str, float]:
     return {row["woodlot_id"]: row["solids_kg"] for row in rows}
 
 
+def drop_shares(db: Connection, entry_id: str) -> None:
+    """Forget whose sugar a line moved, when it counts no more."""
+    db.execute("DELETE FROM flow_share WHERE entry_id = ?", (entry_id,))
+
+
 def save_shares(db: Connection, entry_id: str, line: int, solids: dict[str, float]) -> None:
     """Keep whose sugar a flow carries."""
     db.execute("DELETE FROM flow_share WHERE entry_id = ? AND line = ?", (entry_id, line))

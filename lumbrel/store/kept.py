@@ -203,6 +203,14 @@ def keep_reach(db: Connection, parcel_ids: set[str]) -> None:
         )
 
 
+def reaches(db: Connection, source_id: str, target_id: str) -> bool:
+    """Whether one parcel has gone into another of its kind, by any way."""
+    row = db.execute(
+        "SELECT 1 FROM reach WHERE source_id = ? AND target_id = ?", (source_id, target_id)
+    ).fetchone()
+    return row is not None
+
+
 MOST_WAITING = 200
 
 

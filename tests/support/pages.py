@@ -36,7 +36,9 @@ def season() -> str:
     folder = Path(tempfile.mkdtemp())
     SHARED.callback(shutil.rmtree, folder)
     path = season_copy(folder)
-    settings = Settings(path, demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
+    settings = Settings(
+        database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
+    )
     return SHARED.enter_context(served(settings))
 
 
@@ -55,7 +57,9 @@ class BrowserCase(unittest.TestCase):
 
     def serve(self, path: Path, clock: Callable[[], datetime] | None = None, **more: Any) -> str:
         """Serve a record of its own for this test; returns the address."""
-        return self.enterContext(served(Settings(path, clock or (lambda: self.now), **more)))
+        return self.enterContext(
+            served(Settings(database=path, clock=clock or (lambda: self.now), **more))
+        )
 
     def open(self, width: int = 1280, height: int = 800) -> Page:
         """A page with nothing remembered from any other."""

@@ -14,7 +14,7 @@ from tests.support.kitchen import NOON, KitchenCase
 class AnythingGoes(KitchenCase):
     def test_no_sequence_of_entries_breaks_a_page(self) -> None:
         self.at = NOON
-        app = create_app(Settings(self.path, lambda: self.at))
+        app = create_app(Settings(database=self.path, clock=lambda: self.at))
         client = self.enterContext(
             TestClient(
                 app,

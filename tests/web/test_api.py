@@ -217,7 +217,7 @@ class Api(unittest.TestCase):
     def setUpClass(cls) -> None:
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
-        app = create_app(Settings(Path(folder.name) / "a.sqlite3"))
+        app = create_app(Settings(database=Path(folder.name) / "a.sqlite3"))
         cls.client = cls.enterClassContext(
             TestClient(app, base_url=HOST, raise_server_exceptions=False)
         )

@@ -14,7 +14,9 @@ from tests.support.kitchen import NOON, KitchenCase
 
 class News(KitchenCase):
     def hub(self) -> Hub:
-        settings = Settings(self.path, lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2)
+        settings = Settings(
+            database=self.path, clock=lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2
+        )
         return Hub(settings, Cache())
 
     def test_a_page_hears_its_batch_and_every_alarm(self) -> None:

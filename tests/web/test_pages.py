@@ -22,7 +22,7 @@ class Pages(KitchenCase):
     def setUp(self) -> None:
         super().setUp()
         self.at = NOON
-        app = create_app(Settings(self.path, lambda: self.at))
+        app = create_app(Settings(database=self.path, clock=lambda: self.at))
         self.client = self.enterContext(
             TestClient(app, base_url=HOST, follow_redirects=False, raise_server_exceptions=False)
         )

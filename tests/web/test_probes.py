@@ -14,7 +14,7 @@ from tests.support.kitchen import NOON, KitchenCase
 class Probes(KitchenCase):
     def setUp(self) -> None:
         super().setUp()
-        app = create_app(Settings(self.path, lambda: NOON, refresh_seconds=0))
+        app = create_app(Settings(database=self.path, clock=lambda: NOON, refresh_seconds=0))
         self.client = self.enterContext(
             TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
         )

@@ -16,7 +16,6 @@ from collections.abc import Sequence
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan.fitted_boil import BoilFit, DensityReading, HeatReading, Step
-from lumbrel.core.pan.least_squares import MassBalance
 
 NEXT_CHECK_MINUTES = (2.0, 30.0)
 TAKE_IN_SIGMA_BRIX = 0.3
@@ -59,6 +58,9 @@ def fit(
             "(prior_rate_kg_per_min): without either nothing says how fast it boils off.",
             "readings",
         )
+    # NumPy takes longer to come than most calculations do: it comes when it is wanted.
+    from lumbrel.core.pan.least_squares import MassBalance
+
     ordered = tuple(sorted(steps, key=lambda step: step.minute))
     solids = _solids(mass_kg * brix / 100, ordered)
     balance = MassBalance(

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 class Request(BaseModel):
     """SI in, names with their units; unknown names and NaN are refused."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, defer_build=True)
 
     @field_validator("*")
     @classmethod
@@ -31,6 +31,8 @@ class WorkingStep(BaseModel):
 
 class Answer(BaseModel):
     """Every answer carries its working."""
+
+    model_config = ConfigDict(defer_build=True)
 
     working: list[WorkingStep]
 

@@ -9,7 +9,7 @@ from lumbrel.services.pan.board import Board, board_of
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
-ALL_BUT = 0.95
+ALL_BUT, IMPOSSIBLE = 0.95, 1.5
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
@@ -41,7 +41,9 @@ def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
     _ask_when_thin(form, board)
     if mass is None:
         return None
-    if mass >= board.mass_kg * ALL_BUT:
+    if mass > board.mass_kg * IMPOSSIBLE:
+        form.errors["mass"] = f"Only about {board.mass_kg:.1f} kg is in the pan by the arithmetic."
+    elif mass >= board.mass_kg * ALL_BUT:
         form.ask(
             "mass",
             f"That is all there is, about {board.mass_kg:.1f} kg: a pan run dry burns. If it is "

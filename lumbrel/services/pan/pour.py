@@ -15,11 +15,12 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
-from lumbrel.store import kept, record
+from lumbrel.store import flow, kept, record
 from lumbrel.store.record import Batch
 
 THE_OTHER = UUID("6c756d62-7265-6c00-8000-706f75726564")
 """From the id of the line where it was poured to that of the line where it came from."""
+IMPOSSIBLE = 1.5
 ALL_BUT = 0.98
 """Who pours nearly all is taken to pour all."""
 MASS = Bounds("mass", "mass", 0.01, 5000, "What was poured must weigh between 0.01 and 5000 kg.")
@@ -49,7 +50,9 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     there_kg, brix = _there(other)
     if form.errors:
         return None
-    if mass is not None and mass > there_kg * 1.1:
+    if mass is not None and mass > there_kg * IMPOSSIBLE:
+        form.errors["mass"] = f"Only about {there_kg:.1f} kg is there by the arithmetic."
+    elif mass is not None and mass > there_kg * 1.1:
         form.ask("mass", f"Only about {there_kg:.1f} kg is there by the arithmetic. Is it so?")
     boils = board_of(context).evidence.probe_now if context.drawn is None else None
     facts = AddedFacts(
@@ -67,6 +70,12 @@ def _why_not(context: BatchContext, other: BatchContext) -> str:
         return "Pan goes into pan and kettle into kettle: draw that one off first."
     if context.poured_away or context.called_off:
         return "This batch is gone; pour into another."
+    parcel = flow.bulk_id if context.drawn else flow.charge_id
+    if kept.reaches(context.db, parcel(context.batch.id), parcel(other.batch.id)):
+        return (
+            f"Some of this batch is in {other.batch.code} already: poured back, nobody could say "
+            "whose sugar is whose."
+        )
     return ""
 
 

@@ -37,6 +37,8 @@ PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
 JUST_AFTER_MINUTES = 1e-6
+MOST_TAKEN = 0.97
+"""Of the sugar in a pan no more is taken out, whatever was weighed: something always stays."""
 STEADY_K = 1.5
 """A boil never moves so far within one point of a run: what does was cold in between."""
 
@@ -90,12 +92,15 @@ def _additions(
     steps: list[Step] = []
     unsettled = [(start, start)]
     read: set[datetime] = set()
+    solids = context.taken_in.facts.mass_kg * context.taken_in.facts.brix / 100
     for entry in context.current:
         if isinstance(entry.facts, (*READINGS, DepthFacts)):
             read.add(entry.at)
         if isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < until:
             minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
-            steps.append(Step(minutes, -entry.facts.mass_kg, entry.facts.brix))
+            taken = min(entry.facts.mass_kg, MOST_TAKEN * solids / (entry.facts.brix / 100))
+            solids -= taken * entry.facts.brix / 100
+            steps.append(Step(minutes, -taken, entry.facts.brix))
         if not isinstance(entry.facts, AddedFacts) or entry.at > until:
             continue
         kg, brix, held = entry.facts.mass_kg, entry.facts.brix, 0.0
@@ -108,6 +113,7 @@ def _additions(
             unsettled.append((entry.at, entry.at + timedelta(minutes=held / slow)))
         minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
         after = JUST_AFTER_MINUTES if entry.at in read else 0.0
+        solids += kg * brix / 100
         steps.append(Step(minutes + after, kg + held, kg * brix / (kg + held)))
     return steps, unsettled
 

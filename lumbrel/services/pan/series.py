@@ -3,6 +3,7 @@
 import json
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
+from math import isfinite
 from typing import Any
 
 from lumbrel.core.pan.target import CEILING_BRIX, FLOOR_BRIX
@@ -64,7 +65,9 @@ def _samples(board: Board, since: float, until: datetime) -> dict[str, list[floa
     probe, context = board.evidence.probe, board.context
     if probe is None:
         return {"at": [], "value": []}
-    start = max(context.taken_in.at, datetime.fromtimestamp(max(since, 0.0), UTC))
+    start = context.taken_in.at
+    if isfinite(since) and since > start.timestamp():
+        start = datetime.fromtimestamp(min(since, until.timestamp()), UTC)
     times, values = samples_store.sample_arrays(context.db, probe.id, start, until)
     if _unit(context) == "F":
         # A night has 28 800: what `convert` does, without its look-up for each.

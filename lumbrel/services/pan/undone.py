@@ -40,7 +40,9 @@ def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
 
 
 def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
-    code = kept.taken_since(context.db, context.vessel.id, entry.at, context.batch.id)
+    there = (b for b in kept.waiting(context.db, "pan") if b.vessel_id == context.vessel.id)
+    now = next((b.code for b in there if b.id != context.batch.id), "")
+    code = now or kept.taken_since(context.db, context.vessel.id, entry.at, context.batch.id)
     if not code:
         return ""
     return (

@@ -2,6 +2,7 @@
 
 import hashlib
 import secrets
+import sqlite3
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -18,6 +19,7 @@ from lumbrel.store.db import transaction
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.samples import Sample
 
+NO_MOMENT = "at a time that no calendar has"
 UNREADABLE = "a line that is no temperature"
 MOST_AT_ONCE = 10_000
 
@@ -52,22 +54,28 @@ def _gates_of(db: Connection) -> _Gates:
 
 
 def take(
-    db: Connection, probe_id: str, samples: Sequence[tuple[datetime, float]], now: datetime
+    db: Connection,
+    probe_id: str,
+    samples: Sequence[tuple[datetime, float]],
+    now: datetime,
+    *,
+    no_moment: int = 0,
 ) -> Taken:
     """Take what a probe sent: what is believed is in the record when this returns.
 
     Args:
         samples: when and degC, in any order; at most 10 000.
         now: the kitchen's time.
+        no_moment: how many more came at a time that no calendar has; they are counted.
     Raises:
         NotFound: no such thermometer is registered.
     """
     if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
         raise NotFound("There is no such thermometer; register it on the kitchen's page.")
-    refused: Counter[str] = Counter()
+    refused: Counter[str] = Counter({NO_MOMENT: no_moment} if no_moment else {})
     believed: list[Sample] = []
     gates = _gates_of(db)
-    with gates.lock, transaction(db):
+    with gates.lock:
         gate = gates.of(db, probe_id, now)
         for at, value in samples[:MOST_AT_ONCE]:
             why = gate.refusal(at, value, now)
@@ -75,9 +83,15 @@ def take(
                 refused[why] += 1
             else:
                 believed.append(Sample(at, value))
-        kept = samples_store.add_samples(db, probe_id, believed)
-        for reason, count in refused.items():
-            probes.note_trouble(db, probe_id, reason, now, count)
+        try:
+            with transaction(db):
+                kept = samples_store.add_samples(db, probe_id, believed)
+                for reason, count in refused.items():
+                    probes.note_trouble(db, probe_id, reason, now, count)
+        except sqlite3.Error:
+            # What was let through is not in the record: it may come again.
+            gates.by_probe.pop(probe_id, None)
+            raise
     return Taken(kept, len(believed) - kept, dict(refused))
 
 

@@ -56,6 +56,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     touched = set()
     if entry.supersedes:
         touched |= _ends(flow.flows_of_line(db, entry.supersedes))
+        flow.drop_shares(db, entry.supersedes)
         for parcel_id in touched:
             kept.keep_stock(db, parcel_id)
     called_off = standing.is_called_off(lines)
@@ -63,6 +64,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
         kept.keep_called_off(db, batch.id, called_off)
         for line in lines:
             touched |= _ends(flow.flows_of_line(db, line.id))
+            flow.drop_shares(db, line.id)
     touched |= _ends(write_flows(db, batch, entry, lines))
     _none_short(db, touched)
     if entry.supersedes or called_off:

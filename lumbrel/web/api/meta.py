@@ -1,16 +1,24 @@
 """Health, the documentation's page, how a typed quantity is understood, and what is not there."""
 
-from fastapi import APIRouter, Query
-from fastapi.responses import HTMLResponse
+import sqlite3
+from typing import Any
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.exceptions import HTTPException
 
 from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.kitchen.safekeeping import automatic
+from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.record import written_so_far
+from lumbrel.store.safe import nature
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import TEMPLATES
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.workspace import Workspace
 
 router = APIRouter()
 last = APIRouter()
@@ -19,9 +27,28 @@ UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
 
 
 @router.get("/healthz", tags=["meta"])
-async def health() -> dict[str, str]:
-    """That the server answers, and its version."""
-    return {"status": "ok", "version": __version__}
+def health(request: Request) -> JSONResponse:
+    """Whether the record can be read and its newest line is there; what it is; its last backup."""
+    own: Workspace = request.app.state.workspace
+    answer: dict[str, Any] = {"status": "ok", "version": __version__}
+    if not own.settings.database.exists():
+        return _unwell(answer, "The record is gone: its file is not there any more.")
+    try:
+        with opened(own.settings.database, own.cache) as db:
+            answer["record"] = {
+                "is_a": nature(db),
+                "tables": db.execute("PRAGMA user_version").fetchone()[0],
+                "lines": written_so_far(db),
+            }
+    except sqlite3.Error as error:
+        return _unwell(answer, f"The record cannot be read: {error}.")
+    if own.settings.backups is not None:
+        answer["last_backup"] = next(iter(automatic(own.settings.backups).days), None)
+    return JSONResponse(answer)
+
+
+def _unwell(answer: dict[str, Any], why: str) -> JSONResponse:
+    return JSONResponse(answer | {"status": "unwell", "why": why}, 503)
 
 
 @router.get("/api/constant", include_in_schema=False)

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from lumbrel.services.probes import intake
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.turnstile import Turnstile
 
 router = APIRouter(prefix="/api", tags=["probes"])
 
@@ -45,13 +46,26 @@ def samples(
     authorization: Annotated[str, Header()] = "",
 ) -> TakenModel | JSONResponse:
     """Take samples of the probe whose token this is: `Authorization: Bearer TOKEN`."""
+    caller = visit.request.client.host if visit.request.client else ""
+    turnstile = visit.workspace.cache.shelf("turnstiles").get("probes", Turnstile)
+    wait = turnstile.must_wait(caller)
+    if wait:
+        sentence = "Too many wrong tokens from here. Try again in a minute, with the right one."
+        answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
+        return JSONResponse(answer, 429, {"Retry-After": str(wait)})
     scheme, _, token = authorization.partition(" ")
     probe_id = intake.holder(visit.db, token.strip()) if scheme.lower() == "bearer" else None
     if probe_id is None:
+        turnstile.wrong(caller)
         sentence = "Send the probe's own token: make one on the thermometer's page."
         answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
         return JSONResponse(answer, 401, {"WWW-Authenticate": "Bearer"})
-    sent = [((s.at or visit.now).astimezone(UTC), s.temperature_c) for s in body.samples]
-    taken = intake.take(visit.db, probe_id, sent, visit.now)
+    sent, no_moment = [], 0
+    for sample in body.samples:
+        try:
+            sent.append(((sample.at or visit.now).astimezone(UTC), sample.temperature_c))
+        except (OverflowError, ValueError):
+            no_moment += 1
+    taken = intake.take(visit.db, probe_id, sent, visit.now, no_moment=no_moment)
     visit.workspace.hub.wake()
     return TakenModel(kept=taken.kept, known=taken.known, refused=taken.refused)

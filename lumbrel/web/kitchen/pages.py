@@ -9,6 +9,7 @@ from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
 from lumbrel.services.kitchen.overview import overview as overview_of
 from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
+from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import save_settings
 from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.board import CALL_WORDS
@@ -55,6 +56,7 @@ def _settings(
         which=which,
         forms=forms,
         saved=saved,
+        backups=automatic(folder) if (folder := visit.workspace.settings.backups) else None,
         near_minutes=near_minutes(load_kitchen(visit.db)),
         names={kind: what.name for kind, what in KINDS.items()},
         offers={kind: [(u.key, u.symbol) for u in what.units] for kind, what in KINDS.items()},

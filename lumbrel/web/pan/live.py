@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
+from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan import alarms
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
 from lumbrel.web.shell.request import Fields, Here
@@ -13,6 +14,7 @@ from lumbrel.web.shell.workspace import workspace_of
 
 router = APIRouter()
 LONGEST_CODE = 20
+MOST_ALARMS = 2**63
 
 
 @router.get("/live/{code}")
@@ -42,5 +44,7 @@ async def stream(request: Request, code: str = "") -> StreamingResponse:
 @router.post("/alarms/{alarm_id}/answer")
 def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
     """Answer an alarm; again is harmless."""
+    if not 0 < alarm_id < MOST_ALARMS:
+        raise NotFound("There is no such alarm.")
     found = alarms.acknowledge(visit.db, alarm_id, fields.get("by", ""), visit.now)
     return JSONResponse({"answered": found.id})

@@ -1,5 +1,7 @@
 """The pan station: the board, the slip and the next reading."""
 
+from math import isfinite
+
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
@@ -188,7 +190,7 @@ def cup(
         instrument_id=instrument,
         reading_brix=typed(reading, "stem", 0.1, 85),
         cup_c=typed(cup, "temperature", 0, 100),
-        minutes=min(max(seconds, 0.0), LONGEST_WAIT_S) / 60,
+        minutes=min(max(seconds, 0.0), LONGEST_WAIT_S) / 60 if isfinite(seconds) else 0.0,
     )
     shown = cup_of(context, board_of(context).joint.brix, being_typed)
     return visit.fragment("pan/cup.html", cup=shown, draggable=True)

@@ -1,6 +1,8 @@
 """The practice pan: start one, look at its instruments, change its speed, hear the debrief."""
 
 import random
+import re
+import secrets
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
@@ -17,6 +19,7 @@ from lumbrel.web.shell.workspace import PRACTICE_COOKIE, Workspace, workspace_of
 
 router = APIRouter(prefix="/practice")
 HIDES = 2
+SEED = re.compile(r"[0-9]{1,9}")
 LEAST_REFRESH_S = 0.5
 
 
@@ -35,17 +38,24 @@ async def start(request: Request, fields: Fields) -> Response:
     picked = [key for key in BY_KEY if fields.get(key)]
     if fields.get("surprise", "1") == "1":
         picked = random.sample(sorted(BY_KEY), HIDES)
-    seed = int(fields["seed"]) if fields.get("seed", "").isdigit() else random.randrange(10**6)
+    given = fields.get("seed", "")
+    seed = int(given) if SEED.fullmatch(given) else random.randrange(10**6)
+    # One at a time: whoever presses twice gives up the first pan, and none is left behind.
+    async with request.app.state.practice_door:
+        return await _started(request, speed, picked, seed)
+
+
+async def _started(request: Request, speed: int, picked: list[str], seed: int) -> Response:
     await _give_up(request)
     pan = await run_in_threadpool(PracticePan, speed, picked, seed)
     own: Workspace = request.app.state.workspace
     settings = Settings(
-        pan.database,
-        pan.clock,
-        own.settings.allowed_hosts,
+        database=pan.database,
+        clock=pan.clock,
+        allowed_hosts=own.settings.allowed_hosts,
         refresh_seconds=max(own.settings.refresh_seconds, LEAST_REFRESH_S),
     )
-    workspace = Workspace(settings, key=f"p{seed}-{id(pan) % 100_000}", pan=pan)
+    workspace = Workspace(settings, key=f"p{secrets.token_hex(6)}", pan=pan)
     await workspace.hub.start()
     pan.start()
     request.app.state.practice = workspace
@@ -65,7 +75,8 @@ async def _give_up(request: Request) -> None:
 @router.post("/leave")
 async def leave(request: Request) -> Response:
     """Back to the kitchen; the practice record is forgotten."""
-    await _give_up(request)
+    async with request.app.state.practice_door:
+        await _give_up(request)
     answer = RedirectResponse("/", 303)
     answer.delete_cookie(PRACTICE_COOKIE)
     return answer

@@ -1,22 +1,30 @@
 """The application, wired in one place; nothing happens at import."""
 
+import asyncio
+import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from lumbrel import __version__
+from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
-from lumbrel.web.shell.errors import answer_errors
+from lumbrel.web.shell.errors import answer_errors, unexpected
+from lumbrel.web.shell.refusals import Refused
 from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
 from lumbrel.web.shell.security import Guard
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.workspace import Workspace
+
+LOG = logging.getLogger("lumbrel.backup")
+LOOK_FOR_A_NEW_DAY_SECONDS = 600.0
 
 
 @asynccontextmanager
@@ -25,11 +33,28 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     with opened(own.settings.database) as db:
         ready(db)
     await own.hub.start()
+    keeper = asyncio.create_task(_keep_safe(own)) if own.settings.backups else None
     yield
+    if keeper:
+        keeper.cancel()
     await own.hub.stop()
     if app.state.practice:
         await app.state.practice.hub.stop()
         app.state.practice.pan.stop()
+
+
+async def _keep_safe(own: Workspace) -> None:
+    """Back the record up once a day while it is served."""
+    folder = own.settings.backups
+    assert folder is not None
+    while True:
+        try:
+            now = own.settings.clock()
+            if await run_in_threadpool(back_up_today, own.settings.database, folder, now):
+                LOG.info("backed up to %s", folder)
+        except Exception:  # tomorrow may fare better, and the kitchen must go on
+            LOG.exception("the backup of the day failed")
+        await asyncio.sleep(LOOK_FOR_A_NEW_DAY_SECONDS)
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -45,11 +70,12 @@ def create_app(settings: Settings) -> FastAPI:
     )
     app.state.workspace = Workspace(settings)
     app.state.practice = None
+    app.state.practice_door = asyncio.Lock()
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts))
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, unexpected=unexpected)
     app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
-    app.include_router(api_routes())
+    app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())
     answer_errors(app)
     return app

@@ -1,21 +1,37 @@
-"""Every refusal becomes a sentence: JSON for the API, a page for a person."""
+"""Every refusal becomes a sentence: JSON for a program, a page for a person."""
 
+import logging
 import sqlite3
+from contextlib import suppress
+from urllib.parse import urlsplit
+from uuid import uuid4
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse
+from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services.base.form import BadInput, NotFound
-from lumbrel.store.db import opened
+from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
+from lumbrel.store.db import IdReused, opened
 from lumbrel.web.shell.refusals import out_of_range, sentences
-from lumbrel.web.shell.render import page
-from lumbrel.web.shell.workspace import workspace_of
+from lumbrel.web.shell.render import STATIC, TEMPLATES, page
+from lumbrel.web.shell.workspace import StaleWorkspace, Workspace, workspace_of
 
-BUSY = "The record is busy or its disk is full; nothing was written. Send it again."
+LOG = logging.getLogger("lumbrel.web")
+BUSY = "Somebody else is writing in the record for longer than usual; nothing was written."
+STORE_SAYS = {
+    sqlite3.SQLITE_BUSY: BUSY,
+    sqlite3.SQLITE_LOCKED: BUSY,
+    sqlite3.SQLITE_FULL: "The disk is full; nothing was written. Make room, then send it again.",
+    sqlite3.SQLITE_IOERR: "The disk did not take it; nothing was written. See to the disk first.",
+    sqlite3.SQLITE_READONLY: "The record cannot be written in: its file or folder is read-only.",
+    sqlite3.SQLITE_CANTOPEN: "The record cannot be opened. Is its folder still there?",
+    sqlite3.SQLITE_CORRUPT: "The record is damaged. Stop here and restore the newest backup.",
+    sqlite3.SQLITE_NOTADB: "The record is damaged. Stop here and restore the newest backup.",
+}
+"""What the store refuses in a way that a person can see to, by SQLite's code."""
 
 
 def _wants_json(request: Request) -> bool:
@@ -23,10 +39,51 @@ def _wants_json(request: Request) -> bool:
 
 
 def _error_page(request: Request, status: int, title: str, sentence: str) -> Response:
-    workspace = workspace_of(request)
+    workspace: Workspace = request.app.state.workspace
+    with suppress(StaleWorkspace):
+        workspace = workspace_of(request)
     with opened(workspace.settings.database, workspace.cache) as db:
-        shown = {"title": title, "sentence": sentence}
+        shown = {"title": title, "sentence": sentence, "typed": _typed(request)}
         return page(request, db, "shell/error.html", "error", status, **shown)
+
+
+def _typed(request: Request) -> list[tuple[str, str]]:
+    """What was sent with a form, but for its own bookkeeping."""
+    fields: dict[str, str] = getattr(request.state, "typed", {})
+    kept = ((k, v) for k, v in fields.items() if v and k != "id" and not k.endswith(CONFIRMED))
+    return [(name.replace("_", " "), text) for name, text in kept]
+
+
+def _way_back(request: Request) -> str:
+    """Where the person came from, in this application."""
+    came = urlsplit(request.headers.get("referer", ""))
+    here = came.netloc == request.headers.get("host", "") and came.path.startswith("/")
+    return came.path if here else "/"
+
+
+def _plain_page(request: Request, status: int, title: str, sentence: str, number: str) -> Response:
+    """A page that needs nothing of the record."""
+    shown = TEMPLATES.get_template("shell/plain_error.html").render(
+        static=STATIC,
+        title=title,
+        sentence=sentence,
+        number=number,
+        typed=_typed(request),
+        back=_way_back(request),
+    )
+    return HTMLResponse(shown, status)
+
+
+def unexpected(request: Request, error: Exception) -> Response:
+    """Whatever nobody foresaw: logged under a number that the person sees too."""
+    number = uuid4().hex[:8]
+    LOG.error("%s: %s %s", number, request.method, request.url.path, exc_info=error)
+    sentence = "That was not foreseen. What you sent may not have been written: look before you "
+    sentence += "send it again."
+    if _wants_json(request):
+        answer = {"detail": [{"loc": ["server"], "msg": sentence}], "error": number}
+        return JSONResponse(answer, 500)
+    return _plain_page(request, 500, "Something went wrong", sentence, number)
 
 
 def _not_valid(request: Request, error: Exception) -> Response:
@@ -47,12 +104,32 @@ def _bad_input(request: Request, error: Exception) -> Response:
     return _error_page(request, 422, "That cannot be taken", str(error))
 
 
+def _conflict(request: Request, error: Exception) -> Response:
+    if _wants_json(request):
+        return JSONResponse({"detail": [{"loc": ["id"], "msg": str(error)}]}, 409)
+    return _error_page(request, 409, "Sent under a used id", str(error))
+
+
 def _not_found(request: Request, error: Exception) -> Response:
     return _error_page(request, 404, "Not here", str(error))
 
 
-def _busy(request: Request, error: Exception) -> Response:
-    return JSONResponse({"detail": [{"loc": ["store"], "msg": BUSY}]}, 503)
+def _store_error(request: Request, error: Exception) -> Response:
+    """What the store refuses: said as it is where it is known, else an error like any other."""
+    code = getattr(error, "sqlite_errorcode", 0) & 0xFF
+    sentence = STORE_SAYS.get(code)
+    if sentence is None:
+        return unexpected(request, error)
+    number = uuid4().hex[:8]
+    LOG.warning("%s: %s %s: %s", number, request.method, request.url.path, error)
+    headers = {"Retry-After": "5"} if sentence is BUSY else {}
+    if _wants_json(request):
+        answer = {"detail": [{"loc": ["store"], "msg": sentence}], "error": number}
+        return JSONResponse(answer, 503, headers)
+    title = "The record is busy" if sentence is BUSY else "The record cannot be written"
+    shown = _plain_page(request, 503, title, sentence, number)
+    shown.headers.update(headers)
+    return shown
 
 
 def _http_error(request: Request, error: Exception) -> Response:
@@ -70,11 +147,17 @@ def _http_error(request: Request, error: Exception) -> Response:
     return _error_page(request, status, "That cannot be taken", sentence)
 
 
+def _stale(request: Request, error: Exception) -> Response:
+    return _plain_page(request, 409, "That practice pan is over", str(error), "")
+
+
 def answer_errors(app: FastAPI) -> None:
     """Register what answers each kind of refusal."""
     app.add_exception_handler(RequestValidationError, _not_valid)
     app.add_exception_handler(OutOfRange, _refused)
     app.add_exception_handler(BadInput, _bad_input)
     app.add_exception_handler(NotFound, _not_found)
-    app.add_exception_handler(sqlite3.OperationalError, _busy)
+    app.add_exception_handler(IdReused, _conflict)
+    app.add_exception_handler(StaleWorkspace, _stale)
+    app.add_exception_handler(sqlite3.Error, _store_error)
     app.add_exception_handler(HTTPException, _http_error)

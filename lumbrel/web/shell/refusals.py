@@ -3,8 +3,22 @@
 from typing import Any
 
 from fastapi.exceptions import RequestValidationError
+from pydantic import BaseModel
 
 from lumbrel.core.errors import OutOfRange
+
+
+class Refusal(BaseModel):
+    """What is wrong, and where."""
+
+    loc: list[str | int]
+    msg: str
+
+
+class Refused(BaseModel):
+    """Why nothing was computed or written: each `msg` is a sentence that says what is allowed."""
+
+    detail: list[Refusal]
 
 
 def out_of_range(error: OutOfRange) -> list[dict[str, Any]]:

@@ -1,5 +1,6 @@
 """From a service's object to a page: one environment, one formatter, one error page."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from importlib import import_module
@@ -20,7 +21,7 @@ from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.plot import grade_key
-from lumbrel.web.shell.workspace import workspace_of
+from lumbrel.web.shell.workspace import AT, workspace_of
 
 WEB = Path(__file__).parent.parent
 STATIC = f"/static/{__version__}"
@@ -139,5 +140,15 @@ def fragment(
         "show": Display(kitchen),
         "form": Filled(),
         "practice": workspace.pan,
+        "workspace": workspace.name,
     }
-    return HTMLResponse(TEMPLATES.get_template(template).render(known | more), status)
+    rendered = TEMPLATES.get_template(template).render(known | more)
+    return HTMLResponse(_addressed(rendered, workspace.name), status)
+
+
+_POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*\baction="[^"?]+)"')
+
+
+def _addressed(rendered: str, workspace: str) -> str:
+    """A page whose forms all say of which workspace it is."""
+    return _POSTS.sub(rf'\1?{AT}={workspace}"', rendered)

@@ -68,7 +68,14 @@ def _visit(request: Request) -> Iterator[Visit]:
 
 async def _fields(request: Request) -> dict[str, str]:
     form = await request.form(max_files=0, max_fields=MAX_FIELDS)
-    return {name: value for name, value in form.items() if isinstance(value, str)}
+    fields = {_plain(name): _plain(v) for name, v in form.items() if isinstance(v, str)}
+    request.state.typed = fields
+    return fields
+
+
+def _plain(text: str) -> str:
+    """Text as it can be stored and shown: half a character is none."""
+    return text.encode("utf-8", "replace").decode("utf-8").replace("\0", "")
 
 
 Here = Annotated[Visit, Depends(_visit)]

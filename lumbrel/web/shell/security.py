@@ -1,9 +1,14 @@
 """Headers on every answer, bodies bounded, writes from other sites refused."""
 
+import logging
+import time
+from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.responses import JSONResponse, PlainTextResponse
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+from starlette.responses import JSONResponse, PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MAX_BODY_BYTES = 256 * 1024
@@ -13,17 +18,27 @@ CONTENT_SECURITY_POLICY = (
     "frame-ancestors 'none'"
 )
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
+TOO_LARGE = f"A body may have at most {MAX_BODY_BYTES // 1024} KB; nothing was written."
+REQUESTS = logging.getLogger("lumbrel.requests")
 
 
-class BodyTooLarge(Exception):
+class BodyTooLarge(HTTPException):
     """A body went over the bound while it was read."""
+
+    def __init__(self) -> None:
+        super().__init__(413, TOO_LARGE)
 
 
 class Guard:
-    """One plain ASGI layer around the application."""
+    """One plain ASGI layer around the application.
 
-    def __init__(self, app: ASGIApp) -> None:
+    Args:
+        unexpected: what answers an error that nobody foresaw.
+    """
+
+    def __init__(self, app: ASGIApp, unexpected: Callable[[Request, Exception], Response]) -> None:
         self.app = app
+        self._unexpected = unexpected
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Check, then pass on with a counted body and completed headers."""
@@ -31,10 +46,17 @@ class Guard:
             await self.app(scope, receive, send)
             return
         headers = Headers(scope=scope)
+        began, only_head = time.perf_counter(), scope["method"] == "HEAD"
+        if only_head:
+            # What is answered to GET, without its body.
+            scope = {**scope, "method": "GET"}
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
                 _complete(MutableHeaders(scope=message), scope["path"])
+                _log(scope, message["status"], began)
+            elif only_head:
+                message = {**message, "body": b""}
             await send(message)
 
         if scope["method"] not in SAFE_METHODS and _from_another_site(headers):
@@ -69,11 +91,20 @@ class Guard:
         except BodyTooLarge:
             if not started:
                 await _too_large()(scope, receive, send_with_headers)
+        except Exception as error:
+            said = self._unexpected(Request(scope, receive), error)
+            if not started:
+                await said(scope, receive, send_with_headers)
+
+
+def _log(scope: Scope, status: int, began: float) -> None:
+    if REQUESTS.isEnabledFor(logging.DEBUG):
+        took = 1000 * (time.perf_counter() - began)
+        REQUESTS.debug("%s %s %d, %.0f ms", scope["method"], scope["path"], status, took)
 
 
 def _too_large() -> JSONResponse:
-    sentence = f"A body may have at most {MAX_BODY_BYTES // 1024} KB; nothing was written."
-    return JSONResponse({"detail": [{"loc": ["body"], "msg": sentence}]}, 413)
+    return JSONResponse({"detail": [{"loc": ["body"], "msg": TOO_LARGE}]}, 413)
 
 
 def _from_another_site(headers: Headers) -> bool:

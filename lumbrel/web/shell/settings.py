@@ -11,7 +11,7 @@ def system_clock() -> datetime:
     return datetime.now(UTC)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Settings:
     """Where the database is, what time it is, and who may call.
 
@@ -23,3 +23,5 @@ class Settings:
     allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost", "[::1]")
     demo: bool = False
     refresh_seconds: float = 1.0
+    backups: Path | None = None
+    """Where automatic backups go; none are made if left out."""

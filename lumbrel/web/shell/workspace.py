@@ -10,6 +10,13 @@ from lumbrel.web.shell.hub import Hub
 from lumbrel.web.shell.settings import Settings
 
 PRACTICE_COOKIE = "practice"
+AT, OWN = "at", "kitchen"
+"""In the address of whatever writes: the workspace of the page it was sent from; the kitchen's own."""
+WRITES = ("POST", "PUT", "PATCH", "DELETE")
+
+
+class StaleWorkspace(Exception):
+    """Something was sent to a practice pan that is over."""
 
 
 @dataclass
@@ -23,14 +30,30 @@ class Workspace:
     """Empty for the kitchen's own; a browser in practice carries the other's key."""
     pan: PracticePan | None = None
 
+    @property
+    def name(self) -> str:
+        """As addresses name it."""
+        return self.key or OWN
+
     def __post_init__(self) -> None:
         self.hub = Hub(self.settings, self.cache)
 
 
 def workspace_of(request: Request) -> Workspace:
-    """The workspace a request belongs to, by the browser's cookie."""
+    """The workspace a request belongs to. A page says in the address of what it sends which one it
+    is of, so that one left open never writes into another; a look goes by the browser's cookie.
+
+    Raises:
+        StaleWorkspace: a practice pan that is over was written to.
+    """
     practice: Workspace | None = request.app.state.practice
-    if practice and request.cookies.get(PRACTICE_COOKIE) == practice.key:
-        return practice
     own: Workspace = request.app.state.workspace
+    key = request.query_params.get(AT) or request.cookies.get(PRACTICE_COOKIE) or OWN
+    if practice and key == practice.key:
+        return practice
+    if key != OWN and request.method in WRITES:
+        raise StaleWorkspace(
+            "This page belongs to a practice pan that has ended. Nothing was written, least of all "
+            "into the kitchen's own record."
+        )
     return own

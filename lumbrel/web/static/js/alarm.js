@@ -95,7 +95,10 @@ async function answer() {
   answered.add(id);
   const body = new URLSearchParams({ by: by.value.trim() });
   try {
-    await fetch(`/alarms/${id}/answer`, { method: "POST", body });
+    await fetch(`/alarms/${id}/answer?at=${document.body.dataset.workspace}`, {
+      method: "POST",
+      body,
+    });
   } catch {
     answered.delete(id);
   }

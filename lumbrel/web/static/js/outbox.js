@@ -40,7 +40,8 @@ function words(line) {
   const typed = [...new URLSearchParams(line.body)]
     .filter(([name, value]) => value && !UNSAID.includes(name))
     .map(([, value]) => value);
-  return `${line.action.split("/").pop()} ${typed.join(", ")}`;
+  const kind = new URL(line.action, location.href).pathname.split("/").pop();
+  return `${kind} ${typed.join(", ")}`;
 }
 
 function shown(line) {

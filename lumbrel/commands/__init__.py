@@ -1,0 +1,1 @@
+"""What the command line does, a module a family of commands."""

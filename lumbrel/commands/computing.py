@@ -1,0 +1,99 @@
+"""One calculation of the API, without a server."""
+
+import argparse
+import json
+import sys
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from lumbrel.commands.say import refuse
+
+if TYPE_CHECKING:
+    from lumbrel.services.base.calculation import Answer, Calculation
+
+STATIONS_OF = {
+    "boiling-point": "day",
+    "finish-point": "day",
+    "finish-point/schools": "day",
+    "thermometer/brix": "day",
+    "hydrometer/correct": "bench",
+    "hydrometer/mark": "bench",
+    "hydrometer/baume": "bench",
+    "refractometer/correct": "bench",
+    "agreement": "bench",
+    "mass-balance": "pan",
+    "finish-time": "pan",
+    "vessel/depth": "pan",
+    "colour/grade": "colour",
+    "colour/blend": "colour",
+    "jar/volume": "jar",
+    "cooling": "jar",
+    "confection": "candy",
+}
+"""Where each calculation is at home: only that is loaded, so that it answers at once."""
+
+
+def compute(arguments: argparse.Namespace) -> int:
+    """Compute one calculation, or list them all."""
+    from pydantic import ValidationError
+
+    from lumbrel.core.errors import OutOfRange
+
+    calculation = _named(arguments.calculation)
+    if calculation is None:
+        return _list(asked=arguments.calculation is not None)
+    unnamed = next((pair for pair in arguments.given if "=" not in pair), None)
+    if unnamed is not None:
+        return refuse(f"write name=value, not {unnamed!r}")
+    try:
+        answer = calculation.run(calculation.request.model_validate(_given(arguments.given)))
+    except OutOfRange as error:
+        return refuse(error.sentence)
+    except ValidationError as error:
+        for one in error.errors():
+            place = ".".join(str(part) for part in one["loc"])
+            print(f"lumbrel: {place}: {one['msg']}", file=sys.stderr)
+        return 2
+    if arguments.json:
+        print(answer.model_dump_json(indent=2))
+    else:
+        _print_answer(answer)
+    return 0
+
+
+def _named(name: str | None) -> "Calculation | None":
+    if name not in STATIONS_OF:
+        return None
+    home = import_module(f"lumbrel.services.{STATIONS_OF[name]}.calculations")
+    found: Calculation = next(one for one in home.CALCULATIONS if one.name == name)
+    return found
+
+
+def _list(*, asked: bool) -> int:
+    from lumbrel.services.stations import CALCULATIONS
+
+    for calculation in CALCULATIONS:
+        names = ", ".join(calculation.request.model_fields)
+        print(f"{calculation.name:24} {calculation.summary}\n{'':24} {names}")
+    return 2 if asked else 0
+
+
+def _given(pairs: list[str]) -> dict[str, Any]:
+    """What was written as name=value: JSON where it reads as such, else text."""
+    given: dict[str, Any] = {}
+    for pair in pairs:
+        name, _, text = pair.partition("=")
+        try:
+            given[name] = json.loads(text)
+        except ValueError:
+            given[name] = text
+    return given
+
+
+def _print_answer(answer: "Answer") -> None:
+    for name, value in answer.model_dump(exclude={"working"}).items():
+        print(f"{name} = {value}")
+    for step in answer.working:
+        value = f"{step.value:.4f}" if isinstance(step.value, float) else step.value
+        source = f"  ({step.source})" if step.source else ""
+        print(f"    {step.label}: {value} {step.unit}{source}")

@@ -1,0 +1,46 @@
+"""Listening to a probe."""
+
+import argparse
+
+from lumbrel.commands.say import log_to, refuse
+from lumbrel.commands.serving import RECORD
+
+
+def listen(arguments: argparse.Namespace) -> int:
+    """Take a probe's readings from a serial port, pipe or TCP until interrupted."""
+    import threading
+
+    from lumbrel import listen as listening
+    from lumbrel.devices.protocols import ProbeSource
+    from lumbrel.services.record.kept import ready
+    from lumbrel.store.db import opened
+    from lumbrel.store.instruments import ThermometerDetail, instruments_of
+    from lumbrel.store.safe import held
+
+    try:
+        source: ProbeSource = (
+            listening.simulated_source()
+            if arguments.simulated
+            else listening.source_of(
+                arguments.tcp, arguments.serial, arguments.baud, arguments.pipe
+            )
+        )
+    except ValueError as error:
+        return refuse(error)
+    record = arguments.data / RECORD
+    if not record.exists():
+        return refuse(f"there is no record in {arguments.data}")
+    with held(record, alone=False):
+        log_to(arguments.data, arguments.log_level)
+        with opened(record) as db:
+            ready(db)
+            known = instruments_of(db, ThermometerDetail)
+        probe = next((i for i in known if arguments.probe in (i.id, i.name)), None)
+        if probe is None:
+            names = ", ".join(i.name for i in known) or "none yet"
+            return refuse(f"no such thermometer; registered: {names}")
+        try:
+            listening.listen(record, probe.id, source, threading.Event())
+        except KeyboardInterrupt:
+            print("Stopped listening.")
+    return 0

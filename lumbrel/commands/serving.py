@@ -1,0 +1,131 @@
+"""Serving a kitchen, or the demonstration."""
+
+import argparse
+import contextlib
+import logging
+import socket
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from lumbrel.commands.say import log_to, refuse
+
+if TYPE_CHECKING:
+    from lumbrel.web.shell.settings import Settings
+
+LOG = logging.getLogger("lumbrel.serve")
+RECORD = "lumbrel.sqlite3"
+
+
+def serve(arguments: argparse.Namespace) -> int:
+    """Serve a kitchen's own record."""
+    from lumbrel.services.record.kept import ready
+    from lumbrel.store.db import opened
+    from lumbrel.web.shell.settings import Settings
+
+    arguments.data.mkdir(parents=True, exist_ok=True)
+    record = arguments.data / RECORD
+    with _had(record):
+        log_to(arguments.data, arguments.log_level)
+        with opened(record) as db:
+            ready(db)
+        settings = Settings(
+            database=record,
+            allowed_hosts=_hosts(arguments.host),
+            backups=arguments.data / "backups",
+        )
+        return _run(settings, arguments)
+
+
+def demo(arguments: argparse.Namespace) -> int:
+    """Serve the demonstration, made first where there is none."""
+    from lumbrel import demo as demonstration
+    from lumbrel.web.shell.settings import Settings
+
+    arguments.data.mkdir(parents=True, exist_ok=True)
+    record = demonstration.database(arguments.data)
+    with _had(record):
+        own = _is_no_demo(record)
+        if own:
+            return refuse(own)
+        if arguments.fresh:
+            for old in arguments.data.glob(f"{RECORD}*"):
+                if not old.name.endswith((".serving", ".in-use")):
+                    old.unlink()
+        if not record.exists():
+            print("Making the Cinderpool season ...", flush=True)
+            demonstration.make(record)
+        log_to(arguments.data, arguments.log_level)
+        clock = demonstration.clock(record, arguments.frozen)
+        live = None if arguments.frozen else demonstration.LiveVessel(record, clock)
+        if live:
+            live.start()
+        settings = Settings(
+            database=record,
+            clock=clock,
+            allowed_hosts=_hosts(arguments.host),
+            demo=True,
+            refresh_seconds=0 if arguments.frozen else 1.0,
+        )
+        try:
+            return _run(settings, arguments)
+        finally:
+            if live:
+                live.stop()
+
+
+def _had(record: Path) -> contextlib.AbstractContextManager[None]:
+    from lumbrel.store.safe import held
+
+    return held(record, alone=True)
+
+
+def _is_no_demo(record: Path) -> str:
+    """Why the demonstration may not use a record; empty when it may."""
+    from lumbrel.services.record.kept import ready
+    from lumbrel.store.db import opened
+    from lumbrel.store.safe import nature
+
+    if not record.exists():
+        return ""
+    with opened(record) as db:
+        ready(db)
+        if nature(db) == "demo":
+            return ""
+    return (
+        f"The record in {record.parent} is a kitchen's own, not the demonstration's. Nothing was "
+        "changed; give the demonstration a folder of its own with --data."
+    )
+
+
+def _hosts(host: str) -> tuple[str, ...]:
+    return tuple({"127.0.0.1", "localhost", "[::1]", host})
+
+
+def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
+    import uvicorn
+
+    from lumbrel.web.shell.app import create_app
+    from lumbrel.web.shell.server import Server
+
+    # Bound before anything is said: an address that is printed is an address that answers.
+    family = socket.AF_INET6 if ":" in arguments.host else socket.AF_INET
+    with socket.socket(family, socket.SOCK_STREAM) as bound:
+        bound.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            bound.bind((arguments.host, arguments.port))
+        except (OSError, OverflowError) as error:
+            why = getattr(error, "strerror", None) or str(error)
+            return refuse(
+                f"{arguments.host}:{arguments.port} cannot be served: {why}. Another port may be "
+                "free: --port 8001."
+            )
+        port = bound.getsockname()[1]
+        app = create_app(settings)
+        config = uvicorn.Config(app, log_config=None, timeout_graceful_shutdown=2, access_log=False)
+        logging.getLogger("uvicorn").setLevel(logging.WARNING)
+        LOG.info("serving %s at %s:%d", settings.database, arguments.host, port)
+        print(f"Lumbrel is at http://{arguments.host}:{port}/", flush=True)
+        with contextlib.suppress(KeyboardInterrupt):
+            Server(app, config).run(sockets=[bound])
+        LOG.info("stopped")
+    return 0
