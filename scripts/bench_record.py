@@ -162,7 +162,7 @@ def main() -> None:
         long_record.make(many, SEASONS)
     first, last = times(one), times(many)
     health = first["/healthz"][0]
-    for path, (median, late, weighs) in first.items():
+    for path, (median, late, _) in first.items():
         later = last[path]
         print(
             f"{path:32} {median:7.1f} ms {median / health:6.1f}x  p95 {late:7.1f} -> {later[1]:7.1f} ms"

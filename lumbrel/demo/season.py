@@ -7,6 +7,7 @@ what devices send.
 import random
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 from sqlite3 import Connection
 from uuid import UUID
@@ -15,16 +16,19 @@ from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.jar.hot_pack import jars_from
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
+from lumbrel.demo import outgoing
 from lumbrel.devices.simulated import (
     SimulatedBarometer,
     SimulatedCup,
     SimulatedFinisher,
     SimulatedProbe,
 )
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.kitchen import example
+from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
@@ -51,6 +55,9 @@ CUP_PROBE = Instrument(
 PROBE_OFFSET_K, DIAL_OFFSET_K = 0.42, -0.9
 STEM_SHIFT = 0.95
 TOLL_PERCENT = 20.0
+MAPLE_LOTS = ("upper-fold", "tern-lot", "north-kiln", "old-quarry")
+MIXED_EVERY, IN_PARTS_EVERY, POOLED = 6, 9, 2
+FIRST_PART, SECOND_WOODLOT = 0.4, 0.3
 
 
 def database(folder: Path) -> Path:
@@ -85,6 +92,13 @@ class Delivery:
     overshoot: float
     colour: float
     through: str = "jar"
+    second: str = ""
+    """Another woodlot whose concentrate is in the same pan."""
+    in_parts: bool = False
+    """Drawn off in two parts."""
+    pooled_with: "Delivery | None" = None
+    """Whose kettle is poured into this one's before it is filtered."""
+    code: str = ""
 
 
 class Season:
@@ -105,8 +119,10 @@ class Season:
         add_instrument(self.db, BAROMETER)
         add_instrument(self.db, CUP_PROBE)
         self._weather()
-        for delivery in self._deliveries():
+        deliveries = self._deliveries()
+        for delivery in deliveries:
             self._play(delivery)
+        outgoing.play(self.db, [d.code for d in deliveries if d.through == "jar"], STARTS_AT)
         self._live()
 
     def _weather(self) -> None:
@@ -118,7 +134,6 @@ class Season:
         samples_store.add_samples(self.db, BAROMETER.id, samples)
 
     def _deliveries(self) -> list[Delivery]:
-        lots = ("upper-fold", "tern-lot", "north-kiln", "old-quarry")
         deliveries = []
         today = FIRST_DAY
         while today < LAST_DAY:
@@ -130,7 +145,7 @@ class Season:
                 deliveries.append(
                     Delivery(
                         at=self._at(today, 9 + 4 * run, self.rng.randrange(50)),
-                        woodlot="birch-row" if birch else self.rng.choice(lots),
+                        woodlot="birch-row" if birch else self.rng.choice(MAPLE_LOTS),
                         vessel="finisher-1" if run == 0 else "finisher-2",
                         kind="birch" if birch else "maple",
                         overshoot=self.rng.gauss(1.5, 0.4)
@@ -140,9 +155,28 @@ class Season:
                     )
                 )
             today += timedelta(days=1)
+        self._mix(deliveries)
         for delivery, through in zip(deliveries[-3:], ("colour", "filter", "draw"), strict=True):
             delivery.through = through
         return deliveries
+
+    @staticmethod
+    def _mix(deliveries: list[Delivery]) -> None:
+        """Some pans are filled by two woodlots, some drawn in two parts, and on two days what the
+        second pan gave is poured into the first one's kettle."""
+        maple = [d for d in deliveries if d.kind == "maple"]
+        for i, delivery in enumerate(maple):
+            if i % MIXED_EVERY == 2:
+                others = [lot for lot in MAPLE_LOTS if lot != delivery.woodlot]
+                delivery.second = others[i % len(others)]
+            delivery.in_parts = i % IN_PARTS_EVERY == 5
+        same_day = [
+            (first, second)
+            for first, second in pairwise(maple)
+            if first.at.date() == second.at.date()
+        ]
+        for first, second in same_day[:POOLED]:
+            first.through, second.pooled_with = "draw", first
 
     @staticmethod
     def _at(on: date, hour: int, minute: int) -> datetime:
@@ -195,7 +229,16 @@ class Season:
     def _take_in(self, delivery: Delivery, pot: SimulatedFinisher) -> str:
         sample = self.rng.uniform(17, 25)
         drop = self._prism(pot.brix, sample, delivery.kind)
-        return opening.open_batch(
+        mass, second = pot.mass_kg, {}
+        if delivery.second:
+            share = round(SECOND_WOODLOT * mass, 1)
+            mass -= share
+            second = {
+                "woodlot_2": delivery.second,
+                "amount_2": f"{share:.1f} kg",
+                "brix_2": f"{drop:.1f}",
+            }
+        delivery.code = opening.open_batch(
             self.db,
             delivery.at,
             {
@@ -204,13 +247,15 @@ class Season:
                 "sugar_kind": delivery.kind,
                 "woodlot": delivery.woodlot,
                 "amount_by": "mass",
-                "amount": f"{pot.mass_kg:.1f} kg",
+                "amount": f"{mass:.1f} kg",
                 "brix": f"{drop:.1f}",
                 "brix_by": "refractometer",
                 "sample": f"{sample:.1f} C",
                 "temperature": f"{pot.temperature_c:.0f} C",
+                **second,
             },
         )
+        return delivery.code
 
     def _prism(self, brix: float, sample_c: float, kind: str) -> float:
         invert = refractometer.INVERT_BRIX_PER_PERCENT * DEFAULT_INVERT_FRACTION[kind] * brix
@@ -300,9 +345,32 @@ class Season:
         pot = self._charge(delivery)
         code = self._take_in(delivery, pot)
         drawn_at = self._boil(pot, delivery, code, 66.75 + delivery.overshoot, 60)
+        if delivery.in_parts:
+            drawn_at = self._draw_a_part(pot, code, drawn_at)
         self._put(code, "draw", drawn_at)
         pot.cut_heat(0.005)
         self._finish(pot, delivery, code, drawn_at)
+
+    def _draw_a_part(self, pot: SimulatedFinisher, code: str, at: datetime) -> datetime:
+        """Draw off the first part; the rest stands for two minutes, the burner low."""
+        part = round(FIRST_PART * pot.mass_kg, 1)
+        self._put(code, "part_draw", at, mass=f"{part:.1f} kg")
+        self._first_part = part
+        pot.mass_kg -= part
+        return at + timedelta(minutes=2)
+
+    def _together(
+        self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime
+    ) -> None:
+        """All that is in the kettle: the first part of the draw, and another batch's kettle."""
+        if delivery.in_parts:
+            pot.mass_kg += self._first_part
+        if delivery.pooled_with:
+            other = after_draw(contexts.load(self.db, delivery.pooled_with.code, at))
+            whole = pot.mass_kg + other.mass_kg
+            pot.brix = (pot.mass_kg * pot.brix + other.mass_kg * other.brix) / whole
+            pot.mass_kg = whole
+            self._put(code, "added", at, **{"from": delivery.pooled_with.code})
 
     def _finish(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
         if pot.brix > 68.2:
@@ -311,6 +379,7 @@ class Season:
             at += timedelta(minutes=6)
             self._put(code, "added", at, mass=f"{water:.2f} kg", brix="0")
         self._read_the_draw_hot(pot, code, at + timedelta(minutes=2))
+        self._together(pot, delivery, code, at + timedelta(minutes=5))
         stages = ("draw", "filter", "colour", "jar")
         last = stages.index(delivery.through)
         at += timedelta(minutes=12)

@@ -36,7 +36,8 @@ class Mixer:
         self.complete = self.complete and bool(mixed)
         taken = {label: part * solids_kg for label, part in mixed.items()}
         for label, kg in taken.items():
-            held[label] -= kg
+            # More may be drawn than came by what was weighed; then nothing is left, never less.
+            held[label] = max(held[label] - kg, 0.0)
         return taken
 
     def like(self, parcel_id: str, solids_kg: float) -> Solids:

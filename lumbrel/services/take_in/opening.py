@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
-from uuid import uuid4
+from uuid import UUID, uuid4, uuid5
 
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import TakeInFacts
@@ -16,6 +16,9 @@ from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.instruments import Instrument, RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
 from lumbrel.store.record import Batch
+
+BATCHES = UUID("6c756d62-7265-6c00-8000-000000626174")
+"""From the id of a take-in to that of its batch: sent again, it is the same batch."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -128,7 +131,7 @@ def _open(
         first = facts.parts[0].model_copy(update={"woodlot_id": woodlot_id})
         facts = facts.model_copy(update={"parts": (first, *facts.parts[1:])})
     batch = Batch(
-        id=str(uuid4()),
+        id=str(uuid5(BATCHES, entry_id)),
         code=_next_code(db, kitchen, now),
         opened_at=now,
         woodlot_id=woodlot_id,
