@@ -9,8 +9,8 @@ from lumbrel.commands.serving import RECORD
 
 
 def export(arguments: argparse.Namespace) -> int:
-    """A batch as CSV or JSON."""
-    from lumbrel.exchange import batch_files
+    """A batch as CSV, JSON or a boil to be played again."""
+    from lumbrel.exchange import batch_files, replay_out
     from lumbrel.services.base import batch as contexts
     from lumbrel.services.base.form import NotFound
     from lumbrel.services.record.kept import ready
@@ -25,8 +25,12 @@ def export(arguments: argparse.Namespace) -> int:
             batch = contexts.load(db, arguments.batch, datetime.now(UTC))
         except NotFound as error:
             return refuse(error)
-        as_text = batch_files.as_csv if arguments.format == "csv" else batch_files.as_json
-        sys.stdout.write(as_text(batch))
+        written = {
+            "csv": batch_files.as_csv,
+            "json": batch_files.as_json,
+            "replay": replay_out.as_replay,
+        }
+        sys.stdout.write(written[arguments.format](batch))
     return 0
 
 

@@ -51,8 +51,19 @@ def latest_pressure_note(db: Connection, until: datetime) -> PressureNote | None
         "SELECT * FROM pressure_note WHERE at <= ? ORDER BY at DESC, rowid DESC LIMIT 1",
         (instant(until),),
     ).fetchone()
-    if row is None:
-        return None
+    return _pressure_note(row) if row else None
+
+
+def pressure_notes(db: Connection, since: datetime, until: datetime) -> list[PressureNote]:
+    """Pressures typed between two moments, oldest first."""
+    rows = db.execute(
+        "SELECT * FROM pressure_note WHERE at BETWEEN ? AND ? ORDER BY at, rowid",
+        (instant(since), instant(until)),
+    )
+    return [_pressure_note(row) for row in rows]
+
+
+def _pressure_note(row: Row) -> PressureNote:
     return PressureNote(
         row["id"],
         moment(row["at"]),

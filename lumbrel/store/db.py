@@ -182,9 +182,7 @@ def insert_once(
 
 def instant(moment: datetime) -> str:
     """A moment as it is stored: UTC, milliseconds, sortable as text."""
-    return (
-        moment.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.") + f"{moment.microsecond // 1000:03d}Z"
-    )
+    return moment.astimezone(UTC).isoformat(timespec="milliseconds")[:23] + "Z"
 
 
 def moment(text: str) -> datetime:

@@ -1,0 +1,236 @@
+"""A batch of the record as JSON lines, so that its boil can be played again."""
+
+import json
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from typing import Any
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    BoilingFacts,
+    DepthFacts,
+    DrawnFacts,
+    Facts,
+    FoamFacts,
+    HydrometerFacts,
+    NoteFacts,
+    RefractometerFacts,
+    StrainedFacts,
+    ThermometerFacts,
+)
+from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED
+from lumbrel.services.day.pressure import NOTE_FRESH
+from lumbrel.services.pan.rate import LAST_DRAWS
+from lumbrel.store import day as day_store
+from lumbrel.store import kept
+from lumbrel.store import samples as samples_store
+from lumbrel.store.instruments import (
+    BarometerDetail,
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+)
+
+A_CHUNK = 500
+AFTER_THE_DRAW = timedelta(days=3)
+Line = dict[str, Any]
+
+
+def as_replay(context: BatchContext) -> str:
+    """The boil of a batch from its kitchen to its draw and what was read after it, one JSON object
+    a line. What a stem\'s own pairs and checks taught is not in this form; all else is."""
+    lines = [*_registered(context), *_in_order(context)]
+    return "".join(json.dumps(line, ensure_ascii=False, allow_nan=False) + "\n" for line in lines)
+
+
+def _at(moment: datetime) -> str:
+    return moment.isoformat(timespec="milliseconds")
+
+
+def _registered(context: BatchContext) -> Iterator[Line]:
+    taken, vessel = context.taken_in, context.vessel
+    begins = taken.at - NOTE_FRESH
+    yield {
+        "do": "kitchen",
+        "at": _at(begins),
+        "elevation_m": context.kitchen.elevation_at(taken.at) or 0.0,
+        "units": "metric",
+        "target_brix": context.batch.target_brix,
+    }
+    yield {
+        "do": "vessel",
+        "name": vessel.name,
+        "shape": vessel.shape,
+        "sizes_mm": list(vessel.sizes_mm),
+    }
+    for glass in context.instruments_of(ThermometerDetail):
+        finest = glass.detail.resolution_k
+        yield _instrument(glass) | {
+            "sort": glass.detail.sort,
+            **({"resolution_k": finest} if finest else {}),
+            **({"in_vessel": vessel.name} if glass.vessel_id == vessel.id else {}),
+        }
+    for stem in context.instruments_of(HydrometerDetail):
+        yield _instrument(stem) | {
+            "low": stem.detail.scale_low_brix,
+            "high": stem.detail.scale_high_brix,
+            "true_at_c": stem.detail.calibration_temperature_c,
+            "glass": stem.detail.glass,
+        }
+    for prism in context.instruments_of(RefractometerDetail):
+        yield _instrument(prism) | {
+            "low": prism.detail.range_low_brix,
+            "high": prism.detail.range_high_brix,
+            "compensated": prism.detail.compensated,
+        }
+    for barometer in context.instruments_of(BarometerDetail):
+        yield _instrument(barometer) | {"shows": barometer.detail.shows}
+    rates = kept.last_rates(context.db, vessel.id, taken.at, LAST_DRAWS)
+    if rates:
+        yield {"do": "history", "vessel": vessel.name, "rates_kg_per_min": rates}
+
+
+def _instrument(one: Instrument[Any]) -> Line:
+    return {"do": "instrument", "kind": one.kind, "name": one.name}
+
+
+def _in_order(context: BatchContext) -> list[Line]:
+    """Everything that has a moment, in its order; a device\'s samples in chunks between."""
+    taken = context.taken_in
+    until = (context.left_at or context.now) + AFTER_THE_DRAW
+    dated: list[tuple[datetime, int, Line]] = []
+    dated += _air(context, until)
+    for glass in context.instruments_of(ThermometerDetail):
+        before = day_store.test_boils(context.db, glass.id, taken.at, 1)
+        for boil in before:
+            line = {"thermometer": glass.name, "typed": f"{boil.reading_c!r} C"}
+            at = max(boil.at, taken.at - NOTE_FRESH)
+            dated.append((at, 1, {"do": "test_boil", "at": _at(at), **line, "confirm": ["typed"]}))
+    facts = taken.facts
+    dated.append(
+        (
+            taken.at,
+            2,
+            {
+                "do": "take_in",
+                "at": _at(taken.at),
+                "vessel": context.vessel.name,
+                "sugar_kind": context.batch.sugar_kind,
+                "amount_typed": f"{facts.mass_kg!r} kg",
+                "brix_typed": f"{facts.brix!r}",
+                "temperature_typed": f"{facts.temperature_c!r} C",
+                "confirm": ["amount_typed", "brix_typed"],
+            },
+        )
+    )
+    for entry in context.current:
+        fields = _fields(context, entry)
+        if fields is not None and entry.at <= until:
+            dated.append((entry.at, 3, _line(entry, fields)))
+    dated.sort(key=lambda one: one[:2])
+    return _with_samples(context, dated)
+
+
+def _air(context: BatchContext, until: datetime) -> list[tuple[datetime, int, Line]]:
+    begins = context.taken_in.at - NOTE_FRESH
+    notes = day_store.pressure_notes(context.db, begins, until)
+    return [
+        (
+            note.at,
+            0,
+            {
+                "do": "pressure",
+                "at": _at(note.at),
+                "basis": "station",
+                "typed": f"{note.station_pressure_pa / 100!r} hPa",
+                "confirm": ["typed"],
+            },
+        )
+        for note in notes
+        if note.basis != "elevation"
+    ]
+
+
+def _with_samples(context: BatchContext, dated: list[tuple[datetime, int, Line]]) -> list[Line]:
+    """The lines with what devices sent in between."""
+    taken, until = context.taken_in, context.left_at or context.now
+    probe = context.probe
+    devices = [(b, taken.at - NOTE_FRESH) for b in context.instruments_of(BarometerDetail)]
+    sent: list[tuple[datetime, str, float]] = []
+    for device, since in [*devices, *([(probe, taken.at)] if probe else [])]:
+        every = samples_store.samples(context.db, device.id, since, until)
+        sent += [(sample.at, device.name, sample.value) for sample in every]
+    sent.sort()
+    found: list[Line] = []
+    next_one = 0
+    for at, _, line in dated:
+        reached = next_one
+        while reached < len(sent) and sent[reached][0] <= at:
+            reached += 1
+        found += _chunks(sent[next_one:reached])
+        next_one = reached
+        found.append(line)
+    return found + list(_chunks(sent[next_one:]))
+
+
+def _chunks(sent: list[tuple[datetime, str, float]]) -> Iterator[Line]:
+    for name in dict.fromkeys(device for _, device, _ in sent):
+        mine = [[_at(at), value] for at, device, value in sent if device == name]
+        for begin in range(0, len(mine), A_CHUNK):
+            yield {"do": "samples", "instrument": name, "samples": mine[begin : begin + A_CHUNK]}
+
+
+def _line(entry: Entry[Facts], fields: dict[str, str]) -> Line:
+    asked = {
+        key.removesuffix(CONFIRMED).removesuffix(EARLIER_CONFIRMED)
+        for key in entry.typed
+        if key.endswith((CONFIRMED, EARLIER_CONFIRMED))
+    }
+    if isinstance(entry.facts, DrawnFacts):
+        asked.add("mass")
+    line: Line = {"do": "line", "at": _at(entry.at), "kind": entry.kind, "fields": fields}
+    return line | ({"confirm": sorted(asked)} if asked else {})
+
+
+def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None:
+    """The fields of a line as they would be typed, with their units; None for a line that is
+    nothing of the boil."""
+    facts = entry.facts
+    names = {i.id: i.name for i in context.instruments}
+    if isinstance(facts, HydrometerFacts):
+        return {
+            "instrument": names[facts.instrument_id],
+            "reading": f"{facts.reading_brix!r}",
+            "cup": f"{facts.cup_c!r} C",
+            **({"below": "1"} if facts.below_scale else {}),
+            **({"assumed": "1"} if facts.cup_assumed else {}),
+        }
+    if isinstance(facts, RefractometerFacts):
+        return {
+            "instrument": names[facts.instrument_id],
+            "reading": f"{facts.reading_brix!r}",
+            "sample": f"{facts.sample_c!r} C",
+            **({"compensated": "1"} if facts.compensated else {}),
+            **({"hot_drop": "1"} if facts.hot_drop else {}),
+        }
+    if isinstance(facts, ThermometerFacts):
+        return {"instrument": names[facts.instrument_id], "reading": f"{facts.reading_c!r} C"}
+    if isinstance(facts, DepthFacts):
+        return {"depth": f"{facts.depth_mm!r} mm"}
+    if isinstance(facts, AddedFacts):
+        warm = facts.temperature_c
+        return {
+            "mass": f"{facts.mass_kg!r} kg",
+            "brix": f"{facts.brix!r}",
+            **({} if warm is None else {"temperature": f"{warm!r} C"}),
+        }
+    if isinstance(facts, DrawnFacts):
+        return {"mass": f"{facts.mass_kg!r} kg"} if facts.weighed else {}
+    if isinstance(facts, NoteFacts):
+        return {"text": facts.text}
+    if isinstance(facts, BoilingFacts | StrainedFacts | FoamFacts):
+        return {}
+    return None
