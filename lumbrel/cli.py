@@ -1,4 +1,4 @@
-"""The command line: serve, demo, listen, compute, export, backup, restore, check."""
+"""The command line: serve, demo, listen, compute, export, import, replay, backup, restore, check."""
 
 import argparse
 import gc
@@ -85,9 +85,16 @@ def _parser() -> argparse.ArgumentParser:
     _add_compute(
         command("compute", _later("computing", "compute"), "one calculation of the API", data=False)
     )
-    sub = command("export", _later("records", "export"), "a batch as CSV or JSON")
-    sub.add_argument("batch")
+    text = "a batch as CSV, JSON or a boil to be played again; without one the whole logbook"
+    sub = command("export", _later("records", "export"), text)
+    sub.add_argument("batch", nargs="?", help="the batch; the whole logbook if left out")
     sub.add_argument("--format", choices=("csv", "json", "replay"), default="json")
+    sub.add_argument(
+        "--out", type=Path, help="a file that is not there yet; standard output if left out"
+    )
+    sub = command("import", _later("records", "take_in"), "take a whole logbook in")
+    sub.add_argument("file", type=Path)
+    sub.add_argument("--preview", action="store_true", help="only say what it would bring")
     sub = command("replay", _later("replaying", "replay"), "play a boil again", data=False)
     sub.add_argument("file", type=Path, nargs="?", help="JSON lines; standard input if left out")
     sub = command("backup", _later("records", "backup"), "a verified copy, taken while it runs")

@@ -3,15 +3,14 @@
 import argparse
 import sys
 from datetime import UTC, datetime
+from sqlite3 import Connection
 
 from lumbrel.commands.say import refuse
 from lumbrel.commands.serving import RECORD
 
 
 def export(arguments: argparse.Namespace) -> int:
-    """A batch as CSV, JSON or a boil to be played again."""
-    from lumbrel.exchange import batch_files, replay_out
-    from lumbrel.services.base import batch as contexts
+    """A batch as CSV, JSON or a boil to be played again; without one the whole logbook."""
     from lumbrel.services.base.form import NotFound
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
@@ -22,15 +21,60 @@ def export(arguments: argparse.Namespace) -> int:
     with opened(record) as db:
         ready(db)
         try:
-            batch = contexts.load(db, arguments.batch, datetime.now(UTC))
+            written = _written(db, arguments.batch, arguments.format)
         except NotFound as error:
             return refuse(error)
-        written = {
-            "csv": batch_files.as_csv,
-            "json": batch_files.as_json,
-            "replay": replay_out.as_replay,
-        }
-        sys.stdout.write(written[arguments.format](batch))
+    if arguments.out is not None:
+        with arguments.out.open("xb") as file:
+            file.write(written)
+    else:
+        _print(written)
+    return 0
+
+
+def _print(written: bytes) -> None:
+    """To standard output as it is, whatever stands there."""
+    buffer = getattr(sys.stdout, "buffer", None)
+    if buffer is None:
+        sys.stdout.write(written.decode("utf-8", "replace"))
+    else:
+        buffer.write(written)
+        buffer.flush()
+
+
+def _written(db: Connection, code: str | None, form: str) -> bytes:
+    from lumbrel.exchange import batch_files, logbook, replay_out
+    from lumbrel.services.base import batch as contexts
+    from lumbrel.services.base.form import NotFound
+
+    if code is None:
+        if form == "replay":
+            raise NotFound("a boil is of one batch: say which")
+        return logbook.as_csv_zip(db) if form == "csv" else logbook.as_json(db).encode()
+    batch = contexts.load(db, code, datetime.now(UTC))
+    as_text = {
+        "csv": batch_files.as_csv,
+        "json": batch_files.as_json,
+        "replay": replay_out.as_replay,
+    }
+    return as_text[form](batch).encode()
+
+
+def take_in(arguments: argparse.Namespace) -> int:
+    """Take a whole logbook in, or say what it would bring."""
+    from lumbrel.exchange import logbook
+    from lumbrel.services.record.kept import ready
+    from lumbrel.store.db import opened
+
+    text = arguments.file.read_text(encoding="utf-8")
+    arguments.data.mkdir(parents=True, exist_ok=True)
+    with opened(arguments.data / RECORD) as db:
+        ready(db)
+        try:
+            coming = logbook.take_in(db, text, preview=arguments.preview)
+        except logbook.Refused as error:
+            return refuse(f"{error} Nothing was written.")
+    print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")
     return 0
 
 

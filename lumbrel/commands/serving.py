@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 LOG = logging.getLogger("lumbrel.serve")
 RECORD = "lumbrel.sqlite3"
+BACKLOG = 2048
 
 
 def serve(arguments: argparse.Namespace) -> int:
@@ -119,6 +120,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
                 f"{arguments.host}:{arguments.port} cannot be served: {why}. Another port may be "
                 "free: --port 8001."
             )
+        bound.listen(BACKLOG)
         port = bound.getsockname()[1]
         app = create_app(settings)
         config = uvicorn.Config(app, log_config=None, timeout_graceful_shutdown=2, access_log=False)

@@ -5,6 +5,7 @@ import io
 import json
 from typing import Any
 
+from lumbrel.exchange.logbook import inert
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.shelf import trace
 from lumbrel.services.stations import slip
@@ -98,9 +99,5 @@ def as_csv(context: BatchContext) -> str:
             entry.id,
             entry.supersedes or "",
         ]
-        writer.writerow([_inert(cell) for cell in row])
+        writer.writerow([inert(cell) for cell in row])
     return out.getvalue()
-
-
-def _inert(cell: str) -> str:
-    return "'" + cell if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell

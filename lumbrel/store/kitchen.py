@@ -68,12 +68,10 @@ ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
 
 
 def _in_force(notes: tuple[tuple[datetime, T], ...], at: datetime, otherwise: T) -> T:
-    """What was noted last of what holds at a moment; before anything did, what came to hold first;
+    """What was noted last of what holds at a moment; before anything did, what was noted first;
     without a note what is set now."""
-    held = [value for since, value in notes if since <= at]
-    if held:
-        return held[-1]
-    return min(notes, key=lambda note: note[0])[1] if notes else otherwise
+    held = [value for since, value in notes if since <= at] or [value for _, value in notes[:1]]
+    return held[-1] if held else otherwise
 
 
 @dataclass(frozen=True, kw_only=True)

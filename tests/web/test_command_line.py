@@ -8,7 +8,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from lumbrel import cli, demo
-from lumbrel.exchange.batch_files import _inert
+from lumbrel.exchange.logbook import inert
 from lumbrel.services.base import batch as contexts
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, KitchenCase, season_copy
@@ -36,8 +36,8 @@ class CommandLine(KitchenCase):
 
     def test_a_spreadsheet_runs_nothing(self) -> None:
         for cell in ("=1+1", "+1", "-1", "@x", "\tx"):
-            self.assertEqual(_inert(cell), "'" + cell)
-        self.assertEqual(_inert("66.9"), "66.9")
+            self.assertEqual(inert(cell), "'" + cell)
+        self.assertEqual(inert("66.9"), "66.9")
         code = self.take_in()
         self.put(code, "note", 5, text="=HYPERLINK(1)")
         self.assertIn("'=HYPERLINK", run("export", code, "--format", "csv", *self.data())[1])

@@ -154,7 +154,7 @@ def _plausible_density(
     cup_c: float,
 ) -> None:
     try:
-        brix = hydrometer_of(context.db, instrument).correct(reading, cup_c)
+        brix = hydrometer_of(context.db, instrument, context.now).correct(reading, cup_c)
     except OutOfRange as error:
         form.errors["reading"] = error.sentence
         return

@@ -4,6 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.units import KINDS
+from lumbrel.exchange import logbook
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
@@ -81,6 +82,23 @@ def save(visit: Here, fields: Fields) -> Response:
     except BadInput as bad:
         return _settings(visit, "settings", refilled(fields, bad))
     return RedirectResponse("/kitchen?saved=1", 303)
+
+
+@router.get("/kitchen/logbook.json")
+def as_json(visit: Here) -> Response:
+    """The whole logbook as one document."""
+    return _download(logbook.as_json(visit.db).encode(), "application/json", "lumbrel-logbook.json")
+
+
+@router.get("/kitchen/logbook.zip")
+def as_csv(visit: Here) -> Response:
+    """The whole logbook as tables."""
+    return _download(logbook.as_csv_zip(visit.db), "application/zip", "lumbrel-logbook.zip")
+
+
+def _download(body: bytes, kind: str, name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(body, media_type=kind, headers=headers)
 
 
 @router.post("/kitchen/add/{what}")

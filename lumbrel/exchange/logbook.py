@@ -1,0 +1,342 @@
+"""The whole logbook as one JSON document, out and in, and every table as CSV.
+
+What follows from the lines (where batches stand, whose sugar flows, the shelf) is not in it: it is
+made anew when the logbook comes in. Neither are the tokens of probes, which are secrets.
+"""
+
+import csv
+import io
+import json
+import zipfile
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from sqlite3 import Connection, IntegrityError
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from lumbrel.services.base.facts import ADAPTER, read_facts
+from lumbrel.services.record import kept
+from lumbrel.store.db import newest_version
+
+FORMAT, VERSION = "lumbrel-logbook", 1
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table of the logbook: its key, and the order its rows are written in."""
+
+    name: str
+    key: tuple[str, ...] = ("id",)
+    order: str = "rowid"
+    json: tuple[str, ...] = ()
+
+
+TABLES = (
+    Table("kitchen", ("only",), json=("units", "methods", "alarms")),
+    Table("setting", ("seq",), json=("value",)),
+    Table("vessel", json=("sizes_mm",)),
+    Table("woodlot"),
+    Table("instrument", json=("detail",)),
+    Table("pressure_note", json=("typed",)),
+    Table("test_boil"),
+    Table("ice_point"),
+    Table("scale_check", json=("typed",)),
+    Table("batch", json=("methods",)),
+    Table("entry", json=("typed", "facts")),
+    Table("parcel"),
+    Table("flow", ("entry_id", "line"), "(SELECT rowid FROM entry WHERE id = entry_id), line"),
+    Table("alarm"),
+    Table("sample_trouble", ("instrument_id", "reason"), "instrument_id, reason"),
+    Table("kept_run", ("batch_id",), "batch_id", json=("points",)),
+)
+"""In the order they are written back: what a row refers to comes before it."""
+BY_NAME = {table.name: table for table in TABLES}
+
+
+class Row(BaseModel):
+    """A row of a table, by its columns; JSON columns are what they hold."""
+
+    model_config = ConfigDict(extra="allow")
+
+
+class EntryRow(BaseModel):
+    """A line of a slip. `facts` are of its kind, in the version it was written in."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: str
+    batch_id: str
+    kind: str
+    at: str
+    noted_at: str
+    typed: dict[str, str]
+    facts: dict[str, Any]
+    facts_version: int
+    supersedes: str | None
+    why: str
+    initials: str
+
+
+class SamplesOf(BaseModel):
+    """What one device sent: milliseconds since 1970 and values, and for means of thinned samples
+    their spread and of how many they are."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    instrument_id: str
+    at: list[int]
+    value: list[float]
+    spread: list[float | None]
+    count: list[int | None]
+
+
+class Tables(BaseModel):
+    """The tables, in the order they are written back."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    kitchen: list[Row]
+    setting: list[Row]
+    vessel: list[Row]
+    woodlot: list[Row]
+    instrument: list[Row]
+    pressure_note: list[Row]
+    test_boil: list[Row]
+    ice_point: list[Row]
+    scale_check: list[Row]
+    batch: list[Row]
+    entry: list[EntryRow]
+    parcel: list[Row]
+    flow: list[Row]
+    alarm: list[Row]
+    sample_trouble: list[Row]
+    kept_run: list[Row]
+
+
+class Logbook(BaseModel):
+    """A whole logbook."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    format: Literal["lumbrel-logbook"]
+    version: Annotated[int, Field(ge=1, le=VERSION)]
+    record_version: int
+    """Of the tables it was written from."""
+    tables: Tables
+    samples: list[SamplesOf]
+
+
+class Refused(Exception):
+    """A document that is not taken in; the message says why, and nothing was written."""
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a logbook, with that of each kind of line under `facts`."""
+    whole = Logbook.model_json_schema()
+    whole["$id"] = f"{FORMAT}-{VERSION}"
+    return whole | {"facts": ADAPTER.json_schema()}
+
+
+def document(db: Connection) -> dict[str, Any]:
+    """The logbook as a document."""
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "record_version": newest_version(),
+        "tables": {table.name: list(_rows(db, table)) for table in TABLES},
+        "samples": list(_samples(db)),
+    }
+
+
+def as_json(db: Connection) -> str:
+    """The logbook as text: the same logbook is the same text, to the byte."""
+    return json.dumps(document(db), ensure_ascii=False, allow_nan=False, indent=1) + "\n"
+
+
+def _rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
+    for row in db.execute(f"SELECT * FROM {table.name} ORDER BY {table.order}"):
+        written = dict(row)
+        for column in table.json:
+            written[column] = json.loads(written[column])
+        yield written
+
+
+def _samples(db: Connection) -> Iterator[dict[str, Any]]:
+    devices = db.execute(
+        "SELECT number, instrument_id FROM device ORDER BY instrument_id"
+    ).fetchall()
+    for device in devices:
+        rows = db.execute(
+            "SELECT at, value, spread, count FROM sample WHERE device = ? ORDER BY at",
+            (device["number"],),
+        ).fetchall()
+        if rows:
+            yield {
+                "instrument_id": device["instrument_id"],
+                "at": [row["at"] for row in rows],
+                "value": [row["value"] for row in rows],
+                "spread": [row["spread"] for row in rows],
+                "count": [row["count"] for row in rows],
+            }
+
+
+def as_csv_zip(db: Connection) -> bytes:
+    """Every table as a CSV file of its own, zipped; text that a spreadsheet would run is quoted."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, order in [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]:
+            file = zipfile.ZipInfo(f"{name}.csv")
+            archive.writestr(file, _csv(db, name, order))
+    return out.getvalue()
+
+
+def _csv(db: Connection, name: str, order: str) -> str:
+    out = io.StringIO()
+    rows = db.execute(f"SELECT * FROM {name} ORDER BY {order}")
+    writer = csv.writer(out)
+    writer.writerow([column[0] for column in rows.description])
+    for row in rows:
+        writer.writerow([inert(cell) if isinstance(cell, str) else cell for cell in row])
+    return out.getvalue()
+
+
+def inert(cell: str) -> str:
+    """Text that no spreadsheet takes for a formula."""
+    return "'" + cell if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
+
+
+@dataclass
+class Coming:
+    """What an import brings, or would bring: rows that are new, and rows that are there already."""
+
+    new: Counter[str] = field(default_factory=Counter)
+    known: Counter[str] = field(default_factory=Counter)
+
+    def __str__(self) -> str:
+        named = ("batch", "entry", "instrument", "vessel", "woodlot", "sample")
+        new = ", ".join(f"{self.new[n]} of {n}" for n in named if self.new[n]) or "nothing"
+        return (
+            f"{sum(self.new.values())} rows are new ({new}), {sum(self.known.values())} are known"
+        )
+
+
+def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
+    """Take a logbook in: all of it, or with what stands in its way nothing. The same again brings
+    nothing. A kitchen that has lines already keeps its own settings.
+
+    Args:
+        preview: only say what it would bring.
+    Raises:
+        Refused: it is no logbook, of a newer version, or contradicts what is in the record.
+    """
+    logbook = _read(text)
+    coming = Coming()
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        _write(db, logbook, coming)
+        if coming.new:
+            kept.rebuild(db)
+    except IntegrityError as error:
+        db.execute("ROLLBACK")
+        raise Refused(f"It contradicts what is in the record: {error}.") from error
+    except BaseException:
+        db.execute("ROLLBACK")
+        raise
+    db.execute("ROLLBACK" if preview else "COMMIT")
+    return coming
+
+
+def _read(text: str) -> Logbook:
+    try:
+        written = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise Refused(f"It is no JSON document, or cut off: {error}.") from error
+    if not isinstance(written, dict) or written.get("format") != FORMAT:
+        raise Refused("It is no logbook of Lumbrel's.")
+    if isinstance(written.get("version"), int) and written["version"] > VERSION:
+        raise Refused("It was written by a newer Lumbrel; take it in with that one.")
+    try:
+        logbook = Logbook.model_validate(written)
+        for entry in logbook.tables.entry:
+            read_facts(entry.kind, entry.facts_version, entry.facts)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        raise Refused(f"{place}: {first['msg']}.") from error
+    return logbook
+
+
+def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
+    empty = db.execute("SELECT NOT EXISTS (SELECT 1 FROM entry)").fetchone()[0]
+    tables = logbook.tables.model_dump()
+    for table in TABLES:
+        if table.name in ("kitchen", "setting") and not empty:
+            continue
+        if table.name == "setting" and empty and _other_settings(db, tables["setting"]):
+            raise Refused(
+                "The kitchen has settings of its own. Take a whole logbook into an empty data folder."
+            )
+        columns = {row["name"] for row in db.execute(f"PRAGMA table_info({table.name})")}
+        for row in tables[table.name]:
+            if set(row) != columns:
+                raise Refused(f"{table.name}: its columns are {', '.join(sorted(columns))}.")
+            if table.name == "flow":
+                # A pour that was struck forbids none that came after it: what has gone where is
+                # made anew below.
+                db.execute("DELETE FROM reach")
+            _put(db, table, row, coming)
+    for device in logbook.samples:
+        _put_samples(db, device, coming)
+
+
+def _other_settings(db: Connection, brought: list[dict[str, Any]]) -> bool:
+    mine = [dict(row) for row in _rows(db, BY_NAME["setting"])]
+    return bool(mine) and mine != brought
+
+
+def _put(db: Connection, table: Table, row: dict[str, Any], coming: Coming) -> None:
+    stored = {
+        column: json.dumps(value) if column in table.json else value
+        for column, value in row.items()
+    }
+    where = " AND ".join(f"{column} = ?" for column in table.key)
+    known = db.execute(
+        f"SELECT * FROM {table.name} WHERE {where}", [stored[column] for column in table.key]
+    ).fetchone()
+    if known is None:
+        marks = ", ".join("?" * len(stored))
+        db.execute(
+            f"INSERT INTO {table.name} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()]
+        )
+        coming.new[table.name] += 1
+        return
+    there = dict(known)
+    for column in table.json:
+        there[column] = json.loads(there[column])
+    changes = {"retired_at", "acknowledged_at", "acknowledged_by", "last_at", "count"}
+    if {k: v for k, v in there.items() if k not in changes} != {
+        k: v for k, v in row.items() if k not in changes
+    }:
+        named = ", ".join(str(stored[column]) for column in table.key)
+        raise Refused(f"The {table.name} {named} is here already, and is another one.")
+    coming.known[table.name] += 1
+
+
+def _put_samples(db: Connection, device: SamplesOf, coming: Coming) -> None:
+    lengths = {len(device.at), len(device.value), len(device.spread), len(device.count)}
+    number = db.execute(
+        "SELECT number FROM device WHERE instrument_id = ?", (device.instrument_id,)
+    ).fetchone()
+    if len(lengths) != 1 or number is None:
+        raise Refused(f"samples: those of {device.instrument_id} do not fit together.")
+    rows = zip(device.at, device.value, device.spread, device.count, strict=True)
+    cursor = db.executemany(
+        "INSERT INTO sample VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        [(number["number"], *row) for row in rows],
+    )
+    coming.new["sample"] += cursor.rowcount
+    coming.known["sample"] += len(device.at) - cursor.rowcount
+    if not coming.new["sample"]:
+        del coming.new["sample"]
