@@ -44,7 +44,7 @@ def listen(
     pause = FIRST_PAUSE_S
     with opened(database) as db:
         ready(db)
-        intake.take(db, probe_id, [], now())
+        intake.require_thermometer(db, probe_id)
         while not stop.is_set():
             began = time.monotonic()
             try:

@@ -37,11 +37,15 @@ class Agreement:
     odd_one_out: int | None
 
 
+LEAST_SIGMA_BRIX = 1e-6
+"""No instrument knows better; what is smaller has no square that a number can hold."""
+
+
 def agreement(estimates: Sequence[Estimate]) -> Agreement:
     """Combine estimates of the same syrup at the same moment.
 
     Args:
-        estimates: one or more; Brix 0 to 97, sigma above 0 to 50.
+        estimates: one or more; Brix 0 to 97, sigma 0.000001 to 50.
     Returns:
         The inverse-variance mean, its sigma, and chi-squared per degree of freedom (0 for a
         single estimate). Above 3 the estimates disagree.
@@ -52,9 +56,9 @@ def agreement(estimates: Sequence[Estimate]) -> Agreement:
         raise OutOfRange("Give at least one reading.", "readings")
     for estimate in estimates:
         require_between(estimate.brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
-        if not 0 < estimate.sigma_brix <= 50:
+        if not LEAST_SIGMA_BRIX <= estimate.sigma_brix <= 50:
             raise OutOfRange(
-                "An uncertainty must be above 0 and at most 50 Brix.", "uncertainty_brix"
+                "An uncertainty must lie between 0.000001 and 50 Brix.", "uncertainty_brix"
             )
     mean, sigma = _mean(estimates)
     dof = len(estimates) - 1

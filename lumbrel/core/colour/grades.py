@@ -79,11 +79,14 @@ def chances(
     return {name: max(uppers[name] - lowers[name], 0.0) for name, _, _ in CLASSES}
 
 
+LEAST_PART_L = 1e-6
+
+
 def blend_transmittance_percent(parts: Sequence[tuple[float, float]]) -> float:
     """Transmittance through 10 mm of a blend: absorbance adds by volume fraction.
 
     Args:
-        parts: one or more of (volume in L above 0, transmittance through 10 mm in percent,
+        parts: one or more of (volume in L from 0.000001, transmittance through 10 mm in percent,
             above 0 to 100), of the same density.
     Raises:
         OutOfRange: there is no part, or a value lies outside its range.
@@ -92,8 +95,8 @@ def blend_transmittance_percent(parts: Sequence[tuple[float, float]]) -> float:
         raise OutOfRange("Give at least one part of the blend.", "parts")
     absorbance = total = 0.0
     for volume, transmittance in parts:
-        if not 0 < volume <= 100_000:
-            raise OutOfRange("A part's volume must be above 0 and at most 100 000 L.", "parts")
+        if not LEAST_PART_L <= volume <= 100_000:
+            raise OutOfRange("A part's volume must lie between 0.000001 and 100 000 L.", "parts")
         t10 = transmittance_10mm_percent(transmittance, 10.0)
         absorbance -= volume * log10(t10 / 100)
         total += volume

@@ -70,8 +70,7 @@ def take(
     Raises:
         NotFound: no such thermometer is registered.
     """
-    if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
-        raise NotFound("There is no such thermometer; register it on the kitchen's page.")
+    require_thermometer(db, probe_id)
     refused: Counter[str] = Counter({NO_MOMENT: no_moment} if no_moment else {})
     believed: list[Sample] = []
     gates = _gates_of(db)
@@ -93,6 +92,16 @@ def take(
             gates.by_probe.pop(probe_id, None)
             raise
     return Taken(kept, len(believed) - kept, dict(refused))
+
+
+def require_thermometer(db: Connection, probe_id: str) -> None:
+    """Make sure that a thermometer is registered.
+
+    Raises:
+        NotFound: it is not.
+    """
+    if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
+        raise NotFound("There is no such thermometer; register it on the kitchen's page.")
 
 
 def note_unreadable(db: Connection, probe_id: str, count: int, now: datetime) -> None:

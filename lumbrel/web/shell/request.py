@@ -60,12 +60,6 @@ class Visit:
         return fragment(self.request, self.db, template, **more)
 
 
-def _visit(request: Request) -> Iterator[Visit]:
-    workspace = workspace_of(request)
-    with opened(workspace.settings.database, workspace.cache) as db:
-        yield Visit(request, db, workspace.settings.clock())
-
-
 async def _fields(request: Request) -> dict[str, str]:
     form = await request.form(max_files=0, max_fields=MAX_FIELDS)
     fields = {_plain(name): _plain(v) for name, v in form.items() if isinstance(v, str)}
@@ -78,5 +72,13 @@ def _plain(text: str) -> str:
     return text.encode("utf-8", "replace").decode("utf-8").replace("\0", "")
 
 
-Here = Annotated[Visit, Depends(_visit)]
 Fields = Annotated[dict[str, str], Depends(_fields)]
+
+
+def _visit(request: Request, fields: Fields) -> Iterator[Visit]:
+    workspace = workspace_of(request)
+    with opened(workspace.settings.database, workspace.cache) as db:
+        yield Visit(request, db, workspace.settings.clock())
+
+
+Here = Annotated[Visit, Depends(_visit)]
