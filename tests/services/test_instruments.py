@@ -54,8 +54,8 @@ class OwnCurve(KitchenCase):
         self.assertTrue(two.used)
         self.assertAlmostEqual(two.shift, 0.9, delta=0.005)
         self.assertEqual(two.pairs[-1].batch_code, code)
-        board = boards.board(self.db, code, NOON + timedelta(days=2))
-        shown = cup(board.context, 66.9, TypedCup(instrument_id=self.stem.id, cup_c=90.0))
+        later = contexts.load(self.db, code, NOON + timedelta(days=4))
+        shown = cup(later, 66.9, TypedCup(instrument_id=self.stem.id, cup_c=90.0))
         self.assertAlmostEqual(shown.mark_brix, self.bent.mark(66.9, 90.0), delta=0.05)
 
     def test_what_is_no_pair_teaches_nothing(self) -> None:
