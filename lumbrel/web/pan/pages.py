@@ -20,8 +20,8 @@ from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.series import as_json
 from lumbrel.services.stations import next_after_draw, slip, waiting
+from lumbrel.store.record import Batch, written_so_far
 from lumbrel.store.record import batch_by as record_of
-from lumbrel.store.record import written_so_far
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -77,6 +77,7 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "draw_asked": False,
         "near_minutes": alarms.near_minutes(context.kitchen),
         "next_station": next_after_draw(context),
+        "into": _poured_into(context) if drawn else None,
         "thinner_brix": thinner,
         "thinner_kg": thinner_kg,
     }
@@ -93,7 +94,7 @@ def _pan(
     pour: Filled | None = None,
 ) -> HTMLResponse:
     context = visit.batch(code)
-    if context.poured_away or context.called_off:
+    if context.called_off or (context.poured_away and not context.drawn):
         return _gone(visit, context)
     on_fire = waiting(visit.db)["pan"]
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
@@ -120,15 +121,19 @@ def _pan(
 
 def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
     """A batch that is in no vessel any more and was never drawn off: what became of it."""
-    poured = context.poured_away
-    into = record_of(visit.db, id=poured.facts.into_batch_id) if poured else None
     return visit.page(
         "pan/gone.html",
         "pan",
         context=context,
         lines=slip.lines(context),
-        into=into,
+        into=_poured_into(context),
     )
+
+
+def _poured_into(context: BatchContext) -> Batch | None:
+    """The batch that all of this one went into."""
+    poured = context.poured_away
+    return record_of(context.db, id=poured.facts.into_batch_id) if poured else None
 
 
 @router.post("/pan/{code}/pour")
