@@ -1,12 +1,13 @@
 """The kitchen itself: its settings, vessels and woodlots."""
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from sqlite3 import Connection, Row
 from typing import Any, TypeVar
 
 from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.zone import machine_zone
 
 T = TypeVar("T")
 
@@ -128,6 +129,9 @@ def save_kitchen(
 ) -> None:
     """Write the settings: each that is another than before is noted, and holds from `since` on
     (from when it was noted, if that is left out); the kitchen's row is what holds now."""
+    if not kitchen.time_zone:
+        # Where the kitchen is, is said once: on another machine its lines keep their hours.
+        kitchen = replace(kitchen, time_zone=machine_zone())
     known = db.execute("SELECT * FROM kitchen").fetchone()
     for name in SETTINGS:
         value = getattr(kitchen, name)

@@ -19,7 +19,7 @@ from lumbrel.services.record.shares import settle
 from lumbrel.store import flow, kept, record
 from lumbrel.store.db import migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
-from lumbrel.store.kitchen import Kitchen, load_kitchen
+from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
 KEPT_VERSION = 1
@@ -176,6 +176,10 @@ def ready(db: Connection) -> None:
         NoRecord: the file is another program's, or a newer version's.
     """
     migrate(db)
+    kitchen = load_kitchen(db)
+    if not kitchen.time_zone and kitchen != Kitchen():
+        with transaction(db):
+            save_kitchen(db, kitchen, ALWAYS)
     known = db.execute("SELECT kept_version FROM nature").fetchone()["kept_version"]
     if known < KEPT_VERSION:
         with transaction(db):

@@ -6,6 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.bench import checks, profile
 from lumbrel.services.bench.cards import card_of
@@ -95,10 +96,15 @@ def ice(visit: Here, key: str, fields: Fields) -> Response:
 
 
 @router.post("/{key}/token")
-def token(visit: Here, key: str) -> Response:
-    """A token for a probe over HTTP, shown this once."""
+def token(visit: Here, key: str, fields: Fields) -> Response:
+    """A token for a probe over HTTP, shown this once. The same form sent again (the page loaded
+    anew) shows the same one and ends none."""
     instrument = _thermometer(visit, key, "Only a thermometer sends samples.")
-    return _profile(visit, key, token=intake.new_token(visit.db, instrument.id, visit.now))
+    sent = (record_key(visit.db), instrument.id, Form(fields, load_kitchen(visit.db)).client_id())
+    made = visit.workspace.cache.shelf("tokens").get(
+        sent, lambda: intake.new_token(visit.db, instrument.id, visit.now)
+    )
+    return _profile(visit, key, token=made)
 
 
 @router.post("/{key}/check")

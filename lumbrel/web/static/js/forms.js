@@ -78,3 +78,8 @@ window.addEventListener("pageshow", () => {
   const record = document.getElementById("slip-lines");
   if (record) record.scrollTop = record.scrollHeight;
 });
+
+// A kitchen that has not said where it is: the browser knows, and the person sees it before saving.
+for (const zone of document.querySelectorAll("input[name=time_zone]")) {
+  zone.value ||= Intl.DateTimeFormat().resolvedOptions().timeZone ?? "";
+}
