@@ -126,8 +126,11 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
         config = uvicorn.Config(app, log_config=None, timeout_graceful_shutdown=2, access_log=False)
         logging.getLogger("uvicorn").setLevel(logging.WARNING)
         LOG.info("serving %s at %s:%d", settings.database, arguments.host, port)
-        print(f"Lumbrel is at http://{arguments.host}:{port}/", flush=True)
+
+        def answers() -> None:
+            print(f"Lumbrel is at http://{arguments.host}:{port}/", flush=True)
+
         with contextlib.suppress(KeyboardInterrupt):
-            Server(app, config).run(sockets=[bound])
+            Server(app, config, answers).run(sockets=[bound])
         LOG.info("stopped")
     return 0

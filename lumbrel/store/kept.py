@@ -266,6 +266,20 @@ def taken_since(db: Connection, vessel_id: str, since: datetime, but: str) -> st
     return row["code"] if row else ""
 
 
+def in_vessel(
+    db: Connection, vessel_id: str, since: datetime, until: datetime, limit: int
+) -> list[Batch]:
+    """Batches taken into a vessel between two moments, oldest first."""
+    rows = db.execute(
+        """SELECT batch.*, standing.vessel_id AS stands_in, standing.taken_at AS stands_since
+           FROM standing JOIN batch ON batch.id = standing.batch_id
+           WHERE standing.vessel_id = ? AND standing.taken_at BETWEEN ? AND ?
+           ORDER BY standing.taken_at LIMIT ?""",
+        (vessel_id, instant(since), instant(until), limit),
+    )
+    return [_batch(row) for row in rows]
+
+
 def last_rates(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[float]:
     """How fast a vessel boiled in its last draws up to a moment, newest first."""
     rows = db.execute(

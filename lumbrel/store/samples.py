@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import NamedTuple
 
-from lumbrel.store.db import milliseconds, of_milliseconds
+from lumbrel.store.db import instant, milliseconds, of_milliseconds
 
 _DEVICE = "(SELECT number FROM device WHERE instrument_id = ?)"
 
@@ -71,3 +71,76 @@ def minute_samples(
         (instrument_id, milliseconds(since), milliseconds(until)),
     )
     return [Sample(of_milliseconds(row["at"]), row["value"]) for row in rows]
+
+
+def first_to_thin(db: Connection, instrument_id: str, before: datetime) -> datetime | None:
+    """The first sample of a device that is not thinned yet, of those before a moment."""
+    row = db.execute(
+        f"""SELECT min(at) AS at FROM sample
+            WHERE device = {_DEVICE} AND at < ?
+              AND at >= coalesce((SELECT until FROM thinned WHERE device = {_DEVICE}), -1e18)""",
+        (instrument_id, milliseconds(before), instrument_id),
+    ).fetchone()
+    return of_milliseconds(row["at"]) if row["at"] is not None else None
+
+
+MINUTE_MS = 60_000
+
+
+def thin(db: Connection, instrument_id: str, since: datetime, until: datetime) -> int:
+    """Put one mean a minute in the place of a device's samples between two moments, with their
+    spread (one sigma) and of how many it is; it stands in the middle of its minute.
+
+    Returns:
+        How many samples became means.
+    """
+    low, high = milliseconds(since) // MINUTE_MS * MINUTE_MS, milliseconds(until)
+    device = db.execute(
+        "SELECT number FROM device WHERE instrument_id = ?", (instrument_id,)
+    ).fetchone()["number"]
+    rows = db.execute(
+        """SELECT at / ?1 AS minute, count(*) AS n, avg(value) AS mean, avg(value * value) AS square
+           FROM sample WHERE device = ?2 AND at >= ?3 AND at < ?4 AND count IS NULL
+           GROUP BY at / ?1""",
+        (MINUTE_MS, device, low, high),
+    ).fetchall()
+    db.execute(
+        "DELETE FROM sample WHERE device = ? AND at >= ? AND at < ? AND count IS NULL",
+        (device, low, high),
+    )
+    db.executemany(
+        "INSERT INTO sample VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        [
+            (
+                device,
+                row["minute"] * MINUTE_MS + MINUTE_MS // 2,
+                round(row["mean"], 4),
+                round(max(row["square"] - row["mean"] ** 2, 0.0) ** 0.5, 4),
+                row["n"],
+            )
+            for row in rows
+        ],
+    )
+    db.execute(
+        """INSERT INTO thinned VALUES (?, ?)
+           ON CONFLICT (device) DO UPDATE SET until = max(until, excluded.until)""",
+        (device, high),
+    )
+    return sum(row["n"] for row in rows)
+
+
+def keep_run(db: Connection, batch_id: str, probe_id: str, until: datetime, told: str) -> None:
+    """Keep what a probe's run told of a batch up to a moment, as JSON."""
+    db.execute(
+        "INSERT INTO kept_run VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        (batch_id, probe_id, instant(until), told),
+    )
+
+
+def kept_run(db: Connection, batch_id: str, probe_id: str, until: datetime) -> str | None:
+    """What was kept of a batch's run up to a moment; None when nothing was, or of another end."""
+    row = db.execute(
+        "SELECT points FROM kept_run WHERE batch_id = ? AND probe_id = ? AND until = ?",
+        (batch_id, probe_id, instant(until)),
+    ).fetchone()
+    return row["points"] if row else None

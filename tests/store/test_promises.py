@@ -30,6 +30,7 @@ from lumbrel.services.kitchen import safekeeping, settings
 from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.kitchen.safekeeping import Refused
 from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record import kept
 from lumbrel.store import record, safe
 from lumbrel.store import samples as samples_store
@@ -507,3 +508,42 @@ class Killed(KitchenCase):
         self.assertEqual(samples_store.latest_sample(self.db, "probe-1", at).at, at)
         row = self.db.execute("SELECT at FROM sample").fetchone()
         self.assertEqual(row["at"], milliseconds(at))
+
+
+class Thinned(KitchenCase):
+    """Samples of seasons that are over become means; what their boards said they say."""
+
+    def test_an_old_board_says_what_it_said_before_its_samples_were_thinned(self) -> None:
+        db = connect(season_copy(self.folder / "season"))
+        self.addCleanup(db.close)
+        codes = ("26-003", "26-012", "26-040")
+        before = {code: self._figures(db, code) for code in codes}
+        count = db.execute("SELECT count(*) FROM sample").fetchone()[0]
+        next_year = datetime(2027, 2, 1, tzinfo=UTC)
+        steps = 0
+        while thin_a_little(db, next_year):
+            steps += 1
+        self.assertGreater(steps, 10)
+        left = db.execute("SELECT count(*) FROM sample").fetchone()[0]
+        self.assertLess(left, count)
+        rows = db.execute("SELECT count(*) FROM sample WHERE count > 1 AND spread > 0").fetchone()
+        self.assertGreater(rows[0], 20)
+        self.assertEqual({code: self._figures(connect_again(db), code) for code in codes}, before)
+        self.assertEqual(thin_a_little(db, next_year), 0)
+
+    def test_this_season_is_left_alone(self) -> None:
+        at = NOON - timedelta(days=30)
+        samples_store.add_samples(self.db, "probe-1", [Sample(at, 99.5)])
+        self.assertEqual(thin_a_little(self.db, NOON), 0)
+
+    @staticmethod
+    def _figures(db: sqlite3.Connection, code: str) -> str:
+        context = contexts.load(db, code, AFTERNOON)
+        board = board_of(context)
+        return repr((board.believed, board.balance, board.minutes_left, board.evidence.probe_now))
+
+
+def connect_again(db: sqlite3.Connection) -> sqlite3.Connection:
+    """The same record with nothing remembered of it."""
+    db.cache = None
+    return db

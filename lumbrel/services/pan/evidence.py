@@ -15,10 +15,9 @@ from lumbrel.services.base.facts import DepthFacts, Facts, ThermometerFacts
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY
 from lumbrel.services.pan import dipstick, run
-from lumbrel.services.pan.probe_points import RunPoint, run_points
+from lumbrel.services.pan.probe_points import RunPoint, run_told
 from lumbrel.services.pan.run import Boil, boil_of
 from lumbrel.store import probes
-from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import Instrument, ThermometerDetail
 from lumbrel.store.probes import Trouble
 from lumbrel.store.samples import Sample
@@ -143,12 +142,17 @@ def _probe_of(context: BatchContext, boil: Boil) -> _Probe:
         return _Probe()
     taken_at, until = context.taken_in.at, boil.until
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
-    points = run_points(
-        context.db, context.kitchen, probe.id, since=taken_at, until=until, boil_by=boil_by
+    points, newest = run_told(
+        context.db,
+        context.kitchen,
+        context.batch.id,
+        probe.id,
+        since=taken_at,
+        until=until,
+        boil_by=boil_by,
     )
     boiled = run.settled(points, boil.start, boil.unsettled)
     cold_from = run.went_cold([p for p in boiled if p.at >= boil.unsettled[-1][0]])
-    newest = samples_store.latest_sample(context.db, probe.id, until)
     speaks = newest is not None and until - newest.at <= PROBE_SPEAKS and newest.at >= taken_at
     reading = None
     if newest and speaks:

@@ -1,6 +1,7 @@
 """What a probe said over a run, in so many points: kept between looks, so that a new sample costs
 the same after eight hours as after one minute."""
 
+import json
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from sqlite3 import Connection
@@ -10,7 +11,9 @@ from lumbrel.core.pan.probe_trace import ProbeTrace
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.store import samples as samples_store
+from lumbrel.store.db import EPOCH, milliseconds, of_milliseconds
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.store.samples import Sample
 
 LATE = timedelta(seconds=30)
 """A sample that arrives so late still finds its place; one that is later is kept in the record
@@ -31,6 +34,68 @@ class RunPoint(NamedTuple):
     ends: datetime
     spread_k: float
     """Between the least and the most of its samples."""
+
+
+class RunTold(NamedTuple):
+    """What a probe's run told of a batch: its points, and the newest sample."""
+
+    points: list[RunPoint]
+    newest: Sample | None
+
+    def written(self) -> str:
+        """As the record keeps it, before the samples are thinned."""
+        points = [
+            [
+                milliseconds(p.at) + (p.at.microsecond % 1000) / 1000,
+                p.shown_c,
+                p.samples,
+                p.pressure_pa,
+                milliseconds(p.begins),
+                milliseconds(p.ends),
+                p.spread_k,
+            ]
+            for p in self.points
+        ]
+        newest = [milliseconds(self.newest.at), self.newest.value] if self.newest else None
+        return json.dumps({"points": points, "newest": newest})
+
+    @classmethod
+    def read(cls, written: str) -> "RunTold":
+        """From the record."""
+        kept = json.loads(written)
+        points = [
+            RunPoint(
+                at=EPOCH + timedelta(milliseconds=at),
+                shown_c=shown,
+                samples=samples,
+                pressure_pa=pressure,
+                begins=of_milliseconds(begins),
+                ends=of_milliseconds(ends),
+                spread_k=spread,
+            )
+            for at, shown, samples, pressure, begins, ends, spread in kept["points"]
+        ]
+        newest = kept["newest"]
+        return cls(points, Sample(of_milliseconds(newest[0]), newest[1]) if newest else None)
+
+
+def run_told(
+    db: Connection,
+    kitchen: Kitchen,
+    batch_id: str,
+    probe_id: str,
+    *,
+    since: datetime,
+    until: datetime,
+    boil_by: str,
+) -> RunTold:
+    """What a probe's run tells of a batch between two moments: from its samples, or as it was kept
+    before they were thinned."""
+    kept = samples_store.kept_run(db, batch_id, probe_id, until)
+    if kept is not None:
+        return RunTold.read(kept)
+    points = run_points(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)
+    return RunTold(points, samples_store.latest_sample(db, probe_id, until))
 
 
 @dataclass

@@ -277,7 +277,14 @@ INSERT INTO sample (device, at, value)
     FROM sample_by_name JOIN device USING (instrument_id);
 DROP TABLE sample_by_name;
 
--- The points of a run, kept before its samples are thinned: an old board says what it said.
+-- Up to when a device's samples are thinned.
+CREATE TABLE thinned (
+    device INTEGER PRIMARY KEY REFERENCES device (number),
+    until INTEGER NOT NULL
+) STRICT;
+
+-- What a probe's run told of a batch, kept before its samples are thinned: an old board says what it
+-- said.
 CREATE TABLE kept_run (
     batch_id TEXT PRIMARY KEY REFERENCES batch (id),
     probe_id TEXT NOT NULL,

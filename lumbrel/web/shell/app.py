@@ -4,15 +4,18 @@ import asyncio
 import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from datetime import datetime
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.types import Message
 
 from lumbrel import __version__
 from lumbrel.services.kitchen.safekeeping import back_up_today
+from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
 from lumbrel.web.shell.errors import answer_errors, unexpected
@@ -25,6 +28,7 @@ from lumbrel.web.shell.workspace import Workspace
 
 LOG = logging.getLogger("lumbrel.backup")
 LOOK_FOR_A_NEW_DAY_SECONDS = 600.0
+THIN_STEPS = 20
 
 
 @asynccontextmanager
@@ -33,6 +37,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     with opened(own.settings.database) as db:
         ready(db)
     await own.hub.start()
+    await _warm_up(app)
     keeper = asyncio.create_task(_keep_safe(own)) if own.settings.backups else None
     yield
     if keeper:
@@ -41,6 +46,49 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     if app.state.practice:
         await app.state.practice.hub.stop()
         app.state.practice.pan.stop()
+
+
+def _thin_some(own: Workspace, now: datetime) -> int:
+    """A few steps of thinning; nobody is kept waiting for long."""
+    thinned = 0
+    with opened(own.settings.database, own.cache) as db:
+        for _ in range(THIN_STEPS):
+            step = thin_a_little(db, now)
+            thinned += step
+            if not step:
+                break
+    return thinned
+
+
+async def _warm_up(app: FastAPI) -> None:
+    """Make the first page once before anybody asks: templates are compiled and units loaded then, and
+    nobody waits for it."""
+    own: Workspace = app.state.workspace
+    host = own.settings.allowed_hosts[0].encode()
+    scope = {
+        "type": "http",
+        "asgi": {"version": "3.0"},
+        "http_version": "1.1",
+        "method": "GET",
+        "scheme": "http",
+        "path": "/",
+        "raw_path": b"/",
+        "query_string": b"",
+        "root_path": "",
+        "headers": [(b"host", host)],
+        "client": ("127.0.0.1", 0),
+        "server": ("127.0.0.1", 0),
+        "app": app,
+        "state": {},
+    }
+
+    async def receive() -> Message:
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    async def send(message: Message) -> None:
+        pass
+
+    await app(scope, receive, send)
 
 
 async def _keep_safe(own: Workspace) -> None:
@@ -52,6 +100,9 @@ async def _keep_safe(own: Workspace) -> None:
             now = own.settings.clock()
             if await run_in_threadpool(back_up_today, own.settings.database, folder, now):
                 LOG.info("backed up to %s", folder)
+            thinned = await run_in_threadpool(_thin_some, own, now)
+            if thinned:
+                LOG.info("%d samples of earlier seasons became means", thinned)
         except Exception:  # tomorrow may fare better, and the kitchen must go on
             LOG.exception("the backup of the day failed")
         await asyncio.sleep(LOOK_FOR_A_NEW_DAY_SECONDS)

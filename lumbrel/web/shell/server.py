@@ -1,17 +1,30 @@
 """The server: as uvicorn has it, but open streams are let go before it waits for them."""
 
 import socket
+from collections.abc import Callable
 
 import uvicorn
 from fastapi import FastAPI
 
 
 class Server(uvicorn.Server):
-    """Ends every page's stream of news first, so that stopping takes no patience."""
+    """Ends every page's stream of news first, so that stopping takes no patience.
 
-    def __init__(self, app: FastAPI, config: uvicorn.Config) -> None:
+    Args:
+        answers: called once it answers.
+    """
+
+    def __init__(
+        self, app: FastAPI, config: uvicorn.Config, answers: Callable[[], None] = lambda: None
+    ) -> None:
         super().__init__(config)
-        self._app = app
+        self._app, self._answers = app, answers
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        """Start, then say so."""
+        await super().startup(sockets)
+        if self.started:
+            self._answers()
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
         """Let the streams go, then shut down."""
