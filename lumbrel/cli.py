@@ -16,7 +16,8 @@ Run = Callable[[argparse.Namespace], int]
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command; returns the exit code."""
-    arguments = _parser().parse_args(argv)
+    words = sys.argv[1:] if argv is None else argv
+    arguments = _parser(words[0] if words else "").parse_args(words)
     try:
         return int(arguments.run(arguments) or 0)
     except Exception as error:
@@ -51,59 +52,56 @@ def _later(module: str, name: str) -> Run:
     return run
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(wanted: str = "") -> argparse.ArgumentParser:
+    """The parser: of one command when it is named, since to build them all takes a while."""
     parser = argparse.ArgumentParser(prog="lumbrel", description=__doc__)
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(required=True, metavar="command")
-
-    def command(name: str, run: Run, text: str, data: bool = True) -> argparse.ArgumentParser:
+    for name, (run, text, add) in COMMANDS.items():
+        if wanted in COMMANDS and name != wanted:
+            continue
         sub = commands.add_parser(name, help=text, description=text)
         sub.set_defaults(run=run)
-        if data:
+        if name not in WITHOUT_A_RECORD:
             sub.add_argument("--data", type=Path, default=DEFAULT_DATA, help="data folder")
-        return sub
+        add(sub)
+    return parser
 
-    for name, text in (
-        ("serve", "serve your own kitchen"),
-        ("demo", "serve the Cinderpool demonstration"),
-    ):
-        sub = command(name, _later("serving", name), text)
-        sub.add_argument("--port", type=int, default=8000)
-        sub.add_argument("--host", default="127.0.0.1")
-        _add_log_level(sub)
-        if name == "demo":
-            sub.add_argument("--fresh", action="store_true", help="start over")
-            sub.add_argument("--frozen", action="store_true", help="stop the kitchen's clock")
-            sub.set_defaults(data=Path("demo-data"))
-    _add_listen(
-        command(
-            "listen",
-            _later("listening", "listen"),
-            "take a probe's readings from a serial port, pipe or TCP",
-        )
-    )
-    _add_compute(
-        command("compute", _later("computing", "compute"), "one calculation of the API", data=False)
-    )
-    text = "a batch as CSV, JSON or a boil to be played again; without one the whole logbook"
-    sub = command("export", _later("records", "export"), text)
+
+def _add_serve(sub: argparse.ArgumentParser) -> None:
+    sub.add_argument("--port", type=int, default=8000)
+    sub.add_argument("--host", default="127.0.0.1")
+    _add_log_level(sub)
+
+
+def _add_demo(sub: argparse.ArgumentParser) -> None:
+    _add_serve(sub)
+    sub.add_argument("--fresh", action="store_true", help="start over")
+    sub.add_argument("--frozen", action="store_true", help="stop the kitchen's clock")
+    sub.set_defaults(data=Path("demo-data"))
+
+
+def _add_export(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("batch", nargs="?", help="the batch; the whole logbook if left out")
     sub.add_argument("--format", choices=("csv", "json", "replay"), default="json")
-    sub.add_argument(
-        "--out", type=Path, help="a file that is not there yet; standard output if left out"
-    )
-    sub = command("import", _later("records", "take_in"), "take a whole logbook in")
-    sub.add_argument("file", type=Path)
+    sub.add_argument("--out", type=Path, help="a new file; standard output if left out")
+
+
+def _add_import(sub: argparse.ArgumentParser) -> None:
+    _add_file(sub)
     sub.add_argument("--preview", action="store_true", help="only say what it would bring")
-    sub = command("replay", _later("replaying", "replay"), "play a boil again", data=False)
+
+
+def _add_replay(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path, nargs="?", help="JSON lines; standard input if left out")
-    sub = command("backup", _later("records", "backup"), "a verified copy, taken while it runs")
+
+
+def _add_file(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path)
-    sub = command("restore", _later("records", "restore"), "put a backup in place of the record")
-    sub.add_argument("file", type=Path)
-    sub = command("check", _later("records", "check"), "check the record, or a backup")
+
+
+def _add_check(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path, nargs="?", help="a backup; the record if left out")
-    return parser
 
 
 def _add_log_level(sub: argparse.ArgumentParser) -> None:
@@ -125,6 +123,34 @@ def _add_compute(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("calculation", nargs="?", help="as in /api/..., for example finish-point")
     sub.add_argument("given", nargs="*", metavar="name=value", help="in SI, as the API takes them")
     sub.add_argument("--json", action="store_true", help="print JSON, working included")
+
+
+Add = Callable[[argparse.ArgumentParser], None]
+COMMANDS: dict[str, tuple[Run, str, Add]] = {
+    "serve": (_later("serving", "serve"), "serve your own kitchen", _add_serve),
+    "demo": (_later("serving", "demo"), "serve the Cinderpool demonstration", _add_demo),
+    "listen": (
+        _later("listening", "listen"),
+        "take a probe's readings from a serial port, pipe or TCP",
+        _add_listen,
+    ),
+    "compute": (
+        _later("computing", "compute"),
+        "one calculation of the API, offline",
+        _add_compute,
+    ),
+    "export": (
+        _later("records", "export"),
+        "a batch as CSV, JSON or a boil to be played again; without one the whole logbook",
+        _add_export,
+    ),
+    "import": (_later("records", "take_in"), "take a whole logbook in", _add_import),
+    "replay": (_later("replaying", "replay"), "play a boil again", _add_replay),
+    "backup": (_later("records", "backup"), "a verified copy, taken while it runs", _add_file),
+    "restore": (_later("records", "restore"), "put a backup in place of the record", _add_file),
+    "check": (_later("records", "check"), "check the record, or a backup", _add_check),
+}
+WITHOUT_A_RECORD = ("compute", "replay")
 
 
 def run() -> None:

@@ -5,15 +5,16 @@ import json
 import os
 import re
 import shutil
-import socket
 import sqlite3
 import statistics
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from urllib.parse import urlencode
 from uuid import uuid4
@@ -21,9 +22,15 @@ from uuid import uuid4
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from lumbrel.services.kitchen import example  # noqa: E402
+from lumbrel.services.pan.thinning import thin_a_little  # noqa: E402
+from lumbrel.services.record.kept import ready  # noqa: E402
+from lumbrel.store import samples as samples_store  # noqa: E402
+from lumbrel.store.db import opened  # noqa: E402
+from lumbrel.store.samples import Sample  # noqa: E402
 from scripts import long_record  # noqa: E402
 
-ROUNDS = 15
+ROUNDS = 40
 SEASONS = 20
 PAGES = (
     "/",
@@ -57,34 +64,37 @@ PAGES = (
     "/api/trace/{old}",
     "/api/accounts",
 )
+READING = "POST a reading"
+QUIET_AFTER_SECONDS, QUIET_SECONDS, LOAD_SECONDS = 20.0, 20.0, 10.0
 Times = dict[str, tuple[float, float, float]]
 """By page: median and 95th percentile in ms, and KB."""
 
 
 @contextmanager
-def served(record: Path) -> Iterator[tuple[int, int]]:
-    """`lumbrel demo` on a copy of a record, its clock standing; yields port and process."""
+def served(record: Path, *words: str) -> Iterator[tuple[int, int]]:
+    """A copy of a record served by a process of its own; yields its port and its number."""
     folder = Path(tempfile.mkdtemp())
     shutil.copy(record, folder / "lumbrel.sqlite3")
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    command = [sys.executable, "-m", "lumbrel.cli", "demo", "--frozen", "--data", str(folder)]
+    if "serve" in words:
+        own = sqlite3.connect(folder / "lumbrel.sqlite3")
+        own.execute("UPDATE nature SET is_a = 'own'")
+        own.commit()
+        own.close()
     process = subprocess.Popen(
-        [*command, "--port", str(port)], cwd=ROOT, stdout=subprocess.DEVNULL, env=os.environ
+        [sys.executable, "-m", "lumbrel.cli", *words, "--data", str(folder), "--port", "0"],
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
     )
+    assert process.stdout is not None
     try:
-        deadline = time.perf_counter() + 60
-        while time.perf_counter() < deadline:
-            try:
-                get(port, "/healthz")
-                break
-            except OSError:
-                time.sleep(0.05)
-        yield port, process.pid
+        said = process.stdout.readline()
+        yield int(said.rsplit(":", 1)[1].strip(" /\n")), process.pid
     finally:
         process.terminate()
         process.wait(timeout=20)
+        process.stdout.close()
         shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -112,64 +122,233 @@ def codes(record: Path) -> dict[str, str]:
         db.close()
 
 
-def times(record: Path, rounds: int = ROUNDS) -> Times:
-    """How long every page takes, and what it weighs; a reading put on the live pan too."""
-    named = codes(record)
-    found: dict[str, list[float]] = {}
-    weighs: dict[str, float] = {}
-    with served(record) as (port, _):
-        paths = ["/healthz", *(page.format(**named) for page in PAGES)]
-        for _ in range(2):
-            for path in paths:
-                get(port, path)
-        for _ in range(rounds):
-            for path in paths:
-                status, body, took = get(port, path)
-                assert status in (200, 404), (path, status)
-                found.setdefault(path, []).append(took)
-                weighs[path] = len(body) / 1024
-            fields = {
-                "id": str(uuid4()),
-                "instrument": "long-stem",
-                "reading": "58.2",
-                "cup": "92 C",
-                "reading_confirmed": "1",
-                "cup_confirmed": "1",
-            }
-            path = f"/pan/{named['live']}/slip/hydrometer"
-            status, body, took = get(port, path, urlencode(fields).encode())
-            assert status == 303, (status, re.sub(rb"<[^>]+>", b"", body)[-2000:])
-            found.setdefault("POST reading", []).append(took)
-            weighs["POST reading"] = 0.0
-    general = {value: "{" + key + "}" for key, value in named.items()}
-    result = {}
-    for path, took_each in found.items():
-        name = path
-        for value, key in general.items():
-            name = name.replace(value, key)
-        ordered = sorted(took_each)
-        late = ordered[min(int(len(ordered) * 0.95), len(ordered) - 1)]
-        result[name] = (1000 * statistics.median(ordered), 1000 * late, weighs[path])
-    return result
+def both(one: Path, many: Path, rounds: int = ROUNDS) -> tuple[Times, Times]:
+    """How long every page takes on both records, asked in turns, so that a noisy machine disturbs
+    both alike; and a reading put on the live pan."""
+    with (
+        served(one, "demo", "--frozen") as (first, _),
+        served(many, "demo", "--frozen") as (last, _),
+    ):
+        kitchens = ((first, codes(one)), (last, codes(many)))
+        took: list[dict[str, list[float]]] = [{}, {}]
+        weighs: list[dict[str, float]] = [{}, {}]
+        for turn in range(rounds + 2):
+            for path in ("/healthz", *PAGES, READING):
+                for i, (port, named) in enumerate(kitchens):
+                    seconds, size = _asked(port, path, named)
+                    if turn >= 2:
+                        took[i].setdefault(path, []).append(seconds)
+                        weighs[i][path] = size
+    return _summed(took[0], weighs[0]), _summed(took[1], weighs[1])
 
 
-def main() -> None:
-    """Print the table for two records that are there, or are made now."""
-    one, many = (Path(argument) for argument in sys.argv[1:3])
-    if not one.exists():
-        long_record.make(one, 1)
-    if not many.exists():
-        long_record.make(many, SEASONS)
-    first, last = times(one), times(many)
+def _asked(port: int, path: str, named: dict[str, str]) -> tuple[float, float]:
+    if path != READING:
+        status, body, took = get(port, path.format(**named))
+        assert status in (200, 404), (path, status)
+        return took, len(body) / 1024
+    fields = {
+        "id": str(uuid4()),
+        "instrument": "long-stem",
+        "reading": "58.2",
+        "cup": "92 C",
+        "reading_confirmed": "1",
+        "cup_confirmed": "1",
+    }
+    sent = urlencode(fields).encode()
+    status, body, took = get(port, f"/pan/{named['live']}/slip/hydrometer", sent)
+    assert status == 303, (status, re.sub(rb"<[^>]+>", b"", body)[-2000:])
+    return took, 0.0
+
+
+def _summed(took: dict[str, list[float]], weighs: dict[str, float]) -> Times:
+    found = {}
+    for path, each in took.items():
+        ordered = sorted(each)
+        late = ordered[int(len(ordered) * 0.95)]
+        found[path] = (1000 * statistics.median(ordered), 1000 * late, weighs[path])
+    return found
+
+
+def pages(one: Path, many: Path) -> Iterator[tuple[str, float, float]]:
+    """The bounds of the pages: name, value, bound; and a table of them all on stderr."""
+    first, last = both(one, many)
     health = first["/healthz"][0]
     for path, (median, late, _) in first.items():
         later = last[path]
         print(
-            f"{path:32} {median:7.1f} ms {median / health:6.1f}x  p95 {late:7.1f} -> {later[1]:7.1f} ms"
-            f" {later[1] / late:5.2f}x  {later[2]:6.0f} KB"
+            f"    {path:32} {median:6.1f} ms {median / health:5.1f}x; p95 {late:6.1f} and"
+            f" {later[1]:6.1f} ms, {later[1] / late:4.2f}x; {later[2]:4.0f} KB",
+            file=sys.stderr,
         )
-    print(json.dumps({"healthz_ms": health}))
+    read = {path: found for path, found in first.items() if path not in ("/healthz", READING)}
+    worst = max(read, key=lambda path: read[path][0])
+    yield f"one season: slowest page ({worst}), times healthz", read[worst][0] / health, 60
+    yield "one season: a reading, POST to redirect, times healthz", first[READING][0] / health, 40
+    unknown = first["/no-such-page"][0] / health
+    yield "one season: an unknown address, times healthz", unknown, 20
+    grown = {path: last[path][1] / first[path][1] for path in read}
+    most = max(grown, key=lambda path: grown[path])
+    yield f"20 seasons to one, p95: page that grew most ({most})", grown[most], 1.5
+    middle = {path: last[path][0] / first[path][0] for path in read}
+    most = max(middle, key=lambda path: middle[path])
+    yield f"20 seasons to one, median: page that grew most ({most})", middle[most], 1.5
+    traced = last["/api/trace/{old}"][1] / first["/api/trace/{old}"][1]
+    yield "20 seasons to one: a trace", traced, 1.5
+    yield "heaviest page at 20 seasons, KB", max(found[2] for found in last.values()), 300
+
+
+def standing_still(record: Path) -> tuple[float, float]:
+    """Percent of a core with nobody watching, and the first page after a start to the second."""
+    with served(record, "serve", "--log-level", "error") as (port, pid):
+        each = [get(port, "/")[2] for _ in range(4)]
+        time.sleep(QUIET_AFTER_SECONDS)
+        before, began = _cpu_seconds(pid), time.perf_counter()
+        time.sleep(QUIET_SECONDS)
+        used = _cpu_seconds(pid) - before
+        return 100 * used / (time.perf_counter() - began), each[0] / statistics.median(each[1:])
+
+
+def _cpu_seconds(pid: int) -> float:
+    fields = Path(f"/proc/{pid}/stat").read_text("ascii").rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def quiet(one: Path, many: Path) -> Iterator[tuple[str, float, float]]:
+    """What a server does while nobody watches."""
+    for name, record in (("one season", one), ("20 seasons", many)):
+        idle, first = standing_still(record)
+        yield f"nobody watching, {name}: percent of a core", idle, 2
+        yield f"first page after a start, {name}, times the next", first, 1.5
+
+
+def a_sum() -> tuple[str, float, float]:
+    """`lumbrel compute` to the start of a bare Python."""
+
+    def started(*words: str) -> float:
+        took = []
+        for _ in range(15):
+            began = time.perf_counter()
+            subprocess.run([*words], stdout=subprocess.DEVNULL, check=True, cwd=ROOT)
+            took.append(time.perf_counter() - began)
+        return statistics.median(took)
+
+    bare = started(sys.executable, "-c", "pass")
+    command = [str(Path(sys.executable).with_name("lumbrel")), "compute"]
+    summed = started(*command, "boiling-point", "elevation_m=418")
+    return "lumbrel compute, times a bare Python's start", summed / bare, 6
+
+
+def under_load(record: Path) -> Iterator[tuple[str, float, float]]:
+    """A probe at 8 Hz, alone and then beside eight clients that put lines on the slip."""
+    with served(record, "demo", "--frozen") as (port, _):
+        live = codes(record)["live"]
+        token = _token(port)
+        alone, _ = _probing(port, token, 0.0)
+        stop = threading.Event()
+        refused: list[int] = []
+        clients = [
+            threading.Thread(target=_writing, args=(port, live, stop, refused)) for _ in range(8)
+        ]
+        for client in clients:
+            client.start()
+        beside, lost = _probing(port, token, LOAD_SECONDS)
+        stop.set()
+        for client in clients:
+            client.join()
+    yield "samples and lines refused, eight clients writing", float(lost + sum(refused)), 0
+    yield "a sample's p95 beside eight clients, times alone", beside / alone, 10
+
+
+def _token(port: int) -> str:
+    sent = urlencode({"id": str(uuid4())}).encode()
+    _, body, _ = get(port, "/kitchen/instrument/probe-1/token", sent)
+    found = re.search(rb"<code>([\w-]{20,})</code>", body)
+    assert found is not None
+    return found[1].decode()
+
+
+def _probing(port: int, token: str, begins: float) -> tuple[float, int]:
+    """Samples at 8 Hz for a while: the 95th percentile in seconds, and how many were refused."""
+    took, lost = [], 0
+    link = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+    start = datetime(2026, 4, 18, 14, 20, tzinfo=UTC) + timedelta(seconds=begins)
+    for i in range(int(8 * LOAD_SECONDS)):
+        at = start + timedelta(seconds=i / 8)
+        body = json.dumps({"samples": [{"temperature_c": 103.0, "at": at.isoformat()}]})
+        began = time.perf_counter()
+        link.request(
+            "POST",
+            "/api/probes/samples",
+            body,
+            {"Authorization": f"Bearer {token}", "Content-Type": "application/json"},
+        )
+        answer = link.getresponse()
+        kept = json.loads(answer.read()).get("kept", 0)
+        spent = time.perf_counter() - began
+        took.append(spent)
+        lost += answer.status != 200 or kept != 1
+        time.sleep(max(0.125 - spent, 0))
+    link.close()
+    return sorted(took)[int(len(took) * 0.95)], lost
+
+
+def _writing(port: int, code: str, stop: threading.Event, refused: list[int]) -> None:
+    while not stop.is_set():
+        sent = urlencode({"id": str(uuid4()), "text": "foam"}).encode()
+        status, _, _ = get(port, f"/pan/{code}/slip/note", sent)
+        refused.append(status != 303)
+        time.sleep(0.3)
+
+
+def weight() -> tuple[str, float, float]:
+    """What ten years of four probes at one a second weigh: from what samples weigh, measured, raw
+    for the season that is on and thinned for those before. A season has 54 days of ten hours."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "lumbrel.sqlite3"
+        with opened(path) as db:
+            ready(db)
+            example.load_example(db, datetime(2020, 1, 1, tzinfo=UTC))
+            before = _bytes(db)
+            start = datetime(2025, 3, 1, tzinfo=UTC)
+            hours = 10
+            samples_store.add_samples(
+                db,
+                "probe-1",
+                (
+                    Sample(start + timedelta(seconds=s), 99.0 + (s % 97) / 100)
+                    for s in range(hours * 3600)
+                ),
+            )
+            raw = (_bytes(db) - before) / hours
+            while thin_a_little(db, datetime(2026, 6, 1, tzinfo=UTC)):
+                pass
+            db.execute("VACUUM")
+            thinned = max(_bytes(db) - before, 0) / hours
+    season = 54 * 10
+    gigabytes = 4 * season * (raw + 9 * thinned) / 1e9
+    return "ten years of four probes at 1 Hz, thinned, GB", gigabytes, 1
+
+
+def _bytes(db: sqlite3.Connection) -> int:
+    return int(db.execute("PRAGMA page_count").fetchone()[0]) * int(
+        db.execute("PRAGMA page_size").fetchone()[0]
+    )
+
+
+def measures() -> Iterator[tuple[str, float, float]]:
+    """Every figure of the record with its bound, on records made for it."""
+    with tempfile.TemporaryDirectory() as folder:
+        one, many = Path(folder) / "one.sqlite3", Path(folder) / "many.sqlite3"
+        long_record.make(one, 1)
+        long_record.make(many, SEASONS)
+        yield from pages(one, many)
+        yield from quiet(one, many)
+        yield from under_load(one)
+        yield a_sum()
+        yield weight()
 
 
 if __name__ == "__main__":
-    main()
+    for name, value, bound in measures():
+        print(f"{'ok  ' if value <= bound else 'MISS'} {value:10.3f}  <= {bound:<8g} {name}")
