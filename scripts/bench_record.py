@@ -272,7 +272,8 @@ def _probing(port: int, token: str, begins: float) -> tuple[float, int]:
     """Samples at 8 Hz for a while: the 95th percentile in seconds, and how many were refused."""
     took, lost = [], 0
     link = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
-    start = datetime(2026, 4, 18, 14, 20, tzinfo=UTC) + timedelta(seconds=begins)
+    # Off the whole seconds, at which the record has samples already.
+    start = datetime(2026, 4, 18, 14, 20, 0, 50_000, UTC) + timedelta(seconds=begins)
     for i in range(int(8 * LOAD_SECONDS)):
         at = start + timedelta(seconds=i / 8)
         body = json.dumps({"samples": [{"temperature_c": 103.0, "at": at.isoformat()}]})
