@@ -223,20 +223,20 @@ def quiet(one: Path, many: Path) -> Iterator[tuple[str, float, float]]:
 
 
 def a_sum() -> tuple[str, float, float]:
-    """`lumbrel compute` to the start of a bare Python."""
-
-    def started(*words: str) -> float:
-        took = []
-        for _ in range(15):
-            began = time.perf_counter()
-            subprocess.run([*words], stdout=subprocess.DEVNULL, check=True, cwd=ROOT)
-            took.append(time.perf_counter() - began)
-        return statistics.median(took)
-
-    bare = started(sys.executable, "-c", "pass")
+    """`lumbrel compute` to the start of a bare Python, in turns."""
     command = [str(Path(sys.executable).with_name("lumbrel")), "compute"]
-    summed = started(*command, "boiling-point", "elevation_m=418")
-    return "lumbrel compute, times a bare Python's start", summed / bare, 6
+    each = {
+        "bare": [sys.executable, "-c", "pass"],
+        "sum": [*command, "boiling-point", "elevation_m=418"],
+    }
+    took: dict[str, list[float]] = {name: [] for name in each}
+    for _ in range(25):
+        for name, words in each.items():
+            began = time.perf_counter()
+            subprocess.run(words, stdout=subprocess.DEVNULL, check=True, cwd=ROOT)
+            took[name].append(time.perf_counter() - began)
+    ratio = statistics.median(took["sum"]) / statistics.median(took["bare"])
+    return "lumbrel compute, times a bare Python's start", ratio, 6
 
 
 def under_load(record: Path) -> Iterator[tuple[str, float, float]]:
