@@ -99,6 +99,15 @@ class House(unittest.TestCase):
             if path.suffix == ".html":
                 self.assertNotRegex(text, forbidden, str(path))
 
+    def test_every_promise_of_the_record_names_a_test_that_is_there(self) -> None:
+        tests = "".join(path.read_text("utf-8") for path in (ROOT / "tests").rglob("test_*.py"))
+        there = set(re.findall(r"def (test_\w+)", tests))
+        said = (ROOT / "docs" / "record.md").read_text("utf-8").split("## What is asked")[0]
+        for promise in said.split("\n- **")[1:]:
+            named = set(re.findall(r"`(test_\w+)`", promise.split("\n## ")[0]))
+            self.assertTrue(named, promise)
+            self.assertLessEqual(named, there)
+
     def test_shipped_assets_name_no_other_host(self) -> None:
         for path, text in front_end():
             hosts = re.findall(r"https?://(?!www\.w3\.org)[\w.]+", text)

@@ -224,7 +224,7 @@ class Coming:
 
 def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
     """Take a logbook in: all of it, or with what stands in its way nothing. The same again brings
-    nothing. A kitchen that has lines already keeps its own settings.
+    nothing. Into a kitchen that has settings only a logbook of the same kitchen comes.
 
     Args:
         preview: only say what it would bring.
@@ -269,15 +269,19 @@ def _read(text: str) -> Logbook:
 
 
 def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
-    empty = db.execute("SELECT NOT EXISTS (SELECT 1 FROM entry)").fetchone()[0]
     tables = logbook.tables.model_dump()
+    mine = [dict(row) for row in _rows(db, BY_NAME["setting"])]
+    if not _same_kitchen(mine, tables["setting"]):
+        raise Refused(
+            "This kitchen has settings of its own, under which that logbook's figures would be"
+            " others. Take it into an empty data folder."
+        )
+    if len(tables["setting"]) > len(mine):
+        # The kitchen's row is what holds now.
+        db.execute("DELETE FROM kitchen")
+    elif mine:
+        tables["kitchen"] = []
     for table in TABLES:
-        if table.name in ("kitchen", "setting") and not empty:
-            continue
-        if table.name == "setting" and empty and _other_settings(db, tables["setting"]):
-            raise Refused(
-                "The kitchen has settings of its own. Take a whole logbook into an empty data folder."
-            )
         columns = {row["name"] for row in db.execute(f"PRAGMA table_info({table.name})")}
         for row in tables[table.name]:
             if set(row) != columns:
@@ -291,9 +295,11 @@ def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
         _put_samples(db, device, coming)
 
 
-def _other_settings(db: Connection, brought: list[dict[str, Any]]) -> bool:
-    mine = [dict(row) for row in _rows(db, BY_NAME["setting"])]
-    return bool(mine) and mine != brought
+def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> bool:
+    """Whether the settings brought go on from this kitchen's, or these from those: what either says
+    of its past stays as it was."""
+    shared = min(len(mine), len(brought))
+    return not mine or (shared > 0 and mine[:shared] == brought[:shared])
 
 
 def _put(db: Connection, table: Table, row: dict[str, Any], coming: Coming) -> None:

@@ -421,9 +421,21 @@ class OutAndIn(KitchenCase):
                 logbook.take_in(other, wrong)
         self.assertEqual(record.batch_ids(other), [])
         self.take_in()
-        with self.assertRaisesRegex(logbook.Refused, "is here already|contradicts"):
+        before = logbook.as_json(self.db)
+        with self.assertRaisesRegex(logbook.Refused, "settings of its own"):
             logbook.take_in(self.db, text)
-        self.assertEqual(len(record.batch_ids(self.db)), 1)
+        self.assertEqual(logbook.as_json(self.db), before)
+
+    def test_a_later_logbook_of_the_same_kitchen_brings_what_is_new(self) -> None:
+        code, other = self.take_in(), self.empty()
+        logbook.take_in(other, logbook.as_json(self.db))
+        self.put(code, "note", 5, text="thick foam")
+        moved = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(self.db, moved, NOON + timedelta(days=1))
+        coming = logbook.take_in(other, logbook.as_json(self.db))
+        self.assertEqual((coming.new["entry"], coming.new["setting"]), (1, 1))
+        self.assertEqual(load_kitchen(other).elevation_m, 900.0)
+        self.assertEqual(logbook.document(other)["tables"], logbook.document(self.db)["tables"])
 
     def test_the_schema_is_the_published_one(self) -> None:
         published = json.loads((ROOT / "docs" / "logbook.schema.json").read_text("utf-8"))
