@@ -90,6 +90,12 @@ def _add_export(sub: argparse.ArgumentParser) -> None:
 def _add_import(sub: argparse.ArgumentParser) -> None:
     _add_file(sub)
     sub.add_argument("--preview", action="store_true", help="only say what it would bring")
+    sub.add_argument(
+        "--batch",
+        action="append",
+        metavar="CODE",
+        help="only this batch, with what its figures rest on; may be given again",
+    )
 
 
 def _add_replay(sub: argparse.ArgumentParser) -> None:
@@ -144,7 +150,7 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
         "a batch as CSV, JSON or a boil to be played again; without one the whole logbook",
         _add_export,
     ),
-    "import": (_later("records", "take_in"), "take a whole logbook in", _add_import),
+    "import": (_later("records", "take_in"), "take a logbook in, or batches of it", _add_import),
     "replay": (_later("replaying", "replay"), "play a boil again", _add_replay),
     "backup": (_later("records", "backup"), "a verified copy, taken while it runs", _add_file),
     "restore": (_later("records", "restore"), "put a backup in place of the record", _add_file),

@@ -61,8 +61,8 @@ def _written(db: Connection, code: str | None, form: str) -> bytes:
 
 
 def take_in(arguments: argparse.Namespace) -> int:
-    """Take a whole logbook in, or say what it would bring."""
-    from lumbrel.exchange import logbook
+    """Take a logbook in, or batches of it; or say what they would bring."""
+    from lumbrel.exchange import logbook, some_batches
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
@@ -71,7 +71,10 @@ def take_in(arguments: argparse.Namespace) -> int:
     with opened(arguments.data / RECORD) as db:
         ready(db)
         try:
-            coming = logbook.take_in(db, text, preview=arguments.preview)
+            if arguments.batch:
+                coming = some_batches.take_in(db, text, arguments.batch, preview=arguments.preview)
+            else:
+                coming = logbook.take_in(db, text, preview=arguments.preview)
         except logbook.Refused as error:
             return refuse(f"{error} Nothing was written.")
     print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")

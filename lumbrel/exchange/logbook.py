@@ -9,7 +9,7 @@ import io
 import json
 import zipfile
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from sqlite3 import Connection, IntegrityError
 from typing import Annotated, Any, Literal
@@ -145,7 +145,7 @@ def document(db: Connection) -> dict[str, Any]:
         "format": FORMAT,
         "version": VERSION,
         "record_version": newest_version(),
-        "tables": {table.name: list(_rows(db, table)) for table in TABLES},
+        "tables": {table.name: list(rows(db, table)) for table in TABLES},
         "samples": list(_samples(db)),
     }
 
@@ -155,7 +155,8 @@ def as_json(db: Connection) -> str:
     return json.dumps(document(db), ensure_ascii=False, allow_nan=False, indent=1) + "\n"
 
 
-def _rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
+def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
+    """The rows of a table, as they are written."""
     for row in db.execute(f"SELECT * FROM {table.name} ORDER BY {table.order}"):
         written = dict(row)
         for column in table.json:
@@ -231,13 +232,29 @@ def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
     Raises:
         Refused: it is no logbook, of a newer version, or contradicts what is in the record.
     """
-    logbook = _read(text)
+    return put(db, read(text), preview=preview)
+
+
+def put(
+    db: Connection,
+    logbook: Logbook,
+    *,
+    preview: bool = False,
+    verify: Callable[[], None] = lambda: None,
+) -> Coming:
+    """Put a logbook into a record, all of it or nothing.
+
+    Args:
+        preview: only say what it would bring.
+        verify: looks at the record as it would be, and raises Refused.
+    """
     coming = Coming()
     db.execute("BEGIN IMMEDIATE")
     try:
         _write(db, logbook, coming)
         if coming.new:
             kept.rebuild(db)
+            verify()
     except IntegrityError as error:
         db.execute("ROLLBACK")
         raise Refused(f"It contradicts what is in the record: {error}.") from error
@@ -248,7 +265,12 @@ def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
     return coming
 
 
-def _read(text: str) -> Logbook:
+def read(text: str) -> Logbook:
+    """A logbook from its text.
+
+    Raises:
+        Refused: it is none, cut off, or of a newer version.
+    """
     try:
         written = json.loads(text)
     except (ValueError, RecursionError) as error:
@@ -270,7 +292,7 @@ def _read(text: str) -> Logbook:
 
 def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
     tables = logbook.tables.model_dump()
-    mine = [dict(row) for row in _rows(db, BY_NAME["setting"])]
+    mine = [dict(row) for row in rows(db, BY_NAME["setting"])]
     if not _same_kitchen(mine, tables["setting"]):
         raise Refused(
             "This kitchen has settings of its own, under which that logbook's figures would be"

@@ -20,7 +20,7 @@ from urllib.parse import urlencode
 
 from lumbrel import cli
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.exchange import batch_files, logbook
+from lumbrel.exchange import batch_files, logbook, some_batches
 from lumbrel.exchange.replay import Replay
 from lumbrel.exchange.replay_out import as_replay
 from lumbrel.services.base import batch as contexts
@@ -193,6 +193,10 @@ class True_(KitchenCase):
 
 SURE = {"reading_confirmed": "1", "pressure_confirmed": "1"}
 CONFIRMED = {"reading_confirmed": "1", "cup_confirmed": "1"}
+
+
+def _figures(db: sqlite3.Connection, code: str) -> list[tuple[str, float | None]]:
+    return [(line["id"], line["corrected_brix"]) for line in _lines(db, code)]
 
 
 def _lines(db: sqlite3.Connection, code: str) -> list[dict]:
@@ -436,6 +440,45 @@ class OutAndIn(KitchenCase):
         self.assertEqual((coming.new["entry"], coming.new["setting"]), (1, 1))
         self.assertEqual(load_kitchen(other).elevation_m, 900.0)
         self.assertEqual(logbook.document(other)["tables"], logbook.document(self.db)["tables"])
+
+    def test_one_batch_comes_with_what_its_figures_rest_on_or_not_at_all(self) -> None:
+        season = self.season()
+        text, here = logbook.as_json(season), self.empty()
+        save_kitchen(here, replace(load_kitchen(season), name="Ridge"), NOON - timedelta(days=99))
+        before = logbook.as_json(here)
+        some_batches.take_in(here, text, ["26-039"], preview=True)
+        self.assertEqual(logbook.as_json(here), before)
+        some_batches.take_in(here, text, ["26-039"])
+        self.assertEqual(_figures(here, "26-039"), _figures(season, "26-039"))
+        self.assertEqual(kept.differences(here), [])
+        self.assertEqual(load_kitchen(here).name, "Ridge")
+        brought = len(record.batch_ids(here))
+        self.assertLess(brought, len(record.batch_ids(season)) / 2)
+        again = some_batches.take_in(here, text, ["26-039"])
+        self.assertEqual((sum(again.new.values()), len(record.batch_ids(here))), (0, brought))
+
+    def test_no_batch_comes_where_it_would_say_something_else(self) -> None:
+        code, hill = self.take_in(), self.empty()
+        self.put(code, "thermometer", 40, instrument="dial-a", reading="101.2 C")
+        text = logbook.as_json(self.db)
+        moved = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(hill, moved, NOON - timedelta(days=9))
+        for named, why in ((code, "would say something else"), ("26-999", "no batch 26-999")):
+            with self.assertRaisesRegex(logbook.Refused, why):
+                some_batches.take_in(hill, text, [named])
+        self.assertEqual(record.batch_ids(hill), [])
+
+    def test_no_batch_comes_that_would_move_a_figure_of_those_that_are_there(self) -> None:
+        first, there = self.take_in(), self.empty()
+        self.put(first, "thermometer", 40, instrument="dial-a", reading="101.2 C")
+        logbook.take_in(there, logbook.as_json(self.db))
+        at = NOON + timedelta(minutes=10)
+        day_entries.set_pressure(self.db, at, {"basis": "station", "pressure": "940"} | SURE)
+        second = self.take_in(NOON + timedelta(hours=1), vessel="finisher-1")
+        before = logbook.as_json(there)
+        with self.assertRaisesRegex(logbook.Refused, f"Batch {first} of this kitchen"):
+            some_batches.take_in(there, logbook.as_json(self.db), [second])
+        self.assertEqual(logbook.as_json(there), before)
 
     def test_the_schema_is_the_published_one(self) -> None:
         published = json.loads((ROOT / "docs" / "logbook.schema.json").read_text("utf-8"))

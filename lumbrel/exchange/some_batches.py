@@ -1,0 +1,214 @@
+"""Single batches of a logbook, taken into the record of another kitchen.
+
+With a batch comes what its figures rest on: the batches it was mixed with, those that taught its
+instruments, their checks, the air of those days and what probes sent. It comes only where it says
+the same as at home, and where nothing that is there already says anything else.
+"""
+
+import json
+from collections.abc import Iterable
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.exchange import logbook
+from lumbrel.exchange.logbook import Coming, Logbook, Refused
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.record import kept
+from lumbrel.services.stations import slip
+from lumbrel.store import record
+from lumbrel.store.db import connect, instant, moment
+
+AIR_BEFORE = timedelta(days=7)
+"""How long before a batch its kitchen's pressure and its probes are brought from."""
+Rows = list[dict[str, Any]]
+Figures = dict[str, list[tuple[Any, ...]]]
+
+
+def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = False) -> Coming:
+    """Take batches of a logbook in, with what their figures rest on: all of it or nothing.
+
+    Args:
+        codes: of the batches, in the logbook.
+        preview: only say what would be brought.
+    Raises:
+        Refused: it is no logbook, has no such batch, contradicts what is in the record, or figures
+            would be others, of what comes or of what is there.
+    """
+    whole = logbook.read(text)
+    with closing(connect(":memory:")) as home:
+        kept.ready(home)
+        logbook.put(home, whole)
+        ids = _with_what_they_rest_on(home, codes)
+        chosen = _only(whole, ids, list(logbook.rows(db, logbook.BY_NAME["setting"])))
+        at_home = _figures(home, ids)
+        there = _later(db, chosen)
+        before = _figures(db, there)
+
+        def verify() -> None:
+            _same(at_home, _figures(db, ids), "In this kitchen {} would say something else.")
+            _same(before, _figures(db, there), "Batch {} of this kitchen would say something else.")
+
+        return logbook.put(db, chosen, preview=preview, verify=verify)
+
+
+def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]:
+    """The ids of batches, of those whose sugar is in them or has theirs, and of those that taught
+    their instruments before."""
+    found: list[str] = []
+    ahead = []
+    for code in codes:
+        batch = record.batch_by(home, code=code)
+        if batch is None:
+            raise Refused(f"The logbook has no batch {code}.")
+        ahead.append(batch.id)
+    while ahead:
+        batch_id = ahead.pop()
+        if batch_id not in found:
+            found.append(batch_id)
+            ahead += _mixed_with(home, batch_id) + _taught_by(home, batch_id)
+    return found
+
+
+def _mixed_with(home: Connection, batch_id: str) -> list[str]:
+    rows = home.execute(
+        """SELECT DISTINCT other.batch_id AS id FROM parcel AS mine
+           JOIN flow ON mine.id IN (source_id, target_id)
+           JOIN parcel AS other ON other.id IN (source_id, target_id)
+           WHERE mine.batch_id = ? AND other.batch_id IS NOT NULL""",
+        (batch_id,),
+    )
+    return [row["id"] for row in rows]
+
+
+def _taught_by(home: Connection, batch_id: str) -> list[str]:
+    rows = home.execute(
+        """SELECT DISTINCT pair.batch_id AS id FROM used
+           JOIN pair ON pair.instrument_id = used.instrument_id AND pair.cold_at <= used.last_at
+           WHERE used.batch_id = ?""",
+        (batch_id,),
+    )
+    return [row["id"] for row in rows]
+
+
+@dataclass(frozen=True)
+class _Span:
+    """From some days before the first line to the last."""
+
+    since: str
+    until: str
+
+    def holds(self, row: dict[str, Any]) -> bool:
+        return bool(self.since <= row["at"] <= self.until)
+
+
+def _span(entries: Rows) -> _Span:
+    moments = sorted(row["at"] for row in entries)
+    return _Span(instant(moment(moments[0]) - AIR_BEFORE), moments[-1])
+
+
+def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
+    """What of a logbook belongs to some of its batches. It comes under the settings of the kitchen
+    it comes to, where that has any."""
+    tables = whole.tables.model_dump()
+    _keep_lines(tables, set(ids))
+    _keep_things(tables)
+    span = _span(tables["entry"])
+    _keep_checks(tables, span)
+    tables["setting"] = settings or tables["setting"]
+    instruments = _ids(tables["instrument"])
+    sent = (_sent(one.model_dump(), span) for one in whole.samples)
+    samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
+    written = whole.model_dump(exclude={"tables", "samples"})
+    return Logbook.model_validate({**written, "tables": tables, "samples": samples})
+
+
+def _ids(rows: Rows) -> set[str]:
+    return {row["id"] for row in rows}
+
+
+def _keep_lines(tables: dict[str, Rows], batches: set[str]) -> None:
+    """The batches, their lines and what those moved."""
+    tables["batch"] = [row for row in tables["batch"] if row["id"] in batches]
+    for name in ("entry", "kept_run"):
+        tables[name] = [row for row in tables[name] if row["batch_id"] in batches]
+    lines = _ids(tables["entry"])
+    tables["flow"] = [row for row in tables["flow"] if row["entry_id"] in lines]
+    ends = {row[end] for row in tables["flow"] for end in ("source_id", "target_id")}
+    tables["parcel"] = [row for row in tables["parcel"] if row["id"] in ends]
+    # Alarms have rung, and what a probe sent in vain says nothing of a batch.
+    tables["alarm"] = tables["sample_trouble"] = []
+
+
+def _keep_things(tables: dict[str, Rows]) -> None:
+    """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
+    lines = [tables[name] for name in ("batch", "entry", "parcel", "flow")]
+    tables["woodlot"] = _named(tables["woodlot"], *lines)
+    vessels = _ids(_named(tables["vessel"], *lines))
+    read = _ids(_named(tables["instrument"], *lines))
+    tables["instrument"] = [
+        row
+        for row in tables["instrument"]
+        if row["id"] in read or row["vessel_id"] in vessels or row["kind"] == "barometer"
+    ]
+    vessels |= {row["vessel_id"] for row in tables["instrument"]}
+    tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
+
+
+def _keep_checks(tables: dict[str, Rows], span: _Span) -> None:
+    """Whatever says how the instruments stood, and the air of those days."""
+    instruments = _ids(tables["instrument"])
+    for name in ("test_boil", "ice_point", "scale_check"):
+        mine = (row for row in tables[name] if row["instrument_id"] in instruments)
+        tables[name] = [row for row in mine if row["at"] <= span.until]
+    tables["pressure_note"] = [row for row in tables["pressure_note"] if span.holds(row)]
+
+
+def _named(rows: Rows, *by: Rows) -> Rows:
+    """Those rows whose id is named in others."""
+    said = json.dumps(by)
+    return [row for row in rows if json.dumps(row["id"]) in said]
+
+
+def _sent(device: dict[str, Any], span: _Span) -> dict[str, Any]:
+    low, high = (moment(text).timestamp() * 1000 for text in (span.since, span.until))
+    inside = [i for i, at in enumerate(device["at"]) if low <= at <= high]
+    columns = ("at", "value", "spread", "count")
+    return device | {column: [device[column][i] for i in inside] for column in columns}
+
+
+def _later(db: Connection, chosen: Logbook) -> list[str]:
+    """The ids of a kitchen's batches that what comes could say something of."""
+    since = _span([row.model_dump() for row in chosen.tables.entry]).since
+    coming = {row["id"] for row in chosen.tables.model_dump()["batch"]}
+    rows = db.execute("SELECT id FROM batch WHERE opened_at >= ?", (since,))
+    return [row["id"] for row in rows if row["id"] not in coming]
+
+
+def _figures(db: Connection, ids: Iterable[str]) -> Figures:
+    """What the lines of batches say, by the batch's code, with nothing remembered from before."""
+    db.cache = None  # type: ignore[attr-defined]
+    found: Figures = {}
+    for batch_id in ids:
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        context = contexts.load(db, batch.code, datetime.now(UTC))
+        found[batch.code] = [
+            (
+                line.entry.id,
+                line.entry.superseded,
+                line.reading and (line.reading.brix, line.reading.sigma_brix),
+            )
+            for line in slip.lines(context)
+        ]
+    return found
+
+
+def _same(before: Figures, after: Figures, sentence: str) -> None:
+    for code, said in before.items():
+        if after.get(code) != said:
+            raise Refused(
+                sentence.format(code) + " Take the whole logbook into an empty data folder instead."
+            )
