@@ -1,6 +1,7 @@
 """Where every kilogram goes: mixing, pouring, drawing in parts, packing, taking out; and back."""
 
 import random
+from dataclasses import replace
 from datetime import timedelta
 
 from lumbrel.services.base import batch as contexts
@@ -15,6 +16,7 @@ from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import slip, waiting
 from lumbrel.store import flow, kept
 from lumbrel.store.db import IdReused
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 GRAM = 1e-3
@@ -174,6 +176,9 @@ class Flow(FlowCase):
         kg = flows_of(self.db, code).solids_kg / 31
         self.assertAlmostEqual(books["Tern Lot"].delivered_kg, 6 * kg, delta=GRAM)
         self.assertAlmostEqual(books["North Kiln"].delivered_kg, 0)
+        save_kitchen(self.db, replace(load_kitchen(self.db), toll_percent=25.0), NOON)
+        tern = self.closes()["Tern Lot"]
+        self.assertAlmostEqual(tern.owed_kg, 0.75 * tern.packed_kg - 6 * kg, delta=GRAM)
         self.strike(code, line.id)
         self.assertEqual(flow.jars_of(self.db, code), [flow.Jar(500, 27)])
 

@@ -330,12 +330,13 @@ class SafeHands(KitchenCase):
             safekeeping.restore(self.path, copy, NOON)
         with safe.held(self.path, alone=False), self.assertRaises(InUse):
             safekeeping.restore(self.path, copy, NOON)
-        self.db.close()
+        with self.assertRaisesRegex(Refused, "the record itself"):
+            safekeeping.restore(self.path, self.path, NOON)
+        # What is in the log of the record only is kept too: nobody closed it in order.
         _, aside = safekeeping.restore(self.path, copy, NOON)
         with opened(self.path) as db, opened(aside) as old:
             self.assertEqual(len(contexts.load(db, code, NOON).entries), 1)
             self.assertEqual(len(contexts.load(old, code, NOON).entries), 2)
-        self.db = connect(self.path)
 
     def test_one_server_a_record(self) -> None:
         with (
@@ -367,6 +368,8 @@ class SafeHands(KitchenCase):
         self.assertEqual(stay[:14], days[:14])
         self.assertEqual({day[:7] for day in stay}, {day[:7] for day in days})
         self.assertLess(len(stay), 20)
+        for day in stay[14:]:
+            self.assertEqual(day, min(d for d in days if d[:7] == day[:7]))
 
     def test_a_taken_port_or_folder_is_a_sentence(self) -> None:
         with socket.socket() as taken:
