@@ -11,6 +11,7 @@ from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import differences
+from lumbrel.services.record.shares import Mixer
 from lumbrel.services.shelf.accounts import Account, accounts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import slip, waiting
@@ -158,6 +159,24 @@ class Flow(FlowCase):
         shares = [x.share for x in flows_of(self.db, other).came_from if x.kind == "woodlot"]
         self.assertAlmostEqual(shares[0], 0.5, delta=0.02)
         self.assertEqual(self.closes()["Tern Lot"].missing.keys(), {"pan", "filter"})
+
+    def test_a_kettle_packed_in_part_pours_what_is_left_of_it(self) -> None:
+        one, other = self.take_in(vessel="finisher-1", woodlot="tern-lot"), self.take_in()
+        self.drawn(one, 80, "20 kg")
+        self.drawn(other, 81, "20 kg")
+        self.jarred(one, 100, 12, more_left="1")
+        packed = self.at(one, 101).of_kind(JarFacts)[0].facts.mass_kg
+        self.sure(other, "added", 105, **{"from": one})
+        poured = self.at(one, 106).of_kind(PouredFacts)[0].facts.mass_kg
+        self.assertAlmostEqual(poured, 20 - packed, delta=0.2)
+        self.closes()
+
+    def test_what_was_drawn_is_not_mixed_with_what_comes_later(self) -> None:
+        mixer = Mixer()
+        mixer.put("pan", {"tern-lot": 10.0})
+        mixer.take("pan", 8.0)
+        mixer.put("pan", {"birch-row": 2.0})
+        self.assertEqual(mixer.take("pan", 1.0), {"tern-lot": 0.5, "birch-row": 0.5})
 
     def test_jars_leave_and_come_back(self) -> None:
         code = self.mixed()
