@@ -153,6 +153,7 @@ class Carried:
     for_woodlot_id: str | None
     woodlot_id: str
     solids_kg: float
+    at: datetime
 
 
 def _carried(
@@ -161,8 +162,9 @@ def _carried(
     rows = db.execute(
         f"""SELECT parcel.id, parcel.kind, parcel.batch_id, flow_now.{other} AS other_id,
                   flow_now.packs, flow_now.reason, flow_now.for_woodlot_id,
-                  flow_share.woodlot_id, flow_share.solids_kg
+                  flow_share.woodlot_id, flow_share.solids_kg, entry.at
            FROM parcel JOIN flow_now ON flow_now.{side} = parcel.id
+           JOIN entry ON entry.id = flow_now.entry_id
            JOIN flow_share ON flow_share.entry_id = flow_now.entry_id
                 AND flow_share.line = flow_now.line
            WHERE parcel.opened_at >= ? AND parcel.opened_at < ?""",
@@ -179,6 +181,7 @@ def _carried(
             for_woodlot_id=row["for_woodlot_id"],
             woodlot_id=row["woodlot_id"],
             solids_kg=row["solids_kg"],
+            at=moment(row["at"]),
         )
         for row in rows
     ]

@@ -40,8 +40,9 @@ class Kitchen:
     toll_percent: float = 0.0
     """What of the syrup made from a woodlot's sap the kitchen keeps."""
     elevations: tuple[tuple[datetime, float], ...] = ()
-    """Elevations and zones as they were noted, oldest first; read, never written."""
+    """Elevations, zones and tolls as they were noted, oldest first; read, never written."""
     zones: tuple[tuple[datetime, str], ...] = ()
+    tolls: tuple[tuple[datetime, float], ...] = ()
 
     def elevation_at(self, at: datetime) -> float | None:
         """The elevation in force at a moment, m; before the first was noted, that one."""
@@ -50,6 +51,10 @@ class Kitchen:
     def zone_at(self, at: datetime) -> str:
         """The time zone in force at a moment; before the first was noted, that one."""
         return _in_force(self.zones, at, self.time_zone)
+
+    def toll_at(self, at: datetime) -> float:
+        """The kitchen's share in force at a moment, percent; before the first was noted, that one."""
+        return _in_force(self.tolls, at, self.toll_percent)
 
 
 SETTINGS = (
@@ -114,6 +119,7 @@ def load_kitchen(db: Connection) -> Kitchen:
         toll_percent=row["toll_percent"],
         elevations=_noted(db, "elevation_m"),
         zones=_noted(db, "time_zone"),
+        tolls=_noted(db, "toll_percent"),
     )
 
 

@@ -195,7 +195,10 @@ class Flow(FlowCase):
         kg = flows_of(self.db, code).solids_kg / 31
         self.assertAlmostEqual(books["Tern Lot"].delivered_kg, 6 * kg, delta=GRAM)
         self.assertAlmostEqual(books["North Kiln"].delivered_kg, 0)
-        save_kitchen(self.db, replace(load_kitchen(self.db), toll_percent=25.0), NOON)
+        for percent, minutes in ((25.0, 90), (40.0, 101)):
+            # What was packed at noon and a hundred minutes is shared as was agreed then.
+            kitchen = replace(load_kitchen(self.db), toll_percent=percent)
+            save_kitchen(self.db, kitchen, NOON + timedelta(minutes=minutes))
         tern = self.closes()["Tern Lot"]
         self.assertAlmostEqual(tern.owed_kg, 0.75 * tern.packed_kg - 6 * kg, delta=GRAM)
         self.strike(code, line.id)

@@ -85,7 +85,7 @@ class True_(KitchenCase):
             "toll_percent": 33.0,
             "methods": {"end_point": "flat-219", "boil_by": "elevation", "hot_mark": "printed"},
         }
-        shown_only = {"name", "units", "both_units", "elevations", "zones"}
+        shown_only = {"name", "units", "both_units", "elevations", "zones", "tolls"}
         self.assertEqual({f.name for f in fields(Kitchen)} - shown_only, set(changed))
         save_kitchen(self.db, replace(kitchen, **changed), tomorrow)
         day_entries.test_boil(self.db, tomorrow, {"thermometer": "dial-a", "reading": "97"} | SURE)

@@ -34,17 +34,13 @@ class Account:
     solids_in_kg: float = 0.0
     packed_kg: float = 0.0
     """In jars that were packed, whatever became of them."""
+    due_kg: float = 0.0
+    """What of it is the woodlot's: the kitchen's share taken off, as it was when it was packed."""
     delivered_kg: float = 0.0
     """Given back to the woodlot in jars of its own."""
     here: Solids = field(default_factory=lambda: defaultdict(float))
     left: Solids = field(default_factory=lambda: defaultdict(float))
     missing: Solids = field(default_factory=lambda: defaultdict(float))
-    toll_percent: float = 0.0
-
-    @property
-    def due_kg(self) -> float:
-        """What of the packed sugar is the woodlot's, the kitchen's share taken off."""
-        return self.packed_kg * (1 - self.toll_percent / 100)
 
     @property
     def owed_kg(self) -> float:
@@ -61,6 +57,7 @@ class Account:
         """Add another account to this one, for a total."""
         self.solids_in_kg += other.solids_in_kg
         self.packed_kg += other.packed_kg
+        self.due_kg += other.due_kg
         self.delivered_kg += other.delivered_kg
         for mine, theirs in (
             (self.here, other.here),
@@ -77,6 +74,7 @@ class Accounts:
 
     season: int
     toll_percent: float
+    """As it was at the season's end, or is now."""
     woodlots: list[Account]
     total: Account
 
@@ -92,13 +90,17 @@ def accounts(db: Connection, season: int) -> Accounts:
 
     def book(woodlot_id: str) -> Account:
         if woodlot_id not in books:
-            name = names[woodlot_id]
-            books[woodlot_id] = Account(woodlot=name, toll_percent=kitchen.toll_percent)
+            books[woodlot_id] = Account(woodlot=names[woodlot_id])
         return books[woodlot_id]
 
     remains: dict[tuple[str, str, str, str], float] = defaultdict(float)
     for one in flow.carried_into(db, since, until):
         _came(book(one.woodlot_id), one, within)
+        if one.kind == LOT and one.other_id is not None:
+            # It came from a kettle: it was packed, and did not come back.
+            account = book(one.woodlot_id)
+            account.packed_kg += one.solids_kg
+            account.due_kg += one.solids_kg * (1 - kitchen.toll_at(one.at) / 100)
         remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] += one.solids_kg
     for one in flow.carried_out(db, since, until):
         _went(book(one.woodlot_id), one, within)
@@ -108,11 +110,11 @@ def accounts(db: Connection, season: int) -> Accounts:
         remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] -= one.solids_kg
     for (_, kind, batch_id, woodlot_id), kg in remains.items():
         _remains(book(woodlot_id), kind, waits.get(batch_id, frozenset()), kg)
-    total = Account(woodlot="all", toll_percent=kitchen.toll_percent)
+    total = Account(woodlot="all")
     for account in books.values():
         total.add(account)
     ordered = sorted(books.values(), key=lambda account: account.woodlot)
-    return Accounts(season, kitchen.toll_percent, ordered, total)
+    return Accounts(season, kitchen.toll_at(until), ordered, total)
 
 
 def _year(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
@@ -127,8 +129,6 @@ def _came(account: Account, one: Carried, within: set[str]) -> None:
         account.left["came back"] -= one.solids_kg
     elif one.other_id not in within:
         account.solids_in_kg += one.solids_kg
-    if one.kind == LOT and one.other_id is not None:
-        account.packed_kg += one.solids_kg
 
 
 def _went(account: Account, one: Carried, within: set[str]) -> None:
