@@ -84,14 +84,16 @@ def _is_no_demo(record: Path) -> str:
     """Why the demonstration may not use a record; empty when it may."""
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
-    from lumbrel.store.safe import nature
+    from lumbrel.store.safe import nature, only_read
 
     if not record.exists():
         return ""
-    with opened(record) as db:
-        ready(db)
-        if nature(db) == "demo":
-            return ""
+    with contextlib.closing(only_read(record)) as db:
+        is_demo = nature(db) == "demo"
+    if is_demo:
+        with opened(record) as db:
+            ready(db)
+        return ""
     return (
         f"The record in {record.parent} is a kitchen's own, not the demonstration's. Nothing was "
         "changed; give the demonstration a folder of its own with --data."

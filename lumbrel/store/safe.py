@@ -86,17 +86,23 @@ class Contents:
         )
 
 
+def only_read(record: Path, unchanging: bool = False) -> sqlite3.Connection:
+    """A connection that writes nothing, not even how the file is kept."""
+    how = "?mode=ro&immutable=1" if unchanging else "?mode=ro"
+    return sqlite3.connect(record.resolve().as_uri() + how, uri=True)
+
+
 def problems(record: Path) -> list[str]:
     """What is wrong with a record, in sentences; it may lie on read-only media, and is not changed."""
     if not record.is_file():
         return [f"There is no record at {record}."]
-    db = sqlite3.connect(f"file:{record}?mode=ro", uri=True)
+    db = only_read(record)
     try:
         return _problems(db)
     except sqlite3.Error as error:
         # Without a place for the write-ahead log's index only an unchanging file can be read.
         db.close()
-        db = sqlite3.connect(f"file:{record}?mode=ro&immutable=1", uri=True)
+        db = only_read(record, unchanging=True)
         try:
             return _problems(db)
         except sqlite3.Error:
@@ -140,7 +146,18 @@ def contents(db: sqlite3.Connection) -> Contents:
 
 
 def nature(db: sqlite3.Connection) -> str:
-    """Whether a record is a kitchen's own, the demonstration, or a practice pan."""
+    """Whether a record is a kitchen's own, the demonstration, or a practice pan; also one of an
+    earlier version, which is left as it is.
+
+    Raises:
+        NoRecord: the file is another program's, or a newer version's.
+    """
+    recognise(db, newest_version())
+    tables = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    if "nature" not in tables:
+        asked = "SELECT EXISTS (SELECT 1 FROM demo_state)"
+        is_demo = "demo_state" in tables and db.execute(asked).fetchone()[0]
+        return "demo" if is_demo else "own"
     return str(db.execute("SELECT is_a FROM nature").fetchone()[0])
 
 

@@ -358,6 +358,12 @@ class SafeHands(KitchenCase):
             self.assertIn("own", complaint)
         self.assertEqual(self.path.read_bytes(), before)
         self.db = connect(self.path)
+        earlier = self.folder / "50 %20 earlier?#"
+        earlier.mkdir()
+        written = (ROOT / "tests/data/record-0.1/record.sqlite3").read_bytes()
+        (earlier / "lumbrel.sqlite3").write_bytes(written)
+        self.assertEqual(run("demo", "--data", str(earlier))[0], 2)
+        self.assertEqual((earlier / "lumbrel.sqlite3").read_bytes(), written)
 
     def test_automatic_backups_are_one_a_day_and_thin_out(self) -> None:
         folder = self.folder / "backups"
