@@ -323,7 +323,11 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         server.kill(signal.SIGTERM)
         db = sqlite3.connect(Path(scratch) / "lumbrel.sqlite3")
         known = {
-            (row[0], row[1][:19]) for row in db.execute("SELECT instrument_id, at FROM sample")
+            (row[0], row[1])
+            for row in db.execute(
+                """SELECT instrument_id, strftime('%Y-%m-%dT%H:%M:%S', at / 1000, 'unixepoch')
+                   FROM sample JOIN device ON number = device"""
+            )
         }
         sound = db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
         db.close()
