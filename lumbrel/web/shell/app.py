@@ -28,6 +28,8 @@ from lumbrel.web.shell.workspace import Workspace
 
 LOG = logging.getLogger("lumbrel.backup")
 LOOK_FOR_A_NEW_DAY_SECONDS = 600.0
+FIRST_BACKUP_AFTER_SECONDS = 60.0
+"""Who has just started it wants a page first."""
 THIN_STEPS = 20
 
 
@@ -95,6 +97,7 @@ async def _keep_safe(own: Workspace) -> None:
     """Back the record up once a day while it is served."""
     folder = own.settings.backups
     assert folder is not None
+    await asyncio.sleep(FIRST_BACKUP_AFTER_SECONDS)
     while True:
         try:
             now = own.settings.clock()
