@@ -17,6 +17,7 @@ from dataclasses import fields, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from urllib.parse import urlencode
+from uuid import uuid4
 
 from lumbrel import cli
 from lumbrel.core.bench.hydrometer import Hydrometer
@@ -31,6 +32,7 @@ from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.kitchen.safekeeping import Refused
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.thinning import thin_a_little
+from lumbrel.services.probes import intake
 from lumbrel.services.record import kept
 from lumbrel.store import record, safe
 from lumbrel.store import samples as samples_store
@@ -193,6 +195,7 @@ class True_(KitchenCase):
 
 SURE = {"reading_confirmed": "1", "pressure_confirmed": "1"}
 CONFIRMED = {"reading_confirmed": "1", "cup_confirmed": "1"}
+PAIR = {"instrument": "long-stem", "reading": "58.2", "cup": "92 C"} | CONFIRMED
 
 
 def _figures(db: sqlite3.Connection, code: str) -> list[tuple[str, float | None]]:
@@ -231,6 +234,13 @@ class Quick(KitchenCase):
             try:
                 for page in PAGES:
                     client.get(page.format(**named))
+                line = f"/pan/{named['live']}/slip/"
+                for kind, typed in (("note", {"text": "foam"}), ("hydrometer", PAIR)):
+                    sent = client.post(line + kind, data={"id": str(uuid4())} | typed)
+                    self.assertEqual(sent.history[0].status_code, 303)
+                with opened(path) as listened:
+                    sample = [(AFTERNOON + timedelta(milliseconds=1500), 103.2)]
+                    self.assertEqual(intake.take(listened, "probe-1", sample, AFTERNOON).kept, 1)
             finally:
                 db_module.Link = before
         self.assertGreater(len(seen), 50)
