@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
@@ -35,6 +36,8 @@ STATIONS_OF = {
 
 def compute(arguments: argparse.Namespace) -> int:
     """Compute one calculation, or list them all."""
+    # Lumbrel has no plugins of Pydantic's, and to look for some reads every package that is installed.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     from pydantic import ValidationError
 
     from lumbrel.core.errors import OutOfRange

@@ -3,12 +3,15 @@
 import re
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from datetime import UTC, datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
+from lumbrel.store.turns import Turns, turns_of
+
+IN_MEMORY = ":memory:"
 BUSY_TIMEOUT_MS = 5000
 APPLICATION_ID = 0x4C4D424C
 """In the file's header: it is a record of Lumbrel's."""
@@ -23,15 +26,18 @@ class NoRecord(Exception):
 
 
 class Link(sqlite3.Connection):
-    """A connection that carries what its application keeps between looks at the record."""
+    """A connection that carries what its application keeps between looks at the record, and knows
+    who else of this process writes to it."""
 
     cache: object = None
+    turns: Turns | None = None
 
 
 def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     """Open a database: WAL, full synchronisation, foreign keys, a busy timeout."""
     connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False, factory=Link)
     connection.cache = cache
+    connection.turns = turns_of(path) if str(path) != IN_MEMORY else None
     connection.row_factory = sqlite3.Row
     connection.execute(f"PRAGMA busy_timeout = {BUSY_TIMEOUT_MS}")
     connection.execute("PRAGMA journal_mode = WAL")
@@ -55,13 +61,15 @@ def opened(path: Path | str, cache: object = None) -> Iterator[sqlite3.Connectio
 @contextmanager
 def transaction(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
     """All or nothing: the block's writes are committed together or not at all."""
-    connection.execute("BEGIN IMMEDIATE")
-    try:
-        yield connection
-    except BaseException:
-        connection.execute("ROLLBACK")
-        raise
-    connection.execute("COMMIT")
+    turns = getattr(connection, "turns", None)
+    with turns.turn(BUSY_TIMEOUT_MS / 1000) if turns else nullcontext():
+        connection.execute("BEGIN IMMEDIATE")
+        try:
+            yield connection
+        except BaseException:
+            connection.execute("ROLLBACK")
+            raise
+        connection.execute("COMMIT")
 
 
 def migrate(connection: sqlite3.Connection) -> list[str]:

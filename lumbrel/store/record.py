@@ -130,7 +130,8 @@ _ENTRY = """SELECT e.*, EXISTS (SELECT 1 FROM entry AS later WHERE later.superse
                 AS superseded FROM entry AS e """
 
 
-def _entry(row: Row) -> EntryRow:
+def entry_of(row: Row) -> EntryRow:
+    """A row of a slip."""
     return EntryRow(
         id=row["id"],
         batch_id=row["batch_id"],
@@ -147,10 +148,15 @@ def _entry(row: Row) -> EntryRow:
     )
 
 
+def slip_rows(db: Connection, batch_id: str) -> list[Row]:
+    """The whole slip of a batch in order of time, superseded lines included, as it is stored."""
+    order = "WHERE batch_id = ? ORDER BY at, noted_at, rowid"
+    return db.execute(_ENTRY + order, (batch_id,)).fetchall()
+
+
 def entries(db: Connection, batch_id: str) -> list[EntryRow]:
     """The whole slip of a batch in order of time, superseded lines included."""
-    rows = db.execute(_ENTRY + "WHERE batch_id = ? ORDER BY at, noted_at, rowid", (batch_id,))
-    return [_entry(row) for row in rows]
+    return [entry_of(row) for row in slip_rows(db, batch_id)]
 
 
 def written_so_far(db: Connection) -> int:
@@ -181,7 +187,7 @@ def lines_on(db: Connection, batch_id: str) -> int:
 def entry_by_id(db: Connection, entry_id: str) -> EntryRow | None:
     """One entry."""
     row = db.execute(_ENTRY + "WHERE id = ?", (entry_id,)).fetchone()
-    return _entry(row) if row else None
+    return entry_of(row) if row else None
 
 
 def current_of_kind(db: Connection, kind: str, limit: int = 1000) -> list[EntryRow]:
@@ -192,4 +198,4 @@ def current_of_kind(db: Connection, kind: str, limit: int = 1000) -> list[EntryR
            ORDER BY e.at DESC LIMIT ?""",
         (kind, limit),
     )
-    return [_entry(row) for row in rows]
+    return [entry_of(row) for row in rows]

@@ -1,12 +1,14 @@
 """Tables shipped with core, each a CSV whose `#` lines name its source."""
 
-import csv
-from importlib.resources import files
+from pathlib import Path
 
 
 def load_rows(name: str) -> list[dict[str, str]]:
     """Rows of a shipped table by column name; comment lines are passed over."""
-    text = files(__package__).joinpath(name).read_text(encoding="utf-8")
+    # Not every calculation needs a table: what reads one comes with the first.
+    import csv
+
+    text = Path(__file__).with_name(name).read_text(encoding="utf-8")
     return list(csv.DictReader(line for line in text.splitlines() if not line.startswith("#")))
 
 

@@ -9,7 +9,7 @@ from lumbrel.core import units
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.base import standing
-from lumbrel.services.base.entry import Entry, F, of_row
+from lumbrel.services.base.entry import Entry, F, slip_of
 from lumbrel.services.base.facts import DrawFacts, Facts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, local_time
 from lumbrel.store import record
@@ -156,7 +156,7 @@ def load(db: Connection, code: str, now: datetime) -> BatchContext:
 
 def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
     """A batch already at hand, with all that belongs to it."""
-    entries = [of_row(row) for row in record.entries(db, batch.id)]
+    entries = slip_of(db, batch.id)
     taken = standing.taken_in(standing.current(entries))
     lots = {w.id: w for w in woodlots(db)}
     brought = sorted(taken.facts.parts, key=lambda part: -part.mass_kg * part.brix)

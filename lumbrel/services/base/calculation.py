@@ -23,6 +23,8 @@ class Request(BaseModel):
 class WorkingStep(BaseModel):
     """One line of how a figure came about."""
 
+    model_config = ConfigDict(defer_build=True)
+
     label: str
     value: float | str | None
     unit: str = ""

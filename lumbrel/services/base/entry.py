@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime
-from sqlite3 import Connection
+from functools import lru_cache
+from sqlite3 import Connection, Row
 from typing import Generic, TypeVar
 
 from lumbrel.services.base.facts import Facts, read_facts
@@ -67,6 +68,21 @@ def of_row(row: EntryRow) -> Entry[Facts]:
         initials=row.initials,
         superseded=row.superseded,
     )
+
+
+MOST_REMEMBERED = 20_000
+
+
+@lru_cache(MOST_REMEMBERED)
+def _read(row: Row) -> Entry[Facts]:
+    """A stored row as a line. Known by all that the row says, so that a line which is read again
+    with every reading of a long slip is understood once."""
+    return of_row(record.entry_of(row))
+
+
+def slip_of(db: Connection, batch_id: str) -> list[Entry[Facts]]:
+    """The whole slip of a batch in order of time, superseded lines included."""
+    return [_read(row) for row in record.slip_rows(db, batch_id)]
 
 
 def preview(facts: G, at: datetime) -> Entry[G]:

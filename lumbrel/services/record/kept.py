@@ -5,7 +5,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.services.base import standing
-from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
     ColourFacts,
     Facts,
@@ -51,7 +51,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     assert batch is not None
     if not record.add_entry(db, entry.row()):
         return False
-    slip = [of_row(row) for row in record.entries(db, batch.id)]
+    slip = slip_of(db, batch.id)
     lines = standing.current(slip)
     touched = set()
     if entry.supersedes:
@@ -133,7 +133,7 @@ def _keep_below(db: Connection, batch: Batch, touched: set[str]) -> None:
 
 def keep_lots(db: Connection, kitchen: Kitchen, batch: Batch) -> None:
     """The lots of a batch as the shelf lists them."""
-    lines = standing.current([of_row(row) for row in record.entries(db, batch.id)])
+    lines = standing.current(slip_of(db, batch.id))
     if standing.is_called_off(lines):
         kept.keep_lots(db, batch.id, [])
         return
@@ -196,7 +196,7 @@ def rebuild(db: Connection) -> None:
     for batch_id in record.batch_ids(db):
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
-        lines = standing.current([of_row(row) for row in record.entries(db, batch_id)])
+        lines = standing.current(slip_of(db, batch_id))
         kept.keep_called_off(db, batch_id, standing.is_called_off(lines))
         keep(db, batch, lines)
         for line in lines:

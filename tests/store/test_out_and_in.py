@@ -1,0 +1,142 @@
+"""A logbook out and in again, and a boil played again."""
+
+import json
+import sqlite3
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+
+from lumbrel.exchange import logbook, some_batches
+from lumbrel.exchange.replay import Replay
+from lumbrel.exchange.replay_out import as_replay
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.pan.board import board_of
+from lumbrel.services.record import kept
+from lumbrel.store import record
+from lumbrel.store.db import connect
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from tests.support.kitchen import NOON, KitchenCase, season_copy
+from tests.support.records import AFTERNOON, SURE, figures
+
+ROOT = Path(__file__).parent.parent.parent
+
+
+class OutAndIn(KitchenCase):
+    def season(self) -> sqlite3.Connection:
+        db = connect(season_copy(self.folder / "season"))
+        self.addCleanup(db.close)
+        return db
+
+    def empty(self) -> sqlite3.Connection:
+        db = connect(":memory:")
+        self.addCleanup(db.close)
+        kept.ready(db)
+        return db
+
+    def test_a_logbook_out_and_in_and_out_is_the_same_to_the_byte(self) -> None:
+        text, other = logbook.as_json(self.season()), self.empty()
+        self.assertGreater(logbook.take_in(other, text, preview=True).new["entry"], 500)
+        self.assertEqual(record.batch_ids(other), [])
+        logbook.take_in(other, text)
+        self.assertEqual(logbook.as_json(other), text)
+        self.assertEqual(kept.differences(other), [])
+        again = logbook.take_in(other, text)
+        self.assertEqual(sum(again.new.values()), 0)
+        self.assertEqual(logbook.as_json(other), text)
+
+    def test_what_is_cut_off_or_contradicts_brings_nothing(self) -> None:
+        text, other = logbook.as_json(self.season()), self.empty()
+        changed = json.loads(text)
+        changed["tables"]["entry"][3]["facts"]["colour"] = "blue"
+        newer = json.loads(text) | {"version": 99}
+        for wrong in (text[: len(text) // 2], "{}", "[]", json.dumps(changed), json.dumps(newer)):
+            with self.assertRaises(logbook.Refused):
+                logbook.take_in(other, wrong)
+        self.assertEqual(record.batch_ids(other), [])
+        self.take_in()
+        before = logbook.as_json(self.db)
+        with self.assertRaisesRegex(logbook.Refused, "settings of its own"):
+            logbook.take_in(self.db, text)
+        self.assertEqual(logbook.as_json(self.db), before)
+
+    def test_a_later_logbook_of_the_same_kitchen_brings_what_is_new(self) -> None:
+        code, other = self.take_in(), self.empty()
+        logbook.take_in(other, logbook.as_json(self.db))
+        self.put(code, "note", 5, text="thick foam")
+        moved = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(self.db, moved, NOON + timedelta(days=1))
+        coming = logbook.take_in(other, logbook.as_json(self.db))
+        self.assertEqual((coming.new["entry"], coming.new["setting"]), (1, 1))
+        self.assertEqual(load_kitchen(other).elevation_m, 900.0)
+        self.assertEqual(logbook.document(other)["tables"], logbook.document(self.db)["tables"])
+
+    def test_one_batch_comes_with_what_its_figures_rest_on_or_not_at_all(self) -> None:
+        season = self.season()
+        text, here = logbook.as_json(season), self.empty()
+        save_kitchen(here, replace(load_kitchen(season), name="Ridge"), NOON - timedelta(days=99))
+        before = logbook.as_json(here)
+        some_batches.take_in(here, text, ["26-039"], preview=True)
+        self.assertEqual(logbook.as_json(here), before)
+        some_batches.take_in(here, text, ["26-039"])
+        self.assertEqual(figures(here, "26-039"), figures(season, "26-039"))
+        self.assertEqual(kept.differences(here), [])
+        self.assertEqual(load_kitchen(here).name, "Ridge")
+        brought = len(record.batch_ids(here))
+        self.assertLess(brought, len(record.batch_ids(season)) / 2)
+        again = some_batches.take_in(here, text, ["26-039"])
+        self.assertEqual((sum(again.new.values()), len(record.batch_ids(here))), (0, brought))
+
+    def test_no_batch_comes_where_it_would_say_something_else(self) -> None:
+        code, hill = self.take_in(), self.empty()
+        self.put(code, "thermometer", 40, instrument="dial-a", reading="101.2 C")
+        text = logbook.as_json(self.db)
+        moved = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(hill, moved, NOON - timedelta(days=9))
+        for named, why in ((code, "would say something else"), ("26-999", "no batch 26-999")):
+            with self.assertRaisesRegex(logbook.Refused, why):
+                some_batches.take_in(hill, text, [named])
+        self.assertEqual(record.batch_ids(hill), [])
+
+    def test_no_batch_comes_that_would_move_a_figure_of_those_that_are_there(self) -> None:
+        first, there = self.take_in(), self.empty()
+        self.put(first, "thermometer", 40, instrument="dial-a", reading="101.2 C")
+        logbook.take_in(there, logbook.as_json(self.db))
+        at = NOON + timedelta(minutes=10)
+        day_entries.set_pressure(self.db, at, {"basis": "station", "pressure": "940"} | SURE)
+        second = self.take_in(NOON + timedelta(hours=1), vessel="finisher-1")
+        before = logbook.as_json(there)
+        with self.assertRaisesRegex(logbook.Refused, f"Batch {first} of this kitchen"):
+            some_batches.take_in(there, logbook.as_json(self.db), [second])
+        self.assertEqual(logbook.as_json(there), before)
+
+    def test_the_schema_is_the_published_one(self) -> None:
+        published = json.loads((ROOT / "docs" / "logbook.schema.json").read_text("utf-8"))
+        self.assertEqual(logbook.schema(), published)
+
+    def test_a_batch_played_again_says_what_it_said(self) -> None:
+        db = self.season()
+        for code in ("26-001", "26-003"):
+            context = contexts.load(db, code, AFTERNOON)
+            board, again = board_of(context), Replay()
+            for line in as_replay(context).splitlines():
+                answer = again.answer(line)
+                self.assertTrue(answer["ok"], (line, answer))
+            said = again.answer('{"do": "ask"}')
+            self.assertAlmostEqual(said["brix"], board.believed.brix, delta=1e-9)
+            self.assertAlmostEqual(said["minutes_left"], board.minutes_left, delta=1e-6)
+            again.close()
+
+    def test_a_replay_answers_whatever_it_is_told(self) -> None:
+        again = Replay()
+        self.addCleanup(again.close)
+        keys = {"ok", "errors", "asks"}
+        for line in ("", "[", "[1]", "{}", '{"do": "ask"}', '{"do": "line", "kind": "x"}'):
+            answer = again.answer(line)
+            self.assertEqual((set(answer), answer["ok"]), (keys, False), line)
+        start = {"do": "kitchen", "at": "2026-03-14T19:00:00+00:00", "elevation_m": 418}
+        self.assertEqual(again.answer(json.dumps(start)), {"ok": True})
+        sea = {"do": "pressure", "basis": "station", "typed": "1012 hPa"}
+        self.assertEqual(list(again.answer(json.dumps(sea))["asks"]), ["typed"])
+        sure = json.dumps(sea | {"confirm": ["typed"]})
+        self.assertEqual(again.answer(sure), {"ok": True})
