@@ -66,7 +66,7 @@ PAGES = (
 )
 READING = "POST a reading"
 QUIET_AFTER_SECONDS, QUIET_SECONDS, LOAD_SECONDS = 20.0, 20.0, 8.0
-STARTS, LOADS = 5, 3
+STARTS, LOADS = 9, 3
 LINE_EVERY_SECONDS = 0.3
 """Of each client: faster than any hand writes."""
 Times = dict[str, tuple[float, float, float]]
