@@ -60,6 +60,7 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
         "shelf/accounts.html",
         "shelf",
         accounts=accounts_of(visit.db, year),
+        this_year=visit.local.year,
         here_words=HERE,
         missing_words=MISSING,
     )
