@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from sqlite3 import OperationalError
+from sqlite3 import SQLITE_BUSY, OperationalError
 from threading import Lock
 from weakref import WeakValueDictionary
 
@@ -36,7 +36,7 @@ class Turns:
                 # It may have come while the door was being opened.
                 if self._queue[0] is not mine:
                     self._queue.remove(mine)
-                    raise OperationalError("database is locked by others of this program")
+                    raise _busy()
         try:
             yield
         finally:
@@ -44,6 +44,13 @@ class Turns:
                 self._queue.popleft()
                 if self._queue:
                     self._queue[0].release()
+
+
+def _busy() -> OperationalError:
+    """As SQLite itself says it."""
+    error = OperationalError("database is locked")
+    error.sqlite_errorcode, error.sqlite_errorname = SQLITE_BUSY, "SQLITE_BUSY"
+    return error
 
 
 _DOOR = Lock()
