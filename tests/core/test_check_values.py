@@ -43,7 +43,7 @@ class CheckValues(unittest.TestCase):
         path = Path(__file__).parent.parent / "data" / "check-values.csv"
         with path.open(encoding="utf-8") as file:
             rows = list(csv.DictReader(file))
-        self.assertEqual(len(rows), 21)
+        self.assertEqual(len(rows), 24)
         for row in rows:
             with self.subTest(row["quantity"], inputs=row["inputs"]):
                 numbers = [float(x) for x in re.findall(r"(?<![\w.])[+]?\d+\.?\d*", row["inputs"])]

@@ -13,7 +13,7 @@ import lumbrel.core.data
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.pan import fit
-from lumbrel.core.pan.fitted_boil import DensityReading
+from lumbrel.core.pan.fit import DensityReading
 from lumbrel.core.physics import sucrose, water
 
 B = np.zeros((5, 6))
@@ -66,8 +66,8 @@ class Independent(unittest.TestCase):
                     moles = brix * (1 - invert) / 342.30, brix * invert / 180.16
                     solute = sum(moles)
                     x = solute / (solute + (100 - brix) / 18.015)
-                    k = (4.83 * moles[0] + 1.6 * moles[1]) / solute
-                    activity = (1 - x) * np.exp(-k * x * x)
+                    k0, k1 = ((5.455 * moles[0] + 1.6 * moles[1]) / solute, 6.5 * moles[0] / solute)
+                    activity = (1 - x) * np.exp(-(k0 - k1 * x) * x * x)
                     boils = brentq(
                         lambda t, a=activity: water.saturation_pressure_pa(t) * a - pressure,
                         60,
@@ -94,31 +94,19 @@ class Independent(unittest.TestCase):
                     refractometer.temperature_correction(reading, t), other, delta=0.005
                 )
 
-    def test_the_fit_is_generalised_least_squares(self) -> None:
+    def test_the_fit_is_weighted_least_squares(self) -> None:
         rng = np.random.default_rng(5)
-        minutes = np.array([0.0, 6, 12, 18, 24])
-        true = 30 * 45 / (30 - 0.2 * minutes)
-        shared, own = 1.0, 0.05
-        said = true + 0.8 + rng.normal(0, own, 5)
-        readings = [
-            DensityReading(t, w, own, "probe", shared) for t, w in zip(minutes, said, strict=True)
-        ]
+        minutes, own = np.array([0.0, 6, 12, 18, 24]), 0.3
+        said = 30 * 45 / (30 - 0.2 * minutes) + rng.normal(0, own, 5)
+        readings = [DensityReading(t, w, own) for t, w in zip(minutes, said, strict=True)]
         fitted = fit.fit(30, 45, readings, brix_sigma=0.3)
-        solids = 13.5
-        at = np.array([fitted.brix_at(t) for t in minutes])
-        for _ in range(3):
-            slope = 100 * solids / at**2
-            covariance = np.diag((slope * own) ** 2) + np.outer(slope, slope) * shared**2
-            full = np.zeros((6, 6))
-            full[0, 0] = (30 * 0.3 / 45) ** 2
-            full[1:, 1:] = covariance
-            design = np.column_stack([np.ones(6), -np.concatenate([[0.0], minutes])])
-            values = np.concatenate([[30.0], 100 * solids / said])
-            weight = np.linalg.inv(full)
-            best = np.linalg.solve(design.T @ weight @ design, design.T @ weight @ values)
-            at = 100 * solids / (best[0] - best[1] * minutes)
-        self.assertAlmostEqual(fitted.mass0_kg, best[0], delta=2e-3)
-        self.assertAlmostEqual(fitted.rate_kg_per_min, best[1], delta=2e-4)
+        slope = 1350 / np.array([fitted.brix_at(t) for t in minutes]) ** 2
+        sigma = np.concatenate([[30 * 0.3 / 45], slope * own])
+        design = np.column_stack([np.ones(6), -np.concatenate([[0.0], minutes])])
+        values = np.concatenate([[30.0], 1350 / said])
+        best, *_ = np.linalg.lstsq(design / sigma[:, None], values / sigma, rcond=None)
+        self.assertAlmostEqual(fitted.mass0_kg, best[0], delta=1e-5)
+        self.assertAlmostEqual(fitted.rate_kg_per_min, best[1], delta=1e-6)
 
     def test_more_readings_never_widen_the_band(self) -> None:
         widths = []

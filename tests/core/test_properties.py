@@ -6,6 +6,7 @@ import unittest
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.evidence import Estimate, agreement
 from lumbrel.core.bench.hydrometer import HotMark, Hydrometer, with_hot_mark
+from lumbrel.core.bench.thermometer import Tested
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import air, sucrose, water
 
@@ -47,7 +48,7 @@ class Physics(unittest.TestCase):
     def test_refusals_are_sentences_and_nan_never_passes(self) -> None:
         refused = (
             lambda: water.boiling_point_c(float("nan")),
-            lambda: sucrose.boiling_point_c(98, 101_325),
+            lambda: sucrose.boiling_point_c(98.1, 101_325),
             lambda: sucrose.boiling_point_c(66, 40_000),
             lambda: sucrose.brix_from_boiling_point(90, 101_325),
             lambda: sucrose.density_kg_m3(50, 101),
@@ -61,6 +62,11 @@ class Physics(unittest.TestCase):
 
 class Instruments(unittest.TestCase):
     def test_hydrometer_mark_and_correction_invert_each_other(self) -> None:
+        birch = Hydrometer(invert_fraction=0.9)
+        lower = Hydrometer().mark(66.0, 90.0) - birch.mark(66.0, 90.0)
+        self.assertAlmostEqual(lower, 1.25, delta=0.1)
+        self.assertAlmostEqual(birch.correct(birch.mark(66.0, 90.0), 90.0), 66.0, delta=1e-6)
+        self.assertGreater(hydrometer.estimate(birch, 58.0, 90.0).sigma_brix, 0.65)
         marked = with_hot_mark(Hydrometer(), HotMark(59.6, 99.4, 66.9))
         self.assertAlmostEqual(marked.mark(66.9, 99.4), 59.6, delta=1e-9)
         for instrument in (Hydrometer(), Hydrometer(20.0, "borosilicate"), marked):
@@ -94,9 +100,9 @@ class Instruments(unittest.TestCase):
         self.assertLess(hydrometer.sigma(90), hydrometer.sigma(90, measured=False))
         self.assertLess(hydrometer.sigma(90), hydrometer.sigma(90, cup_sigma_k=5))
         self.assertLess(refractometer.sigma(), refractometer.sigma(hot_drop=True))
-        fresh = thermometer.sigma_now_k("digital", True, 1, 0.0)
-        self.assertLess(fresh, thermometer.sigma_now_k("digital", True, 10, None))
-        self.assertLess(fresh, thermometer.sigma_now_k("digital", False))
+        fresh = thermometer.sigma_now_k("digital", Tested(age_hours=1, pressure_change_pa=0.0))
+        self.assertLess(fresh, thermometer.sigma_now_k("digital", Tested(age_hours=10)))
+        self.assertLess(fresh, thermometer.sigma_now_k("digital", None))
 
     def test_thermometer_speaks_in_what_it_shows(self) -> None:
         calibration = thermometer.calibrate(99.1, 96_000, "dial")
@@ -106,7 +112,7 @@ class Instruments(unittest.TestCase):
         finish = sucrose.boiling_point_c(66.9, 96_000, 0.01)
         said = thermometer.estimate(finish, 0.15, 96_000, 0.01)
         self.assertAlmostEqual(said.brix, 66.9, delta=1e-6)
-        self.assertAlmostEqual(said.sigma_brix, 0.18 / 0.23, delta=0.05)
+        self.assertAlmostEqual(said.sigma_brix, 0.212 / 0.222, delta=0.05)
         with self.assertRaisesRegex(OutOfRange, "other unit"):
             thermometer.calibrate(211.6, 96_000)
         sloped = thermometer.calibrate(99.1, 96_000, "dial", ice_reading_c=-0.4)

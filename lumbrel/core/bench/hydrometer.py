@@ -7,7 +7,7 @@ expansion of the glass.
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from math import sqrt
+from math import hypot, sqrt
 
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
@@ -18,6 +18,9 @@ SIXTY_F_C = baume.SIXTY_F_C
 GLASS_EXPANSION_PER_K = {"soda-lime": 25e-6, "borosilicate": 10e-6}
 COLD_SIGMA, HOT_SIGMA, ASSUMED_CUP_SIGMA = 0.2, 0.5, 0.8
 COLD_CUP_C = (10.0, 30.0)
+LIGHTER_HEXOSES, LIGHTER_SIGMA = 0.0211, 0.0084
+"""Hexoses are lighter than sucrose at the same percent: a stem in birch (invert 0.90) reads 1.25 Brix
+low at 66, give or take 0.5; as shares of the density for an invert fraction of one."""
 
 
 @dataclass(frozen=True)
@@ -40,12 +43,14 @@ class Hydrometer:
         shift: how much of the computed shift with temperature this instrument shows; 1 by
             default, from its hot mark or its own hot and cold pairs otherwise.
         offset_brix: how much too much its scale shows, found in a known solution; -5 to 5.
+        invert_fraction: of the solids that it floats in, 0 to 1; 0 leaves it out of account.
     """
 
     calibration_temperature_c: float = SIXTY_F_C
     glass: str = "soda-lime"
     shift: float = 1.0
     offset_brix: float = 0.0
+    invert_fraction: float = 0.0
 
     def __post_init__(self) -> None:
         require_between(
@@ -72,8 +77,9 @@ class Hydrometer:
             OutOfRange: a value lies outside its range, or the mark would lie off any scale.
         Uncertainty: 0.05 Brix of computation; what a reader makes of it, see `sigma`.
         """
-        bent = self.shift * (brix - self._computed_mark(brix, cup_temperature_c))
-        return brix - bent + self.offset_brix
+        heavy = brix * (1 - LIGHTER_HEXOSES * self.invert_fraction)
+        bent = self.shift * (heavy - self._computed_mark(heavy, cup_temperature_c))
+        return heavy - bent + self.offset_brix
 
     def correct(self, reading_brix: float, cup_temperature_c: float) -> float:
         """True Brix from a reading at the cup's temperature; inverse of `mark`.
@@ -100,6 +106,11 @@ class Hydrometer:
             what="The cup's temperature",
             unit="°C",
         )
+        heavy = self._as_sucrose(reading_brix, cup_temperature_c)
+        return heavy / (1 - LIGHTER_HEXOSES * self.invert_fraction)
+
+    def _as_sucrose(self, reading_brix: float, cup_temperature_c: float) -> float:
+        """The Brix of a sucrose solution in which it floats so, 0 to 85."""
         if self.shift == 1.0:
             plain = reading_brix - self.offset_brix
             density = sucrose.density_kg_m3(plain, self.calibration_temperature_c)
@@ -108,10 +119,11 @@ class Hydrometer:
             )
         with suppress(OutOfRange):
             return self._bent(reading_brix - self.offset_brix, cup_temperature_c)
+        pure = replace(self, invert_fraction=0.0)
         # Close to an end of the scale a secant may step over it; a bracket does not.
         try:
             return solve(
-                lambda w: self.mark(w, cup_temperature_c) - reading_brix,
+                lambda w: pure.mark(w, cup_temperature_c) - reading_brix,
                 *self._span(cup_temperature_c),
             )
         except ValueError as error:
@@ -271,8 +283,6 @@ def estimate(
     hydrometer: Hydrometer, reading_brix: float, cup_temperature_c: float, measured: bool = True
 ) -> Estimate:
     """A reading as evidence: its corrected Brix and sigma. Errors as `Hydrometer.correct`."""
-    return Estimate(
-        "hydrometer",
-        hydrometer.correct(reading_brix, cup_temperature_c),
-        sigma(cup_temperature_c, measured),
-    )
+    brix = hydrometer.correct(reading_brix, cup_temperature_c)
+    lighter = LIGHTER_SIGMA * hydrometer.invert_fraction * brix
+    return Estimate("hydrometer", brix, hypot(sigma(cup_temperature_c, measured), lighter))

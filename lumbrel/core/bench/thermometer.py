@@ -17,6 +17,7 @@ BOIL_SHIFT_K_PER_PA = 0.028 / 100
 TEST_BOIL_GOOD_FOR_HOURS = 12.0
 TEST_BOIL_GOOD_FOR_PA = 300.0
 MAX_OFFSET_K = 8.0
+MOST_BRIX = 97.0
 
 
 @dataclass(frozen=True)
@@ -89,14 +90,19 @@ def calibrate(
     return Calibration(offset, SIGMA_K[kind], slope, boil)
 
 
-def offset_sigma_k(kind: str, pressure_sigma_pa: float) -> float:
-    """One sigma of the offset from a test boil, K: the reading's and the pressure's part.
+def offset_sigma_k(
+    kind: str, pressure_sigma_pa: float, resolution_k: float = 0.0, boils: int = 1
+) -> float:
+    """One sigma of the offset from test boils, K: the readings' and the pressure's part.
 
     Args:
         kind: "digital", "dial" or "glass".
         pressure_sigma_pa: one sigma of the station pressure, Pa.
+        resolution_k: its smallest division, K.
+        boils: how often it was read in boiling water that day.
     """
-    return sqrt(SIGMA_K[kind] ** 2 + (pressure_sigma_pa * BOIL_SHIFT_K_PER_PA) ** 2)
+    read = level_sigma_k(kind, resolution_k, boils)
+    return sqrt(read**2 + (pressure_sigma_pa * BOIL_SHIFT_K_PER_PA) ** 2)
 
 
 def drift_sigma_k(age_hours: float, pressure_change_pa: float | None) -> float:
@@ -125,29 +131,58 @@ def reading_sigma_k(kind: str, resolution_k: float = 0.0) -> float:
     return max(SIGMA_K[kind], sqrt((SIGMA_K[kind] / 2) ** 2 + resolution_k**2 / 12))
 
 
-def sigma_now_k(
-    kind: str,
-    tested: bool,
-    age_hours: float = 0.0,
-    pressure_change_pa: float | None = None,
-    resolution_k: float = 0.0,
-) -> float:
-    """One sigma of a corrected temperature now, K.
+STAYS_K = {"digital": 0.05, "dial": 0.14, "glass": 0.14}
+"""Of the level's sigma, what stays however often it is read in boiling water."""
+TYPED_SIGMA_K = {"digital": 0.1, "dial": 0.29, "glass": 0.29}
+
+
+def level_sigma_k(kind: str, resolution_k: float = 0.0, boils: int = 1) -> float:
+    """One sigma of a thermometer's level after so many readings in boiling water, K.
+
+    Args:
+        kind: "digital", "dial" or "glass".
+        resolution_k: its smallest division, K.
+        boils: 1 and up.
+    """
+    once, stays = reading_sigma_k(kind, resolution_k), STAYS_K[kind]
+    return sqrt(stays**2 + (once**2 - stays**2) / max(boils, 1))
+
+
+def typed_sigma_k(kind: str, resolution_k: float = 0.0) -> float:
+    """One sigma of a single reading that is typed, besides the level, K: the eye, the boil's
+    stirring, and half of the smallest division.
+
+    Args:
+        kind: "digital", "dial" or "glass".
+        resolution_k: its smallest division, K.
+    """
+    return sqrt(TYPED_SIGMA_K[kind] ** 2 + resolution_k**2 / 12)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tested:
+    """A thermometer's test boils of the day: how many, and what the air did since."""
+
+    boils: int = 1
+    age_hours: float = 0.0
+    pressure_change_pa: float | None = None
+
+
+def sigma_now_k(kind: str, tested: Tested | None, resolution_k: float = 0.0) -> float:
+    """One sigma of a corrected temperature's level now, K.
 
     A followed pressure is corrected for; an unfollowed one (None) may have moved since the
     test boil, by some 8 hPa in a day.
 
     Args:
         kind: "digital", "dial" or "glass".
-        tested: whether there is a test boil at all.
-        age_hours: hours since it, 0 and up.
-        pressure_change_pa: station pressure now less then, Pa, when it is followed.
+        tested: its test boils; None without any.
         resolution_k: smallest division, K.
     """
-    own = reading_sigma_k(kind, resolution_k)
-    if not tested:
-        return max(UNTESTED_SIGMA_K, own)
-    drift = drift_sigma_k(age_hours, pressure_change_pa)
+    if tested is None:
+        return max(UNTESTED_SIGMA_K, reading_sigma_k(kind, resolution_k))
+    own = level_sigma_k(kind, resolution_k, tested.boils)
+    drift = drift_sigma_k(tested.age_hours, tested.pressure_change_pa)
     return max(own, min(UNTESTED_SIGMA_K, sqrt(own**2 + drift**2)))
 
 
@@ -175,7 +210,7 @@ def estimate(
     if boil - 2 * sigma_k <= true_c < boil:
         true_c = boil
     brix = sucrose.brix_from_boiling_point(true_c, station_pressure_pa, invert_fraction)
-    curve_k = sucrose.boiling_sigma_k(brix)
+    curve_k = sucrose.syrup_sigma_k(brix, invert_fraction)
     rise = sqrt(sigma_k**2 + curve_k**2)
     warmer = min(
         true_c + rise,
@@ -184,4 +219,4 @@ def estimate(
     above = sucrose.brix_from_boiling_point(warmer, station_pressure_pa, invert_fraction) - brix
     slope = sucrose.boiling_slope_k_per_brix(max(brix, 0.1), station_pressure_pa, invert_fraction)
     sigma_brix = rise / slope if brix >= 40 else max(above, 0.5)
-    return Estimate("thermometer", brix, min(sigma_brix, 50.0))
+    return Estimate("thermometer", min(brix, MOST_BRIX), min(sigma_brix, 50.0))

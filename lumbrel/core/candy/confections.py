@@ -70,8 +70,8 @@ def solids_brix(
         invert_fraction: 0 to 1.
     Raises:
         OutOfRange: a value lies outside its range, or no syrup boils so hot.
-    Uncertainty: 0.3 at 83 Brix, 1 at 90; past 94 an indication only.
-    Example: +13.889 K (25 degF) at 101325 Pa, pure: 84.12.
+    Uncertainty: 0.5 at 82 to 86 Brix, 1 above.
+    Example: +13.889 K (25 degF) at 101325 Pa, pure: 85.14.
     """
     require_between(
         above_water_k, 0.0, 60.0, field="above_water_c", what="The boil above water", unit="K"

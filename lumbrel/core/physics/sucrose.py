@@ -5,8 +5,9 @@ that is hexoses (invert sugar), 0 to 1.
 
 Sources:
     [1] ICUMSA SPS-4, density of sucrose solutions.
-    [2] Norrish's water activity, K fitted to the two trade points 66.0 (+7.1 degF) and
-        66.9 (+7.5 degF) at one atmosphere.
+    [2] Water activity by a two-constant Margules form: it meets the two trade points 66.0
+        (+7.1 degF) and 66.9 (+7.5 degF) at one atmosphere, and the published curves of strong
+        solutions to 0.5 K at 85 to 97 Brix.
     [3] Vavrinecz, solubility of sucrose.
     [4] ICUMSA SPS-3, refractive index at 20 degC (data/refractive-index.csv).
     [5] Specific heat of sugar solutions, the usual linear form in Brix, purity and
@@ -14,7 +15,8 @@ Sources:
 """
 
 from functools import lru_cache
-from math import exp, log
+from itertools import pairwise
+from math import exp, log, sqrt
 
 from lumbrel.core.data import load_columns
 from lumbrel.core.errors import OutOfRange, require_between
@@ -29,8 +31,9 @@ _B = (
     (18.3184, 12.3081),
 )
 MAX_DENSITY_BRIX = 85.0
-MAX_BOIL_BRIX = 97.0
-NORRISH_SUCROSE, NORRISH_HEXOSE = 4.83, 1.6
+MAX_BOIL_BRIX = 98.0
+MARGULES_SUCROSE, MARGULES_HEXOSE = (5.455, 6.5), (1.6, 0.0)
+"""K0 and K1 of each: ln(activity / share of water) = -(K0 - K1 x) x², x the share of solute."""
 _SUCROSE_G, _HEXOSE_G, _WATER_G = 342.30, 180.16, 18.015
 
 
@@ -103,7 +106,7 @@ def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
     """Activity of the water in a sugar solution near its boil, 0 to 1.
 
     Args:
-        brix: percent by mass, 0 to 97.
+        brix: percent by mass, 0 to 98.
         invert_fraction: share of the solids that is hexoses, 0 to 1.
     Raises:
         OutOfRange: a value lies outside its range.
@@ -113,23 +116,23 @@ def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
     require_between(
         invert_fraction, 0.0, 1.0, field="invert_fraction", what="The invert fraction", unit=""
     )
-    per_g, k = _solute(invert_fraction)
+    per_g, k0, k1 = _solute(invert_fraction)
     solute = brix * per_g
-    x_solute = solute / (solute + (100.0 - brix) / _WATER_G)
-    return (1 - x_solute) * exp(-k * x_solute * x_solute)
+    x = solute / (solute + (100.0 - brix) / _WATER_G)
+    return (1 - x) * exp(-(k0 - k1 * x) * x * x)
 
 
 def boiling_point_c(brix: float, pressure_pa: float, invert_fraction: float = 0.0) -> float:
     """Temperature at which a sugar solution boils, degC.
 
     Args:
-        brix: percent by mass, 0 to 97.
+        brix: percent by mass, 0 to 98.
         pressure_pa: station pressure, Pa, 50000 to 110000.
         invert_fraction: share of the solids that is hexoses, 0 to 1.
     Raises:
         OutOfRange: a value lies outside its range.
-    Uncertainty: 0.1 K to 70 Brix, 1 K at 85, 3 K at 92; past 94 an indication only
-        (`boiling_sigma_k`). Source: [2] with IAPWS-IF97 for the vapour.
+    Uncertainty: the curve 0.1 K to 70 Brix, 0.5 K at 85, 1 K above (`boiling_sigma_k`); what
+        real syrup adds, see `syrup_sigma_k`. Source: [2] with IAPWS-IF97 for the vapour.
     """
     require_station_pressure(pressure_pa)
     return water.boiling_point_c(pressure_pa / water_activity(brix, invert_fraction))
@@ -162,27 +165,32 @@ def brix_from_boiling_point(
     if wanted >= 1.0:
         return 0.0
     # The share of solute molecules by Newton's method, then the Brix that holds so many.
-    per_g, k = _solute(invert_fraction)
+    per_g, k0, k1 = _solute(invert_fraction)
     x = 1 - wanted
-    for _ in range(30):
-        step = (log((1 - x) / wanted) - k * x * x) / (1 / (1 - x) + 2 * k * x)
-        x += step
+    for _ in range(60):
+        miss = log((1 - x) / wanted) - (k0 - k1 * x) * x * x
+        step = miss / (1 / (1 - x) + (2 * k0 - 3 * k1 * x) * x)
+        x = min(x + step, (x + 1) / 2)
         if abs(step) < 1e-14:
             break
     return 100 * x / (x + per_g * _WATER_G * (1 - x))
 
 
-def _solute(invert_fraction: float) -> tuple[float, float]:
-    """Moles in a gram of solids, and Norrish's constant of the mixture."""
+def _solute(invert_fraction: float) -> tuple[float, float, float]:
+    """Moles in a gram of solids, and the two constants of the mixture, weighted by moles."""
     sucrose, hexose = (1 - invert_fraction) / _SUCROSE_G, invert_fraction / _HEXOSE_G
-    mean = (NORRISH_SUCROSE * sucrose + NORRISH_HEXOSE * hexose) / (sucrose + hexose)
-    return sucrose + hexose, mean
+    moles = sucrose + hexose
+    k0, k1 = (
+        (of_sucrose * sucrose + of_hexose * hexose) / moles
+        for of_sucrose, of_hexose in zip(MARGULES_SUCROSE, MARGULES_HEXOSE, strict=True)
+    )
+    return moles, k0, k1
 
 
 def boiling_slope_k_per_brix(
     brix: float, pressure_pa: float, invert_fraction: float = 0.0
 ) -> float:
-    """How much the boiling point rises for one Brix more, K per Brix (0.23 at 66.9).
+    """How much the boiling point rises for one Brix more, K per Brix (0.22 at 66.9).
 
     Args and errors: as `boiling_point_c`.
     """
@@ -194,20 +202,36 @@ def boiling_slope_k_per_brix(
     return rise / (high - low)
 
 
+CURVE_SIGMA_K = ((70.0, 0.1), (85.0, 0.5), (90.0, 1.0))
+REAL_MAPLE_SIGMA_K, REAL_BIRCH_SIGMA_K = 0.15, 0.35
+_MAPLE_INVERT, _BIRCH_INVERT = 0.05, 0.85
+
+
 def boiling_sigma_k(brix: float) -> float:
-    """One sigma of the boiling curve itself, K: 0.1 to 70 Brix, 1 at 85, 3 at 92, then 6.
+    """One sigma of the boiling curve itself, K: 0.1 to 70 Brix, 0.5 at 85, 1 from 90 on.
 
     Args:
-        brix: percent by mass, 0 to 97.
+        brix: percent by mass, 0 to 98.
     """
-    for (w0, s0), (w1, s1) in (
-        ((70, 0.1), (85, 1.0)),
-        ((85, 1.0), (92, 3.0)),
-        ((92, 3.0), (97, 6.0)),
-    ):
+    for (w0, s0), (w1, s1) in pairwise(CURVE_SIGMA_K):
         if brix <= w1:
             return s0 + (s1 - s0) * max(brix - w0, 0.0) / (w1 - w0)
-    return 6.0
+    return CURVE_SIGMA_K[-1][1]
+
+
+def syrup_sigma_k(brix: float, invert_fraction: float) -> float:
+    """One sigma of the boil of real syrup, K: the curve's own, and what its minerals and its
+    invert sugar, which nobody measured, make of it.
+
+    Args:
+        brix: percent by mass, 0 to 98.
+        invert_fraction: share of the solids that is hexoses, 0 to 1; maple 0.15 K to 70 Brix,
+            birch 0.35 K.
+    """
+    between = (invert_fraction - _MAPLE_INVERT) / (_BIRCH_INVERT - _MAPLE_INVERT)
+    share = min(max(between, 0.0), 1.0)
+    real = REAL_MAPLE_SIGMA_K + share * (REAL_BIRCH_SIGMA_K - REAL_MAPLE_SIGMA_K)
+    return sqrt(real**2 - CURVE_SIGMA_K[0][1] ** 2 + boiling_sigma_k(brix) ** 2)
 
 
 def solubility_percent(temperature_c: float) -> float:
@@ -250,7 +274,7 @@ def specific_heat_kj_per_kg_k(
     """Specific heat of a sugar solution, kJ/(kg K).
 
     Args:
-        brix: percent by mass, 0 to 97.
+        brix: percent by mass, 0 to 98.
         temperature_c: degC, 0 to 160.
         purity_percent: sucrose in the solids, percent, 0 to 100.
     Raises:

@@ -66,7 +66,7 @@ InvertFraction = Annotated[
 Glass = Literal["soda-lime", "borosilicate"]
 
 IF97 = "IAPWS-IF97 region 4"
-NORRISH = "Norrish water activity, K = 4.83"
+MARGULES = "Margules water activity, two constants"
 ICUMSA_DENSITY = "ICUMSA SPS-4"
 TABLE_1936 = "International Temperature Correction Table, 1936"
 MASS_BALANCE = "solids conserved"

@@ -7,7 +7,7 @@ from lumbrel.services.base.form import NotFound
 
 IF97 = "IAPWS-IF97, region 4"
 
-NORRISH = "Norrish water activity, fitted to the trade's two points"
+MARGULES = "Margules water activity, by the trade's two points and strong solutions"
 
 ICUMSA = "buoyancy, ICUMSA SPS-4 density"
 

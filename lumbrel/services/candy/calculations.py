@@ -4,7 +4,7 @@ from lumbrel.core.candy import confections
 from lumbrel.core.physics import water
 from lumbrel.services.base.calculation import (
     IF97,
-    NORRISH,
+    MARGULES,
     Answer,
     Calculation,
     InvertFraction,
@@ -43,7 +43,7 @@ def confection(request: ConfectionRequest) -> ConfectionAnswer:
     working = [
         step("boiling point of water", boil, "°C", IF97),
         step("boil to, true", boil + request.above_water_c, "°C"),
-        step("solids", solids, "Brix", NORRISH),
+        step("solids", solids, "Brix", MARGULES),
         step("crystal share when served", crystal, "", "Vavrinecz's solubility"),
         step("supersaturation when stirred", over, "", "Vavrinecz's solubility"),
     ]

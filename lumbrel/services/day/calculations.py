@@ -10,7 +10,7 @@ from lumbrel.core.physics import air, water
 from lumbrel.core.physics.sucrose import require_station_pressure
 from lumbrel.services.base.calculation import (
     IF97,
-    NORRISH,
+    MARGULES,
     Answer,
     Calculation,
     InvertFraction,
@@ -117,7 +117,7 @@ def finish_temperature(request: FinishPointRequest) -> FinishPointAnswer:
     point = finish_point(pressure, request.target_brix, request.invert_fraction)
     working = [
         step("boiling point of water", point.boiling_point_c, "°C", IF97),
-        step("rise for the target", point.above_water_c, "K", NORRISH),
+        step("rise for the target", point.above_water_c, "K", MARGULES),
         step("finish, true", point.temperature_c, "°C", "sum"),
     ]
     indicated = point.temperature_c
@@ -168,7 +168,7 @@ def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
     working += [
         step("true temperature", true, "°C"),
         step("one sigma", sigma, "K"),
-        step("density", said.brix, "Brix", NORRISH),
+        step("density", said.brix, "Brix", MARGULES),
         step("one sigma", said.sigma_brix, "Brix", "through the slope of the boiling curve"),
     ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
@@ -211,7 +211,7 @@ def end_points(request: EndPointsRequest) -> EndPointsAnswer:
         held = thermometer.calibrate(request.test_boil_reading_c, pressure)
         working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
     rise = methods.step_k(pressure, request.target_brix, request.invert_fraction)
-    working.append(step("rise for the target", rise, "K", NORRISH))
+    working.append(step("rise for the target", rise, "K", MARGULES))
     stops = []
     for method in ("computed", "flat-219", *methods.STEPS_F):
         mark = methods.shown_mark_c(method, held.indicated_c(boil), rise)

@@ -3,14 +3,17 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
+from statistics import fmean
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.bench.thermometer import Calibration
+from lumbrel.core.physics import water
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.store import day as day_store
 from lumbrel.store.instruments import Instrument, ThermometerDetail
 
 ICE_GOOD_FOR = timedelta(days=365)
+ONE_DAY, MOST_BOILS = timedelta(hours=12), 9
 
 DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", "computed"
 
@@ -23,6 +26,8 @@ class ThermometerToday:
     calibration: Calibration
     sigma_k: float
     boil: day_store.TestBoil | None = None
+    boils: int = 0
+    """How often it was read in boiling water that day; their mean counts."""
     stale: str = ""
     """Why a new test boil is asked for; empty when it is not."""
     pressure_change_pa: float | None = None
@@ -32,8 +37,10 @@ class ThermometerToday:
         """One sigma of the offset its test boil found; 0 without one."""
         if self.boil is None:
             return 0.0
-        sort = self.instrument.detail.sort
-        return thermometer.offset_sigma_k(sort, self.boil.pressure_sigma_pa)
+        detail = self.instrument.detail
+        return thermometer.offset_sigma_k(
+            detail.sort, self.boil.pressure_sigma_pa, detail.resolution_k, self.boils
+        )
 
     @property
     def tested(self) -> bool:
@@ -50,13 +57,15 @@ def thermometer_today(
 ) -> ThermometerToday:
     """A thermometer as it can be trusted now; a method that does not go by the test boil takes
     it at its word."""
-    boils = day_store.test_boils(db, instrument.id, now, 1) if boil_by == DEFAULT_BOIL_BY else []
+    boils = of_that_day(db, instrument.id, now) if boil_by == DEFAULT_BOIL_BY else []
     if not boils:
         never = "It has never been in boiling water here."
         return ThermometerToday(
             instrument=instrument,
             calibration=Calibration(at_c=pressure.boil_c),
-            sigma_k=thermometer.UNTESTED_SIGMA_K,
+            sigma_k=thermometer.sigma_now_k(
+                instrument.detail.sort, None, instrument.detail.resolution_k
+            ),
             stale=never if boil_by == DEFAULT_BOIL_BY else "",
         )
     boil = boils[0]
@@ -69,16 +78,31 @@ def thermometer_today(
     return ThermometerToday(
         instrument=instrument,
         calibration=thermometer.calibrate(
-            boil.reading_c,
+            water.boiling_point_c(boil.station_pressure_pa) + fmean(map(_shows_too_much, boils)),
             boil.station_pressure_pa,
             detail.sort,
             _ice_reading_c(db, instrument, now),
         ),
-        sigma_k=thermometer.sigma_now_k(detail.sort, True, hours, change, detail.resolution_k),
+        sigma_k=thermometer.sigma_now_k(
+            detail.sort,
+            thermometer.Tested(boils=len(boils), age_hours=hours, pressure_change_pa=change),
+            detail.resolution_k,
+        ),
         boil=boil,
+        boils=len(boils),
         stale=_stale(hours, change),
         pressure_change_pa=change,
     )
+
+
+def of_that_day(db: Connection, instrument_id: str, now: datetime) -> list[day_store.TestBoil]:
+    """The newest test boils, those of one day, the last one first."""
+    boils = day_store.test_boils(db, instrument_id, now, MOST_BOILS)
+    return [boil for boil in boils if boils[0].at - boil.at <= ONE_DAY]
+
+
+def _shows_too_much(boil: day_store.TestBoil) -> float:
+    return boil.reading_c - water.boiling_point_c(boil.station_pressure_pa)
 
 
 def _ice_reading_c(

@@ -1,8 +1,9 @@
 """Where water boils and the marks of the ladder, with how they came about."""
 
 from lumbrel.core.bench import thermometer
+from lumbrel.core.pan import target
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.working import BASES, IF97, NORRISH, Part, Step, Working, missing
+from lumbrel.services.base.working import BASES, IF97, MARGULES, Part, Step, Working, missing
 from lumbrel.services.day.ladder import Day, Rung
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import ThermometerToday
@@ -51,12 +52,13 @@ def rung(day: Day, key: str) -> Working:
     if found is None or day.pressure is None:
         raise missing()
     steps, _ = boil_steps(day.pressure)
-    curve = sucrose.boiling_sigma_k(found.brix) if found.brix else 0.0
+    invert = target.DEFAULT_INVERT_FRACTION[day.sugar_kind]
+    curve = sucrose.syrup_sigma_k(found.brix, invert) if found.brix else 0.0
     steps.append(Step("above water by", found.above_water_k, "difference", _rise_source(found)))
     if found.brix:
-        steps.append(Step("which leaves", found.brix, "brix", NORRISH, 1))
+        steps.append(Step("which leaves", found.brix, "brix", MARGULES, 1))
     steps.append(Step("true", found.true_c, "temperature"))
-    budget = [Part("the boiling curve", curve, "difference")] if curve else []
+    budget = [Part("the boil of real syrup", curve, "difference")] if curve else []
     steps += thermometer_steps(day.chosen)
     if day.chosen and day.chosen.boil:
         # A mark is today's reading in boiling water plus the rise: the pressure falls out.
@@ -79,7 +81,7 @@ def rung(day: Day, key: str) -> Working:
 def _rise_source(of: Rung) -> str:
     if of.rank == "candy":
         return "the middle of the trade's range"
-    return NORRISH if of.brix else ("" if of.key == "water" else "a habit of the trade")
+    return MARGULES if of.brix else ("" if of.key == "water" else "a habit of the trade")
 
 
 def thermometer_steps(today: ThermometerToday | None) -> list[Step]:

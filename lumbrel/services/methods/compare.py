@@ -204,7 +204,9 @@ def _hot_marks(context: BatchContext, board: Board) -> Found:
         return {}
     floats_at = mark.reading_brix + wanted_brix - mark.true_brix
     try:
-        true: float | None = hydrometer_of(context.db, stem, context.now).correct(floats_at, cup_c)
+        true: float | None = hydrometer_of(
+            context.db, stem, context.now, context.invert_fraction
+        ).correct(floats_at, cup_c)
     except OutOfRange:
         true = None
     words = f"{stem.name} at {floats_at:.1f} in a cup of {context.show(cup_c, 'temperature')}"
