@@ -9,9 +9,7 @@ import numpy as np
 from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan import dipstick, fit
-from lumbrel.core.pan.burner import rate_changes
-from lumbrel.core.pan.fitted_boil import HeatReading
+from lumbrel.core.pan import dipstick
 from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics import sucrose
@@ -90,36 +88,6 @@ class Boiling(unittest.TestCase):
             self.assertAlmostEqual(boils[i], true, delta=0.005)
         np.testing.assert_allclose(curves.brix_of(boils), brixes, atol=0.01)
         self.assertTrue(np.isnan(curves.brix_of(curves.water_c - 1)).all())
-
-    def run_of(self, rates: list[tuple[float, float]], offset: float = 0.2) -> list[HeatReading]:
-        rng, mass, heat = random.Random(5), 30.0, []
-        for minute in range(60):
-            mass -= next(rate for until, rate in rates if minute < until)
-            brix = 1350 / mass
-            if brix > 75:
-                break
-            shown = sucrose.boiling_point_c(brix, PA, 0.01) + offset + rng.gauss(0, 0.02)
-            heat.append(HeatReading(minute + 1.0, shown, 0.025, "probe", 0.2, PA, 0.01))
-        return heat
-
-    def test_temperatures_find_rate_and_offset(self) -> None:
-        heat = self.run_of([(99, 0.18)])
-        fitted = fit.fit(30, 45, [], (), (0.25, 0.1), heat=heat)
-        self.assertAlmostEqual(fitted.rate_kg_per_min, 0.18, delta=0.004)
-        self.assertAlmostEqual(dict(fitted.shared)["probe"] * 0.2, 0.2, delta=0.1)
-        self.assertEqual(rate_changes(fitted, heat), [])
-
-    def test_a_changed_burner_is_noticed_where_it_was(self) -> None:
-        heat = self.run_of([(30, 0.2), (99, 0.11)])
-        fitted = fit.fit(30, 45, [], (), (0.2, 0.05), heat=heat)
-        changes = rate_changes(fitted, heat)
-        self.assertEqual(len(changes), 1)
-        self.assertAlmostEqual(changes[0], 30, delta=4)
-        again = fit.fit(30, 45, [], (), (0.2, 0.05), heat=heat, changes=changes)
-        self.assertAlmostEqual(again.rate_kg_per_min, 0.11, delta=0.012)
-        self.assertAlmostEqual(again.burnt_kg(20) / 20, 0.2, delta=0.015)
-        for before, after in ((29.99, 30.01), (changes[0] - 0.01, changes[0] + 0.01)):
-            self.assertAlmostEqual(again.mass_kg_at(before), again.mass_kg_at(after), delta=0.02)
 
 
 class Dipstick(unittest.TestCase):

@@ -1,7 +1,39 @@
 """Solids are conserved: what to drive off, what to put back, what sap makes."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+
+MOST_BRIX = 97.0
+"""No syrup is denser in a pan."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """Something put in (mass above 0) or drawn (below 0) at a minute, kg at a Brix."""
+
+    minute: float
+    mass_kg: float
+    brix: float
+
+
+def solids_after(taken_in_kg: float, steps: Sequence[Step]) -> list[float]:
+    """The solids in the vessel at first and after each step, kg.
+
+    Args:
+        taken_in_kg: solids at first, above 0.
+        steps: in order of time.
+    Raises:
+        OutOfRange: more was drawn than was ever in it.
+    """
+    solids = [taken_in_kg]
+    for step in steps:
+        solids.append(solids[-1] + step.mass_kg * step.brix / 100)
+        if solids[-1] <= 0:
+            raise OutOfRange("More was drawn than was ever in the vessel.", "events")
+    return solids
 
 
 def mass_at(mass_kg: float, brix: float, target_brix: float) -> float:
@@ -16,9 +48,9 @@ def mass_at(mass_kg: float, brix: float, target_brix: float) -> float:
     """
     if not 0 < mass_kg <= 100_000:
         raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
+    require_between(brix, 0.1, MOST_BRIX, field="brix", what="Brix", unit="percent by mass")
     require_between(
-        target_brix, 0.1, 97.0, field="target_brix", what="The target", unit="percent by mass"
+        target_brix, 0.1, MOST_BRIX, field="target_brix", what="The target", unit="percent by mass"
     )
     return mass_kg * brix / target_brix
 

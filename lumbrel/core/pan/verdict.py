@@ -31,10 +31,39 @@ class Verdict:
     reason: str
 
 
-VAGUE_SIGMA_BRIX = 1.0
-NEAR_BRIX = 3.0
-OVER_BRIX = 0.6
-DRAW_SHORT_BRIX = 0.2
+OVER_BRIX, OVER_SIGMAS, BLIND_SIGMAS = 0.6, 1.3, 2.5
+VAGUE_SIGMA_BRIX = 2.6
+"""On so vague a figure nothing is called."""
+DRAW_SHORT_BRIX = 0.05
+ACTING_MINUTES, ACTING_SIGMA = 0.33, 0.2
+"""From the word to the draw."""
+
+
+SPOILS_BRIX, SPOILS_SIGMAS, MOST_THICKER = 65.0, 1.85, 1.1
+"""Thin syrup spoils, thick syrup can be thinned: who has nothing sharper than a vague thermometer
+draws so far on the safe side."""
+
+
+def _rather_thick(draw_at_brix: float, sigma_brix: float) -> float:
+    safe = SPOILS_BRIX + SPOILS_SIGMAS * sigma_brix
+    return min(max(draw_at_brix, safe), draw_at_brix + MOST_THICKER)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Looks:
+    """What looking again could bring.
+
+    Args:
+        can: whether anything is at hand that would sharpen the figure.
+        fresh: whether it was used a moment ago.
+        due: whether the last look is older than the time set for the next one.
+        sharp_brix: one sigma that is sharp enough to draw on without a fresh look.
+    """
+
+    can: bool = True
+    sharp_brix: float = 0.5
+    fresh: bool = False
+    due: bool = False
 
 
 def verdict(
@@ -44,22 +73,24 @@ def verdict(
     *,
     target_brix: float,
     agree: bool,
-    check_due: bool,
+    looks: Looks,
+    rise_brix_per_min: float = 0.0,
     draw_margin_brix: float = 0.0,
 ) -> Verdict:
-    """What to do, from the joint density now.
+    """What to do, from the density believed now.
 
-    Disagreement comes first: a draw is never advised on figures that contradict each other.
-    Over is called when the density is past the target by more than 0.6 Brix and more than its
-    own sigma, or past the ceiling of 68.9. Near the target a joint value vaguer than 1 Brix
-    is not enough to draw on: look again with a better instrument.
+    Disagreement comes first: a draw is never advised on figures that contradict each other. "Draw
+    now" looks ahead by the time it takes to act. It and "over" want the same proof: a figure as
+    sharp as a look with what is at hand can make it. Who has nothing to look with is told at the
+    best moment all the same, with an honest promise.
 
     Args:
         mass_kg: in the vessel now, above 0.
-        brix, sigma_brix: the joint density now.
+        brix, sigma_brix: the density believed now.
         target_brix: 50 to 80.
         agree: whether the instruments agree.
-        check_due: whether the last look is older than the time set for the next one.
+        looks: what looking again could bring.
+        rise_brix_per_min: how fast it grows denser.
         draw_margin_brix: how much ahead of the target the person draws, 0 to 5.
     """
     require_between(target_brix, 50.0, 80.0, field="target_brix", what="The target", unit="Brix")
@@ -70,15 +101,29 @@ def verdict(
     water = solids.water_to_remove_kg(mass_kg, brix, target_brix)
     if not agree:
         return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
+    if sigma_brix > VAGUE_SIGMA_BRIX and brix + sigma_brix > draw_at:
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, "so vague a figure says nothing yet")
+    proven = sigma_brix <= looks.sharp_brix or looks.fresh or not looks.can
     past = brix - target_brix
-    if past > max(OVER_BRIX, sigma_brix) or (brix > target.CEILING_BRIX and past > sigma_brix):
-        return Verdict(Call.OVER, water, draw_at, "past the target by more than the doubt")
-    if sigma_brix > VAGUE_SIGMA_BRIX and brix > draw_at - NEAR_BRIX:
+    if _is_over(brix, sigma_brix, past, looks):
+        if proven or past > 2 * sigma_brix:
+            return Verdict(Call.OVER, water, draw_at, "past the target by more than the doubt")
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, "past the target, if that is so")
+    reached = brix + rise_brix_per_min * ACTING_MINUTES
+    wanted = draw_at if looks.can else _rather_thick(draw_at, sigma_brix)
+    if reached >= wanted - DRAW_SHORT_BRIX:
+        if proven or reached > draw_at + sigma_brix:
+            return Verdict(Call.DRAW_NOW, water, draw_at, "at the mark")
         return Verdict(
             Call.CHECK_AGAIN, water, draw_at, "too near the target for so vague a figure"
         )
-    if brix >= draw_at - DRAW_SHORT_BRIX:
-        return Verdict(Call.DRAW_NOW, water, draw_at, "at the mark")
-    if check_due:
+    if looks.due:
         return Verdict(Call.CHECK_AGAIN, water, draw_at, "the last look is too long ago")
     return Verdict(Call.KEEP_BOILING, water, draw_at, "not there yet")
+
+
+def _is_over(brix: float, sigma_brix: float, past_brix: float, looks: Looks) -> bool:
+    """Whether it is past the target by more than the doubt, or past the ceiling."""
+    sigmas = OVER_SIGMAS if looks.can else BLIND_SIGMAS
+    ceiling = looks.can and brix > target.CEILING_BRIX and past_brix > sigma_brix
+    return ceiling or past_brix > max(OVER_BRIX, sigmas * sigma_brix)

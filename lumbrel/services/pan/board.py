@@ -3,7 +3,7 @@
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from math import isfinite, sqrt
+from math import hypot, inf, isfinite
 from sqlite3 import Connection
 
 from lumbrel.core.bench import evidence, refractometer
@@ -15,13 +15,21 @@ from lumbrel.core.pan import methods
 from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, FinishPoint, finish_point
-from lumbrel.core.pan.verdict import VAGUE_SIGMA_BRIX, Call, Verdict, verdict
+from lumbrel.core.pan.verdict import (
+    ACTING_MINUTES,
+    ACTING_SIGMA,
+    SPOILS_BRIX,
+    Call,
+    Looks,
+    Verdict,
+    verdict,
+)
 from lumbrel.core.pan.vessel import HOTTEST_VOLUME_C, done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
-from lumbrel.services.base.facts import DrawFacts
+from lumbrel.services.base.facts import DrawFacts, HydrometerFacts, RefractometerFacts
 from lumbrel.services.day.ladder import today
 from lumbrel.services.day.pressure import Pressure, pressure_by
 from lumbrel.services.day.thermometers import (
@@ -30,16 +38,17 @@ from lumbrel.services.day.thermometers import (
     ThermometerToday,
     thermometer_today,
 )
+from lumbrel.services.pan.belief import Belief, believe
 from lumbrel.services.pan.cup import Cup, cup
-from lumbrel.services.pan.evidence import BoilEvidence, gather
-from lumbrel.store.instruments import ThermometerDetail, with_detail
+from lumbrel.services.pan.evidence import BoilEvidence
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    RefractometerDetail,
+    ThermometerDetail,
+    with_detail,
+)
 from lumbrel.store.record import Batch, stamp
 
-BALANCE_SIGMA_BRIX = 0.3
-"""What the fitted boil may be wrong by besides its readings: a burner is not quite steady, and the
-boiling curve not quite the book's. In simulated boils, which know no other curve, it is 0.2."""
-CONTRADICTS_SIGMAS = 3.0
-"""So far the only instrument may lie from the boil fitted without it."""
 GLANCE = timedelta(seconds=5)
 NEVER_MINUTES, FAR_MINUTES = 10_000.0, 1000.0
 """Minutes left when nothing boils off; and from where on no number says anything."""
@@ -86,9 +95,8 @@ class Board:
     def voices(self) -> list[Estimate]:
         """Whoever speaks of the density now: the instruments, and the balance where it is
         believed or contradicts the only one."""
-        said = [word.estimate for word in self.evidence.words]
-        heard = self.by_balance or (len(said) == 1 and not self.joint.agree)
-        return [*said, self.balance] if heard else said
+        said = [w.estimate for w in self.evidence.words if w.estimate.label != self.odd]
+        return [*said, self.balance]
 
     @property
     def stop_first(self) -> bool:
@@ -112,19 +120,18 @@ def board_of(context: BatchContext) -> Board:
     drawn = context.first(DrawFacts)
     if drawn:
         context = replace(context, now=drawn.at)
-    found = _believe(context, gather(context))
+    found = believe(context)
     brix = found.believed.brix if found.believed else found.joint.brix
     mass = 100 * found.evidence.fitted.solids_kg[-1] / max(brix, 1.0)
     time = _time_left(context, found.evidence)
     call = _call(context, found, mass, time)
-    odd, cause = _odd_one(found.evidence, found.joint, found.balance)
     marks = _marks(context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0)
     return Board(
         context=context,
         evidence=found.evidence,
         joint=found.joint,
         balance=found.balance,
-        by_balance=found.by_balance,
+        by_balance=True,
         believed=found.believed,
         verdict=call,
         mass_kg=mass,
@@ -134,8 +141,8 @@ def board_of(context: BatchContext) -> Board:
         finish_at=time.finish_at,
         next_check_at=time.next_check_at,
         heating_minutes=time.heating,
-        odd=odd,
-        cause=cause,
+        odd=found.odd.estimate.label if found.odd else "",
+        cause=_cause(found),
         cup=cup(context, brix),
         carry_over_brix=carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction),
         draw_shown_c=marks.draw_shown_c,
@@ -183,57 +190,6 @@ def at_a_glance(db: Connection, on_fire: list[Batch], now: datetime) -> list[Boa
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Belief:
-    """Whose word on the density now counts, after who contradicts the others is left out."""
-
-    evidence: BoilEvidence
-    joint: Agreement
-    balance: Estimate
-    believed: Agreement | None
-    by_balance: bool
-
-
-def _believe(context: BatchContext, seen: BoilEvidence) -> _Belief:
-    """The instruments together; without the one that stands alone; or the balance, where no
-    instrument speaks or it knows more."""
-    balance = _balance(seen, context.now)
-    joint = evidence.agreement([word.estimate for word in seen.words] or [balance])
-    believed: Agreement | None = joint
-    if not joint.agree:
-        seen, joint, balance, believed = _without_the_odd(context, seen, joint, balance)
-    elif len(seen.words) == 1 and abs(balance.brix - joint.brix) > 2 * joint.sigma_brix:
-        alone = _balance(gather(context, leave_out=seen.words[0].reading), context.now)
-        apart = sqrt(joint.sigma_brix**2 + alone.sigma_brix**2)
-        if abs(alone.brix - joint.brix) > CONTRADICTS_SIGMAS * apart:
-            balance, believed = alone, None
-            joint = replace(joint, agree=False)
-    by_balance = not seen.words or (believed is not None and _finer(balance, believed))
-    return _Belief(
-        evidence=seen,
-        joint=joint,
-        balance=balance,
-        believed=evidence.agreement([balance]) if by_balance else believed,
-        by_balance=by_balance,
-    )
-
-
-def _without_the_odd(
-    context: BatchContext, seen: BoilEvidence, joint: Agreement, balance: Estimate
-) -> tuple[BoilEvidence, Agreement, Estimate, Agreement | None]:
-    """Instruments that disagree: who stands alone is left out of the fit, and the others are
-    believed when they agree; of none of it can be said when nobody stands alone."""
-    if len(seen.words) == 2:
-        joint = replace(joint, odd_one_out=_the_odd_of_two(context, seen))
-    if joint.odd_one_out is None:
-        return seen, joint, balance, None
-    odd = seen.words[joint.odd_one_out]
-    seen = gather(context, leave_out=odd.reading)
-    rest = [w.estimate for w in seen.words if w.estimate.label != odd.estimate.label]
-    others = evidence.agreement(rest)
-    return seen, joint, _balance(seen, context.now), others if others.agree else None
-
-
-@dataclass(frozen=True, kw_only=True)
 class _TimeLeft:
     """When it will be done, and when to look next."""
 
@@ -248,40 +204,78 @@ class _TimeLeft:
 
 def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
     now, wanted_brix = context.now, context.batch.target_brix
-    minute = max(seen.minute(now), 0.0)
-    low, high = seen.fitted.band_of(wanted_brix)
-    finish = seen.fitted.minute_of(wanted_brix)
-    left = max(finish - minute, 0.0) if isfinite(finish) else NEVER_MINUTES
+    minute = seen.minute(now)
+    finish = seen.fitted.finish(wanted_brix, minute)
+    heating = max(-minute, 0.0)
+    left = finish.left - heating
+    known = finish.left < NEVER_MINUTES / 2
     return _TimeLeft(
-        left=left,
-        low=max(low - minute, 0.0),
-        high=max(high - minute, 0.0) if isfinite(high) else None,
-        finish_at=now + timedelta(minutes=left) if left < NEVER_MINUTES / 2 else None,
-        next_check_at=_next_check(seen, finish),
-        heating=max(-seen.minute(now), 0.0),
+        left=left if known else NEVER_MINUTES,
+        low=max(finish.low - heating, 0.0),
+        high=max(finish.high - heating, 0.0) if isfinite(finish.high) else None,
+        finish_at=now + timedelta(minutes=left) if known else None,
+        next_check_at=_next_check(seen, minute + finish.left if known else inf, _can_look(context)),
+        heating=heating,
     )
 
 
-def _call(context: BatchContext, found: _Belief, mass_kg: float, time: _TimeLeft) -> Verdict:
+@dataclass(frozen=True)
+class _Dip:
+    """What a kind of cup or drop can bring: the sigma that is sharp enough without a fresh one, and
+    how long one is fresh."""
+
+    sharp_brix: float
+    fresh: timedelta
+
+
+STEM, DROP = _Dip(0.42, timedelta(minutes=2.5)), _Dip(0.19, timedelta(minutes=3))
+
+
+def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
+    """What looking again could bring: who owns a hydrometer or a prism can."""
+    drops = bool(context.instruments_of(RefractometerDetail))
+    kind = RefractometerFacts if drops else HydrometerFacts
+    best = DROP if drops else STEM
+    dips = [r for r in seen.readings if r.kind == kind.key()]
+    return Looks(
+        can=_can_look(context),
+        fresh=bool(dips) and context.now - dips[-1].at <= best.fresh,
+        due=context.now > time.next_check_at and time.heating == 0,
+        sharp_brix=best.sharp_brix,
+    )
+
+
+def _can_look(context: BatchContext) -> bool:
+    return any(context.instruments_of(d) for d in (HydrometerDetail, RefractometerDetail))
+
+
+def _call(context: BatchContext, found: Belief, mass_kg: float, time: _TimeLeft) -> Verdict:
     """What to do next, from whom is believed."""
-    batch, joint, believed = context.batch, found.joint, found.believed
-    due = context.now > time.next_check_at and time.heating == 0
-    said = believed if joint.agree and believed else joint
-    call = verdict(
-        mass_kg,
-        said.brix,
-        said.sigma_brix,
-        target_brix=batch.target_brix,
-        agree=joint.agree,
-        check_due=due,
-        draw_margin_brix=batch.draw_margin_brix,
-    )
-    if believed is not None and not joint.agree:
-        call = _by_the_others(call, believed, mass_kg, batch.target_brix, batch.draw_margin_brix)
-    if found.by_balance and _unproven(found.evidence, joint) and call.call is Call.DRAW_NOW:
-        why = "no instrument bears the arithmetic out yet"
-        call = replace(call, call=Call.CHECK_AGAIN, reason=why)
-    return call
+    batch, believed = context.batch, found.believed
+    said = believed or found.joint
+    seen = found.evidence
+    rise = seen.fitted.rise_brix_per_min(max(seen.minute(context.now), 0.0))
+    rises = 0.0 if seen.heat_is_off or time.heating else rise
+
+    def call(agree: bool) -> Verdict:
+        return verdict(
+            mass_kg,
+            said.brix,
+            said.sigma_brix,
+            target_brix=batch.target_brix,
+            agree=agree,
+            looks=_looks(context, seen, time),
+            rise_brix_per_min=rises,
+            draw_margin_brix=batch.draw_margin_brix,
+        )
+
+    if believed is None or found.joint.agree:
+        return call(believed is not None)
+    # One stands alone: at the mark the word of the others is enough to draw on.
+    by_others = call(True)
+    if by_others.call in (Call.DRAW_NOW, Call.OVER):
+        return replace(by_others, reason="at the mark by the others")
+    return by_others if by_others.call is Call.CHECK_AGAIN else call(False)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -343,118 +337,80 @@ def _draw_mark(
     return methods.shown_mark_c(rule, held.indicated_c(pressure.boil_c), point.above_water_c)
 
 
-def _balance(seen: BoilEvidence, now: datetime) -> Estimate:
-    """The fitted boil's own word on the density now."""
-    minute = max(seen.minute(now), 0.0)
-    doubt = sqrt(seen.fitted.sigma_brix_at(minute) ** 2 + BALANCE_SIGMA_BRIX**2)
-    brix = min(max(seen.fitted.brix_at(minute), 0.2), 96.9)
-    return Estimate("Mass balance", brix, min(doubt, 50.0))
-
-
-def _finer(balance: Estimate, joint: Agreement) -> bool:
-    """Whether the balance knows better than the instruments and nothing speaks against it."""
-    bound = 2.0 if joint.sigma_brix <= VAGUE_SIGMA_BRIX else 4.0
-    apart = abs(balance.brix - joint.brix)
-    return balance.sigma_brix < joint.sigma_brix and apart < bound * joint.sigma_brix
-
-
-def _unproven(seen: BoilEvidence, joint: Agreement) -> bool:
-    """Whether no instrument yet bears out what the balance says, as near as a draw needs it."""
-    return not seen.words or joint.sigma_brix > VAGUE_SIGMA_BRIX
-
-
-def _the_odd_of_two(context: BatchContext, seen: BoilEvidence) -> int | None:
-    """Which of two that contradict each other stands alone, by the boil fitted without it.
-
-    One is out of line when the rest of the boil, fitted without it, bears the other out but not
-    it; None when that holds of neither, or of both.
-    """
-    odd = []
-    for i in (0, 1):
-        one, other = seen.words[i].estimate, seen.words[1 - i].estimate
-        without = gather(context, leave_out=seen.words[i].reading)
-        balance = _balance(without, context.now)
-        borne_out = evidence.agreement([other, balance]).agree
-        if borne_out and not evidence.agreement([one, balance]).agree:
-            odd.append(i)
-    return odd[0] if len(odd) == 1 else None
-
-
-def _by_the_others(
-    call: Verdict, others: Agreement, mass_kg: float, target_brix: float, margin_brix: float
-) -> Verdict:
-    """One stands alone and the others agree: at the mark their word is enough to draw on, if it is
-    fresh enough."""
-    said = verdict(
-        mass_kg,
-        others.brix,
-        others.sigma_brix,
-        target_brix=target_brix,
-        agree=True,
-        check_due=False,
-        draw_margin_brix=margin_brix,
-    )
-    if said.call in (Call.DRAW_NOW, Call.OVER):
-        return replace(said, reason="at the mark by the others")
-    return said if said.call is Call.CHECK_AGAIN else call
-
-
 @dataclass(frozen=True)
 class Promise:
-    """How near the target a draw on the verdict lands, in 95 of 100, and what would sharpen it."""
+    """How near the target a draw now lands, in 95 of 100, and what would sharpen it."""
 
     within_brix: float | None
-    """0.5 or 1.0; None when neither can be promised."""
+    """None when nothing can be promised."""
     sharpen: str
     would_be_brix: float
+    keeps_cold: bool = False
+    """Nobody can say yet that it is not too thin to keep."""
 
 
-PROMISES_BRIX = (0.5, 1.0)
-TWO_SIGMA = 1.96
+TWO_SIGMA, ONE_SIDED = 1.96, 1.645
 
 
 def promise(board: Board) -> Promise:
-    """What can be promised of a draw now: from the doubt of the density believed."""
-    sigma = board.believed.sigma_brix if board.believed else board.joint.sigma_brix
-    within = next((p for p in PROMISES_BRIX if TWO_SIGMA * sigma <= p), None)
-    if board.believed is None or (board.by_balance and _unproven(board.evidence, board.joint)):
+    """What can be promised of a draw now: from the doubt of the density believed, and of how long it
+    takes to act; when the draw is called for, from how far off the mark it is as well."""
+    known = board.believed or board.joint
+    seen = board.evidence
+    rise = (
+        0.0
+        if seen.heat_is_off
+        else seen.fitted.rise_brix_per_min(max(seen.minute(board.context.now), 0.0))
+    )
+    sigma = hypot(known.sigma_brix, rise * ACTING_SIGMA)
+    within: float | None = TWO_SIGMA * sigma
+    if board.verdict.call in (Call.DRAW_NOW, Call.OVER):
+        aside = abs(known.brix + rise * ACTING_MINUTES - board.context.batch.target_brix)
+        within = max(TWO_SIGMA * sigma, aside + ONE_SIDED * sigma)
+    if board.believed is None:
         within = None
-    with_drop = (sigma**-2 + refractometer.SIGMA**-2) ** -0.5
-    kinds = {w.reading.kind for w in board.evidence.words}
+    with_drop = (known.sigma_brix**-2 + refractometer.SIGMA**-2) ** -0.5
+    kinds = {w.reading.kind for w in seen.words}
     sharpen = (
         ""
-        if within == PROMISES_BRIX[0]
+        if within is not None and within <= SHARP_PROMISE_BRIX
         else (
             "a cooled drop on the refractometer"
             if "refractometer" not in kinds
             else "a fresh cooled drop"
         )
     )
-    return Promise(within, sharpen, TWO_SIGMA * with_drop)
+    thin = known.brix - TWO_SIGMA * known.sigma_brix < SPOILS_BRIX
+    called = board.verdict.call in (Call.DRAW_NOW, Call.OVER)
+    return Promise(within, sharpen, TWO_SIGMA * with_drop, thin and called)
 
 
-def _next_check(seen: BoilEvidence, finish_minute: float) -> datetime:
+SHARP_PROMISE_BRIX = 0.6
+LAST_LOOKS_MINUTES, BETWEEN_LAST_LOOKS = 6.0, 1.25
+"""So near to the end a look is worth while this often."""
+
+
+def _next_check(seen: BoilEvidence, finish_minute: float, can_look: bool) -> datetime:
+    """When half of what is left since the last look is gone; the last looks come closer, so that
+    one falls a minute or two before the mark."""
     looks = [reading.at for reading in seen.readings]
     last = max([seen.boil_start, *looks])
     left = finish_minute - seen.minute(last) if isfinite(finish_minute) else 60.0
-    return last + timedelta(minutes=next_check_minutes(left))
+    wait = next_check_minutes(left)
+    if can_look and left < LAST_LOOKS_MINUTES:
+        wait = BETWEEN_LAST_LOOKS
+    return last + timedelta(minutes=wait)
 
 
-def _odd_one(seen: BoilEvidence, joint: Agreement, balance: Estimate) -> tuple[str, Cause | None]:
-    """Who is out of line, and why most likely; of two, the one easier to get wrong. An instrument
-    that speaks alone is held against the balance."""
-    if joint.agree:
-        return "", None
-    index = joint.odd_one_out
-    if index is None:
-        index = max(range(len(seen.words)), key=lambda i: seen.words[i].estimate.sigma_brix)
-        name = ""
-    else:
-        name = seen.words[index].estimate.label
-    word = seen.words[index]
-    rest = [w.estimate for i, w in enumerate(seen.words) if i != index]
-    others = evidence.agreement(rest or [balance])
-    return name, likely(
+def _cause(found: Belief) -> Cause | None:
+    """Why the one that contradicts the others does, most likely. One that speaks alone is held
+    against the balance."""
+    word = found.at_odds
+    if word is None:
+        return None
+    rest = [w.estimate for w in found.evidence.words if w is not word]
+    others = evidence.agreement(rest or [found.balance])
+    return likely(
         word.reading.causes(),
         word.estimate.brix - others.brix,
         word.estimate.sigma_brix,

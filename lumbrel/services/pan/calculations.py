@@ -7,7 +7,7 @@ from pydantic import Field
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.jar.hot_pack import mass_kg as mass_of_litres
-from lumbrel.core.pan import fit, fitted_boil, solids
+from lumbrel.core.pan import fit, solids
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.base.calculation import (
     ICUMSA_DENSITY,
@@ -112,15 +112,14 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
             "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
         )
     steps = [
-        fitted_boil.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
+        solids.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
         for e in request.events
     ]
     fitted = fit.fit(
         request.mass_kg,
         request.brix,
         readings=[
-            fitted_boil.DensityReading(r.minute, r.brix, r.uncertainty_brix)
-            for r in request.readings
+            fit.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in request.readings
         ],
         steps=steps,
         prior_rate_kg_per_min=None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),

@@ -105,7 +105,7 @@ def _mixed(
     mass, brix = 0.0, 0.0
     for more in draws:
         carry = solids.carry_over_brix(more.brix, context.vessel.carry_over_fraction)
-        came = min(more.brix + carry, sucrose.MAX_BOIL_BRIX)
+        came = min(more.brix + carry, solids.MOST_BRIX)
         total = mass + more.mass_kg
         brix = (mass * brix + more.mass_kg * came) / total if mass else came
         mass = total

@@ -2,29 +2,36 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from math import log, sqrt
+from typing import NamedTuple
 
 from lumbrel.core.bench.evidence import Estimate
+from lumbrel.core.bench.thermometer import typed_sigma_k
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan import fit as fits
-from lumbrel.core.pan.burner import rate_changes
-from lumbrel.core.pan.fitted_boil import BoilFit, DensityReading, HeatReading, carried_to
+from lumbrel.core.pan.boil_lines import Density, Heat
+from lumbrel.core.pan.boil_model import Known, fit_boil
+from lumbrel.core.pan.boil_path import BoilPath
+from lumbrel.core.physics.sucrose import syrup_sigma_k
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
-from lumbrel.services.base.facts import DepthFacts, Facts, ThermometerFacts
+from lumbrel.services.base.facts import DepthFacts, Facts, SignFacts, ThermometerFacts
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY
-from lumbrel.services.pan import dipstick, run
+from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
+from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
+from lumbrel.services.pan import dipstick, run, signs
 from lumbrel.services.pan.probe_points import RunPoint, run_told
-from lumbrel.services.pan.run import Boil, boil_of
+from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
-from lumbrel.store.instruments import Instrument, ThermometerDetail
+from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
 from lumbrel.store.probes import Trouble
 from lumbrel.store.samples import Sample
 
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
 LEAST_SIGMA_BRIX = 0.02
+TAKE_IN_SIGMA_BRIX = 0.7
+"""One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
 Kinds = tuple[type[Facts], ...]
 
 
@@ -63,13 +70,16 @@ class BoilEvidence:
     probe_now: Sample | None
     probe_reading: Corrected | None
     probe_samples: list[Sample]
-    fitted: BoilFit
+    fitted: BoilPath
+    weights: dict[str, float]
+    """By line, how much its reading counts in the fit: little when it is wild."""
     words: list[Word]
     """Of the instruments that count, by the batch's method of what to trust."""
     set_aside: list[Word]
     """Of those that do not."""
     changes: list[BurnerChange]
     """Where the rate changed, oldest first."""
+    heat_is_off: bool
     troubles: list[Trouble]
     """What the probe sent in this run that was not believed."""
 
@@ -82,26 +92,45 @@ class BoilEvidence:
         return self.boil_start + timedelta(minutes=min(max(minute, -10_000), 10_000))
 
 
-def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvidence:
+class LeftOut(NamedTuple):
+    """A reading that is left out of a fit, or all that its instrument said; it is still shown."""
+
+    reading: Corrected
+    all_of_it: bool = False
+
+    @property
+    def instrument_id(self) -> str:
+        """The instrument of which nothing counts; empty when it is one reading only."""
+        whole = self.all_of_it or not self.reading.entry_id
+        return self.reading.instrument.id if whole else ""
+
+    def holds(self, reading: Corrected) -> bool:
+        """Whether a reading is left out."""
+        return reading.entry_id == self.reading.entry_id or (
+            reading.instrument.id == self.instrument_id
+        )
+
+
+def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
     """Correct every reading, fit the boil, and let each instrument speak of now.
 
-    A reading that contradicts all others can be left out of the fit; it is still shown.
+    Args:
+        left_out: what does not count.
     """
-    boil = boil_of(context)
+    told = _told(context)
+    boil = boil_of(context, told.first_at)
     readings = _readings(context, boil.until)
-    probe = _probe_of(context, boil)
+    probe = _probe_of(context, boil, told)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
-    heat: list[HeatReading] = []
-    left_out = (
-        leave_out is not None
-        and probe.instrument is not None
-        and (leave_out.instrument.id == probe.instrument.id)
-    )
-    if probe.instrument and ThermometerFacts in trusted and not left_out:
-        heat = run.heat_of(context, probe.instrument, probe.boiling, boil.start, boil.until)
-    counted = [r for r in readings if _counts(r, trusted) and not _same(r, leave_out)]
-    fitted = _fitted(context, boil, counted, heat)
+    heat: list[Heat] = []
+    gone = {out.instrument_id for out in left_out}
+    if probe.instrument and ThermometerFacts in trusted and probe.instrument.id not in gone:
+        heat = run.heat_of(context, told.today, probe.boiling, boil.start) if told.today else []
+    counted = [
+        r for r in readings if _counts(r, trusted) and not any(out.holds(r) for out in left_out)
+    ]
+    fitted, weights = _fitted(context, boil, counted, heat)
     words = _words(fitted, readings, probe.reading, boil)
     count = [w for w in words if _kind_in(w.reading, trusted)] or words
     return BoilEvidence(
@@ -112,14 +141,59 @@ def gather(context: BatchContext, leave_out: Corrected | None = None) -> BoilEvi
         probe_reading=probe.reading,
         probe_samples=[Sample(p.at, p.shown_c) for p in probe.points],
         fitted=fitted,
+        weights=weights,
         words=count,
         set_aside=[w for w in words if w not in count],
         changes=_said_of_changes(fitted, boil.start),
+        heat_is_off=any(a <= boil.until < b for a, b in boil.off),
         troubles=(
             probes.troubles(context.db, probe.instrument.id, context.taken_in.at)
             if probe.instrument
             else []
         ),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Told:
+    """What the probe in the vessel sent."""
+
+    instrument: Instrument[ThermometerDetail] | None = None
+    points: list[RunPoint] = field(default_factory=list)
+    newest: Sample | None = None
+    today: ThermometerToday | None = None
+    pressure: Pressure | None = None
+    first_at: FirstAt | None = None
+    """When it first was so hot, by its true temperature, degC."""
+
+
+def _told(context: BatchContext) -> _Told:
+    probe = context.probe
+    if probe is None:
+        return _Told()
+    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
+    until = context.left_at or context.now
+    told = run_told(
+        context.db,
+        context.kitchen,
+        context.batch.id,
+        probe.id,
+        since=context.taken_in.at,
+        until=until,
+        boil_by=boil_by,
+    )
+    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
+    if pressure is None or not told.points:
+        return _Told(instrument=probe, points=told.points, newest=told.newest)
+    today = thermometer_today(context.db, probe, pressure, until, boil_by)
+    held = today.calibration
+    return _Told(
+        instrument=probe,
+        points=told.points,
+        newest=told.newest,
+        today=today,
+        pressure=pressure,
+        first_at=lambda true_c: told.first_at(held.indicated_c(true_c)),
     )
 
 
@@ -136,37 +210,38 @@ class _Probe:
     """Its word on the density; None while it says nothing of it."""
 
 
-def _probe_of(context: BatchContext, boil: Boil) -> _Probe:
-    probe = context.probe
+def _probe_of(context: BatchContext, boil: Boil, told: _Told) -> _Probe:
+    probe, newest = told.instrument, told.newest
     if probe is None:
         return _Probe()
-    taken_at, until = context.taken_in.at, boil.until
-    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
-    points, newest = run_told(
-        context.db,
-        context.kitchen,
-        context.batch.id,
-        probe.id,
-        since=taken_at,
-        until=until,
-        boil_by=boil_by,
+    until = boil.until
+    boiled = run.settled(told.points, boil.start, boil.unsettled)
+    began, ended = max(((a, b) for a, b in boil.unsettled if a <= until), default=boil.unsettled[0])
+    pressure = pressure_at(context.db, context.kitchen, until)
+    water = pressure.boil_c if pressure else 0.0
+    cold_from = run.went_cold([p for p in boiled if p.at >= began], water)
+    speaks = (
+        newest is not None
+        and until - newest.at <= PROBE_SPEAKS
+        and newest.at >= context.taken_in.at
     )
-    boiled = run.settled(points, boil.start, boil.unsettled)
-    cold_from = run.went_cold([p for p in boiled if p.at >= boil.unsettled[-1][0]])
-    speaks = newest is not None and until - newest.at <= PROBE_SPEAKS and newest.at >= taken_at
-    reading = None
-    if newest and speaks:
-        cold = cold_from is not None and newest.at >= cold_from
-        settled = until >= boil.unsettled[-1][1] + run.PROBE_SETTLES
-        if settled and not cold:
-            reading = Corrector.of(context).probe(probe, newest.at, newest.value)
+    cold = cold_from is not None and newest is not None and newest.at >= cold_from
+    settled = until >= ended + run.PROBE_SETTLES and not cold
     return _Probe(
         instrument=probe,
-        points=points,
+        points=told.points,
         boiling=[p for p in boiled if cold_from is None or p.at < cold_from],
         now=newest if speaks else None,
-        reading=reading,
+        reading=_word_of(context, told) if speaks and settled else None,
     )
+
+
+def _word_of(context: BatchContext, told: _Told) -> Corrected | None:
+    """What a probe's newest sample says of density."""
+    if told.newest is None or told.today is None or told.pressure is None:
+        return None
+    newest = told.newest
+    return Corrector.of(context).probe(told.today, told.pressure, newest.at, newest.value)
 
 
 def _readings(context: BatchContext, until: datetime) -> list[Corrected]:
@@ -180,42 +255,91 @@ def _readings(context: BatchContext, until: datetime) -> list[Corrected]:
             found.append(corrector.correct(read))
         elif depth := with_facts(entry, (DepthFacts,)):
             found.append(dipstick.corrected(context, depth))
-    return found
+        elif sign := with_facts(entry, (SignFacts,)):
+            found.append(signs.corrected(sign))
+    return sorted(found, key=lambda r: r.at)
 
 
 def _fitted(
-    context: BatchContext, boil: Boil, counted: list[Corrected], heat: list[HeatReading]
-) -> BoilFit:
-    """The boil fitted to what counts; anew with the burner's changes where it shows any."""
+    context: BatchContext, boil: Boil, counted: list[Corrected], heat: list[Heat]
+) -> tuple[BoilPath, dict[str, float]]:
+    """The boil fitted to what counts, and how much each reading on the slip counted."""
     taken = context.taken_in.facts
-    evidence = [
-        DensityReading(
-            boil.minute(r.at),
-            r.brix or 0.0,
-            max(r.own_sigma_brix, LEAST_SIGMA_BRIX),
-            r.instrument.id if r.shared_sigma_brix else "",
-            r.shared_sigma_brix,
-        )
-        for r in counted
-    ]
+    typed = [r for r in counted if r.kind == ThermometerFacts.key()]
+    dipped = [r for r in counted if r.kind != ThermometerFacts.key()]
+    glasses = [(r, one) for r in typed if (one := _typed_heat(context, boil, r))]
+    known = Known(
+        mass_kg=taken.mass_kg,
+        brix=taken.brix,
+        brix_sigma=TAKE_IN_SIGMA_BRIX if taken.brix_sigma is None else taken.brix_sigma,
+        rate_kg_per_min=boil.rate.kg_per_min,
+        rate_sigma=_log_sigma(boil.rate.sigma_kg_per_min / boil.rate.kg_per_min),
+        start_sigma=boil.start_sigma,
+        steps=tuple(boil.steps),
+        step_sigmas_kg=tuple(boil.step_sigmas_kg),
+        turned=tuple(boil.minute(at) for at in boil.turned),
+        off=tuple((boil.minute(a), boil.minute(b)) for a, b in boil.off),
+        curve_sigma_k=CURVE_LEVEL_SHARE * syrup_sigma_k(60.0, context.invert_fraction),
+        air_at=(context.taken_in.at - boil.start) / timedelta(minutes=1),
+    )
+    every = sorted([*(h for h in heat), *(one for _, one in glasses)], key=lambda h: h.minute)
+    fitted = fit_boil(
+        known,
+        [_density(boil, r) for r in dipped],
+        every,
+        boil.minute(boil.until),
+    )
+    weights = {r.entry_id: w for r, w in zip(dipped, fitted.density_weights, strict=True)}
+    by_heat = dict(zip(map(id, every), fitted.heat_weights, strict=True))
+    return fitted, weights | {r.entry_id: by_heat[id(one)] for r, one in glasses}
 
-    def fit(changes: list[float]) -> BoilFit:
-        return fits.fit(
-            taken.mass_kg,
-            taken.brix,
-            evidence,
-            boil.steps,
-            prior_rate_kg_per_min=(boil.rate.kg_per_min, boil.rate.sigma_kg_per_min),
-            heat=heat,
-            changes=changes,
-        )
 
-    fitted = fit([])
-    changes = rate_changes(fitted, heat)
-    return fit(changes) if changes else fitted
+CURVE_LEVEL_SHARE = 0.9
+"""Of the doubt of real syrup's boil near the finish, what is the same all along the boil; the rest
+grows with the rise."""
+SCALE_SIGMA = 0.02
+"""A mass that is off makes the rate per sugar off by as much."""
 
 
-def _said_of_changes(fitted: BoilFit, start: datetime) -> list[BurnerChange]:
+def _log_sigma(share: float) -> float:
+    return sqrt(log(1 + share * share) + SCALE_SIGMA**2)
+
+
+def _density(boil: Boil, reading: Corrected) -> Density:
+    brix = reading.bound_brix if reading.brix is None else reading.brix
+    return Density(
+        minute=boil.minute(reading.at),
+        brix=brix or 0.0,
+        sigma_brix=max(reading.own_sigma_brix, LEAST_SIGMA_BRIX) if reading.brix else 0.5,
+        shared=reading.instrument.id if reading.shared_sigma_brix else "",
+        shared_sigma_brix=reading.shared_sigma_brix,
+        minute_sigma=reading.minute_sigma,
+        bound=reading.brix is None,
+    )
+
+
+def _typed_heat(context: BatchContext, boil: Boil, reading: Corrected) -> Heat | None:
+    """A thermometer's reading as evidence in kelvin; None where no pressure is known."""
+    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
+    pressure = pressure_by(context.db, context.kitchen, reading.at, boil_by)
+    glass = with_detail(reading.instrument, ThermometerDetail)
+    if pressure is None or glass is None or reading.shown_c is None:
+        return None
+    today = thermometer_today(context.db, glass, pressure, reading.at, boil_by)
+    return Heat(
+        minute=boil.minute(reading.at),
+        temperature_c=today.calibration.true_c(reading.shown_c),
+        sigma_k=typed_sigma_k(glass.detail.sort, glass.detail.resolution_k),
+        shared=glass.id,
+        shared_sigma_k=today.sigma_k,
+        station_pressure_pa=pressure.pa,
+        invert_fraction=context.invert_fraction,
+        live=False,
+        minute_sigma=0.2,
+    )
+
+
+def _said_of_changes(fitted: BoilPath, start: datetime) -> list[BurnerChange]:
     """Each change with the mean rates on both sides of it."""
     said = []
     bounds = (0.0, *fitted.changed_at, max(fitted.followed_to, *fitted.changed_at, 0.0) + 1.0)
@@ -233,7 +357,7 @@ def _trusted(context: BatchContext, readings: list[Corrected]) -> Kinds:
     only = context.batch.methods.get("trust", "all")
     if any(r.kind == only and r.brix is not None for r in readings):
         return tuple(k for k in READINGS if k.key() == only)
-    return (*READINGS, DepthFacts)
+    return (*READINGS, DepthFacts, SignFacts)
 
 
 def _kind_in(reading: Corrected, kinds: Kinds) -> bool:
@@ -246,18 +370,12 @@ def _tells(reading: Corrected) -> bool:
 
 
 def _counts(reading: Corrected, trusted: Kinds) -> bool:
-    return _tells(reading) and _kind_in(reading, trusted)
-
-
-def _same(reading: Corrected, other: Corrected | None) -> bool:
-    """The same line of the slip; for a probe, which has none, the same instrument."""
-    if other is None:
-        return False
-    return reading.entry_id == other.entry_id and reading.instrument.id == other.instrument.id
+    tells = _tells(reading) or reading.bound_brix is not None or reading.shown_c is not None
+    return tells and _kind_in(reading, trusted)
 
 
 def _words(
-    fitted: BoilFit, readings: list[Corrected], live: Corrected | None, boil: Boil
+    fitted: BoilPath, readings: list[Corrected], live: Corrected | None, boil: Boil
 ) -> list[Word]:
     """The newest word of each instrument; an old one is carried along the fitted path."""
     newest: dict[str, tuple[Corrected, bool]] = {}
@@ -274,14 +392,14 @@ def _words(
     return words
 
 
-def _said(fitted: BoilFit, reading: Corrected, is_live: bool, boil: Boil) -> Estimate | None:
+def _said(fitted: BoilPath, reading: Corrected, is_live: bool, boil: Boil) -> Estimate | None:
     """What a reading says of now; None when it cannot be carried along so far."""
     assert reading.brix is not None
     brix, sigma = reading.brix, reading.sigma_brix
     if not is_live:
         try:
             then, now = boil.minute(reading.at), boil.minute(boil.until)
-            brix, sigma = carried_to(fitted, brix, sigma, then, now)
+            brix, sigma = fitted.carried(brix, sigma, then, now)
         except (OutOfRange, ZeroDivisionError):
             return None
     name = reading.instrument.name

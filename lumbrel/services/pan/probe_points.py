@@ -2,8 +2,11 @@
 the same after eight hours as after one minute."""
 
 import json
+from bisect import bisect_left
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from operator import itemgetter
 from sqlite3 import Connection
 from typing import NamedTuple
 
@@ -41,6 +44,14 @@ class RunTold(NamedTuple):
 
     points: list[RunPoint]
     newest: Sample | None
+    since: datetime
+    rises: Sequence[tuple[float, float]] = ()
+    """When it first showed so much, in steps: seconds since then, and values."""
+
+    def first_at(self, shown_c: float) -> datetime | None:
+        """When it first showed so much."""
+        i = bisect_left(self.rises, shown_c, key=itemgetter(1))
+        return self.since + timedelta(seconds=self.rises[i][0]) if i < len(self.rises) else None
 
     def written(self) -> str:
         """As the record keeps it, before the samples are thinned."""
@@ -57,7 +68,9 @@ class RunTold(NamedTuple):
             for p in self.points
         ]
         newest = [milliseconds(self.newest.at), self.newest.value] if self.newest else None
-        return json.dumps({"points": points, "newest": newest})
+        since = milliseconds(self.since)
+        told = {"points": points, "newest": newest, "since": since, "rises": list(self.rises)}
+        return json.dumps(told)
 
     @classmethod
     def read(cls, written: str) -> "RunTold":
@@ -76,7 +89,15 @@ class RunTold(NamedTuple):
             for at, shown, samples, pressure, begins, ends, spread in kept["points"]
         ]
         newest = kept["newest"]
-        return cls(points, Sample(of_milliseconds(newest[0]), newest[1]) if newest else None)
+        since = of_milliseconds(kept["since"]) if "since" in kept else points[0].at
+        # Runs that were kept before this was noted tell it by their points.
+        by_points = [((p.at - since).total_seconds(), p.shown_c) for p in points]
+        return cls(
+            points,
+            Sample(of_milliseconds(newest[0]), newest[1]) if newest else None,
+            since,
+            kept.get("rises", by_points),
+        )
 
 
 def run_told(
@@ -94,8 +115,10 @@ def run_told(
     kept = samples_store.kept_run(db, batch_id, probe_id, until)
     if kept is not None:
         return RunTold.read(kept)
-    points = run_points(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)
-    return RunTold(points, samples_store.latest_sample(db, probe_id, until))
+    points, rises = _points_and_rises(
+        db, kitchen, probe_id, since=since, until=until, boil_by=boil_by
+    )
+    return RunTold(points, samples_store.latest_sample(db, probe_id, until), since, rises)
 
 
 @dataclass
@@ -116,6 +139,18 @@ def run_points(
     boil_by: str,
 ) -> list[RunPoint]:
     """A probe's run between two moments, at most thirty-two points, oldest first."""
+    return _points_and_rises(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)[0]
+
+
+def _points_and_rises(
+    db: Connection,
+    kitchen: Kitchen,
+    probe_id: str,
+    *,
+    since: datetime,
+    until: datetime,
+    boil_by: str,
+) -> tuple[list[RunPoint], list[tuple[float, float]]]:
     key = (record_key(db), probe_id, since, boil_by)
     shelf = cache_of(db).shelf("runs", MOST_RUNS)
     with shelf.lock:
@@ -133,6 +168,7 @@ def run_points(
             for second in air
         }
         run.pressures = known
+        rises = run.trace.rises()
         return [
             RunPoint(
                 at=since + timedelta(seconds=p.second),
@@ -144,7 +180,7 @@ def run_points(
                 spread_k=p.spread,
             )
             for p, second in zip(points, air, strict=True)
-        ]
+        ], rises
 
 
 def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:

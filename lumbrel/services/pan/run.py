@@ -1,38 +1,41 @@
 """A boil's run: when it boiled and when it did not, and its probe's temperatures as evidence."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from math import sqrt
 
-from lumbrel.core.pan.fitted_boil import HeatReading, Step
-from lumbrel.core.pan.solids import heat_up_minutes, unboiled_kg
+from lumbrel.core.pan.boil_lines import Heat
+from lumbrel.core.pan.probe_trace import mean_sigma_k, probe_noise_k
+from lumbrel.core.pan.solids import Step, heat_up_minutes, unboiled_kg
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.boil_curve import boil_curves
-from lumbrel.core.physics.sucrose import boiling_sigma_k
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS
 from lumbrel.services.base.facts import (
     AddedFacts,
     BoilingFacts,
+    BurnerFacts,
     DepthFacts,
+    HeatFacts,
     PartDrawFacts,
     PouredFacts,
     TakeInFacts,
 )
-from lumbrel.services.bench.correct import OWN_THERMOMETER_SIGMA_K
-from lumbrel.services.day.pressure import pressure_at, pressure_by
-from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.rate import Rate, learned_rate
-from lumbrel.store.instruments import Instrument, ThermometerDetail
 
 While = tuple[datetime, datetime]
 
 HOTTEST_BRIX = 90.0
 COLD_BY_K = 1.0
-WANDER_SIGMA_K = 0.015
-"""What is left of a probe's own error in the mean of many samples: lag, stirring, drift."""
+FALLS_K_PER_MIN = 0.15
+REHEATS = timedelta(minutes=1)
+"""How long it takes to boil again once the heat is on."""
+DRAWN_SIGMA, ADDED_SIGMA, ADDED_SIGMA_BRIX, HELD_SIGMA = 0.003, 0.02, 0.7, 0.4
 PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
@@ -48,20 +51,40 @@ class Boil:
     """What is known of a boil before any reading: when it began, what was put in, how long."""
 
     start: datetime
+    start_sigma: float
+    """Minutes by which its beginning may be off."""
     until: datetime
     """Now, or the draw."""
     rate: Rate
     steps: list[Step]
+    step_sigmas_kg: list[float]
     unsettled: list[While]
     """When it did not boil, oldest first; the first is its beginning."""
+    off: list[While]
+    """Those in which there was no heat."""
+    turned: list[datetime]
+    """When somebody turned the burner."""
 
     def minute(self, at: datetime) -> float:
         """A moment on the fit's clock, 0 before it boiled."""
         return max((at - self.start) / timedelta(minutes=1), 0.0)
 
 
-def boil_of(context: BatchContext) -> Boil:
-    """A batch's boil: from when it was noted, or as long after the take-in as it takes to warm."""
+NOTED_SIGMA_MINUTES, SEEN_SIGMA_MINUTES, WARMING_SIGMA = 0.5, 0.7, 0.25
+FULL_BOIL_BELOW_K = 0.5
+"""So near to where the take-in boils a probe shows that it does."""
+
+
+FirstAt = Callable[[float], datetime | None]
+
+
+def boil_of(context: BatchContext, first_at: FirstAt | None = None) -> Boil:
+    """A batch's boil: from when it was noted, or its probe's run shows, or as long after the
+    take-in as it takes to warm.
+
+    Args:
+        first_at: says when its probe first was so hot, degC; None without a probe that speaks.
+    """
     taken = context.taken_in
     until = context.left_at or context.now
     rate = learned_rate(context.db, context.vessel, taken.at)
@@ -69,9 +92,50 @@ def boil_of(context: BatchContext) -> Boil:
     pa = pressure.pa if pressure else STANDARD_PA
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
     noted = context.first(BoilingFacts)
-    start = noted.at if noted else taken.at + _warming(taken.facts, boils_c, rate)
-    steps, unsettled = _additions(context, start, until, boils_c, rate)
-    return Boil(start=start, until=until, rate=rate, steps=steps, unsettled=unsettled)
+    seen = first_at(boils_c - FULL_BOIL_BELOW_K) if first_at and not noted else None
+    if noted:
+        start, sigma = noted.at, NOTED_SIGMA_MINUTES
+    elif seen:
+        start, sigma = seen, SEEN_SIGMA_MINUTES
+    else:
+        warms = _warming(taken.facts, boils_c, rate)
+        start = taken.at + warms
+        if first_at:
+            # It has not reached its boil yet, whatever the arithmetic says.
+            start = max(start, until)
+        doubt = sqrt(WARMING_SIGMA**2 + (rate.sigma_kg_per_min / rate.kg_per_min) ** 2)
+        sigma = doubt * (warms / timedelta(minutes=1))
+    heat = _heat_off(context, start, until)
+    steps = _Steps(context=context, start=start, until=until, boils_c=boils_c, rate=rate)
+    steps.walk()
+    return Boil(
+        start=start,
+        start_sigma=sigma,
+        until=until,
+        rate=rate,
+        steps=steps.steps,
+        step_sigmas_kg=steps.sigmas_kg,
+        unsettled=sorted([*steps.unsettled, *heat]),
+        off=heat,
+        turned=[e.at for e in context.of_kind(BurnerFacts) if e.at <= until],
+    )
+
+
+def _heat_off(context: BatchContext, start: datetime, until: datetime) -> list[While]:
+    """When the heat was off, by the slip."""
+    found: list[While] = []
+    since: datetime | None = None
+    for entry in context.of_kind(HeatFacts):
+        if entry.at > until:
+            break
+        if not entry.facts.on and since is None:
+            since = max(entry.at, start)
+        elif entry.facts.on and since is not None:
+            found.append((since, max(entry.at, since) + REHEATS))
+            since = None
+    if since is not None:
+        found.append((since, max(until, since) + timedelta(days=1)))
+    return found
 
 
 def _warming(taken: TakeInFacts, boils_c: float, rate: Rate) -> timedelta:
@@ -81,41 +145,69 @@ def _warming(taken: TakeInFacts, boils_c: float, rate: Rate) -> timedelta:
     return timedelta(minutes=minutes)
 
 
-def _additions(
-    context: BatchContext, start: datetime, until: datetime, boils_c: float, rate: Rate
-) -> tuple[list[Step], list[While]]:
-    """What was put in as steps of the balance, and the whiles in which it did not boil.
+@dataclass(kw_only=True)
+class _Steps:
+    """What was put in and drawn as steps of the balance, and the whiles in which it did not boil.
 
     What is put in stops the boil until it boils too: as if that much water had come with it. A
     reading on the slip before it was of what was there before, at the same moment too.
     """
-    steps: list[Step] = []
-    unsettled = [(start, start)]
-    read: set[datetime] = set()
-    solids = context.taken_in.facts.mass_kg * context.taken_in.facts.brix / 100
-    for entry in context.current:
-        if isinstance(entry.facts, (*READINGS, DepthFacts)):
-            read.add(entry.at)
-        if isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < until:
-            minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
-            taken = min(entry.facts.mass_kg, MOST_TAKEN * solids / (entry.facts.brix / 100))
-            solids -= taken * entry.facts.brix / 100
-            steps.append(Step(minutes, -taken, entry.facts.brix))
-        if not isinstance(entry.facts, AddedFacts) or entry.at > until:
-            continue
-        kg, brix, held = entry.facts.mass_kg, entry.facts.brix, 0.0
-        if entry.at > start:
-            warm = entry.facts.temperature_c
+
+    context: BatchContext
+    start: datetime
+    until: datetime
+    boils_c: float
+    rate: Rate
+    steps: list[Step] = field(default_factory=list)
+    sigmas_kg: list[float] = field(default_factory=list)
+    unsettled: list[While] = field(default_factory=list)
+
+    def walk(self) -> None:
+        """Along the slip, oldest line first."""
+        self.unsettled = [(self.start, self.start)]
+        read: set[datetime] = set()
+        taken = self.context.taken_in.facts
+        self._mass, self._solids = taken.mass_kg, taken.mass_kg * taken.brix / 100
+        for entry in self.context.current:
+            if entry.at > self.until:
+                continue
+            if isinstance(entry.facts, (*READINGS, DepthFacts)):
+                read.add(entry.at)
+            elif isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < self.until:
+                self._drawn(entry.at, entry.facts)
+            elif isinstance(entry.facts, AddedFacts):
+                self._added(entry.at, entry.facts, entry.at in read)
+
+    def _drawn(self, at: datetime, facts: PartDrawFacts | PouredFacts) -> None:
+        taken = min(facts.mass_kg, MOST_TAKEN * self._solids / (facts.brix / 100))
+        self._solids -= taken * facts.brix / 100
+        self.steps.append(Step(self._minute(at), -taken, facts.brix))
+        self.sigmas_kg.append(DRAWN_SIGMA * taken)
+
+    def _added(self, at: datetime, facts: AddedFacts, after_reading: bool) -> None:
+        kg, brix, held = facts.mass_kg, facts.brix, 0.0
+        if at > self.start:
+            warm = facts.temperature_c
             if warm is None:
-                warm = context.taken_in.facts.temperature_c
-            held = unboiled_kg(kg, brix, warm, boils_c)
-            slow = max(rate.kg_per_min - rate.sigma_kg_per_min, rate.kg_per_min / 3)
-            unsettled.append((entry.at, entry.at + timedelta(minutes=held / slow)))
-        minutes = max((entry.at - start) / timedelta(minutes=1), 0.0)
-        after = JUST_AFTER_MINUTES if entry.at in read else 0.0
-        solids += kg * brix / 100
-        steps.append(Step(minutes + after, kg + held, kg * brix / (kg + held)))
-    return steps, unsettled
+                warm = self.context.taken_in.facts.temperature_c
+            held = unboiled_kg(kg, brix, warm, self.boils_c)
+            slow = max(self.rate.kg_per_min - self.rate.sigma_kg_per_min, self.rate.kg_per_min / 3)
+            self.unsettled.append((at, at + timedelta(minutes=held / slow)))
+        # How wrong it may be, as water: its sugar by its Brix, its mass by the scale.
+        sugar = kg * sqrt(ADDED_SIGMA_BRIX**2 + (ADDED_SIGMA * brix) ** 2) / 100
+        self._solids += kg * brix / 100
+        self.sigmas_kg.append(
+            sqrt(
+                (self._mass * sugar / self._solids) ** 2
+                + (ADDED_SIGMA * kg) ** 2
+                + (HELD_SIGMA * held) ** 2
+            )
+        )
+        minute = self._minute(at) + (JUST_AFTER_MINUTES if after_reading else 0.0)
+        self.steps.append(Step(minute, kg + held, kg * brix / (kg + held)))
+
+    def _minute(self, at: datetime) -> float:
+        return max((at - self.start) / timedelta(minutes=1), 0.0)
 
 
 def settled(points: list[RunPoint], start: datetime, unsettled: list[While]) -> list[RunPoint]:
@@ -129,52 +221,50 @@ def settled(points: list[RunPoint], start: datetime, unsettled: list[While]) -> 
     ]
 
 
-def went_cold(points: list[RunPoint]) -> datetime | None:
-    """When a boil stopped boiling: what boils only grows hotter, so one that has cooled by more
-    than a kelvin since its hottest says nothing of density any more."""
+def went_cold(points: list[RunPoint], water_c: float) -> datetime | None:
+    """When a boil stopped boiling: it has cooled by more than a kelvin since its hottest, and goes
+    on cooling or is colder than water boils. One that cooled and holds again boils again: something
+    was put in that nobody noted."""
     if len(points) < 3:
         return None
     hottest = max(points, key=lambda p: p.shown_c)
-    if points[-1].shown_c < hottest.shown_c - COLD_BY_K:
+    last, before = points[-1], points[-3]
+    cooled = last.shown_c < hottest.shown_c - COLD_BY_K
+    falls = (last.shown_c - before.shown_c) < -FALLS_K_PER_MIN * (
+        (last.at - before.at) / timedelta(minutes=1)
+    )
+    if cooled and (falls or last.shown_c < water_c):
         return hottest.at + timedelta(seconds=1)
     return None
 
 
 def heat_of(
-    context: BatchContext,
-    probe: Instrument[ThermometerDetail],
-    points: list[RunPoint],
-    start: datetime,
-    until: datetime,
-) -> list[HeatReading]:
-    """The probe's run as evidence: corrected by its calibration of now, its offset shared."""
+    context: BatchContext, today: ThermometerToday, points: list[RunPoint], start: datetime
+) -> list[Heat]:
+    """A probe's run as evidence: corrected by its calibration of now, its offset shared."""
     known = [p for p in points if p.pressure_pa is not None]
-    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
-    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
-    if not known or pressure is None:
+    if not known:
         return []
-    today = thermometer_today(context.db, probe, pressure, until, boil_by)
-    shared = sqrt(today.sigma_k**2 + boiling_sigma_k(60.0) ** 2)
     curves = boil_curves(
         tuple(p.pressure_pa for p in known if p.pressure_pa is not None),
         (context.invert_fraction,) * len(known),
     )
     least = (curves.water_c - 3 * today.sigma_k).tolist()
     most = curves.at(HOTTEST_BRIX)[0].tolist()
+    noise = probe_noise_k([(p.begins, p.ends, p.shown_c) for p in known])
     heat = []
     for point, low, high in zip(known, least, most, strict=True):
         assert point.pressure_pa is not None
         true = today.calibration.true_c(point.shown_c)
         if low < true < high:
-            minute = (point.at - start) / timedelta(minutes=1)
-            own = sqrt(OWN_THERMOMETER_SIGMA_K**2 / point.samples + WANDER_SIGMA_K**2)
+            seconds = (point.ends - point.begins).total_seconds()
             heat.append(
-                HeatReading(
-                    minute=minute,
+                Heat(
+                    minute=(point.at - start) / timedelta(minutes=1),
                     temperature_c=true,
-                    sigma_k=own,
-                    shared=probe.id,
-                    shared_sigma_k=shared,
+                    sigma_k=mean_sigma_k(noise, seconds),
+                    shared=today.instrument.id,
+                    shared_sigma_k=today.sigma_k,
                     station_pressure_pa=point.pressure_pa,
                     invert_fraction=context.invert_fraction,
                 )

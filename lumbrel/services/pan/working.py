@@ -1,15 +1,17 @@
 """The pan's figures, with how they came about."""
 
 from collections.abc import Callable
-from math import isfinite, sqrt
+from math import sqrt
 
 from lumbrel.core.bench import thermometer
+from lumbrel.core.pan.fit import NINETY_PERCENT
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.working import ICUMSA, Part, Step, Working, missing
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.working import boil_steps, thermometer_steps
-from lumbrel.services.pan.board import BALANCE_SIGMA_BRIX, Board
+from lumbrel.services.pan.belief import LEAST_SIGMA_BRIX
+from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.evidence import Word
 
 
@@ -18,21 +20,12 @@ def density(board: Board) -> Working:
     seen = board.evidence
     believed = board.believed or board.joint
     steps = [step for word in seen.words for step in _word_steps(board, word)]
-    budget = [
-        Part(w.estimate.label, believed.sigma_brix**2 / w.estimate.sigma_brix, "brix")
-        for w in seen.words
-        if w.estimate.label != board.odd
-    ]
     if len(seen.words) > 1:
         chi2 = f"{board.joint.chi2_per_dof:.2f}"
-        why = "inverse-variance mean; above 3 they disagree"
-        steps.append(Step("χ² per degree of freedom", chi2, "", why))
-    if board.by_balance:
-        why = "no instrument has spoken"
-        if seen.words:
-            why = "it knows more than the instruments of the moment"
-        steps.append(Step("by the mass balance", board.balance.brix, "brix", why))
-        budget = _balance_budget(board, believed.sigma_brix)
+        steps.append(Step("χ² per degree of freedom", chi2, "", "how far they lie apart"))
+    why = "take-in, rate and every reading together, as the likeliest path"
+    steps.append(Step("the fitted boil", board.balance.brix, "brix", why))
+    budget = _fit_budget(board)
     if board.odd:
         steps.append(Step("left out", board.odd, "", "it stands alone"))
     return Working(
@@ -50,28 +43,26 @@ def _word_steps(board: Board, word: Word) -> list[Step]:
     ]
 
 
-def _balance_budget(board: Board, sigma_brix: float) -> list[Part]:
-    fitted = sqrt(max(board.balance.sigma_brix**2 - BALANCE_SIGMA_BRIX**2, 0.0))
-    own = min(BALANCE_SIGMA_BRIX, sigma_brix)
+def _fit_budget(board: Board) -> list[Part]:
+    known = board.believed or board.joint
+    fitted = sqrt(max(known.sigma_brix**2 - LEAST_SIGMA_BRIX**2, 0.0))
     return [
-        Part("take-in, rate and all readings", fitted, "brix"),
-        Part("the burner and the boiling curve", own, "brix"),
+        Part("take-in, rate, burner, curve and all readings", fitted, "brix"),
+        Part("what no fit knows better", min(LEAST_SIGMA_BRIX, known.sigma_brix), "brix"),
     ]
 
 
 def minutes(board: Board) -> Working:
     """The minutes left."""
     seen, fitted = board.evidence, board.evidence.fitted
-    wanted_brix = board.context.batch.target_brix
-    finish = fitted.minute_of(wanted_brix)
     steps = [
         *_mass_steps(board),
         Step(
             "boils off in an hour",
             60 * fitted.rate_kg_per_min,
             "mass",
-            f"weighted least squares over {len(seen.readings)} readings, {len(seen.probe_samples)} "
-            "minutes of probe, and the vessel’s past",
+            f"the likeliest by {len(seen.readings)} readings, {len(seen.probe_samples)} whiles of "
+            "probe, and the vessel’s past",
         ),
         Step("water left", board.verdict.water_kg, "mass", "m − solids / target"),
         Step(
@@ -79,14 +70,11 @@ def minutes(board: Board) -> Working:
             f"{board.low_left:.0f} to "
             f"{'?' if board.high_left is None else f'{board.high_left:.0f}'} min",
             "",
-            "Fieller’s limits",
+            "of likely paths, a turned burner among them",
         ),
     ]
-    budget = []
-    if isfinite(finish) and fitted.rate_kg_per_min > 0:
-        var_m, var_r, cov = fitted.variance
-        whole = sqrt(max(var_m - 2 * finish * cov + finish**2 * var_r, 0)) / fitted.rate_kg_per_min
-        budget = [Part("mass and rate together", whole, "minutes")]
+    apart = (board.minutes_left - board.low_left) / NINETY_PERCENT
+    budget = [Part("mass, rate, and the burner from now on", apart, "minutes")]
     return Working(
         title="Minutes left",
         value=board.minutes_left,
@@ -136,7 +124,8 @@ def cup_mark(board: Board) -> Working:
     cup = board.cup
     if cup is None or cup.mark_brix is None:
         raise missing()
-    own = hydrometer_of(board.context.db, cup.instrument, board.context.now)
+    context = board.context
+    own = hydrometer_of(context.db, cup.instrument, context.now, context.invert_fraction)
     per_k = own.mark(60.0, 90.0) - own.mark(60.0, 89.0)
     steps = [
         Step(
@@ -189,7 +178,9 @@ def heat_mark(board: Board) -> Working:
     budget = [
         Part("the thermometer", sigma, "difference"),
         Part(
-            "the boiling curve", sucrose.boiling_sigma_k(board.verdict.draw_at_brix), "difference"
+            "the boil of real syrup",
+            sucrose.syrup_sigma_k(board.verdict.draw_at_brix, board.context.invert_fraction),
+            "difference",
         ),
     ]
     name = today.instrument.name if today else "A true thermometer"
