@@ -188,6 +188,8 @@ class Season:
     def _put(self, code: str, kind: str, at: datetime, **fields: str) -> None:
         """Put on the slip what a person would; what is asked about is confirmed, as they would."""
         sent = {"id": self._id(), **fields}
+        if kind in ("hydrometer", "refractometer"):
+            sent["dipped_ago"] = "0 s"
         try:
             slip.put(self.db, code, kind, sent, at)
         except BadInput as question:
@@ -301,6 +303,13 @@ class Season:
         samples_store.add_samples(self.db, "probe-1", samples)
         samples.clear()
 
+    def _stem_in(self, pot: SimulatedFinisher) -> Hydrometer:
+        """The stem as it floats in this syrup: in birch, which is lighter, lower."""
+        mostly_hexoses = pot.invert_fraction > 0.5
+        return replace(
+            self.hydrometer, invert_fraction=pot.invert_fraction if mostly_hexoses else 0.0
+        )
+
     def _look(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
         cup = pot.temperature_c - self.rng.uniform(6, 14)
         if pot.brix < 62 and self.rng.random() < 0.35:
@@ -315,7 +324,7 @@ class Season:
                 sample=f"{sample:.1f} C",
             )
             return
-        floats = self.hydrometer.mark(pot.brix, cup) + self.rng.gauss(0, 0.25)
+        floats = self._stem_in(pot).mark(pot.brix, cup) + self.rng.gauss(0, 0.25)
         if floats < 45:
             self._put(code, "hydrometer", at, instrument="long-stem", below="1", cup=f"{cup:.0f} C")
         else:
@@ -431,7 +440,7 @@ class Season:
         self, pot: SimulatedFinisher, code: str, at: datetime, cup_c: float, spread: float
     ) -> None:
         """The long stem read in a cup, with a reader's scatter."""
-        reading = self.hydrometer.mark(pot.brix, cup_c) + self.rng.gauss(0, spread)
+        reading = self._stem_in(pot).mark(pot.brix, cup_c) + self.rng.gauss(0, spread)
         self._put(
             code,
             "hydrometer",

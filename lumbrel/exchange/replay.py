@@ -59,8 +59,6 @@ US_UNITS = {
     "jar": "floz",
 }
 WOODLOT = Woodlot("replayed", "Replayed")
-AS_NOTES = {"heat": "Heat", "burner": "Burner changed", "sign": "Sign"}
-"""Kinds of line that this version keeps as notes only: they say nothing of the boil yet."""
 Line = dict[str, Any]
 Answer = dict[str, Any]
 OK: Answer = {"ok": True}
@@ -308,18 +306,24 @@ class Replay:
     def _take_in(self, line: Line) -> Answer:
         now = self._now(line)
         vessel = self._vessel_id(line)
-        for key in ("amount_typed", "temperature_typed", "brix_typed"):
+        for key in ("amount_typed", "temperature_typed"):
             if line.get(key) is None:
-                raise Unfit(**{key: "Say it as it was typed; this version cannot do without it."})
+                raise Unfit(**{key: "Say it as it was typed."})
+        told = {
+            field: str(line[key])
+            for field, key in TAKE_IN_KEYS.items()
+            if field in ("brix", "raw_sap", "tree") and line.get(key) is not None
+        }
+        if "brix" not in told:
+            told["brix_by"] = "unknown"
         fields = {
             "vessel": vessel,
             "sugar_kind": str(line.get("sugar_kind", "maple")),
             "woodlot": WOODLOT.id,
             "amount_by": "mass",
             "amount": str(line["amount_typed"]),
-            "brix": str(line["brix_typed"]),
             "temperature": str(line["temperature_typed"]),
-        }
+        } | told
         self._batch = opening.open_batch(self._db, now, fields | _confirmed(line, TAKE_IN_KEYS))
         return OK | {"batch": self._batch}
 
@@ -330,27 +334,19 @@ class Replay:
             raise Unfit(line="Take a batch in first.")
         if not isinstance(given, dict) or not all(isinstance(v, str) for v in given.values()):
             raise Unfit(fields="Fields are text, as typed.")
-        fields = {key: text for key, text in given.items() if key != "dipped_at"}
+        fields = dict(given)
         if "dipped_at" in given:
-            at = self._dipped(given["dipped_at"], now)
-        fields["at"] = f"{at.astimezone(UTC):%Y-%m-%d %H:%M:%S}"
+            # What is no moment with its zone is refused here: the form knows the kitchen's own too.
+            _moment(given["dipped_at"], "dipped_at")
+        elif at != now:
+            fields["at"] = f"{at.astimezone(UTC):%Y-%m-%d %H:%M:%S}"
         if "instrument" in fields:
             fields["instrument"] = self._named_instrument(fields["instrument"]).id
-        if kind in AS_NOTES:
-            said = ", ".join(f"{key} {text}" for key, text in given.items())
-            kind, fields = "note", {"text": f"{AS_NOTES[kind]} {said}".strip(), "at": fields["at"]}
         if kind == "foam":
             fields.setdefault("defoamer", "oil")
         fields |= _confirmed(line, {})
         slip.put(self._db, self._batch, kind, fields, now)
         return OK
-
-    @staticmethod
-    def _dipped(text: object, now: datetime) -> datetime:
-        at = _moment(text, "dipped_at")
-        if at > now:
-            raise Unfit(dipped_at="The cup was filled before it was typed, not after.")
-        return at
 
     def _samples(self, line: Line) -> Answer:
         device = self._named_instrument(line.get("instrument"))
@@ -402,6 +398,8 @@ BOIL_KEYS = {"reading": "typed", "thermometer": "thermometer"}
 TAKE_IN_KEYS = {
     "amount": "amount_typed",
     "brix": "brix_typed",
+    "raw_sap": "raw_sap_typed",
+    "tree": "tree",
     "temperature": "temperature_typed",
     "vessel": "vessel",
     "sugar_kind": "sugar_kind",

@@ -1,7 +1,7 @@
 """A batch of the record as JSON lines, so that its boil can be played again."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -10,18 +10,23 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AddedFacts,
     BoilingFacts,
+    BurnerFacts,
     DepthFacts,
     DrawnFacts,
     Facts,
     FoamFacts,
+    HeatFacts,
     HydrometerFacts,
     NoteFacts,
     RefractometerFacts,
+    SignFacts,
     StrainedFacts,
+    TakeInFacts,
     ThermometerFacts,
 )
 from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED
 from lumbrel.services.day.pressure import NOTE_FRESH
+from lumbrel.services.day.thermometers import of_that_day
 from lumbrel.services.pan.rate import LAST_DRAWS
 from lumbrel.store import day as day_store
 from lumbrel.store import kept
@@ -104,7 +109,7 @@ def _in_order(context: BatchContext) -> list[Line]:
     dated: list[tuple[datetime, int, Line]] = []
     dated += _air(context, until)
     for glass in context.instruments_of(ThermometerDetail):
-        before = day_store.test_boils(context.db, glass.id, taken.at, 1)
+        before = of_that_day(context.db, glass.id, taken.at)
         for boil in before:
             line = {"thermometer": glass.name, "typed": f"{boil.reading_c!r} C"}
             at = max(boil.at, taken.at - NOTE_FRESH)
@@ -120,7 +125,7 @@ def _in_order(context: BatchContext) -> list[Line]:
                 "vessel": context.vessel.name,
                 "sugar_kind": context.batch.sugar_kind,
                 "amount_typed": f"{facts.mass_kg!r} kg",
-                "brix_typed": f"{facts.brix!r}",
+                **_brix(facts),
                 "temperature_typed": f"{facts.temperature_c!r} C",
                 "confirm": ["amount_typed", "brix_typed"],
             },
@@ -132,6 +137,14 @@ def _in_order(context: BatchContext) -> list[Line]:
             dated.append((entry.at, 3, _line(entry, fields)))
     dated.sort(key=lambda one: one[:2])
     return _with_samples(context, dated)
+
+
+def _brix(facts: TakeInFacts) -> Line:
+    """The density of a take-in, or what there was instead of one."""
+    if facts.brix_sigma is None:
+        return {"brix_typed": f"{facts.brix!r}"}
+    sap = {} if facts.sap_kg is None else {"raw_sap_typed": f"{facts.sap_kg!r} kg"}
+    return sap | ({"tree": facts.tree} if facts.tree else {})
 
 
 def _air(context: BatchContext, until: datetime) -> list[tuple[datetime, int, Line]]:
@@ -191,6 +204,8 @@ def _line(entry: Entry[Facts], fields: dict[str, str]) -> Line:
     }
     if isinstance(entry.facts, DrawnFacts):
         asked.add("mass")
+    if getattr(entry.facts, "dated", "typed") != "typed":
+        fields = fields | {"dipped_at": _at(entry.at)}
     line: Line = {"do": "line", "at": _at(entry.at), "kind": entry.kind, "fields": fields}
     return line | ({"confirm": sorted(asked)} if asked else {})
 
@@ -218,8 +233,11 @@ def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None
         }
     if isinstance(facts, ThermometerFacts):
         return {"instrument": names[facts.instrument_id], "reading": f"{facts.reading_c!r} C"}
-    if isinstance(facts, DepthFacts):
-        return {"depth": f"{facts.depth_mm!r} mm"}
+    return _happened(facts)
+
+
+def _happened(facts: Facts) -> dict[str, str] | None:
+    """The fields of a line that is no instrument's."""
     if isinstance(facts, AddedFacts):
         warm = facts.temperature_c
         return {
@@ -229,8 +247,18 @@ def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None
         }
     if isinstance(facts, DrawnFacts):
         return {"mass": f"{facts.mass_kg!r} kg"} if facts.weighed else {}
-    if isinstance(facts, NoteFacts):
-        return {"text": facts.text}
-    if isinstance(facts, BoilingFacts | StrainedFacts | FoamFacts):
-        return {}
-    return None
+    say = SAID.get(type(facts))
+    return say(facts) if say else None
+
+
+SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
+    DepthFacts: lambda facts: {"depth": f"{facts.depth_mm!r} mm"},
+    NoteFacts: lambda facts: {"text": facts.text},
+    SignFacts: lambda facts: {"sign": facts.sign},
+    HeatFacts: lambda facts: {"on": "1" if facts.on else "0"},
+    BurnerFacts: lambda facts: {"changed": "1"},
+    BoilingFacts: lambda facts: {},
+    StrainedFacts: lambda facts: {},
+    FoamFacts: lambda facts: {},
+}
+"""What is typed for the kinds of line that take little."""

@@ -92,6 +92,12 @@ class DipstickDetail(Detail):
     kind: Literal["depth"] = "depth"
 
 
+class SignsDetail(Detail):
+    """What is seen at the pan; it belongs to nobody and is never registered."""
+
+    kind: Literal["sign"] = "sign"
+
+
 AnyDetail = (
     ThermometerDetail
     | HydrometerDetail

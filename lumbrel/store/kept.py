@@ -47,6 +47,16 @@ class Use:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PromiseRow:
+    """What was promised of a draw, and how far off the target the first cold check found it, Brix."""
+
+    season: int
+    promised_brix: float
+    off_brix: float
+    held: bool
+
+
+@dataclass(frozen=True, kw_only=True)
 class LotRow:
     """A lot as the shelf lists it; volumes in ml at 20 degC."""
 
@@ -105,6 +115,38 @@ def keep_uses(db: Connection, batch_id: str, uses: list[Use]) -> None:
         "INSERT INTO used VALUES (?, ?, ?, ?)",
         [(u.instrument_id, instant(u.last_at), batch_id, u.times) for u in uses],
     )
+
+
+def keep_promise(db: Connection, batch_id: str, promise: PromiseRow | None) -> None:
+    """A batch's promise; None while there is none to hold it against."""
+    db.execute("DELETE FROM promise WHERE batch_id = ?", (batch_id,))
+    if promise is not None:
+        db.execute(
+            "INSERT INTO promise VALUES (?, ?, ?, ?, ?)",
+            (batch_id, promise.season, promise.promised_brix, promise.off_brix, promise.held),
+        )
+
+
+def promise(db: Connection, batch_id: str) -> PromiseRow | None:
+    """What was promised of a batch's draw, and how it was kept."""
+    row = db.execute("SELECT * FROM promise WHERE batch_id = ?", (batch_id,)).fetchone()
+    if row is None:
+        return None
+    return PromiseRow(
+        season=row["season"],
+        promised_brix=row["promised_brix"],
+        off_brix=row["off_brix"],
+        held=bool(row["held"]),
+    )
+
+
+def promises_kept(db: Connection, season: int) -> tuple[int, int]:
+    """How many of a season's promises were kept, and how many there were."""
+    row = db.execute(
+        "SELECT coalesce(sum(held), 0) AS held, count(*) AS made FROM promise WHERE season = ?",
+        (season,),
+    ).fetchone()
+    return int(row["held"]), int(row["made"])
 
 
 def keep_called_off(db: Connection, batch_id: str, called_off: bool) -> None:

@@ -40,6 +40,8 @@ class Corrected:
     instrument: Instrument[Detail]
     brix: float | None = None
     sigma_brix: float = 0
+    minute_sigma: float = 0.25
+    """How well its moment is known."""
     own_sigma_brix: float = 0
     shared_sigma_brix: float = 0
     steps: tuple[ReadingStep, ...] = ()
@@ -48,6 +50,10 @@ class Corrected:
     """The line it was read from; None for a probe that speaks by itself."""
     refusal: str = ""
     below_scale: bool = False
+    bound_brix: float | None = None
+    """The density that it is surely under, when it does not float yet."""
+    shown_c: float | None = None
+    """What a thermometer showed."""
     budget: tuple[tuple[str, float], ...] = ()
     """Parts of the sigma, Brix; their squares add up to its square."""
     causes: Callable[[], list[Cause]] = list

@@ -53,14 +53,21 @@ class TakeInFacts(Facts):
     water_kg: float
     vessel_id: str
     sugar_kind: str
+    brix_sigma: float | None = None
+    """Given when nobody measured it: then `brix` is a guess, from the sap or from nothing."""
+    sap_kg: float | None = None
+    """All the raw sap that it came from."""
+    tree: str = ""
     parts: tuple[Part, ...] = ()
     """What came from which woodlot; left out, all of it from the woodlot the batch names."""
 
 
 class ReadingFacts(Facts):
-    """What an instrument showed."""
+    """What an instrument showed. `dated` says whose moment the line's is: that of the dip, or of
+    typing it, some time later; empty on lines of before this was asked."""
 
     instrument_id: str
+    dated: Literal["", "dip", "typed"] = ""
 
 
 class HydrometerFacts(ReadingFacts):
@@ -102,6 +109,30 @@ class BoilingFacts(Facts):
     """It began to boil off."""
 
     kind: Literal["boiling"] = "boiling"
+
+
+class HeatFacts(Facts):
+    """The heat was put off, or on again."""
+
+    kind: Literal["heat"] = "heat"
+    on: bool
+
+
+class BurnerFacts(Facts):
+    """The burner was turned, or the fire stoked: from here on it gives another heat."""
+
+    kind: Literal["burner"] = "burner"
+
+
+SignKey = Literal["drops", "foam", "two_drops", "sheet", "cold_plate"]
+
+
+class SignFacts(Facts):
+    """What was seen: a reading with a wide band."""
+
+    kind: Literal["sign"] = "sign"
+    sign: SignKey
+    dated: Literal["", "dip", "typed"] = ""
 
 
 class StrainedFacts(Facts):
@@ -155,6 +186,8 @@ class DrawFacts(DrawnFacts):
     kind: Literal["draw"] = "draw"
     chi2_per_dof: float
     rate_kg_per_min: float | None
+    promise_brix: float | None = None
+    """How near the target it was said to land."""
 
 
 class PartDrawFacts(DrawnFacts):
@@ -268,6 +301,9 @@ AnyFacts = Annotated[
     | ThermometerFacts
     | DepthFacts
     | BoilingFacts
+    | HeatFacts
+    | SignFacts
+    | BurnerFacts
     | StrainedFacts
     | FoamFacts
     | AddedFacts

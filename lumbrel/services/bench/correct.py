@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import partial
 from sqlite3 import Connection
 from typing import Any
@@ -10,13 +10,14 @@ from typing import Any
 from lumbrel.core.bench import causes as possible
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.evidence import Estimate
-from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of
 from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     Facts,
@@ -48,6 +49,8 @@ from lumbrel.store.instruments import (
 from lumbrel.store.kitchen import Kitchen
 
 OWN_THERMOMETER_SIGMA_K = 0.05
+STEM_SHARED_SIGMA, PRISM_SHARED_SIGMA = 0.2, 0.08
+"""What all readings of one stem, or one prism, are off by together."""
 MOST_CORRECTED = 4096
 STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
 PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
@@ -67,6 +70,7 @@ class _Reading:
     at: datetime
     instrument: Instrument[Detail]
     facts: Facts | None
+    minute_sigma: float = 0.0
 
     def says(self, said: Estimate, steps: Sequence[ReadingStep], **more: Any) -> Corrected:
         """The reading as evidence; all of its sigma its own unless told otherwise."""
@@ -80,11 +84,12 @@ class _Reading:
             sigma_brix=said.sigma_brix,
             steps=tuple(steps),
             facts=self.facts,
+            minute_sigma=self.minute_sigma,
             **own,
         )
 
     def says_nothing(
-        self, why: str, steps: Sequence[ReadingStep] = (), below_scale: bool = False
+        self, why: str, steps: Sequence[ReadingStep] = (), under_brix: float | None = None
     ) -> Corrected:
         """The reading when it says nothing of density, and why."""
         return Corrected(
@@ -95,7 +100,9 @@ class _Reading:
             steps=tuple(steps),
             facts=self.facts,
             refusal=why,
-            below_scale=below_scale,
+            minute_sigma=self.minute_sigma,
+            below_scale=under_brix is not None,
+            bound_brix=under_brix,
         )
 
 
@@ -133,7 +140,15 @@ class Corrector:
         """Correct one reading of the slip with what was known at its time."""
         facts = entry.facts
         instrument = self._instruments[facts.instrument_id]
-        reading = _Reading(entry_id=entry.id, at=entry.at, instrument=instrument, facts=entry.facts)
+        after = LOOKED_AFTER if isinstance(facts, ThermometerFacts) else TYPED_AFTER
+        at = entry.at - (after if facts.dated == "typed" else timedelta(0))
+        reading = _Reading(
+            entry_id=entry.id,
+            at=at,
+            instrument=instrument,
+            facts=facts,
+            minute_sigma=SIGMA_MINUTES[facts.dated],
+        )
         if isinstance(facts, HydrometerFacts):
             return self._hydrometer(reading, facts)
         if isinstance(facts, RefractometerFacts):
@@ -142,12 +157,11 @@ class Corrector:
         return self._thermometer(reading, facts.reading_c)
 
     def probe(
-        self, probe: Instrument[ThermometerDetail], at: datetime, shown_c: float
+        self, today: ThermometerToday, pressure: Pressure, at: datetime, shown_c: float
     ) -> Corrected:
-        """What a probe in the boil says at a moment."""
-        return self._thermometer(
-            _Reading(entry_id="", at=at, instrument=probe, facts=None), shown_c
-        )
+        """What a probe in the boil says at a moment of that day."""
+        reading = _Reading(entry_id="", at=at, instrument=today.instrument, facts=None)
+        return self._by_boil(reading, today, pressure, shown_c)
 
     def _hydrometer_of(self, instrument: Instrument[HydrometerDetail], at: datetime) -> Hydrometer:
         """As corrections use it at a moment, looked up once for as long as nothing new taught it."""
@@ -156,7 +170,7 @@ class Corrector:
             if since <= at < until:
                 return own
         since, until = taught_between(self._db, instrument, at)
-        own = hydrometer_of(self._db, instrument, at)
+        own = hydrometer_of(self._db, instrument, at, self.invert_fraction)
         known.append((since, until, own))
         return own
 
@@ -191,11 +205,14 @@ class Corrector:
         steps = _hydrometer_steps(own, facts, said)
         if facts.below_scale:
             why = f"Does not float yet: under {said.brix:.1f} Brix."
-            return reading.says_nothing(why, steps, below_scale=True)
+            return reading.says_nothing(why, steps, said.brix)
         rest = "the cup, assumed" if facts.cup_assumed else "the cup's heat"
+        shared = min(STEM_SHARED_SIGMA, 0.5 * said.sigma_brix)
         return reading.says(
             said,
             steps,
+            own_sigma_brix=(said.sigma_brix**2 - shared**2) ** 0.5,
+            shared_sigma_brix=shared,
             budget=_parts(said.sigma_brix, STEM_AND_EYE, rest),
             causes=partial(possible.of_hydrometer, own, floats_at, cup, facts.cup_assumed),
         )
@@ -255,9 +272,12 @@ class Corrector:
             ReadingStep("density", said.brix, "brix"),
             ReadingStep("one sigma", said.sigma_brix, "brix", "0.5 for a hot drop, else 0.2"),
         )
+        shared = PRISM_SHARED_SIGMA
         return reading.says(
             said,
             steps,
+            own_sigma_brix=(said.sigma_brix**2 - shared**2) ** 0.5,
+            shared_sigma_brix=shared,
             budget=_parts(said.sigma_brix, PRISM_AND_EYE, "a drop put on hot"),
             causes=partial(
                 possible.of_refractometer, shown, sample, facts.compensated, facts.hot_drop
@@ -274,8 +294,6 @@ class Corrector:
         glass = with_detail(reading.instrument, ThermometerDetail)
         assert glass is not None
         today = thermometer_today(self._db, glass, pressure, reading.at, self._boil_by)
-        if not reading.entry_id:
-            return self._by_boil(reading, today, pressure, shown_c)
         return self._remembered(
             (reading, today, pressure), lambda: self._by_boil(reading, today, pressure, shown_c)
         )
@@ -298,9 +316,10 @@ class Corrector:
         return reading.says(
             named,
             _thermometer_steps(today, pressure, shown_c, said),
+            shown_c=shown_c,
             own_sigma_brix=max(own, 0.02),
             shared_sigma_brix=shared,
-            budget=_thermometer_budget(said, today, reading.at),
+            budget=_thermometer_budget(said, today, reading.at, self.invert_fraction),
             causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
         )
 
@@ -314,6 +333,12 @@ def _hydrometer_steps(
     checked = ReadingStep(
         "its scale shows too much by", own.offset_brix, "brix", "checked in a known solution"
     )
+    lighter = ReadingStep(
+        "hexoses are lighter: low by",
+        LIGHTER_HEXOSES * own.invert_fraction * said.brix,
+        "brix",
+        "give or take 0.5 in birch",
+    )
     learnt = "its own pairs or hot mark" if own.shift != 1 else "as computed"
     doubt = "0.2 cold, 0.5 hot, 0.8 with the cup assumed"
     by = said.brix - floats_at
@@ -321,6 +346,7 @@ def _hydrometer_steps(
         ReadingStep("stem floats at", floats_at, "brix", seen),
         ReadingStep("cup", facts.cup_c, "temperature", cup),
         *([checked] if own.offset_brix else ()),
+        *([lighter] if own.invert_fraction else ()),
         ReadingStep("scale true at", own.calibration_temperature_c, "temperature", own.glass),
         ReadingStep("of the computed shift", own.shift, "", learnt),
         ReadingStep("corrected by", by, "brix", "buoyancy, ICUMSA SPS-4"),
@@ -341,16 +367,16 @@ def _thermometer_steps(
         ReadingStep("true", today.calibration.true_c(shown_c), "temperature"),
         ReadingStep("water boils at", pressure.boil_c, "temperature", basis),
         ReadingStep("one sigma", today.sigma_k, "difference"),
-        ReadingStep("density", said.brix, "brix", "Norrish water activity"),
+        ReadingStep("density", said.brix, "brix", "Margules water activity"),
         ReadingStep("one sigma of it", said.sigma_brix, "brix", slope),
     )
 
 
 def _thermometer_budget(
-    said: Estimate, today: ThermometerToday, at: datetime
+    said: Estimate, today: ThermometerToday, at: datetime, invert_fraction: float
 ) -> tuple[tuple[str, float], ...]:
     """The parts in kelvin share the sigma in Brix by their squares."""
-    curve = sucrose.boiling_sigma_k(said.brix)
+    curve = sucrose.syrup_sigma_k(said.brix, invert_fraction)
     drift = 0.0
     if today.boil:
         hours = (at - today.boil.at).total_seconds() / 3600
@@ -359,5 +385,5 @@ def _thermometer_budget(
     own = (today.sigma_k**2 - drift**2) ** 0.5
     whole = (own**2 + drift**2 + curve**2) ** 0.5
     name = "the thermometer" if today.tested else "the thermometer, never tested"
-    parts = ((name, own), ("the air since its test boil", drift), ("the boiling curve", curve))
+    parts = ((name, own), ("the air since its test boil", drift), ("the boil of real syrup", curve))
     return tuple((label, said.sigma_brix * k / whole) for label, k in parts if k > 0)

@@ -17,6 +17,8 @@ from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
 MOST_CURVES = 256
+MOSTLY_HEXOSES = 0.1
+"""Under it the lighter hexoses move a stem by less than it can be read to."""
 FOR_EVER = datetime(9999, 1, 1, tzinfo=UTC)
 PAIRS_NEEDED, LAST_PAIRS = 2, 60
 """A curve is taught by so many pairs at least, and by the last so many: a stem grows a crust, and
@@ -133,16 +135,21 @@ def _line(db: Connection, entry_id: str) -> Entry[HydrometerFacts]:
 
 
 def hydrometer_of(
-    db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER
+    db: Connection,
+    instrument: Instrument[HydrometerDetail],
+    at: datetime = FOR_EVER,
+    invert_fraction: float = 0.0,
 ) -> Hydrometer:
     """The hydrometer as corrections use it: its own learnt curve once there is one, and the
-    error of its scale as checks up to a moment found it."""
+    error of its scale as checks up to a moment found it; in syrup of mostly hexoses it floats
+    lower."""
     learnt = own_curve(db, instrument, at)
     made = as_made(instrument.detail)
     return replace(
         made,
         shift=learnt.shift if learnt.used else made.shift,
         offset_brix=scale_error(db, instrument, SYRUP_BRIX, at),
+        invert_fraction=invert_fraction if invert_fraction >= MOSTLY_HEXOSES else 0.0,
     )
 
 

@@ -3,6 +3,7 @@
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
+from lumbrel.services.base.dip import dated
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     HydrometerFacts,
@@ -38,10 +39,13 @@ CUP = Bounds(
     "cup",
     "temperature",
     0,
-    100,
-    "A cup can be read between 0 and 100 °C (32 and 212 °F); for Fahrenheit type F "
+    108,
+    "A cup can be read between 0 and 108 °C (32 and 226 °F); for Fahrenheit type F "
     "behind the number.",
 )
+HOTTEST_DENSITY_C = 100.0
+"""Densities are tabulated so far; a cup straight from a birch boil may be a few kelvin above, which
+is a fifth of a Brix."""
 READING = Bounds(
     "reading",
     "stem",
@@ -113,6 +117,7 @@ def hydrometer(form: Form, context: BatchContext) -> HydrometerFacts | None:
         cup_c=cup,
         cup_assumed=form.ticked("assumed"),
         below_scale=below,
+        dated=dated(form),
     )
     return facts.model_copy(update={"cup_by": by}) if by else facts
 
@@ -121,7 +126,7 @@ def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
     """The cup's temperature, and the probe in it that said so when nothing was typed."""
     if form.given("cup"):
         typed = form.between(CUP)
-        return typed, ""
+        return None if typed is None else min(typed, HOTTEST_DENSITY_C), ""
     live = cup_probe(context)
     if live:
         return live.temperature_c, live.instrument.name
@@ -154,7 +159,8 @@ def _plausible_density(
     cup_c: float,
 ) -> None:
     try:
-        brix = hydrometer_of(context.db, instrument, context.now).correct(reading, cup_c)
+        own = hydrometer_of(context.db, instrument, context.now, context.invert_fraction)
+        brix = own.correct(reading, cup_c)
     except OutOfRange as error:
         form.errors["reading"] = error.sentence
         return
@@ -186,6 +192,7 @@ def refractometer(form: Form, context: BatchContext) -> RefractometerFacts | Non
         sample_c=sample,
         compensated=form.ticked("compensated"),
         hot_drop=form.ticked("hot_drop"),
+        dated=dated(form),
     )
 
 
@@ -208,7 +215,7 @@ def thermometer(form: Form, context: BatchContext) -> ThermometerFacts | None:
         _boils(form, context, reading)
     if instrument is None or reading is None:
         return None
-    return ThermometerFacts(instrument_id=instrument.id, reading_c=reading)
+    return ThermometerFacts(instrument_id=instrument.id, reading_c=reading, dated=dated(form))
 
 
 def _boils(form: Form, context: BatchContext, reading_c: float) -> None:

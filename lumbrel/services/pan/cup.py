@@ -138,7 +138,8 @@ def _marker(
     context: BatchContext, stem: Instrument[HydrometerDetail], cup_c: float
 ) -> Callable[[float], float | None]:
     """Where the stem floats for a density in this cup, by the batch's method of the hot mark."""
-    own, printed = hydrometer_of(context.db, stem, context.now), stem.detail.hot_mark
+    own = hydrometer_of(context.db, stem, context.now, context.invert_fraction)
+    printed = stem.detail.hot_mark
     by_mark = context.batch.methods.get("hot_mark") == "printed" and cup_c >= HOT_FROM_C
 
     def mark(brix: float) -> float | None:

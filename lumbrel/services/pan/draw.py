@@ -5,7 +5,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, DrawFacts, PartDrawFacts, PouredFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.board import Board, board_of, promise
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
@@ -31,6 +31,7 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
         call=board.verdict.call.value,
         chi2_per_dof=board.joint.chi2_per_dof,
         rate_kg_per_min=_rate(board),
+        promise_brix=promise(board).within_brix,
     )
 
 

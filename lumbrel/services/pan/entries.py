@@ -9,7 +9,9 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
     BoilingFacts,
+    BurnerFacts,
     FoamFacts,
+    HeatFacts,
     NoteFacts,
     StrainedFacts,
 )
@@ -41,6 +43,34 @@ def boiling(form: Form, context: BatchContext) -> BoilingFacts:
 def boiling_words(context: BatchContext, entry: Entry[BoilingFacts]) -> Line:
     """As it stands on the slip."""
     return Line(entry, "Boiling")
+
+
+def heat(form: Form, context: BatchContext) -> HeatFacts | None:
+    """The heat was put off, or on again."""
+    if not _on_the_fire(form, context):
+        return None
+    return HeatFacts(on=form.ticked("on"))
+
+
+def heat_words(context: BatchContext, entry: Entry[HeatFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, "Heat on again" if entry.facts.on else "Heat off")
+
+
+def burner(form: Form, context: BatchContext) -> BurnerFacts | None:
+    """The burner was turned, or the fire stoked."""
+    return BurnerFacts() if _on_the_fire(form, context) else None
+
+
+def burner_words(context: BatchContext, entry: Entry[BurnerFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, "Burner turned, or stoked")
+
+
+def _on_the_fire(form: Form, context: BatchContext) -> bool:
+    if context.left_at:
+        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
+    return context.left_at is None
 
 
 def strained(form: Form, context: BatchContext) -> StrainedFacts:

@@ -5,15 +5,18 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
     BoilingFacts,
+    BurnerFacts,
     CalledOffFacts,
     DepthFacts,
     DrawFacts,
     FoamFacts,
+    HeatFacts,
     HydrometerFacts,
     NoteFacts,
     PartDrawFacts,
     PouredFacts,
     RefractometerFacts,
+    SignFacts,
     StrainedFacts,
     ThermometerFacts,
 )
@@ -21,10 +24,10 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
-from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, undone
+from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, signs, undone
 from lumbrel.services.pan.board import at_a_glance
 from lumbrel.services.pan.choices import choices
-from lumbrel.services.pan.plausible import since_the_last
+from lumbrel.services.pan.plausible import sign_against_others, since_the_last
 
 
 def _state(look: Look) -> State:
@@ -60,7 +63,10 @@ LINE_KINDS = (
         doubt=since_the_last,
     ),
     LineKind(facts=DepthFacts, read=dipstick.depth, words=dipstick.words),
+    LineKind(facts=SignFacts, read=signs.sign, words=signs.words, doubt=sign_against_others),
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
+    LineKind(facts=HeatFacts, read=entries.heat, words=entries.heat_words),
+    LineKind(facts=BurnerFacts, read=entries.burner, words=entries.burner_words),
     LineKind(facts=StrainedFacts, read=entries.strained, words=entries.strained_words),
     LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words),
     LineKind(

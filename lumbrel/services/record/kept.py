@@ -14,6 +14,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import BadInput, local_time
 from lumbrel.services.bench.hot_and_cold import pairs_of
+from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
 from lumbrel.store import flow, kept, record
@@ -22,13 +23,14 @@ from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
-KEPT_VERSION = 1
+KEPT_VERSION = 2
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
     "waits",
     "called_off",
     "pair",
+    "promise",
     "used",
     "used_in_all",
     "lot_now",
@@ -106,6 +108,9 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
     kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept.keep_uses(db, batch.id, _uses(lines))
+    gone = standing.is_called_off(lines)
+    promised = None if gone else promise_of(db, load_kitchen(db), batch, lines)
+    kept.keep_promise(db, batch.id, promised)
 
 
 def _uses(lines: standing.Slip) -> list[Use]:

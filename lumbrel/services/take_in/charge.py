@@ -55,6 +55,8 @@ class Charge:
     rate_learned_from: int
     heat_up_minutes: float
     minutes: float
+    brix_sigma: float | None = None
+    """Given when nobody measured the density: then all of it is a guess."""
 
     @property
     def too_shallow(self) -> bool:

@@ -4,10 +4,11 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from sqlite3 import Connection
-from typing import Literal, cast
+from typing import Any, Literal, cast
 
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange, span
+from lumbrel.core.pan.raw_sap import NOTHING_KNOWN, Guess, guess, sap_kg
 from lumbrel.core.pan.target import SUGAR_KINDS
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
@@ -50,6 +51,11 @@ SAMPLE = Bounds(
 )
 
 
+SAP_SENTENCE = "Type all the raw sap it came from, between 0.5 L and 100 000 L."
+SAP_VOLUME = Bounds("raw_sap", "volume", 0.5, 100_000, SAP_SENTENCE)
+SAP_MASS = Bounds("raw_sap", "mass", 0.5, 100_000, SAP_SENTENCE)
+
+
 def finishers(db: Connection) -> list[VesselRow]:
     """The vessels that near-syrup is finished in."""
     return [v for v in vessels(db) if v.purpose == "finisher"]
@@ -75,7 +81,7 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
     chosen = form.choice("vessel", list(known), "Choose the vessel it goes into.")
     kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
     target = _target(form)
-    brix = form.between(BRIX)
+    brix = _brix_read(form)
     temperature = form.between(TEMPERATURE)
     by, amount = _amount(form)
     if form.errors or brix is None or temperature is None or amount is None or by is None:
@@ -91,6 +97,9 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
         target_brix=target,
         sugar_kind=kind,
     )
+    unmeasured = _guess(form, taken, by, amount)
+    if unmeasured:
+        taken, brix = replace(taken, brix=unmeasured.brix), unmeasured.brix
     parts = _parts(db, form, taken, (by, amount, brix), now)
     if not parts or form.errors:
         return None
@@ -113,7 +122,52 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
             Part(woodlot_id=part.woodlot_id, mass_kg=part.mass_kg, brix=part.brix) for part in parts
         ),
     )
+    if unmeasured:
+        facts = facts.model_copy(update=_told_of(form, unmeasured))
+        becomes = replace(becomes, brix_sigma=unmeasured.sigma_brix)
     return facts, becomes
+
+
+def _unknown(form: Form) -> bool:
+    """Whether nobody measured the density."""
+    return form.fields.get("brix_by") == "unknown"
+
+
+def _brix_read(form: Form) -> float | None:
+    """The Brix as it was told or read; something to begin with where nobody measured it."""
+    return NOTHING_KNOWN[0] if _unknown(form) else form.between(BRIX)
+
+
+def _guess(form: Form, taken: TakenIn, by: Measure, amount: float) -> Guess | None:
+    """The density of what nobody measured, from the sap that it came from; the errors are noted."""
+    if not _unknown(form):
+        return None
+    sap = _sap_kg(form)
+    if form.errors:
+        return None
+    try:
+        return guess(_mass(taken, by, amount), sap, form.fields.get("tree", "").strip())
+    except OutOfRange as error:
+        form.errors[error.field or "raw_sap"] = error.sentence
+        return None
+
+
+def _sap_kg(form: Form) -> float | None:
+    """All the raw sap, by volume or mass as its unit says."""
+    if not form.given("raw_sap"):
+        return None
+    if _measured_by(form.fields["raw_sap"], "volume") == "mass":
+        return form.between(SAP_MASS)
+    litres = form.between(SAP_VOLUME)
+    return None if litres is None else sap_kg(litres)
+
+
+def _told_of(form: Form, unmeasured: Guess) -> dict[str, Any]:
+    told: dict[str, Any] = {"brix_sigma": unmeasured.sigma_brix}
+    sap, tree = _sap_kg(form), form.fields.get("tree", "").strip()
+    if sap is not None:
+        told |= {"sap_kg": sap} | ({"tree": tree} if tree else {})
+    return told
 
 
 def _together(parts: list[Brought]) -> tuple[float, float, float]:
@@ -300,4 +354,9 @@ def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
             f"{names[p.woodlot_id]} {context.show(p.mass_kg, 'mass')} at {p.brix:.1f}"
             for p in facts.parts
         )
-    return Line(entry, f"Took in {context.show(facts.mass_kg, 'mass')}", how, f"{facts.brix:.1f}")
+    took = f"Took in {context.show(facts.mass_kg, 'mass')}"
+    if facts.brix_sigma is None:
+        return Line(entry, took, how, f"{facts.brix:.1f}")
+    source = "by its sap" if facts.sap_kg else "unknown"
+    how += f"; Brix {source}, ± {facts.brix_sigma:.0f}"
+    return Line(entry, took, how, f"{facts.brix:.0f}?")

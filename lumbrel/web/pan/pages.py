@@ -19,7 +19,9 @@ from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.series import as_json
+from lumbrel.services.pan.signs import KNOWN as SIGNS
 from lumbrel.services.stations import next_after_draw, slip, waiting
+from lumbrel.store import kept
 from lumbrel.store.record import Batch, written_so_far
 from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
@@ -33,7 +35,20 @@ TABS = (
     ("depth", "Dip", "p"),
     ("event", "Event", "e"),
 )
-EVENTS = ("boiling", "strained", "foam", "added", "part_draw", "called_off", "note")
+EVENTS = (
+    "boiling",
+    "heat",
+    "burner",
+    "strained",
+    "foam",
+    "sign",
+    "added",
+    "part_draw",
+    "called_off",
+    "note",
+)
+DIPS = {"hydrometer": "Cup dipped now", "refractometer": "Drop taken now"}
+"""What is dated by a press, and what the key says."""
 LONGEST_WAIT_S = 3600.0
 """For so long a typed cup is held to have cooled."""
 
@@ -78,6 +93,7 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "near_minutes": alarms.near_minutes(context.kitchen),
         "next_station": next_after_draw(context),
         "into": _poured_into(context) if drawn else None,
+        "promised": kept.promise(context.db, context.batch.id) if drawn else None,
         "thinner_brix": thinner,
         "thinner_kg": thinner_kg,
     }
@@ -111,7 +127,9 @@ def _pan(
         tab=tab if tab in {key for key, _, _ in TABS} else TABS[0][0],
         form=form or Filled(),
         event=kind,
+        dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
+        signs=[(key, sign.words) for key, sign in SIGNS.items()],
         choices=choices(context),
         others=others if len(others) > 1 else [],
         refresh=visit.workspace.settings.refresh_seconds,

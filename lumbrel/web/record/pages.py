@@ -15,6 +15,9 @@ from lumbrel.web.shell.request import Fields, Here
 router = APIRouter()
 ONLY_STRUCK = (
     "boiling",
+    "heat",
+    "burner",
+    "sign",
     "strained",
     "draw",
     "part_draw",

@@ -16,7 +16,7 @@ from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.choices import choices
 from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.stations import slip
-from lumbrel.store import flow
+from lumbrel.store import flow, kept
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -42,6 +42,7 @@ def find(
         woodlot=woodlot,
         grade=grade,
         grades=lots.GRADES,
+        promises=kept.promises_kept(visit.db, year or visit.local.year),
     )
 
 
@@ -105,4 +106,5 @@ def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "") -> 
         grade=graded.facts.grade if graded else "",
         allergens=allergens(context),
         board=board_of(context),
+        promised=kept.promise(visit.db, context.batch.id),
     )

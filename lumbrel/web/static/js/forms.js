@@ -28,6 +28,9 @@ component("pick", () => ({
   get isRefractometer() {
     return this.picked === "refractometer";
   },
+  get isUnknown() {
+    return this.picked === "unknown";
+  },
   get isChosen() {
     return this.picked === "0";
   },

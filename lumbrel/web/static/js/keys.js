@@ -18,5 +18,8 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "?") document.getElementById("keys")?.showModal();
   else if (event.key === "n") turnShift();
   else if (event.key === "0") location.assign("/");
-  else document.querySelector(`a[data-key="${CSS.escape(event.key)}"]`)?.click();
+  else {
+    const key = CSS.escape(event.key);
+    document.querySelector(`a[data-key="${key}"], button[data-press="${key}"]`)?.click();
+  }
 });

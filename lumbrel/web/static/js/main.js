@@ -2,6 +2,7 @@
 import "./alarm.js";
 import "./board.js";
 import "./cup.js";
+import "./dip.js";
 import "./field.js";
 import "./forms.js";
 import "./keys.js";

@@ -1,6 +1,6 @@
 // A line typed while the connection is gone is kept here, shown as waiting, and sent once when it
 // is back. Every line carries its own id, so sending it twice writes it once.
-import { onNews } from "./news.js";
+import { asClock, kitchenSeconds, onNews } from "./news.js";
 import { memory } from "./tools.js";
 
 const KEY = "waiting lines";
@@ -23,18 +23,12 @@ function without(id) {
   return read().filter((line) => line.id !== id);
 }
 
-// The kitchen's own clock, carried on from the last news of it.
-let heard = { clock: "", at: 0 };
-
 function clock() {
-  if (!heard.clock) return "";
-  const [h, m, s] = heard.clock.split(":").map(Number);
-  const seconds = h * 3600 + m * 60 + s + Math.round((Date.now() - heard.at) / 1000);
-  const two = (n) => String(n).padStart(2, "0");
-  return `${two(Math.floor(seconds / 3600) % 24)}:${two(Math.floor(seconds / 60) % 60)}`;
+  const seconds = kitchenSeconds();
+  return seconds === null ? "" : asClock(seconds).slice(0, 5);
 }
 
-const UNSAID = ["id", "instrument", "at"];
+const UNSAID = ["id", "instrument", "at", "dipped_at"];
 
 function words(line) {
   const typed = [...new URLSearchParams(line.body)]
@@ -134,7 +128,6 @@ async function take(form) {
 
 if (list) {
   onNews((news) => {
-    if (news.clock) heard = { clock: news.clock, at: Date.now() };
     if (!news.lost) sendAll();
   });
   document.addEventListener("submit", (event) => {

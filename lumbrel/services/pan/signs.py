@@ -1,0 +1,83 @@
+"""What is seen at the pan, as evidence: each sign has a wide band, and never outvotes an instrument."""
+
+from typing import NamedTuple, cast, get_args
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.dip import LOOKED_AFTER, dated
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import SignFacts, SignKey
+from lumbrel.services.base.form import Form
+from lumbrel.services.base.line import Line
+from lumbrel.store.instruments import Instrument, SignsDetail
+
+SIGNS = Instrument(id="signs", name="Signs", detail=SignsDetail())
+
+
+class Sign(NamedTuple):
+    """A sign: what is seen, and the density it speaks of, Brix; a bound says that it is thinner."""
+
+    words: str
+    brix: float
+    sigma_brix: float
+    bound: bool = False
+
+
+KNOWN: dict[SignKey, Sign] = {
+    "drops": Sign("Single drops run off", 62.0, 1.5, bound=True),
+    "foam": Sign("Foam climbs, bubbles turn small", 62.0, 4.0),
+    "two_drops": Sign("Two drops join and hang", 65.5, 2.0),
+    "sheet": Sign("A sheet breaks off", 66.5, 1.5),
+    "cold_plate": Sign("Thick as honey on a cold plate", 68.0, 2.0),
+}
+SHARED = 0.6
+"""Of a sign's sigma, what one eye is off by every time."""
+
+
+def corrected(entry: Entry[SignFacts]) -> Corrected:
+    """What a sign on the slip says of density."""
+    sign = KNOWN[entry.facts.sign]
+    at = entry.at - LOOKED_AFTER if entry.facts.dated == "typed" else entry.at
+    steps = (
+        ReadingStep("seen", sign.words, "", "by eye"),
+        ReadingStep("density", sign.brix, "brix", "what finishers find at that sign"),
+        ReadingStep("one sigma", sign.sigma_brix, "brix", "from pan to pan, and eye to eye"),
+    )
+    if sign.bound:
+        return Corrected(
+            entry_id=entry.id,
+            at=at,
+            kind=entry.kind,
+            instrument=SIGNS,
+            steps=steps,
+            facts=entry.facts,
+            refusal=f"Under {sign.brix:g} Brix.",
+            bound_brix=sign.brix,
+        )
+    shared = SHARED * sign.sigma_brix
+    return Corrected(
+        entry_id=entry.id,
+        at=at,
+        kind=entry.kind,
+        instrument=SIGNS,
+        brix=sign.brix,
+        sigma_brix=sign.sigma_brix,
+        own_sigma_brix=(sign.sigma_brix**2 - shared**2) ** 0.5,
+        shared_sigma_brix=shared,
+        steps=steps,
+        facts=entry.facts,
+        budget=(("what was seen", sign.sigma_brix),),
+    )
+
+
+def sign(form: Form, context: BatchContext) -> SignFacts | None:
+    """The sign as it is pressed."""
+    chosen = form.choice("sign", list(get_args(SignKey)), "Press the sign that you see.")
+    return SignFacts(sign=cast(SignKey, chosen), dated=dated(form)) if chosen else None
+
+
+def words(context: BatchContext, entry: Entry[SignFacts]) -> Line:
+    """A sign on the slip."""
+    said, known = corrected(entry), KNOWN[entry.facts.sign]
+    value = "" if said.brix is None else f"{said.brix:.1f}"
+    return Line(entry, known.words, said.refusal or f"± {said.sigma_brix:.1f}", value, said)
