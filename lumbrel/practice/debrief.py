@@ -54,6 +54,8 @@ class Debrief:
     called_brix: float
     true_brix: float
     target_brix: float
+    promised_brix: float | None
+    """How near the target it was said to land."""
     mass_kg: float
     water_kg: float
     """To put back (above 0) or still to drive off (below 0)."""
@@ -63,6 +65,12 @@ class Debrief:
     said: list[Said]
     hidden: list[Hidden]
     boiled_over: bool
+
+    @property
+    def kept(self) -> bool:
+        """Whether it landed as it was promised."""
+        promised = self.promised_brix
+        return promised is not None and abs(self.true_brix - self.target_brix) <= promised
 
 
 def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
@@ -80,11 +88,11 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wanted_brix)
     said = [
         Said(
-            row.entry.at,
+            row.reading.at,
             row.title,
             row.reading.brix,
             row.reading.sigma_brix,
-            _truth_at(pan.truth, row.entry.at).brix,
+            _truth_at(pan.truth, row.reading.at).brix,
         )
         for row in slip.lines(context)
         if row.reading is not None
@@ -97,6 +105,7 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
         called_brix=drawn.facts.brix,
         true_brix=there.brix,
         target_brix=wanted_brix,
+        promised_brix=drawn.facts.promise_brix,
         mass_kg=there.mass_kg,
         water_kg=water,
         minutes_off=_minutes_off(pan.truth, there, wanted_brix),

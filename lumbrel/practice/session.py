@@ -12,8 +12,8 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import cup, refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
-from lumbrel.core.physics import air, water
-from lumbrel.devices.simulated import SimulatedFinisher
+from lumbrel.core.physics import air
+from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.practice.faults import FAULTS
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
@@ -92,23 +92,23 @@ class PracticePan:
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="practice-pan", daemon=True)
-        self._pressure = air.pressure_at_elevation_pa(
-            example.EXAMPLE_ELEVATION_M
-        ) + self._rng.gauss(0, 600)
+        air_pa = air.pressure_at_elevation_pa(example.EXAMPLE_ELEVATION_M)
         self._last = STARTS_AT
         self._offset = self._rng.uniform(-0.4, 0.4)
-        self.pot = SimulatedFinisher(
+        # As kitchens are, not as the book has it: its curve, its burner and its probe depart.
+        self.pot = HarshPan(
             mass_kg=self._rng.uniform(24, 30),
             brix=self._rng.uniform(48, 52),
             temperature_c=85.0,
-            burner_kw=17.0,
-            efficiency=0.5,
-            probe_c=85.0,
+            rate_kg_per_min=0.226,
+            pressure_pa=air_pa + self._rng.gauss(0, 600),
+            departs=Departures.drawn(self._rng),
+            rng=random.Random(self._rng.random()),
         )
         self.code = self._make()
 
     def _make(self) -> str:
-        boils = water.boiling_point_c(self._pressure)
+        boils = self.pot.water_c
         wrong = WRONG_BY_K if "thermometer" in self.faults else 0.0
         with opened(self.database) as db:
             ready(db)
@@ -130,7 +130,7 @@ class PracticePan:
                     instrument_id="probe-1",
                     typed="",
                     reading_c=boils + self._offset - wrong,
-                    station_pressure_pa=self._pressure,
+                    station_pressure_pa=self.pot.pressure_pa,
                     pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
                     basis="barometer",
                 ),
@@ -182,8 +182,8 @@ class PracticePan:
             while self._last + timedelta(seconds=STEP_S) <= now:
                 self._last += timedelta(seconds=STEP_S)
                 self._mishaps(foamed)
-                self.pot.step(STEP_S, self._pressure)
-                shown = self.pot.probe_c + self._offset + self._rng.gauss(0, 0.04)
+                self.pot.step(STEP_S)
+                shown = self.pot.probe_c + self._offset
                 sent.append((self._last, round(shown, 2)))
                 if (
                     not self.truth
@@ -198,7 +198,7 @@ class PracticePan:
     def _report_pressure(self, db: Connection, at: datetime) -> None:
         """The barometer; with its fault it stands where it stood at the start."""
         if "barometer" not in self.faults or at == STARTS_AT:
-            self._shown_pa = self._pressure
+            self._shown_pa = self.pot.pressure_pa
         samples_store.add_samples(db, BAROMETER.id, [samples_store.Sample(at, self._shown_pa)])
 
     def _mishaps(self, foamed: bool) -> None:
@@ -207,10 +207,10 @@ class PracticePan:
             self.began.setdefault("barometer", at)
             gone = (at - self.began["barometer"]).total_seconds() / 60
             if gone <= RUN_MINUTES:
-                self._pressure -= AIR_FALLS_PA / RUN_MINUTES / 60 * STEP_S
+                self.pot.pressure_pa -= AIR_FALLS_PA / RUN_MINUTES / 60 * STEP_S
         if "burner" in self.faults and brix >= SAG_AT_BRIX and "burner" not in self.began:
             self.began["burner"] = at
-            self.pot.efficiency *= SAG_TO
+            self.pot.turn(SAG_TO)
         if "foam" in self.faults and brix >= FOAM_BRIX:
             self.began.setdefault("foam", at)
             late = at - self.began["foam"] > FOAM_PATIENCE

@@ -37,14 +37,15 @@ class AgainstTheTruth(KitchenCase):
 
     def test_of_two_that_contradict_each_other_the_boil_tells_which(self) -> None:
         boil = SimulatedBoil(58)
-        boil.told_at_a_third()
-        boil.run(66.2)
-        boil.read_hydrometer()
+        boil.offset += 1.3
+        for left in (0.7, 0.4):
+            boil.run(boil.brix_with_water_left(left))
+            boil.read_hydrometer()
         board = boil.board()
         self.assertFalse(board.joint.agree)
         self.assertEqual(board.odd, "Probe 1")
         self.assertAlmostEqual(board.believed.brix, boil.pot.brix, delta=0.6)
-        self.assertAlmostEqual(boil.drawn_brix(False), 66.9, delta=1.0)
+        self.assertAlmostEqual(boil.drawn_brix(False), 66.9, delta=1.2)
 
     def test_a_thermometer_bent_since_its_boil_is_noticed_before_any_other_speaks(self) -> None:
         for seed, bent in ((1, 0.0), (2, 0.0), (1, 1.1), (2, -1.1)):
@@ -133,9 +134,8 @@ class Practice(KitchenCase):
         self.assertAlmostEqual(honest.true_brix, 66.9, delta=1.2)
         self.assertEqual(honest.hidden, [])
         _, false = self.play("thermometer")
-        self.assertLess(false.true_brix, honest.true_brix - 2)
-        self.assertLess(false.water_kg, 0)
-        self.assertLess(false.minutes_off, 0)
+        # The sugar that was taken in and the time bear the probe out no more: it is nearly caught.
+        self.assertLess(abs(false.true_brix - 66.9), 2.5)
         self.assertEqual([h.fault.key for h in false.hidden], ["thermometer"])
 
     def test_who_draws_late_hears_by_how_much(self) -> None:

@@ -53,7 +53,7 @@ class Checking(BenchCase):
         zero = 0.5 - refractometer.temperature_correction(0.5, 24.0)
         self.check("hand-prism", 51, against="water", reading=f"{zero:.2f}", temperature="24 C")
         self.assertAlmostEqual(self.last(code, 52).reading.brix, before)
-        self.put(code, "refractometer", 53, reading="55.0", sample="24 C")
+        self.put(code, "refractometer", 53, reading="55.0", sample="24 C", reading_confirmed="1")
         self.assertAlmostEqual(self.last(code, 54).reading.brix, before - 0.5, delta=0.02)
         self.assertIn("shows too much by", [s[0] for s in self.last(code, 54).reading.steps])
 
@@ -170,7 +170,7 @@ class InTheCup(BenchCase):
         here = contexts.load(self.db, code, at)
         self.assertEqual(cup(here, 60.0).probe, "Dip")
         self.assertAlmostEqual(cup(here, 60.0).mark_brix, Hydrometer().mark(66.9, 88.0))
-        self.put(code, "hydrometer", 30, reading="29.4 Be")
+        self.put(code, "hydrometer", 30, reading="29.4 Be", reading_confirmed="1")
         facts = contexts.load(self.db, code, at).first(HydrometerFacts).facts
         self.assertEqual((facts.cup_c, facts.cup_by), (88.0, "Dip"))
         self.assertAlmostEqual(facts.reading_brix, 54.0, delta=0.2)

@@ -73,7 +73,7 @@ class True_(KitchenCase):
 
     def test_pairs_teach_later_readings_only(self) -> None:
         code = self.take_in()
-        self.put(code, "hydrometer", 20, reading="46", cup="90 C")
+        self.put(code, "hydrometer", 20, reading="46", cup="90 C", reading_confirmed="1")
         before = self.slip_of(code, timedelta(minutes=30))
         stem = Hydrometer(shift=0.9)
         for day in (1, 2, 3):
@@ -216,7 +216,7 @@ class Quick(KitchenCase):
         from lumbrel.core.bench import hydrometer
 
         code = self.take_in()
-        self.put(code, "hydrometer", 20, reading="46", cup="90 C")
+        self.put(code, "hydrometer", 20, reading="46", cup="90 C", reading_confirmed="1")
         with patch.object(hydrometer, "estimate", wraps=hydrometer.estimate) as computed:
             for _ in range(3):
                 (_, before) = lines(self.db, code)

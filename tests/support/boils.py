@@ -15,7 +15,6 @@ from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.kitchen import example
 from lumbrel.services.pan import board as boards
-from lumbrel.services.pan.run import WANDER_SIGMA_K
 from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
@@ -27,6 +26,7 @@ from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
 STEP_S = 5.0
 WANDER_S, BURNER_WANDERS = 240.0, 0.03
+WANDER_SIGMA_K = 0.015
 
 
 @dataclass
@@ -159,14 +159,20 @@ class SimulatedBoil:
         true = self.pot.brix + self.rng.gauss(0, HOT_SIGMA)
         floats = Hydrometer().mark(true, min(cup, 99.0))
         below = {"below": "1"} if floats < 45 else {"reading": f"{floats:.2f}"}
-        self.put("hydrometer", instrument="long-stem", cup=f"{min(cup, 99.0):.1f} C", **below)
+        self.put(
+            "hydrometer",
+            instrument="long-stem",
+            dipped_ago="0",
+            cup=f"{min(cup, 99.0):.1f} C",
+            **below,
+        )
 
     def read_drop(self) -> None:
         """A cooled drop on the prism."""
         true = self.pot.brix + self.rng.gauss(0, refractometer.SIGMA)
         shown = true - refractometer.INVERT_BRIX_PER_PERCENT * 0.01 * true
         shown -= refractometer.temperature_correction(shown, 21.0)
-        self.put("refractometer", reading=f"{shown:.3f}", sample="21 C")
+        self.put("refractometer", dipped_ago="0", reading=f"{shown:.3f}", sample="21 C")
 
     def board(self) -> boards.Board:
         """The page's board now."""

@@ -200,7 +200,7 @@ EXPECTED = [
         "confection",
         {"above_water_c": 13.889, "station_pressure_hpa": 1013.25, "stir_temperature_c": 79},
         "solids_brix",
-        84.12,
+        85.14,
         0.05,
     ),
 ]

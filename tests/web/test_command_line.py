@@ -71,7 +71,7 @@ class CommandLine(KitchenCase):
         self.assertIn("hydrometer/correct", text)
         self.assertEqual(run("compute", "nothing")[0], 2)
         code, text, _ = run("compute", "finish-point", "station_pressure_hpa=957")
-        self.assertIn("Norrish", text)
+        self.assertIn("Margules", text)
         self.assertEqual(run("compute", "finish-point", "957")[0], 2)
         self.assertIn("station_pressure_hpa", run("compute", "finish-point")[2])
 

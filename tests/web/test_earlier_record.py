@@ -23,8 +23,8 @@ from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 
 EARLIER = Path(__file__).parent.parent / "data" / "record-0.1"
-LATER = Path(__file__).parent.parent / "data" / "lines-0.3.jsonl"
-"""A line of each kind that came with version 0.3, as it is written."""
+LATER = Path(__file__).parent.parent / "data" / "later-lines.jsonl"
+"""A line of each kind, or with each field, that came with version 0.3 or later, as it is written."""
 PRINTED = datetime(2026, 3, 19, 13, 5, tzinfo=UTC)
 CODES = ("26-001", "26-002", "26-003", "26-004")
 LINES = "SELECT id, kind, facts, typed, at, noted_at, supersedes, why, initials FROM entry"

@@ -47,7 +47,7 @@ class Pages(KitchenCase):
         settings = load_kitchen(self.db)
         save_kitchen(self.db, replace(settings, both_units=True), NOON)
         code = self.take_in()
-        self.put(code, "hydrometer", 40, reading="50", cup="90 C")
+        self.put(code, "hydrometer", 40, reading="50", cup="90 C", reading_confirmed="1")
         for path, said in (
             ("/day", "98.6\u00a0°C"),
             (f"/pan/{code}", "90.0\u00a0°C (194.0\u00a0°F)"),
@@ -87,7 +87,7 @@ class Pages(KitchenCase):
             ("/take-in", taken | {"woodlot": "nowhere"}, "Choose the woodlot"),
             ("/take-in", taken | {"amount": "2 kg"}, "scorches"),
             (f"/pan/{code}/slip/hydrometer", {"reading": "60"}, "Type the cup"),
-            (f"/pan/{code}/slip/hydrometer", {"reading": "60", "cup": "219"}, "between 0 and 100"),
+            (f"/pan/{code}/slip/hydrometer", {"reading": "60", "cup": "219"}, "between 0 and 108"),
             (f"/pan/{code}/slip/hydrometer", {"reading": "30", "cup": "90"}, "runs from 45 to 75"),
             (
                 f"/pan/{code}/slip/refractometer",
