@@ -10,7 +10,7 @@ from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import dipstick
-from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace
+from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace, mean_sigma_k, probe_noise_k
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import BoilCurves
@@ -75,6 +75,22 @@ class Trace(unittest.TestCase):
         self.assertTrue(all(abs(p.value - p.second / 100) < 1e-6 for p in points))
         self.assertEqual([p.second for p in points], sorted(p.second for p in points))
         self.assertLess(points[-1].second - points[-2].second, 60)
+
+    def test_its_noise_is_learned_from_its_scatter(self) -> None:
+        rng = random.Random(4)
+
+        def noise(scatter: float) -> float:
+            whiles = [
+                (later(15 * i), later(15 * i + 15), 100 + i / 50 + rng.gauss(0, scatter))
+                for i in range(30)
+            ]
+            return probe_noise_k(whiles)
+
+        calm, usual, wild = noise(0.01), noise(0.06), noise(0.25)
+        self.assertLess(calm, 0.04)
+        self.assertAlmostEqual(usual, 0.07, delta=0.03)
+        self.assertGreater(wild, 0.2)
+        self.assertLess(mean_sigma_k(0.06, 300), mean_sigma_k(0.06, 15) / 2)
 
 
 class Boiling(unittest.TestCase):

@@ -4,7 +4,7 @@ played from outside."""
 import json
 from datetime import timedelta
 
-from lumbrel.core.physics import water
+from lumbrel.core.physics import sucrose, water
 from lumbrel.exchange.replay import Replay
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import HydrometerFacts, TakeInFacts
@@ -16,6 +16,7 @@ from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import Expected
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.run import went_cold
+from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
 from lumbrel.store import kept
 from tests.support.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
@@ -159,6 +160,18 @@ class Boil(KitchenCase):
             said = Expected(read, 60.0, sigma, " Brix").doubtful
             self.assertEqual(bool(said), bool(why), (read, sigma))
             self.assertIn(why, said)
+
+    def test_a_probe_shows_when_it_began_to_boil(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        pressure = self.board(code, 1).pressure.pa
+        boils = sucrose.boiling_point_c(45.0, pressure, 0.01)
+        warms = [(15 * i, min(60 + 0.9 * i, boils + 0.003 * max(i - 50, 0))) for i in range(120)]
+        sent = [(NOON + timedelta(seconds=s), value) for s, value in warms]
+        intake.take(self.db, "probe-1", sent, NOON + timedelta(minutes=30))
+        began = self.board(code, 30).evidence.boil_start
+        reached = next(s for s, value in warms if value >= boils - 0.5) / 60
+        self.assertAlmostEqual((began - NOON) / timedelta(minutes=1), reached, delta=1.0)
 
     def test_what_cooled_and_holds_boils_again(self) -> None:
         def run(*shown: float) -> list[RunPoint]:

@@ -23,7 +23,7 @@ from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
-KEPT_VERSION = 2
+KEPT_VERSION = 1
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
