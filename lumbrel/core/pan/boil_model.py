@@ -13,6 +13,7 @@ sure that is.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from math import hypot, log, sqrt
 
 import numpy as np
@@ -32,6 +33,7 @@ from lumbrel.core.pan.boil_path import OU_MINUTES, STRAYS, UNSEEN_MINUTES, BoilP
 from lumbrel.core.pan.solids import Step, solids_after
 from lumbrel.core.physics.boil_curve import Floats
 
+MOST_REMEMBERED = 256
 CHANGE_SIGMA = 0.35
 """By how much a burner that was turned changes, one sigma of the logarithm."""
 CHANGE_GAIN = 18.0
@@ -88,9 +90,17 @@ def fit_boil(
         now: minutes since the boil-off began.
     Source: maximum a posteriori by Gauss and Newton; Student's t for each reading's own error.
     """
+    return _fitted(known, tuple(densities), tuple(heat), now)
+
+
+@lru_cache(MOST_REMEMBERED)
+def _fitted(
+    known: Known, densities: tuple[Density, ...], heat: tuple[Heat, ...], now: float
+) -> BoilPath:
+    """The same evidence is fitted once: an old boil is looked at again and again."""
     turned = sorted(t for t in known.turned if 0 < t < now)
     for _ in range(MOST_CHANGES + 1):
-        problem = _Problem(replace(known, turned=turned), densities, heat, now)
+        problem = _Problem(replace(known, turned=tuple(turned)), densities, heat, now)
         found = problem.solve()
         at = problem.unnoted_change(found) if len(turned) < MOST_CHANGES else None
         if at is None:
@@ -98,7 +108,9 @@ def fit_boil(
         turned = sorted([*turned, at])
     strays = problem.strays_seen(found)
     if not STRAYS_ALIKE[0] < strays / known.strays < STRAYS_ALIKE[1]:
-        problem = _Problem(replace(known, turned=turned, strays=strays), densities, heat, now)
+        problem = _Problem(
+            replace(known, turned=tuple(turned), strays=strays), densities, heat, now
+        )
         found = problem.solve()
     return problem.path(found)
 

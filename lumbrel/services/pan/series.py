@@ -81,8 +81,7 @@ def _path(board: Board, until: datetime, finish: datetime | None) -> dict[str, l
     last = max(until, min(finish, until + MOST_AHEAD)) if finish else until
     span = max((last - seen.boil_start) / timedelta(minutes=1), 1.0)
     minutes = [span * i / (PATH_POINTS - 1) for i in range(PATH_POINTS)]
-    path = [fitted.brix_at(m) for m in minutes]
-    doubt = [fitted.sigma_brix_at(m) for m in minutes]
+    path, doubt = fitted.brixes(minutes), fitted.sigmas_brix(minutes)
     return {
         "at": [round(seen.moment(m).timestamp(), 1) for m in minutes],
         "brix": [round(b, 2) for b in path],
