@@ -173,6 +173,15 @@ class Boil(KitchenCase):
         reached = next(s for s, value in warms if value >= boils - 0.5) / 60
         self.assertAlmostEqual((began - NOON) / timedelta(minutes=1), reached, delta=1.0)
 
+    def test_a_probe_that_lies_beside_the_pan_does_not_hold_the_boil_back(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "probe-1", "reading": "98.6"})
+        for minutes, boils in ((10, False), (100, True)):
+            at = NOON + timedelta(minutes=minutes)
+            intake.take(self.db, "probe-1", [(at - timedelta(seconds=5), 20.0)], at)
+            self.assertEqual(self.board(code, minutes).heating_minutes == 0, boils)
+            self.assertEqual(self.board(code, minutes).believed.brix > 50, boils)
+
     def test_what_cooled_and_holds_boils_again(self) -> None:
         def run(*shown: float) -> list[RunPoint]:
             at = [NOON + timedelta(minutes=i) for i in range(len(shown))]

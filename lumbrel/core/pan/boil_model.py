@@ -70,10 +70,10 @@ class Known:
     rate_kg_per_min: float
     rate_sigma: float
     start_sigma: float = 0.0
-    steps: Sequence[Step] = ()
-    step_sigmas_kg: Sequence[float] = ()
-    turned: Sequence[float] = ()
-    off: Sequence[tuple[float, float]] = ()
+    steps: tuple[Step, ...] = ()
+    step_sigmas_kg: tuple[float, ...] = ()
+    turned: tuple[float, ...] = ()
+    off: tuple[tuple[float, float], ...] = ()
     curve_sigma_k: float = 0.15
     air_at: float | None = 0.0
     strays: float = STRAYS

@@ -63,9 +63,6 @@ class Board:
     joint: Agreement
     balance: Estimate
     """What take-in, rate and every reading together say of now."""
-    by_balance: bool
-    """It is the balance that is believed: no instrument speaks, or the boil as a whole knows
-    more."""
     believed: Agreement | None
     """What may be shown large: the joint value; when one stands alone that of the others; None
     when two contradict each other and neither can be preferred."""
@@ -93,8 +90,8 @@ class Board:
 
     @property
     def voices(self) -> list[Estimate]:
-        """Whoever speaks of the density now: the instruments, and the balance where it is
-        believed or contradicts the only one."""
+        """Whoever counts of the density now: the instruments but the one set aside, and the fitted
+        boil."""
         said = [w.estimate for w in self.evidence.words if w.estimate.label != self.odd]
         return [*said, self.balance]
 
@@ -131,7 +128,6 @@ def board_of(context: BatchContext) -> Board:
         evidence=found.evidence,
         joint=found.joint,
         balance=found.balance,
-        by_balance=True,
         believed=found.believed,
         verdict=call,
         mass_kg=mass,

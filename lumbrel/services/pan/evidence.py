@@ -20,7 +20,7 @@ from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.services.pan import dipstick, run, signs
-from lumbrel.services.pan.probe_points import RunPoint, run_told
+from lumbrel.services.pan.probe_points import RunPoint, told_of
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
@@ -118,7 +118,7 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         left_out: what does not count.
     """
     told = _told(context)
-    boil = boil_of(context, told.first_at)
+    boil = boil_of(context, told.first_at, told.speaks)
     readings = _readings(context, boil.until)
     probe = _probe_of(context, boil, told)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
@@ -165,6 +165,7 @@ class _Told:
     pressure: Pressure | None = None
     first_at: FirstAt | None = None
     """When it first was so hot, by its true temperature, degC."""
+    speaks: bool = False
 
 
 def _told(context: BatchContext) -> _Told:
@@ -173,20 +174,13 @@ def _told(context: BatchContext) -> _Told:
         return _Told()
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
     until = context.left_at or context.now
-    told = run_told(
-        context.db,
-        context.kitchen,
-        context.batch.id,
-        probe.id,
-        since=context.taken_in.at,
-        until=until,
-        boil_by=boil_by,
-    )
+    told = told_of(context, probe.id, until)
     pressure = pressure_by(context.db, context.kitchen, until, boil_by)
     if pressure is None or not told.points:
         return _Told(instrument=probe, points=told.points, newest=told.newest)
     today = thermometer_today(context.db, probe, pressure, until, boil_by)
-    held = today.calibration
+    held, newest = today.calibration, told.newest
+    speaks = newest is not None and until - newest.at <= PROBE_SPEAKS
     return _Told(
         instrument=probe,
         points=told.points,
@@ -194,6 +188,7 @@ def _told(context: BatchContext) -> _Told:
         today=today,
         pressure=pressure,
         first_at=lambda true_c: told.first_at(held.indicated_c(true_c)),
+        speaks=speaks,
     )
 
 

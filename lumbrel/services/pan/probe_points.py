@@ -11,8 +11,10 @@ from sqlite3 import Connection
 from typing import NamedTuple
 
 from lumbrel.core.pan.probe_trace import ProbeTrace
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.day.pressure import pressure_by
+from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import EPOCH, milliseconds, of_milliseconds
 from lumbrel.store.kitchen import Kitchen
@@ -119,6 +121,19 @@ def run_told(
         db, kitchen, probe_id, since=since, until=until, boil_by=boil_by
     )
     return RunTold(points, samples_store.latest_sample(db, probe_id, until), since, rises)
+
+
+def told_of(context: BatchContext, probe_id: str, until: datetime) -> RunTold:
+    """What a probe's run tells of a batch from its take-in on."""
+    return run_told(
+        context.db,
+        context.kitchen,
+        context.batch.id,
+        probe_id,
+        since=context.taken_in.at,
+        until=until,
+        boil_by=context.batch.methods.get("boil_by", DEFAULT_BOIL_BY),
+    )
 
 
 @dataclass

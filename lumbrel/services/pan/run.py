@@ -72,18 +72,20 @@ class Boil:
 
 NOTED_SIGMA_MINUTES, SEEN_SIGMA_MINUTES, WARMING_SIGMA = 0.5, 0.7, 0.25
 FULL_BOIL_BELOW_K = 0.5
+SLOWEST_WARMING, MOST_LATE, NOT_YET = 3.0, timedelta(minutes=10), timedelta(minutes=1)
 """So near to where the take-in boils a probe shows that it does."""
 
 
 FirstAt = Callable[[float], datetime | None]
 
 
-def boil_of(context: BatchContext, first_at: FirstAt | None = None) -> Boil:
+def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool = False) -> Boil:
     """A batch's boil: from when it was noted, or its probe's run shows, or as long after the
     take-in as it takes to warm.
 
     Args:
-        first_at: says when its probe first was so hot, degC; None without a probe that speaks.
+        first_at: says when its probe first was so hot, degC; None without a probe.
+        speaks: whether the probe sends just now.
     """
     taken = context.taken_in
     until = context.left_at or context.now
@@ -91,8 +93,11 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None) -> Boil:
     pressure = pressure_at(context.db, context.kitchen, taken.at)
     pa = pressure.pa if pressure else STANDARD_PA
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
+    # What nobody measured may be much thinner, and boils sooner.
+    thinnest = max(taken.facts.brix - 2 * (taken.facts.brix_sigma or 0.0), 1.0)
+    full_c = sucrose.boiling_point_c(thinnest, pa, context.invert_fraction) - FULL_BOIL_BELOW_K
     noted = context.first(BoilingFacts)
-    seen = first_at(boils_c - FULL_BOIL_BELOW_K) if first_at and not noted else None
+    seen = first_at(full_c) if first_at and not noted else None
     if noted:
         start, sigma = noted.at, NOTED_SIGMA_MINUTES
     elif seen:
@@ -100,9 +105,10 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None) -> Boil:
     else:
         warms = _warming(taken.facts, boils_c, rate)
         start = taken.at + warms
-        if first_at:
-            # It has not reached its boil yet, whatever the arithmetic says.
-            start = max(start, until)
+        if speaks and until < taken.at + SLOWEST_WARMING * warms + MOST_LATE:
+            # It has not reached its boil yet, whatever the arithmetic says; but a probe that lies
+            # beside the pan for ever is not asked.
+            start = max(start, until + NOT_YET)
         doubt = sqrt(WARMING_SIGMA**2 + (rate.sigma_kg_per_min / rate.kg_per_min) ** 2)
         sigma = doubt * (warms / timedelta(minutes=1))
     heat = _heat_off(context, start, until)

@@ -10,8 +10,7 @@ from sqlite3 import Connection
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import local_time
-from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY
-from lumbrel.services.pan.probe_points import run_told
+from lumbrel.services.pan.probe_points import told_of
 from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
@@ -69,13 +68,5 @@ def _keep_runs(
 
 
 def _keep_run(context: BatchContext, probe: Instrument[ThermometerDetail], until: datetime) -> None:
-    told = run_told(
-        context.db,
-        context.kitchen,
-        context.batch.id,
-        probe.id,
-        since=context.taken_in.at,
-        until=until,
-        boil_by=context.batch.methods.get("boil_by", DEFAULT_BOIL_BY),
-    )
+    told = told_of(context, probe.id, until)
     samples_store.keep_run(context.db, context.batch.id, probe.id, until, told.written())
