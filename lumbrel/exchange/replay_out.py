@@ -19,10 +19,12 @@ from lumbrel.services.base.facts import (
     HydrometerFacts,
     NoteFacts,
     RefractometerFacts,
+    ScaleFacts,
     SignFacts,
     StrainedFacts,
     TakeInFacts,
     ThermometerFacts,
+    WeighedFacts,
 )
 from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED
 from lumbrel.services.day.pressure import NOTE_FRESH
@@ -253,6 +255,19 @@ def _happened(facts: Facts) -> dict[str, str] | None:
 
 SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
     DepthFacts: lambda facts: {"depth": f"{facts.depth_mm!r} mm"},
+    WeighedFacts: lambda facts: {
+        "mass": f"{facts.mass_kg!r} kg",
+        "temperature": f"{facts.temperature_c!r} C",
+        **(
+            {"volume": f"{facts.volume_l!r} L"}
+            if facts.water_kg is None
+            else {"water": f"{facts.water_kg!r} kg"}
+        ),
+    },
+    ScaleFacts: lambda facts: {
+        "mass": f"{facts.mass_kg!r} kg",
+        "empty": f"{facts.empty_kg!r} kg",
+    },
     NoteFacts: lambda facts: {"text": facts.text},
     SignFacts: lambda facts: {"sign": facts.sign},
     HeatFacts: lambda facts: {"on": "1" if facts.on else "0"},

@@ -92,6 +92,12 @@ class DipstickDetail(Detail):
     kind: Literal["depth"] = "depth"
 
 
+class ScaleDetail(Detail):
+    """A scale, as everybody has one; it is never registered."""
+
+    kind: Literal["scale"] = "scale"
+
+
 class SignsDetail(Detail):
     """What is seen at the pan; it belongs to nobody and is never registered."""
 

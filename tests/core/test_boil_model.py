@@ -7,6 +7,8 @@ from math import exp
 
 import numpy as np
 
+from lumbrel.core.bench.cupful import cupful, volume_of_water_l
+from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
 from lumbrel.core.pan.boil_path import BoilPath
@@ -155,3 +157,42 @@ class Fitted(unittest.TestCase):
         paths.append(fit_boil(known, [Density(0.5, 50.0, 0.3)], [], 1.0))
         self.assertGreater(paths[0].sigma_brix_at(1), 8)
         self.assertAlmostEqual(paths[1].brix_at(0.5), 50, delta=0.5)
+
+
+class ByMass(unittest.TestCase):
+    def test_a_scale_tells_the_rate_but_not_the_sugar(self) -> None:
+        """More sugar than was told is not seen by a scale: its readings are as wrong as the take-in."""
+        weighed = [
+            Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True)
+            for m in (10.0, 20.0, 30.0)
+        ]
+        doubtful = replace(KNOWN, brix_sigma=3.0)
+        fitted = fit_boil(doubtful, weighed, [], 30.0)
+        self.assertAlmostEqual(fitted.rate_kg_per_min, 0.17, delta=0.005)
+        self.assertAlmostEqual(fitted.brix_at(30), true_brix(30, [(99.0, 0.17)]), delta=0.2)
+        # 3 of 45 Brix at the start are 3.6 of 54 now.
+        self.assertAlmostEqual(fitted.sigma_brix_at(30), 3.6, delta=0.3)
+        as_dips = [d._replace(by_solids=False) for d in weighed]
+        self.assertLess(fit_boil(doubtful, as_dips, [], 30.0).sigma_brix_at(30), 0.3)
+
+
+class WeighedCup(unittest.TestCase):
+    def test_mass_and_volume_are_a_density(self) -> None:
+        # 66.9 Brix at 20 degC: 1328.19 kg/m3.
+        found = cupful(0.3320475, 0.25, 20.0, by_water=True)
+        self.assertAlmostEqual(found.brix, 66.9, delta=0.005)
+        vague = cupful(0.3320475, 0.25, 20.0)
+        self.assertTrue(0.8 < found.sigma_brix < 1.5 < 3.0 < vague.sigma_brix < 4.5)
+        self.assertLess(found.shared_sigma_brix, found.sigma_brix)
+        self.assertAlmostEqual(volume_of_water_l(0.24955), 0.25, delta=1e-4)
+
+    def test_hexoses_are_lighter_and_hot_syrup_too(self) -> None:
+        plain, birch = (cupful(0.32, 0.25, 90.0, invert).brix for invert in (0.0, 0.9))
+        self.assertAlmostEqual(birch - plain, 1.25, delta=0.15)
+        self.assertGreater(plain, cupful(0.32, 0.25, 20.0).brix + 5)
+
+    def test_what_is_no_syrup_is_refused(self) -> None:
+        for mass in (0.2, 0.37):
+            with self.assertRaises(OutOfRange) as refused:
+                cupful(mass, 0.25, 90.0)
+            self.assertIn("without the cup", refused.exception.sentence)

@@ -75,6 +75,40 @@ class Boil(KitchenCase):
         )
         self.assertEqual(read.at, entry.at)
 
+    def test_a_scale_speaks_of_density(self) -> None:
+        code = self.boil()
+        before = self.board(code, 40).balance
+        full = {"mass": "28.5 kg", "empty": "3.1 kg"}
+        self.put(code, "scale", 40, **full)
+        on_scale = self.board(code, 40)
+        self.assertLess(on_scale.balance.sigma_brix, 0.8 * before.sigma_brix)
+        self.assertAlmostEqual(on_scale.mass_kg, 25.4, delta=0.4)
+        # What it weighs empty is said once.
+        self.assertEqual(self.put(code, "scale", 45, mass="27.9 kg").facts.empty_kg, 3.1)
+        cup = {"mass": "305 g", "water": "248 g", "temperature": "92 C"}
+        self.put(code, "weighed", 45, **cup)
+        labels = [w.estimate.label for w in self.board(code, 46).evidence.words]
+        self.assertEqual(labels, ["Scale under the pot", "Weighed cupful"])
+
+    def test_a_mass_that_cannot_be_is_refused_or_asked_about(self) -> None:
+        code = self.boil()
+        denser = {"mass": "400 g", "volume": "250 ml", "temperature": "90 C"}
+        for kind, fields, field in (
+            ("weighed", denser, "mass"),
+            ("weighed", {"mass": "331 g", "temperature": "90 C"}, "volume"),
+            ("scale", {"mass": "12 kg"}, "mass"),
+        ):
+            with self.assertRaises(BadInput) as refused:
+                self.put(code, kind, 40, **fields)
+            self.assertEqual(list(refused.exception.errors), [field])
+        for kind, fields in (
+            ("scale", {"mass": "33 kg", "empty": "1 kg"}),
+            ("weighed", {"mass": "345 g", "water": "250 g", "temperature": "90 C"}),
+        ):
+            with self.assertRaises(BadInput) as asked:
+                self.put(code, kind, 50, **fields)
+            self.assertEqual(list(asked.exception.asks), ["mass"])
+
     def test_burner_and_heat_are_lines_of_the_boil(self) -> None:
         code = self.boil()
         before = self.board(code, 60)

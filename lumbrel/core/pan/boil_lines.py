@@ -7,7 +7,7 @@ errors that it shares.
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import exp
+from math import exp, log
 from typing import NamedTuple
 
 import numpy as np
@@ -34,6 +34,7 @@ class Density(NamedTuple):
         shared, shared_sigma_brix: the error it shares with others of its instrument.
         minute_sigma: how well the moment is known.
         bound: it only says that the density is under `brix`.
+        by_solids: read as a mass, and the density worked out with the sugar taken in.
     """
 
     minute: float
@@ -43,6 +44,7 @@ class Density(NamedTuple):
     shared_sigma_brix: float = 0.0
     minute_sigma: float = 0.0
     bound: bool = False
+    by_solids: bool = False
 
 
 class Heat(NamedTuple):
@@ -76,6 +78,7 @@ class Terms:
         layout: of the path's parameters, which come first.
         shared: names of the shared errors, in the order of the last parameters, in their sigmas.
         solids_kg: in the vessel before the first step and after each.
+        first_kg: taken in, as it was weighed.
         curve_sigma_k: how far real syrup boils off the curve.
         air_at: minute at which the pressure was known last; None when it is followed.
     """
@@ -83,6 +86,7 @@ class Terms:
     layout: Layout
     shared: tuple[str, ...]
     solids_kg: tuple[float, ...]
+    first_kg: float
     curve_sigma_k: float
     air_at: float | None
 
@@ -219,6 +223,7 @@ class Densities(Lines):
         self._own: Floats = np.array([d.sigma_brix for d in read])
         self._dated: Floats = np.array([d.minute_sigma for d in read])
         self._bound = np.array([d.bound for d in read], dtype=bool)
+        self._by_solids: Floats = np.array([float(d.by_solids) for d in read])
         self._common = np.zeros((len(read), terms.size))
         for i, one in enumerate(read):
             if one.shared:
@@ -232,13 +237,20 @@ class Densities(Lines):
     ) -> State:
         sigma = np.sqrt(self._own**2 + (denser * self._dated) ** 2)
         apart = (brix + self._common @ best - self._brix) / sigma
+        common = self._common
+        if self._by_solids.any():
+            # The solids held fixed, more water than was weighed means less sugar than was thought;
+            # of that a mass knows nothing.
+            common = common.copy()
+            common[:, 0] += brix * self._by_solids
+            apart += brix * self._by_solids * (best[0] - log(self.terms.first_kg)) / sigma
         # A bound says nothing while the path keeps to it.
         silent = self._bound & (apart <= 0)
         return State(
             burnt=burnt,
             per_kg=-per_kg,
             sigma=sigma,
-            common=self._common,
+            common=common,
             misses=np.where(silent, 0.0, apart),
             weights=np.where(silent, 0.0, self._weights(apart)),
         )

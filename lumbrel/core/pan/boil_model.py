@@ -137,6 +137,7 @@ class _Problem:
             layout=layout,
             shared=(*sorted(names), *common),
             solids_kg=tuple(solids_after(known.mass_kg * known.brix / 100, known.steps)),
+            first_kg=known.mass_kg,
             curve_sigma_k=known.curve_sigma_k,
             air_at=known.air_at,
         )

@@ -105,6 +105,27 @@ class DepthFacts(Facts):
     depth_mm: float
 
 
+class WeighedFacts(Facts):
+    """What a cupful weighed, and how much it was: by a measure, or by the water that the cup holds."""
+
+    kind: Literal["weighed"] = "weighed"
+    mass_kg: float
+    volume_l: float
+    temperature_c: float
+    water_kg: float | None = None
+    """What the cup holds of water, when that is how its volume is known."""
+    dated: Literal["", "dip", "typed"] = ""
+
+
+class ScaleFacts(Facts):
+    """What a scale under the vessel showed, and what the vessel weighs empty."""
+
+    kind: Literal["scale"] = "scale"
+    mass_kg: float
+    empty_kg: float = 0.0
+    dated: Literal["", "dip", "typed"] = ""
+
+
 class BoilingFacts(Facts):
     """It began to boil off."""
 
@@ -300,6 +321,8 @@ AnyFacts = Annotated[
     | RefractometerFacts
     | ThermometerFacts
     | DepthFacts
+    | WeighedFacts
+    | ScaleFacts
     | BoilingFacts
     | HeatFacts
     | SignFacts

@@ -1,6 +1,7 @@
 """A dipstick reading as evidence: depth, vessel and the solids taken in give a density."""
 
 from datetime import datetime
+from math import hypot
 
 from lumbrel.core.bench.causes import Cause
 from lumbrel.core.errors import OutOfRange
@@ -18,8 +19,8 @@ from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
 
 DIPSTICK = Instrument(id="dipstick", name="Dipstick", detail=DipstickDetail())
-SOLIDS_SIGMA = 0.012
-"""Of the solids taken in: the mass to 1 percent, the Brix to 0.3."""
+MASS_SIGMA, READ_SIGMA_BRIX = 0.01, 0.5
+"""Of a take-in: its mass as a share, and its Brix where it was read."""
 
 DEPTH = Bounds(
     "depth",
@@ -37,13 +38,21 @@ def solids_kg(context: BatchContext, at: datetime) -> float:
     return sum((part.mass_kg * part.brix / 100 for part in added), taken.mass_kg * taken.brix / 100)
 
 
+def solids_sigma(context: BatchContext) -> float:
+    """One sigma of the solids taken in, as a share: by the doubt of their mass and of their Brix."""
+    taken = context.taken_in.facts
+    doubt = READ_SIGMA_BRIX if taken.brix_sigma is None else taken.brix_sigma
+    return hypot(MASS_SIGMA, doubt / taken.brix)
+
+
 def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
     """What a depth on the slip says of density."""
     depth, solids = entry.facts.depth_mm, solids_kg(context, entry.at)
+    sugar = solids_sigma(context)
     pressure = pressure_at(context.db, context.kitchen, entry.at)
     boils = sucrose.boiling_point_c(60.0, pressure.pa if pressure else STANDARD_PA)
     try:
-        said = dipstick.estimate(context.geometry, depth, solids, SOLIDS_SIGMA, min(boils, 115.0))
+        said = dipstick.estimate(context.geometry, depth, solids, sugar, min(boils, 115.0))
     except OutOfRange as error:
         return Corrected(
             entry_id=entry.id,
@@ -54,9 +63,9 @@ def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
             refusal=error.sentence,
         )
     surface = said.brix * dipstick.SURFACE_SIGMA_MM / depth
-    measures = said.brix * (dipstick.VESSEL_SIGMA**2 + SOLIDS_SIGMA**2) ** 0.5
+    measures = said.brix * hypot(dipstick.VESSEL_SIGMA, sugar)
     vessel = f"{context.vessel.shape}, as registered"
-    doubt = "2.5 mm of surface, 1 % of vessel, 1.2 % of solids"
+    doubt = f"2.5 mm of surface, 1 % of vessel, {100 * sugar:.1f} % of solids"
     return Corrected(
         entry_id=entry.id,
         at=entry.at,
@@ -64,7 +73,9 @@ def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
         instrument=DIPSTICK,
         brix=said.brix,
         sigma_brix=said.sigma_brix,
-        own_sigma_brix=said.sigma_brix,
+        own_sigma_brix=surface,
+        shared_sigma_brix=said.brix * dipstick.VESSEL_SIGMA,
+        by_solids=True,
         steps=(
             ReadingStep("depth", depth, "depth", "as read, boiling"),
             ReadingStep("vessel", context.vessel.name, "", vessel),

@@ -15,11 +15,18 @@ from lumbrel.core.physics.sucrose import syrup_sigma_k
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
-from lumbrel.services.base.facts import DepthFacts, Facts, SignFacts, ThermometerFacts
+from lumbrel.services.base.facts import (
+    DepthFacts,
+    Facts,
+    ScaleFacts,
+    SignFacts,
+    ThermometerFacts,
+    WeighedFacts,
+)
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
-from lumbrel.services.pan import dipstick, run, signs
+from lumbrel.services.pan import dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, told_of
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
@@ -252,6 +259,10 @@ def _readings(context: BatchContext, until: datetime) -> list[Corrected]:
             found.append(dipstick.corrected(context, depth))
         elif sign := with_facts(entry, (SignFacts,)):
             found.append(signs.corrected(sign))
+        elif cup := with_facts(entry, (WeighedFacts,)):
+            found.append(weighed.corrected_cupful(context, cup))
+        elif pot := with_facts(entry, (ScaleFacts,)):
+            found.append(weighed.corrected_scale(context, pot))
     return sorted(found, key=lambda r: r.at)
 
 
@@ -310,6 +321,7 @@ def _density(boil: Boil, reading: Corrected) -> Density:
         shared_sigma_brix=reading.shared_sigma_brix,
         minute_sigma=reading.minute_sigma,
         bound=reading.brix is None,
+        by_solids=reading.by_solids,
     )
 
 
@@ -352,7 +364,7 @@ def _trusted(context: BatchContext, readings: list[Corrected]) -> Kinds:
     only = context.batch.methods.get("trust", "all")
     if any(r.kind == only and r.brix is not None for r in readings):
         return tuple(k for k in READINGS if k.key() == only)
-    return (*READINGS, DepthFacts, SignFacts)
+    return (*READINGS, DepthFacts, WeighedFacts, ScaleFacts, SignFacts)
 
 
 def _kind_in(reading: Corrected, kinds: Kinds) -> bool:

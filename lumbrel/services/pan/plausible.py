@@ -19,12 +19,13 @@ from lumbrel.services.base.facts import (
     SignFacts,
     TakeInFacts,
     ThermometerFacts,
+    WeighedFacts,
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
-from lumbrel.services.pan import signs
+from lumbrel.services.pan import signs, weighed
 from lumbrel.services.pan.evidence import BoilEvidence, gather
 from lumbrel.store.instruments import ThermometerDetail, with_detail
 
@@ -95,6 +96,26 @@ def since_the_last(form: Form, context: BatchContext, facts: Any) -> None:
             "reading",
             f"By all that was read before it should be near {known.expected:.1f}{known.unit}, give "
             f"or take {1.64 * known.sigma:.1f}; this says {known.read:.1f}. {why}",
+        )
+
+
+def weighed_against_others(form: Form, context: BatchContext, facts: Any) -> None:
+    """Ask about a mass that the boil as it was until then hardly allows."""
+    if context.first(DrawFacts) or context.first(TakeInFacts) is None:
+        return
+    entry = preview(facts, dip(form, context.now) or context.now)
+    cupful = isinstance(facts, WeighedFacts)
+    new = (weighed.corrected_cupful if cupful else weighed.corrected_scale)(context, entry)
+    try:
+        known = _of_cup(gather(context), new)
+    except OutOfRange:
+        return
+    if known and abs(known.apart) > CANNOT_BE_SIGMAS * known.sigma:
+        form.ask(
+            "mass",
+            f"By all that was read before it should be near {known.expected:.1f} Brix; this would be "
+            f"{known.read:.1f}. Is it the syrup alone, and the right "
+            f"{'cup' if cupful else 'empty vessel'}?",
         )
 
 

@@ -21,7 +21,9 @@ from lumbrel.services.base.facts import (
     HeatFacts,
     PartDrawFacts,
     PouredFacts,
+    ScaleFacts,
     TakeInFacts,
+    WeighedFacts,
 )
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
@@ -177,7 +179,7 @@ class _Steps:
         for entry in self.context.current:
             if entry.at > self.until:
                 continue
-            if isinstance(entry.facts, (*READINGS, DepthFacts)):
+            if isinstance(entry.facts, (*READINGS, DepthFacts, WeighedFacts, ScaleFacts)):
                 read.add(entry.at)
             elif isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < self.until:
                 self._drawn(entry.at, entry.facts)

@@ -16,18 +16,24 @@ from lumbrel.services.base.facts import (
     PartDrawFacts,
     PouredFacts,
     RefractometerFacts,
+    ScaleFacts,
     SignFacts,
     StrainedFacts,
     ThermometerFacts,
+    WeighedFacts,
 )
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
-from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, signs, undone
+from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, signs, undone, weighed
 from lumbrel.services.pan.board import at_a_glance
 from lumbrel.services.pan.choices import choices
-from lumbrel.services.pan.plausible import sign_against_others, since_the_last
+from lumbrel.services.pan.plausible import (
+    sign_against_others,
+    since_the_last,
+    weighed_against_others,
+)
 
 
 def _state(look: Look) -> State:
@@ -63,6 +69,18 @@ LINE_KINDS = (
         doubt=since_the_last,
     ),
     LineKind(facts=DepthFacts, read=dipstick.depth, words=dipstick.words),
+    LineKind(
+        facts=WeighedFacts,
+        read=weighed.weighed,
+        words=weighed.weighed_words,
+        doubt=weighed_against_others,
+    ),
+    LineKind(
+        facts=ScaleFacts,
+        read=weighed.scale,
+        words=weighed.scale_words,
+        doubt=weighed_against_others,
+    ),
     LineKind(facts=SignFacts, read=signs.sign, words=signs.words, doubt=sign_against_others),
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
     LineKind(facts=HeatFacts, read=entries.heat, words=entries.heat_words),

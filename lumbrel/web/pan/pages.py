@@ -42,6 +42,8 @@ EVENTS = (
     "strained",
     "foam",
     "sign",
+    "weighed",
+    "scale",
     "added",
     "part_draw",
     "called_off",

@@ -1,0 +1,211 @@
+"""What a scale says: a cupful's mass and volume give a density, the pot's mass and its solids too."""
+
+from datetime import timedelta
+from math import hypot
+
+from lumbrel.core.bench.cupful import cupful, volume_of_water_l
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER, dated
+from lumbrel.services.base.entry import Entry, preview
+from lumbrel.services.base.facts import AddedFacts, Facts, ScaleFacts, WeighedFacts
+from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
+from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
+from lumbrel.store.instruments import Instrument, ScaleDetail
+
+CUPFUL = Instrument(id="cupful", name="Weighed cupful", detail=ScaleDetail())
+SCALE = Instrument(id="scale", name="Scale under the pot", detail=ScaleDetail())
+SCALE_SHARE, SCALE_KG, FOAM_KG = 0.003, 0.005, 0.01
+"""One sigma of a scale under a boil: of what it shows, of its reading, of the boil's unrest."""
+THINNEST_BRIX, MORE_THAN_PUT_IN = 1.0, 1.03
+
+MASS = Bounds(
+    "mass", "mass", 0.02, 20, "A cupful weighs between 20 g and 20 kg; type 331 g, or 11.7 oz."
+)
+VOLUME = Bounds(
+    "volume", "volume", 0.02, 20, "A cup holds between 20 ml and 20 L; type 250 ml, or 1 cup."
+)
+WATER = Bounds(
+    "water", "mass", 0.02, 20, "The water that fills the cup weighs between 20 g and 20 kg."
+)
+TEMPERATURE = Bounds(
+    "temperature",
+    "temperature",
+    0,
+    108,
+    "A cupful is weighed between 0 and 108 °C (32 and 226 °F).",
+)
+ON_SCALE = Bounds("mass", "mass", 0.05, 5000, "What is on the scale weighs 50 g to 5000 kg.")
+EMPTY = Bounds("empty", "mass", 0, 2000, "An empty vessel weighs at most 2000 kg; 0 when tared.")
+
+
+def corrected_cupful(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected:
+    """What a weighed cupful says of density."""
+    facts = entry.facts
+    at = entry.at - (TYPED_AFTER if facts.dated == "typed" else timedelta(0))
+    try:
+        said = cupful(
+            facts.mass_kg,
+            facts.volume_l,
+            facts.temperature_c,
+            context.invert_fraction,
+            by_water=facts.water_kg is not None,
+        )
+    except OutOfRange as error:
+        return Corrected(
+            entry_id=entry.id,
+            at=at,
+            kind=entry.kind,
+            instrument=CUPFUL,
+            facts=facts,
+            refusal=error.sentence,
+        )
+    how = "by the water that it holds" if facts.water_kg is not None else "to the line of a measure"
+    own = (said.sigma_brix**2 - said.shared_sigma_brix**2) ** 0.5
+    return Corrected(
+        entry_id=entry.id,
+        at=at,
+        kind=entry.kind,
+        instrument=CUPFUL,
+        brix=said.brix,
+        sigma_brix=said.sigma_brix,
+        minute_sigma=SIGMA_MINUTES[facts.dated],
+        own_sigma_brix=own,
+        shared_sigma_brix=said.shared_sigma_brix,
+        steps=(
+            ReadingStep("syrup", facts.mass_kg, "mass", "as weighed, without the cup"),
+            ReadingStep("volume", facts.volume_l, "volume", how),
+            ReadingStep("temperature", facts.temperature_c, "temperature", "of the cupful"),
+            ReadingStep("density", f"{said.density_kg_m3:.0f} kg/m³", "", "mass / volume"),
+            ReadingStep("density", said.brix, "brix", "tables of sucrose solutions"),
+            ReadingStep("one sigma", said.sigma_brix, "brix", "the cup’s volume, froth, the scale"),
+        ),
+        facts=facts,
+        budget=(("the cup’s volume", said.shared_sigma_brix), ("scale and froth", own)),
+    )
+
+
+def corrected_scale(context: BatchContext, entry: Entry[ScaleFacts]) -> Corrected:
+    """What a scale under the vessel says of density: the solids in it are known."""
+    facts = entry.facts
+    mass, solids = facts.mass_kg - facts.empty_kg, solids_kg(context, entry.at)
+    brix = 100 * solids / mass if mass > 0 else 100.0
+    at = entry.at - (LOOKED_AFTER if facts.dated == "typed" else timedelta(0))
+    if not THINNEST_BRIX <= brix < CANDIED_BRIX:
+        return Corrected(
+            entry_id=entry.id,
+            at=at,
+            kind=entry.kind,
+            instrument=SCALE,
+            facts=facts,
+            refusal=_cannot(context, mass, solids),
+        )
+    own = brix * hypot(SCALE_SHARE * facts.mass_kg, SCALE_KG, FOAM_KG) / mass
+    shared = brix * solids_sigma(context)
+    return Corrected(
+        entry_id=entry.id,
+        at=at,
+        kind=entry.kind,
+        instrument=SCALE,
+        brix=brix,
+        sigma_brix=hypot(own, shared),
+        minute_sigma=SIGMA_MINUTES[facts.dated],
+        own_sigma_brix=own,
+        by_solids=True,
+        steps=(
+            ReadingStep("on the scale", facts.mass_kg, "mass", "as it showed"),
+            ReadingStep("empty vessel", facts.empty_kg, "mass", "taken off"),
+            ReadingStep("solids", solids, "mass", "taken in, and conserved"),
+            ReadingStep("density", brix, "brix", "solids / mass"),
+            ReadingStep("one sigma", hypot(own, shared), "brix", "the scale, and the take-in"),
+        ),
+        facts=facts,
+        budget=(("the scale", own), ("the take-in", shared)),
+    )
+
+
+CANDIED_BRIX = 97.0
+
+
+def _cannot(context: BatchContext, mass_kg: float, solids: float) -> str:
+    there = context.show(max(mass_kg, 0.0), "mass", 2)
+    sugar = context.show(solids, "mass", 2)
+    return (
+        f"{there} in the vessel cannot be: by the take-in its sugar alone weighs {sugar}. Type what "
+        "the scale shows, and what the vessel weighs empty (0 when it was tared)."
+    )
+
+
+def weighed(form: Form, context: BatchContext) -> WeighedFacts | None:
+    """A cupful's mass and volume as they are typed."""
+    mass, warm = form.between(MASS), form.between(TEMPERATURE)
+    by_water = form.given("water")
+    if not by_water and not form.given("volume"):
+        form.errors["volume"] = (
+            "Say how much it is: the cup’s volume, or, sharper, what it weighs full of water."
+        )
+        return None
+    holds = form.between(WATER) if by_water else form.between(VOLUME)
+    if mass is None or warm is None or holds is None:
+        return None
+    facts = WeighedFacts(
+        mass_kg=mass,
+        volume_l=volume_of_water_l(holds) if by_water else holds,
+        water_kg=holds if by_water else None,
+        temperature_c=min(warm, HOTTEST_DENSITY_C),
+        dated=dated(form),
+    )
+    said = corrected_cupful(context, preview(facts, context.now))
+    _refuse(form, said)
+    return facts
+
+
+def scale(form: Form, context: BatchContext) -> ScaleFacts | None:
+    """What the scale under the vessel shows."""
+    mass = form.between(ON_SCALE)
+    empty = form.between(EMPTY) if form.given("empty") else empty_kg(context)
+    if mass is None or empty is None:
+        return None
+    facts = ScaleFacts(mass_kg=mass, empty_kg=empty, dated=dated(form))
+    _refuse(form, corrected_scale(context, preview(facts, context.now)))
+    put_in = context.taken_in.facts.mass_kg
+    put_in += sum(e.facts.mass_kg for e in context.of_kind(AddedFacts))
+    if mass - empty > MORE_THAN_PUT_IN * put_in:
+        there, was = context.show(mass - empty, "mass", 2), context.show(put_in, "mass", 2)
+        form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is it so?")
+    return facts
+
+
+def empty_kg(context: BatchContext) -> float:
+    """What the vessel weighs empty, as the batch last said it; 0 when nobody did."""
+    last = context.last(ScaleFacts)
+    return last.facts.empty_kg if last else 0.0
+
+
+def _refuse(form: Form, said: Corrected) -> None:
+    if said.refusal:
+        form.errors["mass"] = said.refusal
+    elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
+        form.ask("mass", f"This would be {said.brix:.0f} Brix, candy. Is it so?")
+
+
+def weighed_words(context: BatchContext, entry: Entry[WeighedFacts]) -> Line:
+    """A cupful on the slip."""
+    said = corrected_cupful(context, entry)
+    volume = context.show(entry.facts.volume_l, "volume", 3)
+    title = f"Cupful {context.show(entry.facts.mass_kg, 'mass', 3)} in {volume}"
+    return _line(entry, title, said)
+
+
+def scale_words(context: BatchContext, entry: Entry[ScaleFacts]) -> Line:
+    """A scale's word on the slip."""
+    said = corrected_scale(context, entry)
+    return _line(entry, f"On the scale {context.show(entry.facts.mass_kg, 'mass', 2)}", said)
+
+
+def _line(entry: Entry[Facts], title: str, said: Corrected) -> Line:
+    value = "" if said.brix is None else f"{said.brix:.1f}"
+    return Line(entry, title, said.refusal or f"± {said.sigma_brix:.1f}", value, said)
