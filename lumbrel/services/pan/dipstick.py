@@ -19,8 +19,8 @@ from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
 
 DIPSTICK = Instrument(id="dipstick", name="Dipstick", detail=DipstickDetail())
-MASS_SIGMA, READ_SIGMA_BRIX = 0.01, 0.5
-"""Of a take-in: its mass as a share, and its Brix where it was read."""
+SOLIDS_SIGMA, MASS_SIGMA = 0.012, 0.01
+"""Of the solids taken in, where their Brix was read: the mass to 1 percent, the Brix to 0.3."""
 
 DEPTH = Bounds(
     "depth",
@@ -41,8 +41,9 @@ def solids_kg(context: BatchContext, at: datetime) -> float:
 def solids_sigma(context: BatchContext) -> float:
     """One sigma of the solids taken in, as a share: by the doubt of their mass and of their Brix."""
     taken = context.taken_in.facts
-    doubt = READ_SIGMA_BRIX if taken.brix_sigma is None else taken.brix_sigma
-    return hypot(MASS_SIGMA, doubt / taken.brix)
+    if taken.brix_sigma is None:
+        return SOLIDS_SIGMA
+    return hypot(MASS_SIGMA, taken.brix_sigma / taken.brix)
 
 
 def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
