@@ -23,6 +23,8 @@ class Standing:
     taken_at: datetime
     drawn_at: datetime | None
     rate_kg_per_min: float | None
+    strays: float | None
+    """By how much of that its burner strayed."""
     waits: tuple[str, ...]
     """The stations it waits for."""
 
@@ -57,6 +59,18 @@ class PromiseRow:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ShiftRow:
+    """How far a woodlot's syrup boiled off the believed curve in a batch, K."""
+
+    woodlot_id: str
+    sugar_kind: str
+    learnt_at: datetime
+    shift_k: float
+    sigma_k: float
+    shared_k: float
+
+
+@dataclass(frozen=True, kw_only=True)
 class LotRow:
     """A lot as the shelf lists it; volumes in ml at 20 degC."""
 
@@ -84,13 +98,14 @@ def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> N
         return
     taken, drawn = instant(standing.taken_at), standing.drawn_at
     db.execute(
-        "INSERT INTO standing VALUES (?, ?, ?, ?, ?)",
+        "INSERT INTO standing VALUES (?, ?, ?, ?, ?, ?)",
         (
             batch_id,
             standing.vessel_id,
             taken,
             instant(drawn) if drawn else None,
             standing.rate_kg_per_min,
+            standing.strays,
         ),
     )
     db.executemany(
@@ -125,6 +140,38 @@ def keep_promise(db: Connection, batch_id: str, promise: PromiseRow | None) -> N
             "INSERT INTO promise VALUES (?, ?, ?, ?, ?)",
             (batch_id, promise.season, promise.promised_brix, promise.off_brix, promise.held),
         )
+
+
+def keep_shift(db: Connection, batch_id: str, shift: ShiftRow | None) -> None:
+    """What a batch taught of its woodlot's boil; None while it teaches nothing."""
+    db.execute("DELETE FROM boil_shift WHERE batch_id = ?", (batch_id,))
+    if shift is not None:
+        at = instant(shift.learnt_at)
+        of = (batch_id, shift.woodlot_id, shift.sugar_kind, at)
+        showed = (shift.shift_k, shift.sigma_k, shift.shared_k)
+        db.execute("INSERT INTO boil_shift VALUES (?, ?, ?, ?, ?, ?, ?)", (*of, *showed))
+
+
+def shifts(
+    db: Connection, woodlot_id: str, sugar_kind: str, before: datetime, limit: int
+) -> list[ShiftRow]:
+    """What the last draws of a woodlot taught of its boil up to a moment, newest first."""
+    rows = db.execute(
+        """SELECT * FROM boil_shift WHERE woodlot_id = ? AND sugar_kind = ? AND learnt_at <= ?
+           ORDER BY learnt_at DESC, batch_id LIMIT ?""",
+        (woodlot_id, sugar_kind, instant(before), limit),
+    )
+    return [
+        ShiftRow(
+            woodlot_id=row["woodlot_id"],
+            sugar_kind=row["sugar_kind"],
+            learnt_at=moment(row["learnt_at"]),
+            shift_k=row["shift_k"],
+            sigma_k=row["sigma_k"],
+            shared_k=row["shared_k"],
+        )
+        for row in rows
+    ]
 
 
 def promise(db: Connection, batch_id: str) -> PromiseRow | None:
@@ -293,6 +340,7 @@ def standing_of(db: Connection, batch_id: str) -> Standing | None:
         taken_at=moment(row["taken_at"]),
         drawn_at=moment(row["drawn_at"]) if row["drawn_at"] else None,
         rate_kg_per_min=row["rate_kg_per_min"],
+        strays=row["strays"],
         waits=tuple(sorted(one["station"] for one in waits)),
     )
 
@@ -331,6 +379,16 @@ def last_rates(db: Connection, vessel_id: str, before: datetime, limit: int) -> 
         (vessel_id, instant(before), limit),
     )
     return [row["rate_kg_per_min"] for row in rows]
+
+
+def last_strays(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[float]:
+    """How much a vessel's burner strayed in its last draws up to a moment, newest first."""
+    rows = db.execute(
+        """SELECT strays FROM standing WHERE vessel_id = ? AND drawn_at <= ? AND strays IS NOT NULL
+           ORDER BY drawn_at DESC LIMIT ?""",
+        (vessel_id, instant(before), limit),
+    )
+    return [row["strays"] for row in rows]
 
 
 def drawn_between(db: Connection, since: datetime, until: datetime, limit: int) -> list[Batch]:

@@ -12,6 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
 from lumbrel.core.pan.boil_path import BoilPath
+from lumbrel.core.pan.boil_shift import Seen, Shift, learnt, seen_at
 from lumbrel.core.pan.raw_sap import guess
 from lumbrel.core.pan.solids import Step
 from lumbrel.core.physics import sucrose
@@ -196,3 +197,25 @@ class WeighedCup(unittest.TestCase):
             with self.assertRaises(OutOfRange) as refused:
                 cupful(mass, 0.25, 90.0)
             self.assertIn("without the cup", refused.exception.sentence)
+
+
+class WoodlotsBoil(unittest.TestCase):
+    def test_a_draw_shows_how_far_it_boils_off_the_curve(self) -> None:
+        """Drawn 0.3 K hotter than the curve has what it turned out to be."""
+        at_draw = 66.9 * (1 - 0.005)
+        rise = sucrose.boiling_point_c(at_draw, PA, 0.9) - sucrose.boiling_point_c(0.0, PA, 0.9)
+        given = {"pressure_pa": PA, "invert_fraction": 0.9, "carry_over_fraction": 0.005}
+        found = seen_at(rise + 0.3, 0.15, 66.9, 0.2, **given)
+        self.assertAlmostEqual(found.shift_k, 0.3, delta=0.005)
+        slope = sucrose.boiling_slope_k_per_brix(at_draw, PA, 0.9)
+        self.assertAlmostEqual(found.shared_k, 0.2 * slope, delta=1e-3)
+        self.assertGreater(found.sigma_k, 0.15)
+
+    def test_the_more_draws_the_surer_but_never_surer_than_they_differ(self) -> None:
+        self.assertEqual(learnt([], 0.35), Shift(0.0, 0.35, 0))
+        one, many = (learnt([Seen(0.4, 0.2, 0.05)] * n, 0.35) for n in (1, 20))
+        self.assertTrue(0.2 < one.k < many.k < 0.4)
+        self.assertTrue(0.1 < many.sigma_k < one.sigma_k < 0.35)
+        self.assertAlmostEqual(many.k, 0.39, delta=0.01)
+        # One stem that reads them all is off for all of them alike.
+        self.assertGreater(learnt([Seen(0.4, 0.3, 0.25)] * 20, 0.35).sigma_k, 0.25)

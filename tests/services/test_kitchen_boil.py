@@ -4,6 +4,7 @@ played from outside."""
 import json
 from datetime import timedelta
 
+from lumbrel.core.pan.boil_path import STRAYS
 from lumbrel.core.physics import sucrose, water
 from lumbrel.exchange.replay import Replay
 from lumbrel.services.base import batch as contexts
@@ -15,8 +16,10 @@ from lumbrel.services.day import ladder
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import Expected
 from lumbrel.services.pan.probe_points import RunPoint
+from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import went_cold
 from lumbrel.services.probes import intake
+from lumbrel.services.record.kept import differences
 from lumbrel.services.stations import slip
 from lumbrel.store import kept
 from tests.support.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
@@ -74,6 +77,54 @@ class Boil(KitchenCase):
             type(entry)(id="x", batch_id="", at=entry.at, noted_at=entry.at, facts=facts)
         )
         self.assertEqual(read.at, entry.at)
+
+    def drawn(self, day: int) -> str:
+        """A birch boil that boils half a kelvin hotter than the curve has it, read cold next day."""
+        noon = 1440.0 * day
+        at = NOON + timedelta(minutes=noon)
+        fields = {"sugar_kind": "birch", "woodlot": "birch-row", "amount": "20 kg", "brix": "60"}
+        code = self.take_in(at, **fields, vessel_confirmed="1")
+        pressure = self.board(code, noon + 1).pressure
+        assert pressure is not None
+        reads = {"thermometer": "dial-a", "reading": f"{pressure.boil_c} C"}
+        day_entries.test_boil(self.db, at, reads)
+        self.put(code, "boiling", noon + 10)
+        for minute in range(0, 20, 2):
+            brix = 1200 / (20 - 0.11 * minute)
+            shown = sucrose.boiling_point_c(brix, pressure.pa, 0.9) + 0.5
+            heat = {"instrument": "dial-a", "reading": f"{shown:.2f} C"}
+            self.put(code, "thermometer", noon + 10 + minute, **heat, **SURE)
+        self.put(code, "draw", noon + 28.2, **SURE)
+        # Invert sugar reads low on a prism: 0.022 for each percent.
+        cold = {"reading": f"{brix / 0.995 / 1.0198:.2f}", "sample": "20 C"}
+        self.put(code, "refractometer", noon + 900, **cold, **SURE)
+        return code
+
+    def test_a_woodlots_boil_is_learnt_from_its_cold_readings(self) -> None:
+        codes = [self.drawn(day) for day in range(3)]
+        first, *_, last = [self.context(code, 9999).boil_shift for code in codes]
+        self.assertEqual((first.k, first.draws), (0.0, 0))
+        self.assertTrue(0.2 < last.k < 0.6, last)
+        self.assertLess(last.sigma_k, 0.75 * first.sigma_k)
+        # By what was learnt the same temperature is the thinner syrup, and the mark stands higher.
+        read = [
+            next(r for r in self.board(code, 1440 * day + 24).evidence.readings)
+            for day, code in ((0, codes[0]), (2, codes[2]))
+        ]
+        self.assertLess(read[1].brix, read[0].brix - 0.5)
+        self.assertIn("this woodlot’s syrup boils hotter by", [s.label for s in read[1].steps])
+        marks = [self.board(code, 9999).draw_shown_c for code in (codes[0], codes[2])]
+        self.assertAlmostEqual(marks[1] - marks[0], last.k, delta=0.1)
+        self.assertEqual(differences(self.db), [])
+
+    def test_a_burner_that_strayed_is_held_to_stray(self) -> None:
+        code = self.drawn(0)
+        row = kept.standing_of(self.db, self.context(code, 60).batch.id)
+        assert row is not None and row.strays is not None
+        vessel = self.context(code, 60).vessel
+        held = learned_straying(self.db, vessel, NOON + timedelta(days=9))
+        self.assertAlmostEqual(held, ((2 * STRAYS**2 + row.strays**2) / 3) ** 0.5)
+        self.assertEqual(learned_straying(self.db, vessel, NOON), STRAYS)
 
     def test_a_scale_speaks_of_density(self) -> None:
         code = self.boil()

@@ -187,7 +187,11 @@ def sigma_now_k(kind: str, tested: Tested | None, resolution_k: float = 0.0) -> 
 
 
 def estimate(
-    true_c: float, sigma_k: float, station_pressure_pa: float, invert_fraction: float = 0.01
+    true_c: float,
+    sigma_k: float,
+    station_pressure_pa: float,
+    invert_fraction: float = 0.01,
+    real_sigma_k: float | None = None,
 ) -> Estimate:
     """The density a boiling temperature speaks of, as evidence.
 
@@ -196,6 +200,7 @@ def estimate(
         sigma_k: its sigma, K, above 0 to 20.
         station_pressure_pa: Pa, 50000 to 110000.
         invert_fraction: 0 to 1.
+        real_sigma_k: how well the boil of this syrup is known, where its woodlot taught it.
     Returns:
         Brix with sigma; that of the boiling curve itself is included. A temperature within
         2 sigma below water's boil counts as water's boil.
@@ -210,7 +215,7 @@ def estimate(
     if boil - 2 * sigma_k <= true_c < boil:
         true_c = boil
     brix = sucrose.brix_from_boiling_point(true_c, station_pressure_pa, invert_fraction)
-    curve_k = sucrose.syrup_sigma_k(brix, invert_fraction)
+    curve_k = sucrose.syrup_sigma_k(brix, invert_fraction, real_sigma_k)
     rise = sqrt(sigma_k**2 + curve_k**2)
     warmer = min(
         true_c + rise,

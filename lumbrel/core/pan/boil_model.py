@@ -112,7 +112,7 @@ def _fitted(
             replace(known, turned=tuple(turned), strays=strays), densities, heat, now
         )
         found = problem.solve()
-    return problem.path(found)
+    return problem.path(found, strays)
 
 
 @dataclass(frozen=True)
@@ -288,7 +288,7 @@ class _Problem:
         mean = (STRAYS_KNOWN_AS * self.known.strays**2 + seen + unseen) / (STRAYS_KNOWN_AS + count)
         return min(max(sqrt(mean), LEAST_STRAYS), MOST_STRAYS)
 
-    def path(self, found: _Solution) -> BoilPath:
+    def path(self, found: _Solution, strays_seen: float) -> BoilPath:
         """The result."""
         size = self.layout.size
         return BoilPath(
@@ -298,6 +298,7 @@ class _Problem:
             solids_kg=self.terms.solids_kg,
             shared=tuple(zip(self.terms.shared, found.best[size:].tolist(), strict=True)),
             strays=self.known.strays,
+            strays_seen=strays_seen,
             unseen_minutes=UNSEEN_MINUTES[0 if self.heat.live else 1],
             density_weights=self.densities.weights(found.best),
             heat_weights=self.heat.weights(found.best),

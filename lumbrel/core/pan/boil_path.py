@@ -179,6 +179,8 @@ class BoilPath:
     shared: tuple[tuple[str, float], ...] = ()
     """Each shared error by its name, in its own sigmas, as the fit found it."""
     strays: float = STRAYS
+    """Of its rate, by how much the burner is held to stray; and as far as this boil shows it."""
+    strays_seen: float = STRAYS
     unseen_minutes: float = UNSEEN_MINUTES[1]
     """For how long a change of the burner goes unseen."""
     density_weights: tuple[float, ...] = ()

@@ -219,18 +219,27 @@ def boiling_sigma_k(brix: float) -> float:
     return CURVE_SIGMA_K[-1][1]
 
 
-def syrup_sigma_k(brix: float, invert_fraction: float) -> float:
+def real_sigma_k(invert_fraction: float) -> float:
+    """How far real syrup boils off the curve up to 70 Brix, one sigma, K: maple 0.15, birch 0.35.
+
+    Args:
+        invert_fraction: share of the solids that is hexoses, 0 to 1.
+    """
+    between = (invert_fraction - _MAPLE_INVERT) / (_BIRCH_INVERT - _MAPLE_INVERT)
+    share = min(max(between, 0.0), 1.0)
+    return REAL_MAPLE_SIGMA_K + share * (REAL_BIRCH_SIGMA_K - REAL_MAPLE_SIGMA_K)
+
+
+def syrup_sigma_k(brix: float, invert_fraction: float, real_k: float | None = None) -> float:
     """One sigma of the boil of real syrup, K: the curve's own, and what its minerals and its
     invert sugar, which nobody measured, make of it.
 
     Args:
         brix: percent by mass, 0 to 98.
-        invert_fraction: share of the solids that is hexoses, 0 to 1; maple 0.15 K to 70 Brix,
-            birch 0.35 K.
+        invert_fraction: share of the solids that is hexoses, 0 to 1.
+        real_k: where its woodlot taught it, how well the boil of its syrup is known up to 70 Brix.
     """
-    between = (invert_fraction - _MAPLE_INVERT) / (_BIRCH_INVERT - _MAPLE_INVERT)
-    share = min(max(between, 0.0), 1.0)
-    real = REAL_MAPLE_SIGMA_K + share * (REAL_BIRCH_SIGMA_K - REAL_MAPLE_SIGMA_K)
+    real = max(real_sigma_k(invert_fraction) if real_k is None else real_k, CURVE_SIGMA_K[0][1])
     return sqrt(real**2 - CURVE_SIGMA_K[0][1] ** 2 + boiling_sigma_k(brix) ** 2)
 
 

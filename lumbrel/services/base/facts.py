@@ -201,6 +201,18 @@ class DrawnFacts(Facts):
     call: str
 
 
+class BoilFacts(BaseModel):
+    """The boil at a draw: above water's, with one sigma, at a pressure."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    rise_k: float
+    rise_sigma_k: float
+    pressure_pa: float
+    carry_over_fraction: float
+    """Of the mass that the hot vessel boils off afterwards, as it was held then."""
+
+
 class DrawFacts(DrawnFacts):
     """All that was in the vessel was drawn off."""
 
@@ -209,6 +221,10 @@ class DrawFacts(DrawnFacts):
     rate_kg_per_min: float | None
     promise_brix: float | None = None
     """How near the target it was said to land."""
+    strays: float | None = None
+    """By how much of its rate the burner strayed, so far as the boil showed it."""
+    boil: BoilFacts | None = None
+    """At what temperature it was drawn; None where no thermometer told."""
 
 
 class PartDrawFacts(DrawnFacts):

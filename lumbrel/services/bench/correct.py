@@ -12,6 +12,7 @@ from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, Hydrometer
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan.boil_shift import Shift
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
@@ -117,11 +118,13 @@ class Corrector:
         sugar_kind: str,
         methods: dict[str, str],
         instruments: Sequence[Instrument[Detail]],
+        shift: Shift | None = None,
     ) -> None:
         self._db, self._kitchen = db, kitchen
         self._boil_by = methods.get("boil_by", DEFAULT_BOIL_BY)
         self._by_printed_mark = methods.get("hot_mark") == "printed"
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
+        self._shift = shift or Shift(0.0, sucrose.real_sigma_k(self.invert_fraction), 0)
         self._instruments = {i.id: i for i in instruments}
         self._stems: dict[str, list[tuple[datetime, datetime, Hydrometer]]] = {}
 
@@ -134,6 +137,7 @@ class Corrector:
             sugar_kind=context.batch.sugar_kind,
             methods=context.batch.methods,
             instruments=context.instruments,
+            shift=context.boil_shift,
         )
 
     def correct(self, entry: Entry[ReadingFacts]) -> Corrected:
@@ -188,7 +192,7 @@ class Corrector:
 
     def _remembered(self, rests_on: Hashable, correct: Callable[[], Corrected]) -> Corrected:
         """A correction made once, for as long as nothing that it rests on is another."""
-        key = (rests_on, self.invert_fraction)
+        key = (rests_on, self.invert_fraction, self._shift)
         return cache_of(self._db).shelf("corrected", MOST_CORRECTED).get(key, correct)
 
     @classmethod
@@ -301,25 +305,32 @@ class Corrector:
     def _by_boil(
         self, reading: _Reading, today: ThermometerToday, pressure: Pressure, shown_c: float
     ) -> Corrected:
+        shift, invert = self._shift, self.invert_fraction
         true = today.calibration.true_c(shown_c)
         try:
-            said = thermometer.estimate(true, today.sigma_k, pressure.pa, self.invert_fraction)
+            said = thermometer.estimate(
+                max(true - shift.k, min(true, pressure.boil_c)),
+                today.sigma_k,
+                pressure.pa,
+                invert,
+                shift.sigma_k,
+            )
         except OutOfRange as error:
             below = true < pressure.boil_c
             return reading.says_nothing("Not boiling yet." if below else error.sentence)
-        slope = sucrose.boiling_slope_k_per_brix(
-            max(said.brix, 0.1), pressure.pa, self.invert_fraction
-        )
+        slope = sucrose.boiling_slope_k_per_brix(max(said.brix, 0.1), pressure.pa, invert)
         own = said.sigma_brix * OWN_THERMOMETER_SIGMA_K / today.sigma_k
         shared = (said.sigma_brix**2 - min(own, said.sigma_brix) ** 2) ** 0.5
         named = Estimate(reading.instrument.name, said.brix, said.sigma_brix)
         return reading.says(
             named,
-            _thermometer_steps(today, pressure, shown_c, said),
+            _thermometer_steps(today, pressure, shown_c, said, shift),
             shown_c=shown_c,
             own_sigma_brix=max(own, 0.02),
             shared_sigma_brix=shared,
-            budget=_thermometer_budget(said, today, reading.at, self.invert_fraction),
+            budget=_thermometer_budget(
+                said, today, reading.at, sucrose.syrup_sigma_k(said.brix, invert, shift.sigma_k)
+            ),
             causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
         )
 
@@ -356,7 +367,7 @@ def _hydrometer_steps(
 
 
 def _thermometer_steps(
-    today: ThermometerToday, pressure: Pressure, shown_c: float, said: Estimate
+    today: ThermometerToday, pressure: Pressure, shown_c: float, said: Estimate, shift: Shift
 ) -> tuple[ReadingStep, ...]:
     offset, tested = today.calibration.offset_k, "test boil" if today.tested else "no test boil"
     basis = f"{pressure.basis}, IAPWS-IF97"
@@ -366,17 +377,25 @@ def _thermometer_steps(
         ReadingStep("reads high by", offset, "difference", tested),
         ReadingStep("true", today.calibration.true_c(shown_c), "temperature"),
         ReadingStep("water boils at", pressure.boil_c, "temperature", basis),
+        *shift_steps(shift),
         ReadingStep("one sigma", today.sigma_k, "difference"),
         ReadingStep("density", said.brix, "brix", "Margules water activity"),
         ReadingStep("one sigma of it", said.sigma_brix, "brix", slope),
     )
 
 
+def shift_steps(shift: Shift) -> tuple[ReadingStep, ...]:
+    """What its woodlot's own draws taught of a syrup's boil, if any did."""
+    if not shift.draws:
+        return ()
+    taught = f"taught by {shift.draws} of its draws, read cold"
+    return (ReadingStep("this woodlot’s syrup boils hotter by", shift.k, "difference", taught),)
+
+
 def _thermometer_budget(
-    said: Estimate, today: ThermometerToday, at: datetime, invert_fraction: float
+    said: Estimate, today: ThermometerToday, at: datetime, curve: float
 ) -> tuple[tuple[str, float], ...]:
     """The parts in kelvin share the sigma in Brix by their squares."""
-    curve = sucrose.syrup_sigma_k(said.brix, invert_fraction)
     drift = 0.0
     if today.boil:
         hours = (at - today.boil.at).total_seconds() / 3600

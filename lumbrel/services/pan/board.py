@@ -329,7 +329,7 @@ def _draw_mark(
     held = glass.calibration if glass else Calibration(at_c=pressure.boil_c)
     rule = context.batch.methods.get("end_point", DEFAULT_END_POINT)
     if rule == DEFAULT_END_POINT:
-        return held.indicated_c(point.temperature_c)
+        return held.indicated_c(point.temperature_c + context.boil_shift.k)
     return methods.shown_mark_c(rule, held.indicated_c(pressure.boil_c), point.above_water_c)
 
 

@@ -6,6 +6,7 @@ from lumbrel.services.base.facts import AddedFacts, DrawFacts, PartDrawFacts, Po
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of, promise
+from lumbrel.services.pan.boiled import boil_at
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
@@ -22,6 +23,7 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
     mass = form.between(MASS, required=False)
     _ask_when_thin(form, board)
     known = board.believed or board.joint
+    seen = board.evidence.fitted.followed_to >= LEAST_MINUTES
     return DrawFacts(
         brix=known.brix,
         sigma_brix=known.sigma_brix,
@@ -32,6 +34,8 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
         chi2_per_dof=board.joint.chi2_per_dof,
         rate_kg_per_min=_rate(board),
         promise_brix=promise(board).within_brix,
+        strays=board.evidence.fitted.strays_seen if seen else None,
+        boil=boil_at(board),
     )
 
 

@@ -11,7 +11,6 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
 from lumbrel.core.pan.boil_path import BoilPath
-from lumbrel.core.physics.sucrose import syrup_sigma_k
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
@@ -28,6 +27,7 @@ from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.services.pan import dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, told_of
+from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
@@ -285,7 +285,8 @@ def _fitted(
         step_sigmas_kg=tuple(boil.step_sigmas_kg),
         turned=tuple(boil.minute(at) for at in boil.turned),
         off=tuple((boil.minute(a), boil.minute(b)) for a, b in boil.off),
-        curve_sigma_k=CURVE_LEVEL_SHARE * syrup_sigma_k(60.0, context.invert_fraction),
+        curve_sigma_k=CURVE_LEVEL_SHARE * context.boil_shift.sigma_k,
+        strays=learned_straying(context.db, context.vessel, context.taken_in.at),
         air_at=(context.taken_in.at - boil.start) / timedelta(minutes=1),
     )
     every = sorted([*(h for h in heat), *(one for _, one in glasses)], key=lambda h: h.minute)
@@ -335,7 +336,7 @@ def _typed_heat(context: BatchContext, boil: Boil, reading: Corrected) -> Heat |
     today = thermometer_today(context.db, glass, pressure, reading.at, boil_by)
     return Heat(
         minute=boil.minute(reading.at),
-        temperature_c=today.calibration.true_c(reading.shown_c),
+        temperature_c=today.calibration.true_c(reading.shown_c) - context.boil_shift.k,
         sigma_k=typed_sigma_k(glass.detail.sort, glass.detail.resolution_k),
         shared=glass.id,
         shared_sigma_k=today.sigma_k,

@@ -174,7 +174,8 @@ def _of_heat(context: BatchContext, seen: BoilEvidence, reading: Corrected) -> E
     invert = context.invert_fraction
     true = sucrose.boiling_point_c(brix, pressure.pa, invert)
     slope = sucrose.boiling_slope_k_per_brix(brix, pressure.pa, invert)
-    level = hypot(today.sigma_k, sucrose.syrup_sigma_k(brix, invert))
+    shift = context.boil_shift
+    level = hypot(today.sigma_k, sucrose.syrup_sigma_k(brix, invert, shift.sigma_k))
     own = typed_sigma_k(glass.detail.sort, glass.detail.resolution_k)
     offset = dict(seen.fitted.shared).get(glass.id)
     learnt = 0.0 if offset is None else offset * today.sigma_k
@@ -182,7 +183,7 @@ def _of_heat(context: BatchContext, seen: BoilEvidence, reading: Corrected) -> E
     unit = KINDS["temperature"].unit(context.kitchen.units.get("temperature", ""))
     fahrenheit = unit.symbol == "°F"
     scale, zero = (1.8, 32.0) if fahrenheit else (1.0, 0.0)
-    shown = today.calibration.indicated_c(true) + learnt
+    shown = today.calibration.indicated_c(true + shift.k) + learnt
     return Expected(
         read=reading.facts.reading_c * scale + zero,
         expected=shown * scale + zero,

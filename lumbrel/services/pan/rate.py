@@ -1,15 +1,19 @@
 """How fast a vessel boils off, by its last draws."""
 
 from datetime import datetime
+from math import sqrt
 from sqlite3 import Connection
 from statistics import fmean, stdev
 from typing import NamedTuple
 
+from lumbrel.core.pan.boil_path import STRAYS
 from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
 from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow
 
 LAST_DRAWS, DRAWS_NEEDED = 12, 3
+BEFORE_ANY_DRAWS = 2.0
+"""What is held of any burner counts like so many draws of this one."""
 
 
 class Rate(NamedTuple):
@@ -32,3 +36,11 @@ def learned_rate(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
     area = Vessel(vessel.shape, vessel.sizes_mm).bottom_area_m2()
     typical = TYPICAL_BOIL_OFF_KG_PER_MIN_M2 * area
     return Rate(typical, 0.5 * typical, 0)
+
+
+def learned_straying(db: Connection, vessel: VesselRow, before: datetime) -> float:
+    """By how much of its rate a vessel's burner strays, as its last draws up to a moment showed: a
+    wood fire more than gas."""
+    seen = kept.last_strays(db, vessel.id, before, LAST_DRAWS)
+    whole = BEFORE_ANY_DRAWS * STRAYS**2 + sum(share**2 for share in seen)
+    return sqrt(whole / (BEFORE_ANY_DRAWS + len(seen)))

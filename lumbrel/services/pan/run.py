@@ -263,7 +263,7 @@ def heat_of(
     heat = []
     for point, low, high in zip(known, least, most, strict=True):
         assert point.pressure_pa is not None
-        true = today.calibration.true_c(point.shown_c)
+        true = today.calibration.true_c(point.shown_c) - context.boil_shift.k
         if low < true < high:
             seconds = (point.ends - point.begins).total_seconds()
             heat.append(

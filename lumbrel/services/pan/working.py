@@ -8,6 +8,7 @@ from lumbrel.core.pan.fit import NINETY_PERCENT
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.working import ICUMSA, Part, Step, Working, missing
+from lumbrel.services.bench.correct import shift_steps
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.working import boil_steps, thermometer_steps
 from lumbrel.services.pan.belief import LEAST_SIGMA_BRIX
@@ -173,13 +174,17 @@ def heat_mark(board: Board) -> Working:
     steps.append(
         Step("sugar kind", board.context.batch.sugar_kind, "", "its invert share moves the boil")
     )
+    shift = board.context.boil_shift
+    steps += [Step(s.label, s.value, s.kind, s.source) for s in shift_steps(shift)]
     steps += thermometer_steps(today)
     sigma = today.sigma_k if today else thermometer.UNTESTED_SIGMA_K
     budget = [
         Part("the thermometer", sigma, "difference"),
         Part(
             "the boil of real syrup",
-            sucrose.syrup_sigma_k(board.verdict.draw_at_brix, board.context.invert_fraction),
+            sucrose.syrup_sigma_k(
+                board.verdict.draw_at_brix, board.context.invert_fraction, shift.sigma_k
+            ),
             "difference",
         ),
     ]

@@ -13,6 +13,8 @@ from lumbrel.services.base.facts import (
     ReadingFacts,
 )
 from lumbrel.services.base.form import BadInput, local_time
+from lumbrel.services.bench.boil_shift import shift_of
+from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
@@ -31,6 +33,7 @@ KEPT_TABLES = (
     "called_off",
     "pair",
     "promise",
+    "boil_shift",
     "used",
     "used_in_all",
     "lot_now",
@@ -103,14 +106,20 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
         taken_at=taken.at,
         drawn_at=draw.at if draw else None,
         rate_kg_per_min=draw.facts.rate_kg_per_min if draw else None,
+        strays=draw.facts.strays if draw else None,
         waits=standing.waits_for(lines),
     )
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
     kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
-    promised = None if gone else promise_of(db, load_kitchen(db), batch, lines)
-    kept.keep_promise(db, batch.id, promised)
+    if draw is None or gone:
+        kept.keep_promise(db, batch.id, None)
+        kept.keep_shift(db, batch.id, None)
+        return
+    cold = cold_check(db, load_kitchen(db), batch, lines, draw)
+    kept.keep_promise(db, batch.id, promise_of(draw, cold))
+    kept.keep_shift(db, batch.id, shift_of(batch, lines, draw, cold))
 
 
 def _uses(lines: standing.Slip) -> list[Use]:

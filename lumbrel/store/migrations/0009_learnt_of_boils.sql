@@ -1,0 +1,14 @@
+-- How much the burner strayed in a boil, as a share of its rate, so far as the boil showed it.
+ALTER TABLE standing ADD COLUMN strays REAL;
+
+-- How far a woodlot's syrup boiled off the believed curve: at the draw, against what it read cold.
+CREATE TABLE boil_shift (
+    batch_id TEXT PRIMARY KEY REFERENCES batch (id),
+    woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
+    sugar_kind TEXT NOT NULL,
+    learnt_at TEXT NOT NULL,
+    shift_k REAL NOT NULL,
+    sigma_k REAL NOT NULL,
+    shared_k REAL NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX boil_shift_woodlot ON boil_shift (woodlot_id, sugar_kind, learnt_at);
