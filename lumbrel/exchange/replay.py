@@ -19,7 +19,8 @@ from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import thermometer_today
 from lumbrel.services.kitchen.register import add_to_kitchen
-from lumbrel.services.pan.board import Board, board_of, promise
+from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.promise import promise
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import ready, write
 from lumbrel.services.stations import slip

@@ -16,12 +16,14 @@ from lumbrel.services.day import ladder
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import Expected
 from lumbrel.services.pan.probe_points import RunPoint
+from lumbrel.services.pan.promise import promise
 from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import went_cold
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
 from lumbrel.services.stations import slip
 from lumbrel.store import kept
+from lumbrel.store.instruments import retire_instrument
 from tests.support.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -221,13 +223,32 @@ class Boil(KitchenCase):
             self.assertEqual(row.held, held)
         self.assertEqual(kept.promises_kept(self.db, 2026), (1, 2))
 
+    def test_what_would_sharpen_a_promise_is_at_hand(self) -> None:
+        code = self.boil()
+        self.put(code, "thermometer", 60, instrument="dial-a", reading="101.5 C", **SURE)
+
+        def words() -> list[str]:
+            found = promise(self.board(code, 60)).sharpen
+            known = self.board(code, 60).balance.sigma_brix
+            self.assertTrue(all(r.would_be_brix < 1.96 * known for r in found))
+            return [r.words for r in found]
+
+        self.assertEqual(words(), ["A cooled drop on the prism"])
+        for gone, first in (
+            ("hand-prism", "A fresh cup, its heat measured"),
+            ("long-stem", "Reading Dial A three times in boiling water"),
+        ):
+            retire_instrument(self.db, gone, NOON)
+            self.assertEqual(words()[0], first)
+        self.assertEqual(len(words()), 2)
+
     def test_what_was_put_back_before_the_cold_check_holds_no_promise(self) -> None:
         code = self.boil()
         self.put(code, "refractometer", 90, reading="68.9", sample="20 C", **SURE)
         board = self.board(code, 90)
         self.assertEqual(board.verdict.call.value, "over")
         # It lands as far off the mark as it is past it, and that is said.
-        self.assertGreater(boards.promise(board).within_brix, board.believed.brix - 66.9)
+        self.assertGreater(promise(board).within_brix, board.believed.brix - 66.9)
         self.put(code, "draw", 90, **SURE)
         self.put(code, "added", 95, mass="0.5 kg", brix="0")
         self.put(code, "refractometer", 1500, reading="66.9", sample="20 C", **SURE)

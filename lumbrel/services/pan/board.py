@@ -3,10 +3,10 @@
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from math import hypot, inf, isfinite
+from math import inf, isfinite
 from sqlite3 import Connection
 
-from lumbrel.core.bench import evidence, refractometer
+from lumbrel.core.bench import evidence
 from lumbrel.core.bench.causes import Cause, likely
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.core.bench.thermometer import Calibration
@@ -16,9 +16,6 @@ from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, FinishPoint, finish_point
 from lumbrel.core.pan.verdict import (
-    ACTING_MINUTES,
-    ACTING_SIGMA,
-    SPOILS_BRIX,
     Call,
     Looks,
     Verdict,
@@ -333,55 +330,6 @@ def _draw_mark(
     return methods.shown_mark_c(rule, held.indicated_c(pressure.boil_c), point.above_water_c)
 
 
-@dataclass(frozen=True)
-class Promise:
-    """How near the target a draw now lands, in 95 of 100, and what would sharpen it."""
-
-    within_brix: float | None
-    """None when nothing can be promised."""
-    sharpen: str
-    would_be_brix: float
-    keeps_cold: bool = False
-    """Nobody can say yet that it is not too thin to keep."""
-
-
-TWO_SIGMA, ONE_SIDED = 1.96, 1.645
-
-
-def promise(board: Board) -> Promise:
-    """What can be promised of a draw now: from the doubt of the density believed, and of how long it
-    takes to act; when the draw is called for, from how far off the mark it is as well."""
-    known = board.believed or board.joint
-    seen = board.evidence
-    rise = (
-        0.0
-        if seen.heat_is_off
-        else seen.fitted.rise_brix_per_min(max(seen.minute(board.context.now), 0.0))
-    )
-    sigma = hypot(known.sigma_brix, rise * ACTING_SIGMA)
-    within: float | None = TWO_SIGMA * sigma
-    if board.verdict.call in (Call.DRAW_NOW, Call.OVER):
-        aside = abs(known.brix + rise * ACTING_MINUTES - board.context.batch.target_brix)
-        within = max(TWO_SIGMA * sigma, aside + ONE_SIDED * sigma)
-    if board.believed is None:
-        within = None
-    with_drop = (known.sigma_brix**-2 + refractometer.SIGMA**-2) ** -0.5
-    kinds = {w.reading.kind for w in seen.words}
-    sharpen = (
-        ""
-        if within is not None and within <= SHARP_PROMISE_BRIX
-        else (
-            "a cooled drop on the refractometer"
-            if "refractometer" not in kinds
-            else "a fresh cooled drop"
-        )
-    )
-    thin = known.brix - TWO_SIGMA * known.sigma_brix < SPOILS_BRIX
-    called = board.verdict.call in (Call.DRAW_NOW, Call.OVER)
-    return Promise(within, sharpen, TWO_SIGMA * with_drop, thin and called)
-
-
-SHARP_PROMISE_BRIX = 0.6
 LAST_LOOKS_MINUTES, BETWEEN_LAST_LOOKS = 6.0, 1.25
 """So near to the end a look is worth while this often."""
 

@@ -5,8 +5,9 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, DrawFacts, PartDrawFacts, PouredFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.pan.board import Board, board_of, promise
+from lumbrel.services.pan.board import Board, board_of
 from lumbrel.services.pan.boiled import boil_at
+from lumbrel.services.pan.promise import promise
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""

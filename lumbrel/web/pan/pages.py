@@ -13,11 +13,12 @@ from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, PartDrawFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, promise, remember
+from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, remember
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
+from lumbrel.services.pan.promise import promise
 from lumbrel.services.pan.series import as_json
 from lumbrel.services.pan.signs import KNOWN as SIGNS
 from lumbrel.services.stations import next_after_draw, slip, waiting
