@@ -3,6 +3,8 @@
 import random
 import unittest
 from datetime import UTC, datetime, timedelta
+from math import exp
+from statistics import median
 
 import numpy as np
 
@@ -10,7 +12,8 @@ from lumbrel.core.bench import samples
 from lumbrel.core.bench.samples import SampleGate, Seen
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import dipstick
-from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace, mean_sigma_k, probe_noise_k
+from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
+from lumbrel.core.pan.probe_trace import MOST_POINTS, ProbeTrace
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.boil_curve import BoilCurves
@@ -76,21 +79,36 @@ class Trace(unittest.TestCase):
         self.assertEqual([p.second for p in points], sorted(p.second for p in points))
         self.assertLess(points[-1].second - points[-2].second, 60)
 
-    def test_its_noise_is_learned_from_its_scatter(self) -> None:
+    def test_its_noise_is_learned_from_its_scatter_and_memory(self) -> None:
+        """What counts is how much its mean over minutes is off; the scatter alone does not tell."""
         rng = random.Random(4)
 
-        def noise(scatter: float) -> float:
-            whiles = [
-                (later(15 * i), later(15 * i + 15), 100 + i / 50 + rng.gauss(0, scatter))
-                for i in range(30)
-            ]
-            return probe_noise_k(whiles)
+        def found(noise: float, lasts_s: float) -> float:
+            trace, now, powers = ProbeTrace(), 0.0, []
+            for second in range(1800):
+                kept = exp(-1 / lasts_s)
+                now = now * kept + rng.gauss(0, noise) * (1 - kept * kept) ** 0.5
+                trace.add(second, 100 + second / 1000 + now)
+                if second % 300 == 299:
+                    powers.append(power_k2s(trace.means()))
+            return median(powers)
 
-        calm, usual, wild = noise(0.01), noise(0.06), noise(0.25)
-        self.assertLess(calm, 0.04)
-        self.assertAlmostEqual(usual, 0.07, delta=0.03)
-        self.assertGreater(wild, 0.2)
-        self.assertLess(mean_sigma_k(0.06, 300), mean_sigma_k(0.06, 15) / 2)
+        for noise, lasts_s in ((0.03, 15.0), (0.06, 15.0), (0.05, 60.0), (0.1, 30.0)):
+            power = found(noise, lasts_s)
+            self.assertTrue(0.4 < power / (2 * noise**2 * lasts_s) < 4, (noise, lasts_s, power))
+        # A calm one is held to be less calm for a while.
+        self.assertLess(found(0.02, 5.0), 0.4 * found(0.06, 15.0))
+        # Neighbours scatter alike in both; what is forgotten slowly is off by more.
+        self.assertGreater(found(0.05, 60.0), 2.5 * found(0.02, 5.0))
+        self.assertAlmostEqual(mean_sigma_k(0.09, 15.0), 2 * mean_sigma_k(0.09, 60.0))
+
+    def test_a_spike_is_no_noise(self) -> None:
+        rng = random.Random(5)
+        means = [(i, 100 + i / 50 + rng.gauss(0, 0.03)) for i in range(60)]
+        calm = power_k2s(means)
+        means[30] = (30, 104.0)
+        self.assertLess(power_k2s(means), 3 * calm)
+        self.assertGreater(power_k2s([]), 0)
 
 
 class Boiling(unittest.TestCase):

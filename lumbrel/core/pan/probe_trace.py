@@ -1,13 +1,11 @@
 """A probe's run in so many points and no more, however long it lasts."""
 
 from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from math import floor, inf, sqrt
+from math import floor, inf
 from typing import NamedTuple
 
-MOST_POINTS = 32
+MOST_POINTS, MOST_MEANS = 32, 80
 FIRST_WIDTH_S = 15.0
 RISES_FROM, RISES_BY = 80.0, 0.2
 
@@ -47,6 +45,7 @@ class ProbeTrace:
         self._whiles: list[_While] = []
         self._starts: list[float] = []
         self._rises: list[tuple[float, float]] = []
+        self._means: dict[int, tuple[float, int]] = {}
 
     def add(self, second: float, value: float) -> None:
         """Take a sample, in any order.
@@ -67,10 +66,21 @@ class ProbeTrace:
         at.values += value
         at.low, at.high = min(at.low, value), max(at.high, value)
         self.samples += 1
+        self._keep_mean(int(second // FIRST_WIDTH_S), value)
         if value >= RISES_FROM and (not self._rises or value >= self._rises[-1][1] + RISES_BY):
             self._rises.append((second, value))
         if len(self._whiles) > MOST_POINTS:
             self._join()
+
+    def _keep_mean(self, step: int, value: float) -> None:
+        known, count = self._means.get(step, (0.0, 0))
+        self._means[step] = (known + value, count + 1)
+        if count == 0 and len(self._means) > MOST_MEANS:
+            del self._means[min(self._means)]
+
+    def means(self) -> list[tuple[int, float]]:
+        """The newest quarters of a minute: the number of each since the start, and its mean."""
+        return [(step, whole / count) for step, (whole, count) in sorted(self._means.items())]
 
     def _join(self) -> None:
         newest = self._whiles[-1].end
@@ -105,37 +115,3 @@ class ProbeTrace:
             )
             for w in self._whiles
         ]
-
-
-NOISE_K, NOISE_LASTS_S, LEAST_NOISE_K = 0.06, 15.0, 0.008
-NOISE_KNOWN_AS = 8
-"""What is expected of a probe's noise counts like so many whiles of it."""
-
-
-def mean_sigma_k(noise_k: float, seconds: float) -> float:
-    """One sigma of a probe's mean over a while: its stirring is forgotten in a quarter of a minute.
-
-    Args:
-        noise_k: of single samples, K.
-        seconds: how long the while is.
-    """
-    return max(noise_k * sqrt(min(1.0, 2 * NOISE_LASTS_S / max(seconds, 1.0))), LEAST_NOISE_K)
-
-
-def probe_noise_k(whiles: Sequence[tuple[datetime, datetime, float]]) -> float:
-    """A probe's own noise from how its newest means scatter, K.
-
-    Args:
-        whiles: from when, to when, and the mean, oldest first. Of three neighbours of a quarter of
-            a minute the middle one departs from the others by noise alone.
-    """
-    squares, count = NOISE_KNOWN_AS * NOISE_K**2, float(NOISE_KNOWN_AS)
-    for before, middle, after in zip(whiles, whiles[1:], whiles[2:], strict=False):
-        if (after[1] - before[0]).total_seconds() <= 3 * FIRST_WIDTH_S + 1:
-            squares += (before[2] - 2 * middle[2] + after[2]) ** 2 / SECOND_DIFFERENCE
-            count += 1
-    return sqrt(squares / count)
-
-
-SECOND_DIFFERENCE = 3.0
-"""Variance of such a second difference, for a noise of one kelvin with that memory."""

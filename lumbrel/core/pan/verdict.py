@@ -37,6 +37,8 @@ VAGUE_SIGMA_BRIX = 2.6
 DRAW_SHORT_BRIX = 0.05
 ACTING_MINUTES, ACTING_SIGMA = 0.33, 0.2
 """From the word to the draw."""
+LOOKING_MINUTES, WAITING_SIGMAS, THIN_SIGMAS = 1.0, 1.25, 2.6
+"""From the word to what a look made of it; what a sharper figure is worth against that."""
 
 
 SPOILS_BRIX, SPOILS_SIGMAS, MOST_THICKER = 65.0, 1.85, 1.1
@@ -58,12 +60,20 @@ class Looks:
         fresh: whether it was used a moment ago.
         due: whether the last look is older than the time set for the next one.
         sharp_brix: one sigma that is sharp enough to draw on without a fresh look.
+        brings_brix: one sigma of what a look tells by itself.
     """
 
     can: bool = True
     sharp_brix: float = 0.5
+    brings_brix: float = 0.5
     fresh: bool = False
     due: bool = False
+
+    def worth_waiting(self, sigma_brix: float, rise_brix_per_min: float) -> bool:
+        """Whether one more look brings more than is lost while it is made: it boils on meanwhile."""
+        after = (sigma_brix**-2 + self.brings_brix**-2) ** -0.5
+        gain = WAITING_SIGMAS * float(sigma_brix - after)
+        return gain > rise_brix_per_min * LOOKING_MINUTES
 
 
 def verdict(
@@ -103,7 +113,7 @@ def verdict(
         return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
     if sigma_brix > VAGUE_SIGMA_BRIX and brix + sigma_brix > draw_at:
         return Verdict(Call.CHECK_AGAIN, water, draw_at, "so vague a figure says nothing yet")
-    proven = sigma_brix <= looks.sharp_brix or looks.fresh or not looks.can
+    proven = _is_proven(brix, sigma_brix, looks, rise_brix_per_min)
     past = brix - target_brix
     if _is_over(brix, sigma_brix, past, looks):
         if proven or past > 2 * sigma_brix:
@@ -120,6 +130,15 @@ def verdict(
     if looks.due:
         return Verdict(Call.CHECK_AGAIN, water, draw_at, "the last look is too long ago")
     return Verdict(Call.KEEP_BOILING, water, draw_at, "not there yet")
+
+
+def _is_proven(brix: float, sigma_brix: float, looks: Looks, rise: float) -> bool:
+    """Whether a figure is good enough to draw on: it is sharp, or a look just now made it as sharp as
+    a look can, or looking would take longer than it is worth and it is not too thin to keep."""
+    if sigma_brix <= looks.sharp_brix or looks.fresh or not looks.can:
+        return True
+    keeps = brix - THIN_SIGMAS * sigma_brix > SPOILS_BRIX
+    return keeps and not looks.worth_waiting(sigma_brix, rise)
 
 
 def _is_over(brix: float, sigma_brix: float, past_brix: float, looks: Looks) -> bool:

@@ -214,14 +214,16 @@ def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
 
 @dataclass(frozen=True)
 class _Dip:
-    """What a kind of cup or drop can bring: the sigma that is sharp enough without a fresh one, and
-    how long one is fresh."""
+    """What a kind of cup or drop can bring: the sigma that is sharp enough without a fresh one, that of
+    a fresh one by itself, and how long one is fresh."""
 
     sharp_brix: float
+    brings_brix: float
     fresh: timedelta
 
 
-STEM, DROP = _Dip(0.42, timedelta(minutes=2.5)), _Dip(0.19, timedelta(minutes=3))
+STEM = _Dip(0.42, 0.5, timedelta(minutes=2.5))
+DROP = _Dip(0.19, 0.22, timedelta(minutes=3))
 
 
 def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
@@ -235,6 +237,7 @@ def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
         fresh=bool(dips) and context.now - dips[-1].at <= best.fresh,
         due=context.now > time.next_check_at and time.heating == 0,
         sharp_brix=best.sharp_brix,
+        brings_brix=best.brings_brix,
     )
 
 
@@ -350,12 +353,13 @@ def _cause(found: Belief) -> Cause | None:
     """Why the one that contradicts the others does, most likely. One that speaks alone is held
     against the balance."""
     word = found.at_odds
-    if word is None:
+    causes = word.reading.causes() if word else []
+    if word is None or not causes:
         return None
     rest = [w.estimate for w in found.evidence.words if w is not word]
     others = evidence.agreement(rest or [found.balance])
     return likely(
-        word.reading.causes(),
+        causes,
         word.estimate.brix - others.brix,
         word.estimate.sigma_brix,
         others.sigma_brix,

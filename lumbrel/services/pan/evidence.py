@@ -26,7 +26,7 @@ from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.services.pan import dipstick, run, signs, weighed
-from lumbrel.services.pan.probe_points import RunPoint, told_of
+from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
 from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
@@ -36,7 +36,8 @@ from lumbrel.store.samples import Sample
 
 STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
-LEAST_SIGMA_BRIX = 0.02
+LEAST_SIGMA_BRIX, BOUND_SIGMA_BRIX = 0.02, 0.5
+"""The latter of where a stem begins to float."""
 TAKE_IN_SIGMA_BRIX = 0.7
 """One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
 Kinds = tuple[type[Facts], ...]
@@ -132,8 +133,9 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
     trusted = _trusted(context, spoken)
     heat: list[Heat] = []
     gone = {out.instrument_id for out in left_out}
-    if probe.instrument and ThermometerFacts in trusted and probe.instrument.id not in gone:
-        heat = run.heat_of(context, told.today, probe.boiling, boil.start) if told.today else []
+    counts = probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted
+    if counts and told.today and told.run:
+        heat = run.heat_of(context, told.today, told.run, probe.boiling, boil.start)
     counted = [
         r for r in readings if _counts(r, trusted) and not any(out.holds(r) for out in left_out)
     ]
@@ -166,13 +168,22 @@ class _Told:
     """What the probe in the vessel sent."""
 
     instrument: Instrument[ThermometerDetail] | None = None
-    points: list[RunPoint] = field(default_factory=list)
-    newest: Sample | None = None
+    run: RunTold | None = None
     today: ThermometerToday | None = None
     pressure: Pressure | None = None
     first_at: FirstAt | None = None
     """When it first was so hot, by its true temperature, degC."""
     speaks: bool = False
+
+    @property
+    def points(self) -> list[RunPoint]:
+        """Its run."""
+        return self.run.points if self.run else []
+
+    @property
+    def newest(self) -> Sample | None:
+        """What it sent last."""
+        return self.run.newest if self.run else None
 
 
 def _told(context: BatchContext) -> _Told:
@@ -184,14 +195,13 @@ def _told(context: BatchContext) -> _Told:
     told = told_of(context, probe.id, until)
     pressure = pressure_by(context.db, context.kitchen, until, boil_by)
     if pressure is None or not told.points:
-        return _Told(instrument=probe, points=told.points, newest=told.newest)
+        return _Told(instrument=probe, run=told)
     today = thermometer_today(context.db, probe, pressure, until, boil_by)
     held, newest = today.calibration, told.newest
     speaks = newest is not None and until - newest.at <= PROBE_SPEAKS
     return _Told(
         instrument=probe,
-        points=told.points,
-        newest=told.newest,
+        run=told,
         today=today,
         pressure=pressure,
         first_at=lambda true_c: told.first_at(held.indicated_c(true_c)),
@@ -317,7 +327,7 @@ def _density(boil: Boil, reading: Corrected) -> Density:
     return Density(
         minute=boil.minute(reading.at),
         brix=brix or 0.0,
-        sigma_brix=max(reading.own_sigma_brix, LEAST_SIGMA_BRIX) if reading.brix else 0.5,
+        sigma_brix=max(reading.own_sigma_brix or BOUND_SIGMA_BRIX, LEAST_SIGMA_BRIX),
         shared=reading.instrument.id if reading.shared_sigma_brix else "",
         shared_sigma_brix=reading.shared_sigma_brix,
         minute_sigma=reading.minute_sigma,

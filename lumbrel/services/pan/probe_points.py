@@ -49,6 +49,8 @@ class RunTold(NamedTuple):
     since: datetime
     rises: Sequence[tuple[float, float]] = ()
     """When it first showed so much, in steps: seconds since then, and values."""
+    means: Sequence[tuple[int, float]] = ()
+    """Of its newest quarters of a minute: which, counted from then on, and what it showed."""
 
     def first_at(self, shown_c: float) -> datetime | None:
         """When it first showed so much."""
@@ -72,7 +74,7 @@ class RunTold(NamedTuple):
         newest = [milliseconds(self.newest.at), self.newest.value] if self.newest else None
         since = milliseconds(self.since)
         told = {"points": points, "newest": newest, "since": since, "rises": list(self.rises)}
-        return json.dumps(told)
+        return json.dumps(told | {"means": list(self.means)})
 
     @classmethod
     def read(cls, written: str) -> "RunTold":
@@ -99,6 +101,7 @@ class RunTold(NamedTuple):
             Sample(of_milliseconds(newest[0]), newest[1]) if newest else None,
             since,
             kept.get("rises", by_points),
+            [(step, value) for step, value in kept.get("means", ())],
         )
 
 
@@ -117,10 +120,9 @@ def run_told(
     kept = samples_store.kept_run(db, batch_id, probe_id, until)
     if kept is not None:
         return RunTold.read(kept)
-    points, rises = _points_and_rises(
-        db, kitchen, probe_id, since=since, until=until, boil_by=boil_by
-    )
-    return RunTold(points, samples_store.latest_sample(db, probe_id, until), since, rises)
+    points, trace = _points_of(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)
+    newest = samples_store.latest_sample(db, probe_id, until)
+    return RunTold(points, newest, since, *trace)
 
 
 def told_of(context: BatchContext, probe_id: str, until: datetime) -> RunTold:
@@ -154,10 +156,14 @@ def run_points(
     boil_by: str,
 ) -> list[RunPoint]:
     """A probe's run between two moments, at most thirty-two points, oldest first."""
-    return _points_and_rises(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)[0]
+    return _points_of(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)[0]
 
 
-def _points_and_rises(
+Rises = list[tuple[float, float]]
+Means = list[tuple[int, float]]
+
+
+def _points_of(
     db: Connection,
     kitchen: Kitchen,
     probe_id: str,
@@ -165,7 +171,7 @@ def _points_and_rises(
     since: datetime,
     until: datetime,
     boil_by: str,
-) -> tuple[list[RunPoint], list[tuple[float, float]]]:
+) -> tuple[list[RunPoint], tuple[Rises, Means]]:
     key = (record_key(db), probe_id, since, boil_by)
     shelf = cache_of(db).shelf("runs", MOST_RUNS)
     with shelf.lock:
@@ -183,7 +189,7 @@ def _points_and_rises(
             for second in air
         }
         run.pressures = known
-        rises = run.trace.rises()
+        rises, means = run.trace.rises(), run.trace.means()
         return [
             RunPoint(
                 at=since + timedelta(seconds=p.second),
@@ -195,7 +201,7 @@ def _points_and_rises(
                 spread_k=p.spread,
             )
             for p, second in zip(points, air, strict=True)
-        ], rises
+        ], (rises, means)
 
 
 def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:

@@ -6,7 +6,8 @@ from datetime import datetime, timedelta
 from math import sqrt
 
 from lumbrel.core.pan.boil_lines import Heat
-from lumbrel.core.pan.probe_trace import mean_sigma_k, probe_noise_k
+from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
+from lumbrel.core.pan.probe_trace import FIRST_WIDTH_S
 from lumbrel.core.pan.solids import Step, heat_up_minutes, unboiled_kg
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
@@ -27,7 +28,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
-from lumbrel.services.pan.probe_points import RunPoint
+from lumbrel.services.pan.probe_points import RunPoint, RunTold
 from lumbrel.services.pan.rate import Rate, learned_rate
 
 While = tuple[datetime, datetime]
@@ -246,10 +247,30 @@ def went_cold(points: list[RunPoint], water_c: float) -> datetime | None:
     return None
 
 
+def _power(told: RunTold, points: list[RunPoint]) -> float:
+    """A probe's own noise, from its newest means of a boil that boiled all the while."""
+    spans = [((p.begins - told.since).total_seconds(), p) for p in points]
+    whiles = [(s, s + (p.ends - p.begins).total_seconds()) for s, p in spans]
+    boiled = [
+        (step, shown)
+        for step, shown in told.means
+        if any(a <= step * FIRST_WIDTH_S < b for a, b in whiles)
+    ]
+    return power_k2s(boiled)
+
+
 def heat_of(
-    context: BatchContext, today: ThermometerToday, points: list[RunPoint], start: datetime
+    context: BatchContext,
+    today: ThermometerToday,
+    told: RunTold,
+    points: list[RunPoint],
+    start: datetime,
 ) -> list[Heat]:
-    """A probe's run as evidence: corrected by its calibration of now, its offset shared."""
+    """A probe's run as evidence: corrected by its calibration of now, its offset shared.
+
+    Args:
+        told: of the whole run; `points` those of it in which it boiled.
+    """
     known = [p for p in points if p.pressure_pa is not None]
     if not known:
         return []
@@ -259,7 +280,7 @@ def heat_of(
     )
     least = (curves.water_c - 3 * today.sigma_k).tolist()
     most = curves.at(HOTTEST_BRIX)[0].tolist()
-    noise = probe_noise_k([(p.begins, p.ends, p.shown_c) for p in known])
+    noise = _power(told, known)
     heat = []
     for point, low, high in zip(known, least, most, strict=True):
         assert point.pressure_pa is not None

@@ -30,7 +30,7 @@ KNOWN: dict[SignKey, Sign] = {
     "sheet": Sign("A sheet breaks off", 66.5, 1.5),
     "cold_plate": Sign("Thick as honey on a cold plate", 68.0, 2.0),
 }
-SHARED = 0.6
+SHARED = 0.8
 """Of a sign's sigma, what one eye is off by every time."""
 
 
@@ -43,6 +43,8 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
         ReadingStep("density", sign.brix, "brix", "what finishers find at that sign"),
         ReadingStep("one sigma", sign.sigma_brix, "brix", "from pan to pan, and eye to eye"),
     )
+    shared = SHARED * sign.sigma_brix
+    own = (sign.sigma_brix**2 - shared**2) ** 0.5
     if sign.bound:
         return Corrected(
             entry_id=entry.id,
@@ -53,8 +55,9 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
             facts=entry.facts,
             refusal=f"Under {sign.brix:g} Brix.",
             bound_brix=sign.brix,
+            own_sigma_brix=own,
+            shared_sigma_brix=shared,
         )
-    shared = SHARED * sign.sigma_brix
     return Corrected(
         entry_id=entry.id,
         at=at,
@@ -62,7 +65,7 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
         instrument=SIGNS,
         brix=sign.brix,
         sigma_brix=sign.sigma_brix,
-        own_sigma_brix=(sign.sigma_brix**2 - shared**2) ** 0.5,
+        own_sigma_brix=own,
         shared_sigma_brix=shared,
         steps=steps,
         facts=entry.facts,

@@ -3,6 +3,7 @@
 from datetime import timedelta
 from math import hypot
 
+from lumbrel.core.bench.causes import Cause
 from lumbrel.core.bench.cupful import cupful, volume_of_water_l
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
@@ -84,6 +85,7 @@ def corrected_cupful(context: BatchContext, entry: Entry[WeighedFacts]) -> Corre
             ReadingStep("one sigma", said.sigma_brix, "brix", "the cup’s volume, froth, the scale"),
         ),
         facts=facts,
+        causes=_causes_of_cupful,
         budget=(("the cup’s volume", said.shared_sigma_brix), ("scale and froth", own)),
     )
 
@@ -123,11 +125,36 @@ def corrected_scale(context: BatchContext, entry: Entry[ScaleFacts]) -> Correcte
             ReadingStep("one sigma", hypot(own, shared), "brix", "the scale, and the take-in"),
         ),
         facts=facts,
+        causes=_causes_of_scale,
         budget=(("the scale", own), ("the take-in", shared)),
     )
 
 
 CANDIED_BRIX = 97.0
+
+
+def _causes_of_cupful() -> list[Cause]:
+    return [
+        Cause(
+            "cup",
+            "the cup was filled to another line, or held froth",
+            "Fill it once more, let the froth go, and weigh it full of water to the same line.",
+            -60.0,
+            60.0,
+        )
+    ]
+
+
+def _causes_of_scale() -> list[Cause]:
+    return [
+        Cause(
+            "empty",
+            "the vessel’s own weight, or something put in that nobody noted",
+            "Say again what the vessel weighs empty; note what was put in or taken out.",
+            -60.0,
+            60.0,
+        )
+    ]
 
 
 def _cannot(context: BatchContext, mass_kg: float, solids: float) -> str:
