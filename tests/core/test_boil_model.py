@@ -124,9 +124,28 @@ class Fitted(unittest.TestCase):
     def test_a_bound_holds_from_above_only(self) -> None:
         free = fit_boil(KNOWN, [], [], 40.0).brix_at(40)
         below = fit_boil(KNOWN, [Density(40.0, free - 6, 0.5, bound=True)], [], 40.0)
-        above = fit_boil(KNOWN, [Density(40.0, free + 6, 0.5, bound=True)], [], 40.0)
-        self.assertLess(below.brix_at(40), free - 2)
+        above = fit_boil(KNOWN, [Density(40.0, free + 14, 0.5, bound=True)], [], 40.0)
+        self.assertLess(below.brix_at(40), free - 6)
         self.assertAlmostEqual(above.brix_at(40), free, delta=0.05)
+
+    def test_a_bound_cuts_off_what_lies_beyond_it(self) -> None:
+        """As boils drawn by the thousand that keep to it do: not at its edge, and as wide as they."""
+        rng = np.random.default_rng(3)
+        first = 30 * np.exp(rng.normal(0, 0.7 / 45, 200_000))
+        rate = 0.2 * first / 30 * np.exp(rng.normal(0, 0.15, 200_000))
+        strays = 1 + rng.normal(0, 0.06 * (2 * 4.5 / 40) ** 0.5, 200_000)
+        brix = 1350 / (first - 40 * rate * strays)
+        for bound in (56.0, 60.0, 64.0):
+            kept = brix[brix < bound + rng.normal(0, 0.5, 200_000)]
+            fitted = fit_boil(KNOWN, [Density(40.0, bound, 0.5, bound=True)], [], 40.0)
+            self.assertAlmostEqual(fitted.brix_at(40), kept.mean(), delta=0.5)
+            self.assertAlmostEqual(fitted.sigma_brix_at(40), kept.std(), delta=0.5)
+            # Said again and again it says no more than once.
+            often = [
+                Density(40.0 - k / 4, bound, 0.5, "stem", bound=True) for k in range(9, -1, -1)
+            ]
+            again = fit_boil(KNOWN, often, [], 40.0)
+            self.assertAlmostEqual(again.brix_at(40), fitted.brix_at(40), delta=0.05)
 
     def test_a_dip_whose_moment_is_vague_says_less(self) -> None:
         def sigma(minutes: float) -> float:

@@ -222,7 +222,6 @@ class Densities(Lines):
         self._brix: Floats = np.array([d.brix for d in read])
         self._own: Floats = np.array([d.sigma_brix for d in read])
         self._dated: Floats = np.array([d.minute_sigma for d in read])
-        self._bound = np.array([d.bound for d in read], dtype=bool)
         self._by_solids: Floats = np.array([float(d.by_solids) for d in read])
         self._common = np.zeros((len(read), terms.size))
         for i, one in enumerate(read):
@@ -230,7 +229,7 @@ class Densities(Lines):
                 self._common[i, terms.column(one.shared)] = one.shared_sigma_brix
 
     def _brix_alone(self) -> Floats:
-        return np.where(self._bound, np.nan, self._brix)
+        return self._brix
 
     def _read(
         self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
@@ -244,15 +243,13 @@ class Densities(Lines):
             common = common.copy()
             common[:, 0] += brix * self._by_solids
             apart += brix * self._by_solids * (best[0] - log(self.terms.first_kg)) / sigma
-        # A bound says nothing while the path keeps to it.
-        silent = self._bound & (apart <= 0)
         return State(
             burnt=burnt,
             per_kg=-per_kg,
             sigma=sigma,
             common=common,
-            misses=np.where(silent, 0.0, apart),
-            weights=np.where(silent, 0.0, self._weights(apart)),
+            misses=apart,
+            weights=self._weights(apart),
         )
 
 

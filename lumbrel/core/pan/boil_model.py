@@ -14,7 +14,7 @@ sure that is.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from math import hypot, log, sqrt
+from math import erfc, exp, hypot, log, pi, sqrt
 
 import numpy as np
 
@@ -98,6 +98,62 @@ def _fitted(
     known: Known, densities: tuple[Density, ...], heat: tuple[Heat, ...], now: float
 ) -> BoilPath:
     """The same evidence is fitted once: an old boil is looked at again and again."""
+    read = [d for d in densities if not d.bound]
+    path = _path(known, read, heat, now)
+    edges = _edges(path, densities)
+    if edges:
+        path = _path(known, [*read, *edges], heat, now)
+    weights = iter(path.density_weights)
+    return replace(
+        path, density_weights=tuple(1.0 if d.bound else next(weights) for d in densities)
+    )
+
+
+def _edges(path: BoilPath, densities: Sequence[Density]) -> list[Density]:
+    """What the newest bound of each instrument comes to: the path as it was without it, with what lies
+    beyond the bound cut off, has another middle and another width, and a reading that would make the
+    same of it stands for the bound."""
+    newest = {d.shared: d for d in densities if d.bound}
+    edges = []
+    for one in newest.values():
+        brix, sigma = path.brix_at(one.minute), path.sigma_brix_at(one.minute)
+        doubt = hypot(
+            one.sigma_brix,
+            one.shared_sigma_brix,
+            one.minute_sigma * path.rise_brix_per_min(one.minute),
+        )
+        # In water to a kilogram of sugar, which is what is nearly normal.
+        mass, width, edge = 100 / brix, 100 * sigma / brix**2, 100 / one.brix
+        whole = hypot(width, 100 * doubt / one.brix**2)
+        inside = (mass - edge) / whole
+        if inside > CLEAR_SIGMAS or width <= 0:
+            continue
+        lean = _lean(inside)
+        middle = mass + lean * width**2 / whole
+        narrowed = width**2 * (1 - lean * (lean + inside) * (width / whole) ** 2)
+        precision = max(1 / narrowed - 1 / width**2, 1e-9)
+        there = (middle / narrowed - mass / width**2) / precision
+        thin = min(max(100 / max(there, 1.0), LEAST_EDGE_BRIX), one.brix)
+        own = precision**-0.5 * thin**2 / 100
+        edges.append(Density(one.minute, thin, max(own, one.sigma_brix / 2)))
+    return edges
+
+
+def _lean(inside: float) -> float:
+    """By how many sigmas the mean of a normal curve moves when it is cut off so many sigmas under its
+    middle."""
+    if inside < -8:
+        return -inside + 1 / -inside
+    return exp(-0.5 * inside**2) / sqrt(2 * pi) / (0.5 * erfc(-inside / sqrt(2)))
+
+
+CLEAR_SIGMAS, LEAST_EDGE_BRIX = 2.5, 3.0
+"""So far inside a bound, it says nothing; an edge that means less Brix means that little."""
+
+
+def _path(
+    known: Known, densities: Sequence[Density], heat: tuple[Heat, ...], now: float
+) -> BoilPath:
     turned = sorted(t for t in known.turned if 0 < t < now)
     for _ in range(MOST_CHANGES + 1):
         problem = _Problem(replace(known, turned=tuple(turned)), densities, heat, now)

@@ -44,6 +44,8 @@ class Corrected:
     """How well its moment is known."""
     own_sigma_brix: float = 0
     shared_sigma_brix: float = 0
+    shares: str = ""
+    """With which readings it shares that; empty: with those of its instrument."""
     by_solids: bool = False
     """Read as a mass: what the take-in's solids are off by, it is off by too."""
     steps: tuple[ReadingStep, ...] = ()

@@ -75,7 +75,7 @@ def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
         brix=said.brix,
         sigma_brix=said.sigma_brix,
         own_sigma_brix=surface,
-        shared_sigma_brix=said.brix * dipstick.VESSEL_SIGMA,
+        shared_sigma_brix=said.brix * hypot(dipstick.VESSEL_SIGMA, MASS_SIGMA),
         by_solids=True,
         steps=(
             ReadingStep("depth", depth, "depth", "as read, boiling"),

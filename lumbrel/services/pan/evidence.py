@@ -328,7 +328,7 @@ def _density(boil: Boil, reading: Corrected) -> Density:
         minute=boil.minute(reading.at),
         brix=brix or 0.0,
         sigma_brix=max(reading.own_sigma_brix or BOUND_SIGMA_BRIX, LEAST_SIGMA_BRIX),
-        shared=reading.instrument.id if reading.shared_sigma_brix else "",
+        shared=(reading.shares or reading.instrument.id) if reading.shared_sigma_brix else "",
         shared_sigma_brix=reading.shared_sigma_brix,
         minute_sigma=reading.minute_sigma,
         bound=reading.brix is None,

@@ -43,7 +43,7 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
         ReadingStep("density", sign.brix, "brix", "what finishers find at that sign"),
         ReadingStep("one sigma", sign.sigma_brix, "brix", "from pan to pan, and eye to eye"),
     )
-    shared = SHARED * sign.sigma_brix
+    shared, shares = SHARED * sign.sigma_brix, f"{SIGNS.id} {entry.facts.sign}"
     own = (sign.sigma_brix**2 - shared**2) ** 0.5
     if sign.bound:
         return Corrected(
@@ -57,6 +57,7 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
             bound_brix=sign.brix,
             own_sigma_brix=own,
             shared_sigma_brix=shared,
+            shares=shares,
         )
     return Corrected(
         entry_id=entry.id,
@@ -67,6 +68,7 @@ def corrected(entry: Entry[SignFacts]) -> Corrected:
         sigma_brix=sign.sigma_brix,
         own_sigma_brix=own,
         shared_sigma_brix=shared,
+        shares=shares,
         steps=steps,
         facts=entry.facts,
         budget=(("what was seen", sign.sigma_brix),),

@@ -21,6 +21,8 @@ CUPFUL = Instrument(id="cupful", name="Weighed cupful", detail=ScaleDetail())
 SCALE = Instrument(id="scale", name="Scale under the pot", detail=ScaleDetail())
 SCALE_SHARE, SCALE_KG, FOAM_KG = 0.003, 0.005, 0.01
 """One sigma of a scale under a boil: of what it shows, of its reading, of the boil's unrest."""
+TAKE_IN_SHARE = 0.02
+"""What was taken in was weighed, or measured, on another scale."""
 THINNEST_BRIX, MORE_THAN_PUT_IN = 1.0, 1.03
 
 MASS = Bounds(
@@ -106,7 +108,7 @@ def corrected_scale(context: BatchContext, entry: Entry[ScaleFacts]) -> Correcte
             refusal=_cannot(context, mass, solids),
         )
     own = brix * hypot(SCALE_SHARE * facts.mass_kg, SCALE_KG, FOAM_KG) / mass
-    shared = brix * solids_sigma(context)
+    shared = brix * hypot(TAKE_IN_SHARE, solids_sigma(context))
     return Corrected(
         entry_id=entry.id,
         at=at,
@@ -116,6 +118,7 @@ def corrected_scale(context: BatchContext, entry: Entry[ScaleFacts]) -> Correcte
         sigma_brix=hypot(own, shared),
         minute_sigma=SIGMA_MINUTES[facts.dated],
         own_sigma_brix=own,
+        shared_sigma_brix=brix * TAKE_IN_SHARE,
         by_solids=True,
         steps=(
             ReadingStep("on the scale", facts.mass_kg, "mass", "as it showed"),
