@@ -133,9 +133,12 @@ def rows(boils: list[Played], slack: float = 0.0) -> Iterator[Row]:
     yield "honest boil: an innocent named", _share(fair, lambda b: bool(b.named)), 0, 2
     asked, read = sum(b.asked_of_honest for b in boils), sum(b.readings for b in boils)
     yield "honest readings asked about (no bound)", 100 * asked / max(read, 1), 0, 100
+    thinnest = 65.0 - slack
     for name, most in ((FULL, 0), (PROBE_STEM, 0), (STEM, 0), (CANDY, 8)):
-        thin = _share(honest[name], lambda b: b.call in ("draw_now", "over") and b.at_call < 65.0)
-        yield f"called done under 65.0, {name}", thin, 0, most
+        thin = _share(
+            honest[name], lambda b: b.call in ("draw_now", "over") and b.at_call < thinnest
+        )
+        yield f"called done under {thinnest:g}, {name}", thin, 0, most
     yield "rate not positive", _share(boils, lambda b: b.least_rate <= 0), 0, 0
     asks = sum(b.asks for b in boils)
     yield "belief off by 4 Brix and 3 sigma past 55", 100 * sum(b.off for b in boils) / asks, 0, 1

@@ -10,7 +10,7 @@ from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
 from sqlite3 import Connection
-from uuid import UUID
+from uuid import NAMESPACE_OID, UUID, uuid5
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
@@ -124,6 +124,7 @@ class Season:
             self._play(delivery)
         outgoing.play(self.db, [d.code for d in deliveries if d.through == "jar"], STARTS_AT)
         self._live()
+        self._kettle(next(d.code for d in deliveries if d.through == "colour"))
 
     def _weather(self) -> None:
         at = datetime(2026, 2, 24, 5, tzinfo=UTC)
@@ -187,7 +188,7 @@ class Season:
 
     def _put(self, code: str, kind: str, at: datetime, **fields: str) -> None:
         """Put on the slip what a person would; what is asked about is confirmed, as they would."""
-        sent = {"id": self._id(), **fields}
+        sent = fields if "id" in fields else {"id": self._id(), **fields}
         if kind in ("hydrometer", "refractometer"):
             sent["dipped_ago"] = "0 s"
         try:
@@ -428,7 +429,7 @@ class Season:
                 size_2="250 ml",
                 count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
             )
-        self._prove_cold(pot, code, at)
+        self._prove_cold(pot, code, at, jarred=last >= 3)
 
     def _read_the_draw_hot(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
         """Every third draw is read hot in the drawing-off pot; with the cold proof it is a pair."""
@@ -450,11 +451,29 @@ class Season:
             cup=f"{cup_c:.1f} C",
         )
 
-    def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
+    def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime, *, jarred: bool) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
         if tomorrow >= STARTS_AT:
             return
         self._read_stem(pot, code, tomorrow, self.rng.uniform(17, 22), 0.12)
+        if jarred:
+            self._say(
+                code, "checked", tomorrow + timedelta(minutes=4), unsealed="0", clarity="clear"
+            )
+
+    def _say(self, code: str, kind: str, at: datetime, **fields: str) -> None:
+        """Put on the slip what takes no chance: the season is drawn as it was without it."""
+        own = str(uuid5(NAMESPACE_OID, f"{code} {kind} {at.isoformat()}"))
+        self._put(code, kind, at, id=own, **fields)
+
+    def _kettle(self, code: str) -> None:
+        """A kettle heated up for its jars: off the fire a few minutes ago, the first are filled."""
+        self._say(code, "reheat", STARTS_AT - timedelta(minutes=21))
+        for ago, shown in ((6.5, 90.4), (4.0, 88.7), (1.5, 87.2)):
+            self._say(code, "kettle", STARTS_AT - timedelta(minutes=ago), kettle=f"{shown} C")
+        for ago, count in ((1.0, "4"), (0.3, "2")):
+            jars = {"press": "1", "lot": code, "size_1": "500 ml", "count_1": count}
+            self._say(code, "jar", STARTS_AT - timedelta(minutes=ago), **jars, preheated="1")
 
     def _live(self) -> None:
         """A batch in Finisher 1 with a quarter of an hour to go."""

@@ -347,6 +347,17 @@ def lot_codes(db: Connection, batch_id: str) -> list[str]:
     return [row["code"] for row in rows]
 
 
+def last_sizes(db: Connection, lots: int) -> list[float]:
+    """Sizes of jars that the newest so many lots were packed in, ml, the largest first."""
+    rows = db.execute(
+        """SELECT DISTINCT pack_ml FROM flow_now
+           WHERE target_id IN (SELECT parcel_id FROM lot_now ORDER BY taken_at DESC LIMIT ?)
+           AND pack_ml IS NOT NULL ORDER BY pack_ml DESC""",
+        (lots,),
+    )
+    return [row["pack_ml"] for row in rows]
+
+
 def jars_filled(db: Connection, lot_code: str) -> list[Jar]:
     """The jars a lot was packed in, the largest first, whether they still stand there or not."""
     rows = db.execute(

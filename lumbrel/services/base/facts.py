@@ -283,6 +283,41 @@ class JarFacts(Facts):
     mass_kg: float
     more_left: bool = False
     """Whether more of the same is to be packed later."""
+    fill_by: Literal["", "kettle"] = ""
+    """Whose word the fill temperature is: typed, or the kettle's cooling."""
+    care: tuple[str, ...] = ()
+    """What was done to the jars: preheated, turned."""
+
+
+class KettleFacts(Facts):
+    """What the kettle showed, off the fire."""
+
+    kind: Literal["kettle"] = "kettle"
+    temperature_c: float
+
+
+class ReheatFacts(Facts):
+    """The kettle went back on the fire."""
+
+    kind: Literal["reheat"] = "reheat"
+
+
+class PackedFacts(Facts):
+    """Nothing more of it is packed."""
+
+    kind: Literal["packed"] = "packed"
+
+
+Clarity = Literal["clear", "hazy", "cloudy"]
+
+
+class CheckedFacts(Facts):
+    """The jars a day later: how many lids did not seal, and how clear it is."""
+
+    kind: Literal["checked"] = "checked"
+    unsealed: int
+    clarity: Clarity
+    note: str = ""
 
 
 OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]
@@ -352,7 +387,11 @@ AnyFacts = Annotated[
     | PouredFacts
     | FilterFacts
     | ColourFacts
+    | KettleFacts
+    | ReheatFacts
     | JarFacts
+    | PackedFacts
+    | CheckedFacts
     | TakenOutFacts
     | CameBackFacts
     | CalledOffFacts

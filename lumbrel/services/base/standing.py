@@ -11,6 +11,7 @@ from lumbrel.services.base.facts import (
     Facts,
     FilterFacts,
     JarFacts,
+    PackedFacts,
     PouredFacts,
     StruckFacts,
     TakeInFacts,
@@ -75,4 +76,7 @@ def _to_pack(lines: Slip, draws: Slip) -> bool:
     packed = of_kind(lines, JarFacts)
     if not packed:
         return True
+    ended = of_kind(lines, PackedFacts)
+    if ended and ended[-1].at >= max(packed[-1].at, draws[-1].at):
+        return False
     return packed[-1].facts.more_left or draws[-1].at > packed[-1].at

@@ -1,11 +1,12 @@
 """What the form of the jars offers: usual sizes, how many this batch fills, its lot code."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
-from lumbrel.services.jar.entries import JAR_ROWS
+from lumbrel.services.jar.entries import CARE, JAR_ROWS
+from lumbrel.services.jar.heat import CLARITIES
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow
 
@@ -21,6 +22,8 @@ class JarChoices:
 
     rows: list[tuple[str, str]]
     lot: str
+    care: list[tuple[str, str]] = field(default_factory=lambda: list(CARE.items()))
+    clarities: list[tuple[str, str]] = field(default_factory=lambda: list(CLARITIES.items()))
 
 
 def choices(context: BatchContext) -> JarChoices:

@@ -1,6 +1,7 @@
 """Jars as they are typed: sizes and counts, hot-packed, under a lot code."""
 
 import re
+from typing import Literal
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, HotPack
@@ -9,14 +10,17 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import flow
 
 JAR_ROWS = 4
+SMALLEST_JAR_ML, BIGGEST_JAR_ML = 10.0, 20_000.0
 _PART = r"[A-Za-z0-9](?:[A-Za-z0-9 ._-]*[A-Za-z0-9])?"
 LOT_CODE = re.compile(rf"{_PART}(?:/{_PART})*")
 """What an address can carry: no part between slashes is empty or begins with a dot."""
 THICKEST_JAR_BRIX = 80.0
+CARE = {"preheated": "glass preheated", "turned": "lids on, jars turned over"}
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
 Rows = tuple[tuple[float, int], ...]
@@ -34,7 +38,7 @@ FILL = Bounds(
 def jar(form: Form, context: BatchContext) -> JarFacts | None:
     """Jars by size and count, hot-packed, under a lot code."""
     drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
-    fill = _fill(form, context)
+    fill, by = _fill(form, context)
     rows = jar_rows(form)
     lot = _lot(form, context)
     if not drawn:
@@ -57,7 +61,9 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
         target_brix=context.batch.target_brix,
         hot_pack=hot_pack.hot_pack(fill).value,
         mass_kg=_mass_kg(rows, brix),
-        more_left=form.ticked("more_left"),
+        more_left=form.ticked("more_left") or (form.ticked("press") and _fills_more(context, rows)),
+        fill_by=by,
+        care=tuple(name for name in CARE if form.ticked(name)),
     )
 
 
@@ -72,9 +78,12 @@ def _mass_kg(rows: Rows, brix: float) -> float:
     return sum(hot_pack.mass_kg(brix, size / 1000) * count for size, count in rows)
 
 
-def _fill(form: Form, context: BatchContext) -> float | None:
-    """The temperature it was filled at; outside the window it is asked about."""
-    fill = form.between(FILL)
+def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", "kettle"]]:
+    """The temperature it was filled at, typed or by the kettle's own cooling; outside the window it is
+    asked about."""
+    known = None if form.given("fill") or not context.of_kind(DrawnFacts) else kettle_of(context)
+    by: Literal["", "kettle"] = "kettle" if known and known.now_c is not None else ""
+    fill = known.now_c if known and known.now_c is not None else form.between(FILL)
     judged = hot_pack.hot_pack(fill) if fill is not None else None
     coldest = context.show(COLDEST_FILL_C, "temperature", 0)
     window = f"{coldest} to {context.show(HOTTEST_FILL_C, 'temperature', 0)}"
@@ -88,7 +97,7 @@ def _fill(form: Form, context: BatchContext) -> float | None:
         form.ask(
             "fill", "Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is it so?"
         )
-    return fill
+    return fill, by
 
 
 def _lot(form: Form, context: BatchContext) -> str:
@@ -125,7 +134,13 @@ def jar_rows(form: Form) -> Rows:
         if not form.given(f"count_{i}"):
             continue
         size = form.between(
-            Bounds(f"size_{i}", "jar", 10, 20_000, "A jar holds between 10 ml and 20 L.")
+            Bounds(
+                f"size_{i}",
+                "jar",
+                SMALLEST_JAR_ML,
+                BIGGEST_JAR_ML,
+                "A jar holds between 10 ml and 20 L.",
+            )
         )
         count = form.between(
             Bounds(
@@ -143,11 +158,19 @@ def jar_rows(form: Form) -> Rows:
     return tuple(rows)
 
 
+def _fills_more(context: BatchContext, rows: Rows) -> bool:
+    """Whether what is left after these fills one more of the smallest jars at hand."""
+    known = kettle_of(context)
+    filled = sum(size * count for size, count in rows)
+    return known is not None and known.left_ml - filled >= min(sizes_at_hand(context))
+
+
 def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
     """Jars on the slip."""
     facts = entry.facts
     at = context.show(facts.fill_c, "temperature", 0)
     more = ", more is left" if facts.more_left else ""
+    more += ", by the kettle" if facts.fill_by else ""
     return Line(entry, f"Jarred {in_words(context, facts.jars)}", f"lot {facts.lot}, at {at}{more}")
 
 

@@ -8,13 +8,16 @@ from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
+    CheckedFacts,
     HydrometerFacts,
+    JarFacts,
     ReadingFacts,
     RefractometerFacts,
 )
 from lumbrel.services.base.form import local_time
 from lumbrel.services.day.ladder import Day, today
 from lumbrel.services.day.pressure import Pressure
+from lumbrel.services.jar.kettle import NEXT_DAY
 from lumbrel.services.pan.board import Board, boards
 from lumbrel.services.shelf.lots import of_season
 from lumbrel.services.stations import waiting
@@ -40,6 +43,20 @@ def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
         if drawn and not any(_is_cold(e) and e.at > drawn.at for e in read):
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)
+
+
+def due_next_day(db: Connection, now: datetime) -> list[Batch]:
+    """Batches jarred half a day to a week ago whose lids nobody has looked at yet."""
+    found = []
+    for batch in kept.drawn_between(db, now - LIDS_UNTIL, now - NEXT_DAY, LAST_DRAWS):
+        slip = contexts.of(db, batch, now)
+        packed = slip.last(JarFacts)
+        if packed and now - packed.at >= NEXT_DAY and not slip.of_kind(CheckedFacts):
+            found.append(batch)
+    return sorted(found, key=lambda b: b.opened_at)
+
+
+LIDS_UNTIL = timedelta(days=7)
 
 
 def _is_cold(entry: Entry[ReadingFacts]) -> bool:
@@ -71,6 +88,8 @@ class Overview:
     jar_count: int
     cold_checks: list[Batch]
     """Draws to be checked cold, at room temperature."""
+    next_day: list[Batch]
+    """Jars whose lids and clarity are to be looked at."""
     trend: float | None
     """Change of pressure over three hours, Pa; None without a barometer."""
 
@@ -98,6 +117,7 @@ def overview(db: Connection, now: datetime) -> Overview:
         volume_l=summed.volume_ml / 1000,
         jar_count=summed.jars,
         cold_checks=due_cold_checks(db, now),
+        next_day=due_next_day(db, now),
         trend=barometer_trend_pa(db, now),
     )
 

@@ -24,6 +24,8 @@ ONLY_STRUCK = (
     "alarm",
     "poured",
     "called_off",
+    "reheat",
+    "packed",
 )
 """Lines that hold nothing to correct."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")

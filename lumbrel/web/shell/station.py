@@ -66,9 +66,15 @@ def station_page(
     code: str,
     form: Filled | None = None,
     more: More = lambda visit, code: {},
+    *,
+    typed: str = "",
     **besides: Any,
 ) -> Response:
-    """One batch at a station; one that is not drawn yet is sent to its pan."""
+    """One batch at a station; one that is not drawn yet is sent to its pan.
+
+    Args:
+        typed: the kind of line that `form` was of; the station's own when left out.
+    """
     context = visit.batch(code)
     if not context.of_kind(DrawnFacts):
         return RedirectResponse(f"/pan/{code}", 303)
@@ -85,5 +91,7 @@ def station_page(
         still=station.key in standing.waits_for(context.current),
         choices=station.choices(context),
         form=form or Filled(),
+        kind_typed=typed or station.waits_for.key(),
+        folded="",
         **({"pools": False, "pour": Filled()} | more(visit, code) | besides),
     )

@@ -5,6 +5,7 @@ import "./cup.js";
 import "./dip.js";
 import "./field.js";
 import "./forms.js";
+import "./jars.js";
 import "./keys.js";
 import "./take_in.js";
 import "./working.js";

@@ -1,0 +1,108 @@
+"""The kettle at the jars: its heat, what is pressed while filling, the look a day later."""
+
+from datetime import timedelta
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.jar.kettle import Kettle, kettle_of
+from lumbrel.services.kitchen.overview import due_next_day
+from lumbrel.services.record.kept import differences
+from lumbrel.services.stations import line, waiting
+from lumbrel.store import kept
+from tests.support.kitchen import NOON, KitchenCase
+
+SURE = {"reading_confirmed": "1", "mass_confirmed": "1"}
+
+
+class AtTheKettle(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.code = code = self.take_in()
+        self.put(code, "refractometer", 90, reading="66.9", sample="20 C", **SURE)
+        self.put(code, "draw", 90, mass="13.281 kg", **SURE)
+        self.put(code, "filter", 95, method="layers", temperature="90 C")
+        self.put(code, "colour", 100, by="meter", transmittance="60", path="10 mm")
+
+    def kettle(self, minutes: float, size: float | None = None) -> Kettle:
+        now = NOON + timedelta(minutes=minutes)
+        found = kettle_of(contexts.load(self.db, self.code, now), size)
+        assert found is not None
+        return found
+
+    def read(self) -> None:
+        for minutes, shown in ((110, 91.0), (112, 89.6), (114, 88.2)):
+            self.put(self.code, "kettle", minutes, kettle=f"{shown} C")
+
+    def test_jars_that_fit_in_this_heat(self) -> None:
+        cold = self.kettle(109)
+        self.assertIsNone(cold.in_this_heat)
+        self.assertAlmostEqual(cold.left_ml, 10_000, delta=60)
+        self.read()
+        now = self.kettle(116)
+        self.assertAlmostEqual(now.now_c, 86.9, delta=0.3)
+        self.assertTrue(now.low < now.minutes_left < now.high)
+        self.assertAlmostEqual(now.minutes_left, 7.4, delta=1.2)
+        self.assertEqual(now.in_this_heat, int(now.minutes_left * now.pace_per_min))
+        # As many as there is syrup for, and no more.
+        self.assertEqual(self.kettle(116, 5000).in_this_heat, 1)
+        self.assertEqual(self.kettle(150).in_this_heat, 0)
+        # At 66.9 Brix 664.1 g, and at 85 degC 514.9 ml: this is a little denser, and hotter.
+        self.assertTrue(664.1 < now.fill_g < 667.0)
+        self.assertTrue(514.9 < now.hot_ml < 516.5)
+
+    def test_a_press_fills_a_jar_at_the_kettles_own_heat(self) -> None:
+        self.read()
+        press = {"press": "1", "lot": self.code, "size_1": "500 ml"}
+        first = self.put(self.code, "jar", 116, count_1="6", **press)
+        self.assertEqual((first.facts.fill_by, first.facts.more_left), ("kettle", True))
+        self.assertAlmostEqual(first.facts.fill_c, 86.9, delta=0.3)
+        self.assertEqual(self.kettle(116).filled, 6)
+        # Six in six minutes, and what is usual counts like three.
+        self.assertAlmostEqual(self.kettle(116).pace_per_min, (1.5 * 3 + 6) / 9)
+        # What is left fills one more of the smallest, until it does not.
+        rest = self.put(self.code, "jar", 118, count_1="13", **press)
+        self.assertTrue(rest.facts.more_left)
+        last = self.put(self.code, "jar", 119, count_1="1", **press)
+        self.assertFalse(last.facts.more_left)
+        self.assertNotIn(self.code, [b.code for b in waiting(self.db)["jar"]])
+        self.assertEqual(differences(self.db), [])
+
+    def test_off_the_fire_nothing_grows_warmer(self) -> None:
+        self.read()
+        with self.assertRaises(BadInput) as asked:
+            self.put(self.code, "kettle", 116, kettle="92 C")
+        self.assertEqual(list(asked.exception.asks), ["kettle"])
+        self.put(self.code, "reheat", 116)
+        self.assertTrue(self.kettle(117).on_fire)
+        self.put(self.code, "kettle", 120, kettle="92 C")
+        again = self.kettle(120)
+        self.assertEqual((again.reheats, again.on_fire, len(again.shown)), (1, False, 1))
+        state = next(p for p in line(self.db, again.now) if p.station.key == "jar").state
+        self.assertRegex(state.words, r"^\d+ jars, \d+ min$")
+
+    def test_too_cold_is_asked_about_and_nothing_more_ends_it(self) -> None:
+        self.read()
+        press = {"press": "1", "lot": self.code, "size_1": "500 ml", "count_1": "1"}
+        with self.assertRaises(BadInput) as asked:
+            self.put(self.code, "jar", 150, **press)
+        self.assertEqual(list(asked.exception.asks), ["fill"])
+        self.put(self.code, "jar", 116, **press)
+        self.assertIn(self.code, [b.code for b in waiting(self.db)["jar"]])
+        self.put(self.code, "packed", 130)
+        self.assertNotIn(self.code, [b.code for b in waiting(self.db)["jar"]])
+
+    def test_lids_are_asked_for_the_next_day_until_they_were_looked_at(self) -> None:
+        self.read()
+        press = {"press": "1", "lot": self.code, "size_1": "500 ml", "count_1": "4"}
+        self.put(self.code, "jar", 116, **press)
+        now = NOON + timedelta(hours=20)
+        self.assertEqual([b.code for b in due_next_day(self.db, now)], [self.code])
+        self.assertEqual(due_next_day(self.db, NOON + timedelta(hours=3)), [])
+        with self.assertRaises(BadInput) as refused:
+            self.put(self.code, "checked", 1200, unsealed="5", clarity="clear")
+        self.assertIn("4 jars", refused.exception.errors["unsealed"])
+        self.put(self.code, "checked", 1200, unsealed="1", clarity="hazy")
+        self.assertEqual(due_next_day(self.db, now), [])
+        self.assertIsNotNone(
+            kept.standing_of(self.db, contexts.load(self.db, self.code, now).batch.id)
+        )
