@@ -13,7 +13,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawFacts, Facts, TakeInFacts
+from lumbrel.services.base.facts import DrawFacts, Facts, Learnt, TakeInFacts
 from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import pressure_at
@@ -71,6 +71,18 @@ class Unfit(Exception):
     def __init__(self, **errors: str) -> None:
         super().__init__("; ".join(errors.values()))
         self.errors = errors
+
+
+def _learnt(line: Line) -> Learnt | None:
+    """What earlier boils had taught, where a line brings it along."""
+    if line.get("learnt") is None:
+        return None
+    try:
+        return Learnt.model_validate(line["learnt"])
+    except ValueError as error:
+        raise Unfit(
+            learnt="What was learnt has strays, shift_k, shift_sigma_k and draws, as numbers."
+        ) from error
 
 
 class Replay:
@@ -325,7 +337,8 @@ class Replay:
             "amount": str(line["amount_typed"]),
             "temperature": str(line["temperature_typed"]),
         } | told
-        self._batch = opening.open_batch(self._db, now, fields | _confirmed(line, TAKE_IN_KEYS))
+        confirmed = _confirmed(line, TAKE_IN_KEYS)
+        self._batch = opening.open_batch(self._db, now, fields | confirmed, _learnt(line))
         return OK | {"batch": self._batch}
 
     def _line(self, line: Line) -> Answer:

@@ -128,6 +128,7 @@ def _in_order(context: BatchContext) -> list[Line]:
                 "sugar_kind": context.batch.sugar_kind,
                 "amount_typed": f"{facts.mass_kg!r} kg",
                 **_brix(facts),
+                **({"learnt": facts.learnt.model_dump()} if facts.learnt else {}),
                 "temperature_typed": f"{facts.temperature_c!r} C",
                 "confirm": ["amount_typed", "brix_typed"],
             },

@@ -174,6 +174,45 @@ def shifts(
     ]
 
 
+@dataclass(frozen=True, kw_only=True)
+class FilterSeen:
+    """What a batch showed of its filter."""
+
+    method: str
+    filtered_at: datetime
+    loss_kg: float | None
+    rate_l_min: float | None
+    passes_l: float | None
+
+
+def keep_filter(db: Connection, batch_id: str, seen: FilterSeen | None) -> None:
+    """What a batch showed of its filter; None while it was not filtered."""
+    db.execute("DELETE FROM filter_seen WHERE batch_id = ?", (batch_id,))
+    if seen is not None:
+        of = (batch_id, seen.method, instant(seen.filtered_at))
+        showed = (seen.loss_kg, seen.rate_l_min, seen.passes_l)
+        db.execute("INSERT INTO filter_seen VALUES (?, ?, ?, ?, ?, ?)", (*of, *showed))
+
+
+def filters_seen(db: Connection, method: str, before: datetime, limit: int) -> list[FilterSeen]:
+    """What the last batches showed of a way to filter, up to a moment, newest first."""
+    rows = db.execute(
+        """SELECT * FROM filter_seen WHERE method = ? AND filtered_at < ?
+           ORDER BY filtered_at DESC, batch_id LIMIT ?""",
+        (method, instant(before), limit),
+    )
+    return [
+        FilterSeen(
+            method=row["method"],
+            filtered_at=moment(row["filtered_at"]),
+            loss_kg=row["loss_kg"],
+            rate_l_min=row["rate_l_min"],
+            passes_l=row["passes_l"],
+        )
+        for row in rows
+    ]
+
+
 def promise(db: Connection, batch_id: str) -> PromiseRow | None:
     """What was promised of a batch's draw, and how it was kept."""
     row = db.execute("SELECT * FROM promise WHERE batch_id = ?", (batch_id,)).fetchone()

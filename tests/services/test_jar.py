@@ -39,7 +39,7 @@ class AtTheKettle(KitchenCase):
         self.assertAlmostEqual(cold.left_ml, 10_000, delta=60)
         self.read()
         now = self.kettle(116)
-        self.assertAlmostEqual(now.now_c, 86.9, delta=0.3)
+        self.assertAlmostEqual(now.fire.now_c, 86.9, delta=0.3)
         self.assertTrue(now.low < now.minutes_left < now.high)
         self.assertAlmostEqual(now.minutes_left, 7.4, delta=1.2)
         self.assertEqual(now.in_this_heat, int(now.minutes_left * now.pace_per_min))
@@ -73,11 +73,13 @@ class AtTheKettle(KitchenCase):
             self.put(self.code, "kettle", 116, kettle="92 C")
         self.assertEqual(list(asked.exception.asks), ["kettle"])
         self.put(self.code, "reheat", 116)
-        self.assertTrue(self.kettle(117).on_fire)
+        self.assertTrue(self.kettle(117).fire.on_fire)
         self.put(self.code, "kettle", 120, kettle="92 C")
         again = self.kettle(120)
-        self.assertEqual((again.reheats, again.on_fire, len(again.shown)), (1, False, 1))
-        state = next(p for p in line(self.db, again.now) if p.station.key == "jar").state
+        self.assertEqual(
+            (again.fire.reheats, again.fire.on_fire, len(again.fire.shown)), (1, False, 1)
+        )
+        state = next(p for p in line(self.db, again.fire.now) if p.station.key == "jar").state
         self.assertRegex(state.words, r"^\d+ jars, \d+ min$")
 
     def test_too_cold_is_asked_about_and_nothing_more_ends_it(self) -> None:

@@ -17,7 +17,6 @@ from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import Expected
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.promise import promise
-from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import went_cold
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
@@ -123,10 +122,13 @@ class Boil(KitchenCase):
         code = self.drawn(0)
         row = kept.standing_of(self.db, self.context(code, 60).batch.id)
         assert row is not None and row.strays is not None
-        vessel = self.context(code, 60).vessel
-        held = learned_straying(self.db, vessel, NOON + timedelta(days=9))
-        self.assertAlmostEqual(held, ((2 * STRAYS**2 + row.strays**2) / 3) ** 0.5)
-        self.assertEqual(learned_straying(self.db, vessel, NOON), STRAYS)
+        # Taken in before that draw, it knows nothing of it; nor does it learn of it later.
+        self.assertIsNone(self.context(code, 9999).taken_in.facts.learnt)
+        later = self.take_in(NOON + timedelta(days=2), vessel="finisher-2")
+        known = self.context(later, 9999).taken_in.facts.learnt
+        assert known is not None
+        self.assertAlmostEqual(known.strays, ((2 * STRAYS**2 + row.strays**2) / 3) ** 0.5)
+        self.assertEqual((known.shift_k, known.draws), (0.0, 0))
 
     def test_a_scale_speaks_of_density(self) -> None:
         code = self.boil()

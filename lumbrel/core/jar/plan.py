@@ -50,9 +50,7 @@ def plan(
         the sizes' common measure.
     """
     require_between(volume_ml, 1.0, 1e7, field="volume", what="The volume", unit="ml")
-    sizes = sorted({float(s) for s in sizes_ml}, reverse=True)
-    if not 1 <= len(sizes) <= MOST_SIZES or not all(10 <= s <= 20_000 for s in sizes):
-        raise OutOfRange("Give one to twelve sizes of jars, each between 10 ml and 20 L.", "sizes")
+    sizes = _ordered(sizes_ml)
     wanted = {float(s): n for s, n in (wished or {}).items() if n > 0}
     first = sum(s * n for s, n in wanted.items())
     if first > volume_ml + 1e-6:
@@ -69,6 +67,14 @@ def plan(
         left,
         min(still) if still and left > LEAST_REST_ML else None,
     )
+
+
+def _ordered(sizes_ml: Sequence[float]) -> list[float]:
+    """Sizes that can be, the biggest first."""
+    sizes = sorted({float(s) for s in sizes_ml}, reverse=True)
+    if not 1 <= len(sizes) <= MOST_SIZES or not all(10 <= s <= 20_000 for s in sizes):
+        raise OutOfRange("Give one to twelve sizes of jars, each between 10 ml and 20 L.", "sizes")
+    return sizes
 
 
 def _fill(

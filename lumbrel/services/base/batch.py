@@ -6,7 +6,7 @@ from functools import cached_property
 from sqlite3 import Connection
 
 from lumbrel.core import units
-from lumbrel.core.pan.boil_shift import Seen, Shift, learnt
+from lumbrel.core.pan.boil_shift import Shift
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.sucrose import real_sigma_k
@@ -14,7 +14,7 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, F, slip_of
 from lumbrel.services.base.facts import DrawFacts, Facts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.store import kept, record
+from lumbrel.store import record
 from lumbrel.store.instruments import (
     D,
     Detail,
@@ -25,9 +25,6 @@ from lumbrel.store.instruments import (
 )
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, load_kitchen, vessels, woodlots
 from lumbrel.store.record import Batch
-
-LAST_SHIFTS = 24
-"""A woodlot's boil is taught by so many of its last draws."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,15 +98,13 @@ class BatchContext:
         """Share of hexoses in the solids of this kind of sugar."""
         return DEFAULT_INVERT_FRACTION[self.batch.sugar_kind]
 
-    @cached_property
+    @property
     def boil_shift(self) -> Shift:
-        """How far this woodlot's syrup boils off the curve, as draws before the take-in taught."""
-        known = real_sigma_k(self.invert_fraction)
-        if len(self.woodlots) > 1:
-            return learnt([], known)
-        kind, at = self.batch.sugar_kind, self.taken_in.at
-        rows = kept.shifts(self.db, self.woodlot.id, kind, at, LAST_SHIFTS)
-        return learnt([Seen(r.shift_k, r.sigma_k, r.shared_k) for r in rows], known)
+        """How far this woodlot's syrup boils off the curve, as was known at the take-in."""
+        known = self.taken_in.facts.learnt
+        if known is None:
+            return Shift(0.0, real_sigma_k(self.invert_fraction), 0)
+        return Shift(known.shift_k, known.shift_sigma_k, known.draws)
 
     @property
     def geometry(self) -> Vessel:

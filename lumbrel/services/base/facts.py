@@ -39,6 +39,18 @@ class Part(BaseModel):
     brix: float
 
 
+class Learnt(BaseModel):
+    """What earlier boils had taught when a batch was taken in: by how much its vessel's burner strays;
+    how much hotter its woodlot's syrup boils, how well that is known, and by how many draws."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    strays: float
+    shift_k: float
+    shift_sigma_k: float
+    draws: int
+
+
 class TakeInFacts(Facts):
     """Near-syrup came into a vessel. `brix` is corrected, `brix_read` as it was told or read."""
 
@@ -58,6 +70,8 @@ class TakeInFacts(Facts):
     sap_kg: float | None = None
     """All the raw sap that it came from."""
     tree: str = ""
+    learnt: Learnt | None = None
+    """None when nothing was taught before."""
     parts: tuple[Part, ...] = ()
     """What came from which woodlot; left out, all of it from the woodlot the batch names."""
 
@@ -245,13 +259,34 @@ class PouredFacts(Facts):
     all_of_it: bool
 
 
+Clarity = Literal["clear", "hazy", "cloudy"]
+
+
 class FilterFacts(Facts):
-    """Filtered hot."""
+    """Filtered hot. `loss_kg` stayed in the filter, when it was weighed before and after."""
 
     kind: Literal["filter"] = "filter"
     method: str
     temperature_c: float
     twice: bool
+    out_kg: float | None = None
+    loss_kg: float | None = None
+    brix: float | None = None
+    clarity: Clarity | None = None
+
+
+class PassedFacts(Facts):
+    """So much had passed the filter."""
+
+    kind: Literal["passed"] = "passed"
+    litres: float
+    method: str
+
+
+class PulledFacts(Facts):
+    """A layer was pulled, or a filter changed: it was blind."""
+
+    kind: Literal["pulled"] = "pulled"
 
 
 class ColourFacts(Facts):
@@ -306,9 +341,6 @@ class PackedFacts(Facts):
     """Nothing more of it is packed."""
 
     kind: Literal["packed"] = "packed"
-
-
-Clarity = Literal["clear", "hazy", "cloudy"]
 
 
 class CheckedFacts(Facts):
@@ -385,6 +417,8 @@ AnyFacts = Annotated[
     | DrawFacts
     | PartDrawFacts
     | PouredFacts
+    | PassedFacts
+    | PulledFacts
     | FilterFacts
     | ColourFacts
     | KettleFacts

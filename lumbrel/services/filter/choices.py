@@ -3,16 +3,20 @@
 from dataclasses import dataclass, field
 
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.filter.entries import FILTERS
+from lumbrel.services.filter.entries import CLARITIES, FILTERS
+from lumbrel.services.filter.stack import DEFAULT_METHOD, stack_of
 
 
 @dataclass(frozen=True)
 class FilterChoices:
-    """The ways to filter."""
+    """The ways to filter, and the one that is used; how clear it may come through."""
 
+    through: str
     filters: list[tuple[str, str]] = field(default_factory=lambda: list(FILTERS.items()))
+    clarities: list[tuple[str, str]] = field(default_factory=lambda: list(CLARITIES.items()))
 
 
 def choices(context: BatchContext) -> FilterChoices:
     """What a batch's form offers."""
-    return FilterChoices()
+    stack = stack_of(context)
+    return FilterChoices(stack.method if stack else DEFAULT_METHOD)

@@ -1,18 +1,24 @@
-"""The hot filter as it is typed."""
+"""The hot filter as it is typed: while it runs, and when it is through."""
 
+from typing import cast
+
+from lumbrel.core.filter.flow import MEDIA, require_loss
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawnFacts, FilterFacts
+from lumbrel.services.base.facts import (
+    Clarity,
+    DrawnFacts,
+    FilterFacts,
+    PassedFacts,
+    PulledFacts,
+)
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, now_c
+from lumbrel.services.pan.drawn import after_draw
 
-FILTERS = {
-    "layers": "light layers and a heavy one",
-    "felt": "felt and paper",
-    "press": "filter press",
-    "none": "not filtered",
-}
-COLDEST_GOOD_FILTER_C = 80.0
+FILTERS = {key: medium.name for key, medium in MEDIA.items()} | {"none": "not filtered"}
+CLARITIES = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy"}
 
 TEMPERATURE = Bounds(
     "temperature",
@@ -22,14 +28,22 @@ TEMPERATURE = Bounds(
     "Syrup is filtered between 20 and 110 °C (68 and 230 °F); for Fahrenheit type F behind "
     "the number.",
 )
+OUT = Bounds("out", "mass", 0.01, 5000, "What came through weighs between 10 g and 5000 kg.")
+LITRES = Bounds("litres", "volume", 0.01, 5000, "What has passed is between 10 ml and 5000 L.")
 
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
-    """The hot filter and its temperature."""
-    context.require(form, "Draw the batch off first.", DrawnFacts)
+    """The hot filter: through what, how hot, what came out and how clear."""
+    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
     method = form.choice("method", FILTERS, "Choose how it was filtered.")
-    temperature = form.between(TEMPERATURE)
-    if temperature is None:
+    known = now_c(context) if drawn and not form.given("temperature") else None
+    temperature = form.between(TEMPERATURE) if known is None else known
+    clarity = ""
+    if form.given("clarity"):
+        clarity = form.choice("clarity", CLARITIES, "Say how clear it came through.")
+    out = form.between(OUT, required=False)
+    _not_again(form, context)
+    if temperature is None or not drawn:
         return None
     if temperature < COLDEST_GOOD_FILTER_C and method != "none":
         form.ask(
@@ -37,11 +51,78 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
             f"Under {context.show(COLDEST_GOOD_FILTER_C, 'temperature', 0)} syrup runs slowly and "
             "the filter blinds. Was it filtered so cool?",
         )
-    return FilterFacts(method=method, temperature_c=temperature, twice=form.ticked("twice"))
+    after = after_draw(context)
+    facts = FilterFacts(
+        method=method,
+        temperature_c=temperature,
+        twice=form.ticked("twice"),
+        brix=after.syrup_brix,
+        clarity=cast(Clarity, clarity) if clarity else None,
+    )
+    if out is None:
+        return facts
+    lost = form.attempt("out", lambda: require_loss(after.mass_kg, out))
+    return facts.model_copy(update={"out_kg": out, "loss_kg": lost})
+
+
+def _not_again(form: Form, context: BatchContext) -> None:
+    """A second pass is for what did not come through clear."""
+    before = context.last(FilterFacts)
+    corrected = form.fields.get("supersedes", "").strip()
+    if before and before.id != corrected and before.facts.clarity in (None, "clear"):
+        form.errors["kind"] = (
+            "It was filtered already, and came through clear. Correct that line instead."
+        )
 
 
 def words(context: BatchContext, entry: Entry[FilterFacts]) -> Line:
     """Filtering on the slip."""
     facts = entry.facts
     at = context.show(facts.temperature_c, "temperature", 0)
-    return Line(entry, f"Filtered at {at}", FILTERS[facts.method])
+    how = FILTERS[facts.method]
+    if facts.loss_kg is not None:
+        how += f"; {context.show(facts.loss_kg, 'mass', 2)} stayed in it"
+    if facts.clarity:
+        how += f"; {CLARITIES[facts.clarity]}"
+    return Line(entry, f"Filtered at {at}", how)
+
+
+def passed(form: Form, context: BatchContext) -> PassedFacts | None:
+    """How much has run through so far; 0 begins it."""
+    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
+    method = form.choice("method", list(MEDIA), "Choose what it runs through.")
+    begins = form.fields.get("litres", "").strip() in ("0", "0 L", "")
+    litres = 0.0 if begins else form.between(LITRES)
+    if litres is None or not drawn:
+        return None
+    before = max((e.facts.litres for e in context.of_kind(PassedFacts)), default=0.0)
+    if litres < before:
+        form.errors["litres"] = (
+            f"Less than before: {context.show(before, 'volume')} had passed already. Type all that "
+            "has passed so far."
+        )
+    there = after_draw(context).volume_l
+    if litres > there * 1.15:
+        form.errors["litres"] = f"Only about {context.show(there, 'volume')} was drawn."
+    return PassedFacts(litres=litres, method=method)
+
+
+def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:
+    """As it stands on the slip."""
+    litres = entry.facts.litres
+    name = FILTERS[entry.facts.method]
+    if not litres:
+        return Line(entry, "Filter begun", name)
+    return Line(entry, f"{context.show(litres, 'volume')} through", name)
+
+
+def pulled(form: Form, context: BatchContext) -> PulledFacts:
+    """A layer pulled, or a filter changed."""
+    context.require(form, "Say first what it runs through.", PassedFacts)
+    return PulledFacts()
+
+
+def pulled_words(context: BatchContext, entry: Entry[PulledFacts]) -> Line:
+    """As it stands on the slip."""
+    count = sum(1 for e in context.of_kind(PulledFacts) if e.at <= entry.at)
+    return Line(entry, f"Layer {count} pulled")

@@ -82,8 +82,8 @@ def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", 
     """The temperature it was filled at, typed or by the kettle's own cooling; outside the window it is
     asked about."""
     known = None if form.given("fill") or not context.of_kind(DrawnFacts) else kettle_of(context)
-    by: Literal["", "kettle"] = "kettle" if known and known.now_c is not None else ""
-    fill = known.now_c if known and known.now_c is not None else form.between(FILL)
+    by: Literal["", "kettle"] = "kettle" if known and known.fire.now_c is not None else ""
+    fill = known.fire.now_c if known and known.fire.now_c is not None else form.between(FILL)
     judged = hot_pack.hot_pack(fill) if fill is not None else None
     coldest = context.show(COLDEST_FILL_C, "temperature", 0)
     window = f"{coldest} to {context.show(HOTTEST_FILL_C, 'temperature', 0)}"

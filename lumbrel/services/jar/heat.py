@@ -39,8 +39,12 @@ def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
     if shown is None:
         return None
     now = kettle_of(context) if context.of_kind(DrawnFacts) else None
-    if now and now.now_c is not None and shown > now.now_c + WARMS_K + 3 * now.sigma_k:
-        was = context.show(now.now_c, "temperature")
+    if (
+        now
+        and now.fire.now_c is not None
+        and shown > now.fire.now_c + WARMS_K + 3 * now.fire.sigma_k
+    ):
+        was = context.show(now.fire.now_c, "temperature")
         form.ask(
             "kettle",
             f"By its cooling it should be near {was}, and off the fire nothing grows warmer. If it was "

@@ -13,6 +13,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AddedFacts,
     DrawnFacts,
+    FilterFacts,
     HydrometerFacts,
     PouredFacts,
     RefractometerFacts,
@@ -48,6 +49,11 @@ class AfterDraw:
             return None
 
     @property
+    def volume_l(self) -> float:
+        """How much it is at 20 degC, L."""
+        return 1000 * self.mass_kg / sucrose.density_kg_m3(self.syrup_brix, 20.0)
+
+    @property
     def syrup_brix(self) -> float:
         """Its density as far as syrup goes; past 85 Brix no density is tabulated."""
         return min(self.brix, sucrose.MAX_DENSITY_BRIX)
@@ -73,7 +79,8 @@ def after_draw(context: BatchContext) -> AfterDraw:
         if e.at > last
     ]
     mass, brix = _mixed(context, [e.facts for e in draws], [e.facts for e in added])
-    mass = max(mass - sum(e.facts.mass_kg for e in poured), LEAST_KG)
+    stayed = sum(e.facts.loss_kg or 0.0 for e in context.of_kind(FilterFacts))
+    mass = max(mass - sum(e.facts.mass_kg for e in poured) - stayed, LEAST_KG)
     sigma = draw.facts.sigma_brix
     words = [e for e in (c.estimate for c in checks) if e is not None]
     if words:

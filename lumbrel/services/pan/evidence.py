@@ -10,7 +10,7 @@ from lumbrel.core.bench.thermometer import typed_sigma_k
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
-from lumbrel.core.pan.boil_path import BoilPath
+from lumbrel.core.pan.boil_path import STRAYS, BoilPath
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
@@ -27,7 +27,6 @@ from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.services.pan import dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
-from lumbrel.services.pan.rate import learned_straying
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
@@ -133,9 +132,8 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
     trusted = _trusted(context, spoken)
     heat: list[Heat] = []
     gone = {out.instrument_id for out in left_out}
-    counts = probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted
-    if counts and told.today and told.run:
-        heat = run.heat_of(context, told.today, told.run, probe.boiling, boil.start)
+    if probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted:
+        heat = _live_heat(context, told, probe, boil)
     counted = [
         r for r in readings if _counts(r, trusted) and not any(out.holds(r) for out in left_out)
     ]
@@ -161,6 +159,13 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
             else []
         ),
     )
+
+
+def _live_heat(context: BatchContext, told: "_Told", probe: "_Probe", boil: Boil) -> list[Heat]:
+    """What the probe's run says while it boiled."""
+    if told.today is None or told.run is None:
+        return []
+    return run.heat_of(context, told.today, told.run, probe.boiling, boil.start)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -296,7 +301,7 @@ def _fitted(
         turned=tuple(boil.minute(at) for at in boil.turned),
         off=tuple((boil.minute(a), boil.minute(b)) for a, b in boil.off),
         curve_sigma_k=CURVE_LEVEL_SHARE * context.boil_shift.sigma_k,
-        strays=learned_straying(context.db, context.vessel, context.taken_in.at),
+        strays=taken.learnt.strays if taken.learnt else STRAYS,
         air_at=(context.taken_in.at - boil.start) / timedelta(minutes=1),
     )
     every = sorted([*(h for h in heat), *(one for _, one in glasses)], key=lambda h: h.minute)

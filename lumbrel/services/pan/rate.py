@@ -1,5 +1,6 @@
-"""How fast a vessel boils off, by its last draws."""
+"""What a vessel's last draws, and a woodlot's, teach of the next boil."""
 
+from collections.abc import Collection
 from datetime import datetime
 from math import sqrt
 from sqlite3 import Connection
@@ -7,7 +8,11 @@ from statistics import fmean, stdev
 from typing import NamedTuple
 
 from lumbrel.core.pan.boil_path import STRAYS
+from lumbrel.core.pan.boil_shift import Seen, learnt
+from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
+from lumbrel.core.physics.sucrose import real_sigma_k
+from lumbrel.services.base.facts import Learnt
 from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow
 
@@ -38,9 +43,30 @@ def learned_rate(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
     return Rate(typical, 0.5 * typical, 0)
 
 
-def learned_straying(db: Connection, vessel: VesselRow, before: datetime) -> float:
-    """By how much of its rate a vessel's burner strays, as its last draws up to a moment showed: a
-    wood fire more than gas."""
-    seen = kept.last_strays(db, vessel.id, before, LAST_DRAWS)
+LAST_SHIFTS = 24
+"""A woodlot's boil is taught by so many of its last draws."""
+
+
+def learnt_before(
+    db: Connection, vessel_id: str, woodlot_ids: Collection[str], sugar_kind: str, before: datetime
+) -> Learnt | None:
+    """What earlier boils taught of a vessel's burner (a wood fire strays more than gas) and of a
+    woodlot's syrup, up to a moment; None when they taught nothing. Syrup of several woodlots is held to
+    be like any."""
+    seen = kept.last_strays(db, vessel_id, before, LAST_DRAWS)
+    rows = []
+    if len(woodlot_ids) == 1:
+        rows = kept.shifts(db, next(iter(woodlot_ids)), sugar_kind, before, LAST_SHIFTS)
+    if not seen and not rows:
+        return None
     whole = BEFORE_ANY_DRAWS * STRAYS**2 + sum(share**2 for share in seen)
-    return sqrt(whole / (BEFORE_ANY_DRAWS + len(seen)))
+    shift = learnt(
+        [Seen(row.shift_k, row.sigma_k, row.shared_k) for row in rows],
+        real_sigma_k(DEFAULT_INVERT_FRACTION[sugar_kind]),
+    )
+    return Learnt(
+        strays=sqrt(whole / (BEFORE_ANY_DRAWS + len(seen))),
+        shift_k=shift.k,
+        shift_sigma_k=shift.sigma_k,
+        draws=shift.draws,
+    )

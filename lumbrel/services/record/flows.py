@@ -11,6 +11,7 @@ from lumbrel.services.base.facts import (
     CameBackFacts,
     DrawnFacts,
     Facts,
+    FilterFacts,
     JarFacts,
     Part,
     TakeInFacts,
@@ -69,6 +70,13 @@ def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Sl
                 reason="drawn off",
             )
         ]
+    if isinstance(facts, FilterFacts) and facts.loss_kg:
+        bulk = _opened(db, batch, BULK, entry)
+        brix = facts.brix or standing.of_kind(lines, DrawnFacts)[-1].facts.brix
+        stayed = Flow(
+            source_id=bulk, target_id=None, mass_kg=facts.loss_kg, brix=brix, reason="in the filter"
+        )
+        return [stayed]
     if isinstance(facts, JarFacts):
         lot = _opened(db, batch, LOT, entry, facts.lot)
         source = _opened(db, batch, BULK, entry)

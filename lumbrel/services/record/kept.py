@@ -12,6 +12,7 @@ from lumbrel.services.base.facts import (
     JarFacts,
     ReadingFacts,
 )
+from lumbrel.services.base.filtered import filter_seen
 from lumbrel.services.base.form import BadInput, local_time
 from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
@@ -34,6 +35,7 @@ KEPT_TABLES = (
     "pair",
     "promise",
     "boil_shift",
+    "filter_seen",
     "used",
     "used_in_all",
     "lot_now",
@@ -113,6 +115,7 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
+    kept.keep_filter(db, batch.id, None if gone else filter_seen(lines))
     if draw is None or gone:
         kept.keep_promise(db, batch.id, None)
         kept.keep_shift(db, batch.id, None)

@@ -18,6 +18,7 @@ from lumbrel.services.base.facts import Part, RefractometerFacts, TakeInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
+from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
 from lumbrel.store import kept
 from lumbrel.store.instruments import RefractometerDetail, instruments_of
@@ -315,7 +316,12 @@ def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
     form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
     taken = read(context.db, form, context.now)
     _ask_about_the_vessel(form, context)
-    return taken[0] if taken and not form.errors else None
+    if not taken or form.errors:
+        return None
+    facts, at = taken[0], context.taken_in.at
+    ids = {part.woodlot_id for part in facts.parts} or {form.fields["woodlot"]}
+    known = learnt_before(context.db, facts.vessel_id, ids, facts.sugar_kind, at)
+    return facts.model_copy(update={"learnt": known}) if known else facts
 
 
 def _ask_about_the_vessel(form: Form, context: BatchContext) -> None:

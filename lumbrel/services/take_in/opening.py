@@ -6,8 +6,9 @@ from sqlite3 import Connection
 from uuid import UUID, uuid4, uuid5
 
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import TakeInFacts
+from lumbrel.services.base.facts import Learnt, TakeInFacts
 from lumbrel.services.base.form import Form, kept_of, local_time
+from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.record.kept import write
 from lumbrel.services.take_in.charge import Charge
 from lumbrel.services.take_in.entries import finishers, read
@@ -64,8 +65,13 @@ def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
     return record.next_code(db, local_time(now, kitchen).year)
 
 
-def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
+def open_batch(
+    db: Connection, now: datetime, fields: dict[str, str], learnt: Learnt | None = None
+) -> str:
     """Open a batch with what was taken in; returns its code. The same id twice opens one.
+
+    Args:
+        learnt: what another record's boils had taught, for one that is played again.
 
     Raises:
         BadInput: a field is wrong, the vessel is busy, or something must be asked.
@@ -90,7 +96,12 @@ def open_batch(db: Connection, now: datetime, fields: dict[str, str]) -> str:
         form.check()
         assert taken is not None
         form.fields = fields
-        return _open(db, form, entry_id=entry_id, facts=taken[0], woodlot=woodlot, now=now)
+        facts = taken[0]
+        ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
+        known = learnt or learnt_before(db, facts.vessel_id, ids, facts.sugar_kind, now)
+        if known:
+            facts = facts.model_copy(update={"learnt": known})
+        return _open(db, form, entry_id=entry_id, facts=facts, woodlot=woodlot, now=now)
 
 
 def _opened_before(db: Connection, sent: record.EntryRow, fields: dict[str, str]) -> str:

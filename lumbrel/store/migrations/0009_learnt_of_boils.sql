@@ -12,3 +12,14 @@ CREATE TABLE boil_shift (
     shared_k REAL NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX boil_shift_woodlot ON boil_shift (woodlot_id, sugar_kind, learnt_at);
+
+-- What a batch showed of its filter: what stayed in it, how fast it ran new, what a layer passed.
+CREATE TABLE filter_seen (
+    batch_id TEXT PRIMARY KEY REFERENCES batch (id),
+    method TEXT NOT NULL,
+    filtered_at TEXT NOT NULL,
+    loss_kg REAL,
+    rate_l_min REAL,
+    passes_l REAL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX filter_seen_method ON filter_seen (method, filtered_at);

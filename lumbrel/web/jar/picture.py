@@ -37,29 +37,29 @@ class CoolingPicture:
 
 def cooling(kettle: Kettle, step_c: float = 4.0) -> CoolingPicture | None:
     """A heat that was read at least once; None before."""
-    path = kettle.path()
-    if not path or kettle.now_c is None:
+    path = kettle.fire.path()
+    if not path or kettle.fire.now_c is None:
         return None
     coldest, hottest = FIGURES.coldest_fill_c, FIGURES.hottest_fill_c
     begin = path[0][0]
     left = kettle.minutes_left or 0.0
     ahead = min(max(left * 1.4, 6.0), 60.0)
-    end = max(begin + timedelta(minutes=LEAST_MINUTES), kettle.now + timedelta(minutes=ahead))
-    high = max(max(s.temperature_c for s in kettle.shown), hottest) + WARMER_K
-    low = min(coldest - COLDER_K, kettle.now_c - WARMER_K)
+    end = max(begin + timedelta(minutes=LEAST_MINUTES), kettle.fire.now + timedelta(minutes=ahead))
+    high = max(max(s.temperature_c for s in kettle.fire.shown), hottest) + WARMER_K
+    low = min(coldest - COLDER_K, kettle.fire.now_c - WARMER_K)
     x = scale(begin.timestamp(), end.timestamp(), LEFT, RIGHT)
     y = scale(low, high, BOTTOM, TOP)
 
     def line(points: list[tuple[datetime, float]]) -> str:
         return " ".join(f"{x(at.timestamp())},{y(c)}" for at, c in points)
 
-    now = (kettle.now, kettle.now_c)
-    gone = [p for p in path if p[0] <= kettle.now] + [now]
-    to_come = [now] + [p for p in path if kettle.now < p[0] <= end and p[1] >= low]
+    now = (kettle.fire.now, kettle.fire.now_c)
+    gone = [p for p in path if p[0] <= kettle.fire.now] + [now]
+    to_come = [now] + [p for p in path if kettle.fire.now < p[0] <= end and p[1] >= low]
     cold = kettle.cold_at
 
     def minutes_on(minutes: float | None) -> float:
-        return x((kettle.now + timedelta(minutes=minutes)).timestamp()) if minutes else RIGHT
+        return x((kettle.fire.now + timedelta(minutes=minutes)).timestamp()) if minutes else RIGHT
 
     cold_x = x(cold.timestamp()) if cold and left > 0 else None
     return CoolingPicture(
@@ -72,9 +72,9 @@ def cooling(kettle: Kettle, step_c: float = 4.0) -> CoolingPicture | None:
         window_bottom=y(coldest),
         past=line(gone),
         ahead=line(to_come),
-        readings=[(x(s.at.timestamp()), y(s.temperature_c)) for s in kettle.shown],
-        now_x=x(kettle.now.timestamp()),
-        now_y=y(kettle.now_c),
+        readings=[(x(s.at.timestamp()), y(s.temperature_c)) for s in kettle.fire.shown],
+        now_x=x(kettle.fire.now.timestamp()),
+        now_y=y(kettle.fire.now_c),
         cold_x=cold_x,
         cold_y=y(coldest),
         early_x=minutes_on(kettle.low),

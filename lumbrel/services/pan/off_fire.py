@@ -1,0 +1,95 @@
+"""A kettle off the fire, after the draw: what it showed, and how it cools."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, Heat, fit_heat
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import KettleFacts, ReheatFacts
+from lumbrel.services.pan.drawn import AfterDraw
+
+USUAL_KG, SLOWER_BY = 13.0, 0.35
+"""A bigger kettle cools the slower, by that power of its mass."""
+STILL_THE_SAME = timedelta(minutes=90)
+"""A heat of before that is over, whatever was not written down."""
+AHEAD_MIN, PATH_POINTS = 30.0, 60
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What the kettle showed."""
+
+    at: datetime
+    temperature_c: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class OffFire:
+    """One heat of a kettle, as it stands now."""
+
+    now: datetime
+    shown: list[Shown]
+    """In this heat, oldest first; none while it is on the fire or nobody read it."""
+    on_fire: bool
+    reheats: int
+    heat: Heat | None
+
+    @property
+    def minute(self) -> float:
+        """Now, on the readings' own clock."""
+        return (self.now - self.shown[0].at) / timedelta(minutes=1) if self.shown else 0.0
+
+    @property
+    def now_c(self) -> float | None:
+        """How warm it is; None before it was read."""
+        return self.heat.temperature_c_at(self.minute) if self.heat else None
+
+    @property
+    def sigma_k(self) -> float:
+        """One sigma of that."""
+        return self.heat.sigma_k_at(self.minute) if self.heat else 0.0
+
+    def minutes_to(self, target_c: float) -> tuple[float, float, float] | None:
+        """Until it has cooled to a temperature, with the 90 % range; None before it was read."""
+        return self.heat.minutes_to(target_c, self.minute) if self.heat else None
+
+    def path(self) -> list[tuple[datetime, float]]:
+        """Its cooling, from the first reading on, some way ahead."""
+        if self.heat is None:
+            return []
+        start = self.shown[0].at
+        last = self.minute + AHEAD_MIN
+        minutes = [last * i / PATH_POINTS for i in range(PATH_POINTS + 1)]
+        return [(start + timedelta(minutes=m), self.heat.temperature_c_at(m)) for m in minutes]
+
+
+def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
+    """The kettle of a drawn batch, since it came off the fire last."""
+    reheats = context.of_kind(ReheatFacts)
+    since = reheats[-1].at if reheats else after.draw.at
+    since = max(since, context.now - STILL_THE_SAME)
+    shown = [
+        Shown(e.at, e.facts.temperature_c)
+        for e in context.of_kind(KettleFacts)
+        if since <= e.at <= context.now
+    ]
+    return OffFire(
+        now=context.now,
+        shown=shown,
+        on_fire=bool(reheats) and not shown,
+        reheats=len(reheats),
+        heat=_heat(shown, after),
+    )
+
+
+def _heat(shown: list[Shown], after: AfterDraw) -> Heat | None:
+    if not shown:
+        return None
+    first = shown[0].at
+    usual = USUAL_RATE_PER_MIN * (USUAL_KG / max(after.mass_kg, 0.5)) ** SLOWER_BY
+    readings = [((s.at - first) / timedelta(minutes=1), s.temperature_c) for s in shown]
+    try:
+        return fit_heat(readings, rate_per_min=usual)
+    except OutOfRange:
+        return None
