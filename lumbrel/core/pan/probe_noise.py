@@ -5,13 +5,14 @@ For whoever follows a boil over minutes one figure of it counts: how much its me
 off. That is the noise's power at the slow end, the squared noise times twice its memory.
 """
 
-from collections.abc import Sequence
+from functools import lru_cache
 from math import sqrt
 
 import numpy as np
 
 from lumbrel.core.physics.boil_curve import Floats
 
+MOST_REMEMBERED = 64
 STEP_S = 15.0
 """The means that it is learnt from are of so long."""
 _LAGS, _COUNTS_AS = (1, 2, 4), (2.0, 3.0, 5.0)
@@ -45,11 +46,12 @@ _BEFORE: Floats = -0.5 * (
 _ROOT_POWER: Floats = _NOISES_K[:, None] * np.sqrt(2 * _LASTS_S)
 
 
-def power_k2s(means: Sequence[tuple[int, float]]) -> float:
+@lru_cache(MOST_REMEMBERED)
+def power_k2s(means: tuple[tuple[int, float], ...]) -> float:
     """The noise's power at the slow end, K² s: what is expected of it, by all that was seen.
 
     Args:
-        means: of a boil's newest quarters of a minute: the number of each, counted through, and what
+        means: of a boil's newest whole quarters of a minute: the number of each, counted through, and what
             the probe showed, degC; some may be missing.
     """
     likely = _BEFORE
@@ -65,7 +67,8 @@ def power_k2s(means: Sequence[tuple[int, float]]) -> float:
             squares = apart[~np.isnan(apart)] ** 2
             if not len(squares):
                 continue
-            mean = float(np.minimum(squares, _WILD * np.median(squares)).mean())
+            middle = np.partition(squares, len(squares) // 2)[len(squares) // 2]
+            mean = float(np.minimum(squares, _WILD * middle).mean())
             would_be = _NOISES_K[:, None] ** 2 * variance
             count = len(squares) / overlap
             likely = likely - 0.5 * count * (mean / would_be + np.log(would_be))

@@ -98,7 +98,7 @@ class BatchContext:
         """Share of hexoses in the solids of this kind of sugar."""
         return DEFAULT_INVERT_FRACTION[self.batch.sugar_kind]
 
-    @property
+    @cached_property
     def boil_shift(self) -> Shift:
         """How far this woodlot's syrup boils off the curve, as was known at the take-in."""
         known = self.taken_in.facts.learnt

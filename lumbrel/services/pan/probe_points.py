@@ -10,7 +10,7 @@ from operator import itemgetter
 from sqlite3 import Connection
 from typing import NamedTuple
 
-from lumbrel.core.pan.probe_trace import ProbeTrace
+from lumbrel.core.pan.probe_trace import ProbeTrace, TracePoint
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.day.pressure import pressure_by
@@ -144,6 +144,7 @@ class _Run:
     last: datetime | None = None
     recent: set[datetime] = field(default_factory=set)
     pressures: dict[float, float | None] = field(default_factory=dict)
+    points: dict[tuple[TracePoint, float | None], RunPoint] = field(default_factory=dict)
 
 
 def run_points(
@@ -190,18 +191,24 @@ def _points_of(
         }
         run.pressures = known
         rises, means = run.trace.rises(), run.trace.means()
-        return [
-            RunPoint(
-                at=since + timedelta(seconds=p.second),
-                shown_c=p.value,
-                samples=p.samples,
-                pressure_pa=known[second],
-                begins=since + timedelta(seconds=p.begins),
-                ends=since + timedelta(seconds=p.ends),
-                spread_k=p.spread,
-            )
-            for p, second in zip(points, air, strict=True)
-        ], (rises, means)
+        # Most of them are what they were a sample ago.
+        run.points = {
+            key: run.points.get(key) or _point(since, *key)
+            for key in ((p, known[second]) for p, second in zip(points, air, strict=True))
+        }
+        return list(run.points.values()), (rises, means)
+
+
+def _point(since: datetime, point: TracePoint, pressure_pa: float | None) -> RunPoint:
+    return RunPoint(
+        at=since + timedelta(seconds=point.second),
+        shown_c=point.value,
+        samples=point.samples,
+        pressure_pa=pressure_pa,
+        begins=since + timedelta(seconds=point.begins),
+        ends=since + timedelta(seconds=point.ends),
+        spread_k=point.spread,
+    )
 
 
 def _read_on(db: Connection, run: _Run, probe_id: str, since: datetime, until: datetime) -> None:

@@ -1,9 +1,10 @@
 """A boil's run: when it boiled and when it did not, and its probe's temperatures as evidence."""
 
+from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from math import sqrt
+from math import ceil, sqrt
 
 from lumbrel.core.pan.boil_lines import Heat
 from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
@@ -249,14 +250,17 @@ def went_cold(points: list[RunPoint], water_c: float) -> datetime | None:
 
 def _power(told: RunTold, points: list[RunPoint]) -> float:
     """A probe's own noise, from its newest means of a boil that boiled all the while."""
-    spans = [((p.begins - told.since).total_seconds(), p) for p in points]
-    whiles = [(s, s + (p.ends - p.begins).total_seconds()) for s, p in spans]
-    boiled = [
-        (step, shown)
-        for step, shown in told.means
-        if any(a <= step * FIRST_WIDTH_S < b for a, b in whiles)
-    ]
-    return power_k2s(boiled)
+    # The newest quarter of a minute is not over yet.
+    steps, since = told.means[:-1], told.since
+    boiled: list[tuple[int, float]] = []
+    for point in reversed(points):
+        ends = (point.ends - since).total_seconds() / FIRST_WIDTH_S
+        if not steps or ends <= steps[0][0]:
+            break
+        begins = (point.begins - since).total_seconds() / FIRST_WIDTH_S
+        low, high = (bisect_left(steps, (ceil(at - 1e-6),)) for at in (begins, ends))
+        boiled[:0] = steps[low:high]
+    return power_k2s(tuple(boiled))
 
 
 def heat_of(
@@ -280,11 +284,11 @@ def heat_of(
     )
     least = (curves.water_c - 3 * today.sigma_k).tolist()
     most = curves.at(HOTTEST_BRIX)[0].tolist()
-    noise = _power(told, known)
+    noise, shift_k = _power(told, known), context.boil_shift.k
     heat = []
     for point, low, high in zip(known, least, most, strict=True):
         assert point.pressure_pa is not None
-        true = today.calibration.true_c(point.shown_c) - context.boil_shift.k
+        true = today.calibration.true_c(point.shown_c) - shift_k
         if low < true < high:
             seconds = (point.ends - point.begins).total_seconds()
             heat.append(
