@@ -213,6 +213,28 @@ def filters_seen(db: Connection, method: str, before: datetime, limit: int) -> l
     ]
 
 
+def keep_colour(
+    db: Connection, batch_id: str, season: int, graded_at: datetime, transmittance: float | None
+) -> None:
+    """How much light a batch lets through 10 mm, percent; None while nobody saw it."""
+    db.execute("DELETE FROM colour_seen WHERE batch_id = ?", (batch_id,))
+    if transmittance is not None:
+        db.execute(
+            "INSERT INTO colour_seen VALUES (?, ?, ?, ?)",
+            (batch_id, season, instant(graded_at), transmittance),
+        )
+
+
+def colours_of_season(db: Connection, season: int, limit: int) -> list[tuple[str, float]]:
+    """Code and transmittance of the newest so many batches of a season, oldest first."""
+    rows = db.execute(
+        """SELECT batch.code, transmittance FROM colour_seen JOIN batch ON batch.id = batch_id
+           WHERE season = ? ORDER BY graded_at DESC LIMIT ?""",
+        (season, limit),
+    )
+    return [(row["code"], row["transmittance"]) for row in rows][::-1]
+
+
 def promise(db: Connection, batch_id: str) -> PromiseRow | None:
     """What was promised of a batch's draw, and how it was kept."""
     row = db.execute("SELECT * FROM promise WHERE batch_id = ?", (batch_id,)).fetchone()

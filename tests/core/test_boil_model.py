@@ -195,6 +195,16 @@ class ByMass(unittest.TestCase):
         as_dips = [d._replace(by_solids=False) for d in weighed]
         self.assertLess(fit_boil(doubtful, as_dips, [], 30.0).sigma_brix_at(30), 0.3)
 
+    def test_a_stem_that_finds_more_sugar_does_not_make_the_scale_wrong(self) -> None:
+        weighed = [
+            Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True)
+            for m in (10.0, 20.0, 30.0)
+        ]
+        stem = Density(30.0, true_brix(30, [(99.0, 0.17)]) + 3.0, 0.3, "stem", 0.2)
+        fitted = fit_boil(replace(KNOWN, brix_sigma=3.0), [*weighed, stem], [], 30.0)
+        self.assertAlmostEqual(fitted.brix_at(30), stem.brix, delta=0.3)
+        self.assertTrue(all(weight > 1.0 for weight in fitted.density_weights))
+
 
 class WeighedCup(unittest.TestCase):
     def test_mass_and_volume_are_a_density(self) -> None:

@@ -56,6 +56,18 @@ class Boil(unittest.TestCase):
 
 
 class Verdicts(unittest.TestCase):
+    def test_a_look_is_waited_for_only_while_it_brings_more_than_it_costs(self) -> None:
+        def call(brix: float, sigma: float, rise: float) -> Call:
+            drop = Looks(sharp_brix=0.19, brings_brix=0.22)
+            given = {"target_brix": 66.9, "agree": True, "looks": drop, "rise_brix_per_min": rise}
+            return verdict(20, brix, sigma, **given).call
+
+        # It rises by 0.1 in the minute that a look takes, and a look brings 0.12; by 1.5 it does not wait.
+        self.assertEqual(call(66.9, 0.3, 0.1), Call.CHECK_AGAIN)
+        self.assertEqual(call(66.4, 0.3, 1.5), Call.DRAW_NOW)
+        # What may be too thin to keep is looked at all the same.
+        self.assertEqual(call(66.4, 0.8, 1.5), Call.CHECK_AGAIN)
+
     def test_each_call(self) -> None:
         idle, due = Looks(), Looks(due=True)
         fresh, none = Looks(fresh=True), Looks(can=False)

@@ -43,6 +43,12 @@ class Kettle(unittest.TestCase):
         self.assertEqual(one.minutes_to(12.0, 0.0)[0], inf)
         self.assertLess(one.sigma_k_at(0.0), one.sigma_k_at(10.0))
 
+    def test_a_cold_room_is_found_out(self) -> None:
+        """Nobody measured the room; whoever watches long enough knows it."""
+        shown = [(10.0 * i, 6 + 86 * exp(-0.012 * 10 * i)) for i in range(13)]
+        self.assertAlmostEqual(fit_heat(shown).room_c, 6.0, delta=2.0)
+        self.assertAlmostEqual(fit_heat(shown[:2]).room_c, 20.0, delta=3.0)
+
     def test_a_cold_kettle_is_none(self) -> None:
         for readings in ([], [(0.0, 22.0)], [(0.0, 130.0)]):
             with self.assertRaises(OutOfRange):

@@ -10,6 +10,7 @@ from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.bench import checks
 from lumbrel.services.candy import plan
+from lumbrel.services.colour.row import row_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
 from lumbrel.services.jar import labels
@@ -20,6 +21,7 @@ from lumbrel.services.pan import series
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.entries import DEFOAMERS
 from lumbrel.services.pan.rate import learned_rate
+from lumbrel.services.record.kept import differences
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.trace import summary
 from lumbrel.services.stations import slip
@@ -184,6 +186,27 @@ class Kept(Drawn):
         self.assertFalse(self.put(code, "colour", 90, **fields).facts.for_processing)
         code = self.drawn("finisher-1")
         self.assertTrue(self.put(code, "colour", 90, **fields, scorched="1").facts.for_processing)
+
+    def test_an_eye_says_between_which_and_no_bare_name(self) -> None:
+        code = self.drawn()
+        self.put(code, "filter", 95, method="felt", temperature="90 C")
+        seen = self.put(code, "colour", 100, by="eye", seen="75-62").facts
+        self.assertEqual((seen.grade, seen.between), ("Amber", (75.0, 62.0)))
+        self.assertTrue(0.05 < seen.chances["Golden"] < 0.2)
+        row = row_of(self.at(code))
+        self.assertEqual(row.limits, (62.0, 75.0))
+        self.assertEqual([code for code, _ in row.season], [code])
+        self.assertEqual(differences(self.db), [])
+        line = next(one for one in slip.lines(self.at(code)) if one.entry.kind == "colour")
+        self.assertIn("Golden", line.detail)
+
+    def test_a_blank_that_is_not_set_to_a_hundred_is_allowed_for(self) -> None:
+        code = self.drawn()
+        meter = {"by": "meter", "path": "10 mm"}
+        self.refused("transmittance", code, "colour", transmittance="96", blank="95", **meter)
+        self.refused("blank", code, "colour", transmittance="40", blank="20", **meter)
+        seen = self.put(code, "colour", 100, transmittance="57", blank="95", **meter).facts
+        self.assertAlmostEqual(seen.transmittance_10mm_percent, 60.0)
 
     def test_what_was_put_in_boiled_off_too(self) -> None:
         rates = []

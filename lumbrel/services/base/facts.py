@@ -303,6 +303,11 @@ class ColourFacts(Facts):
     chances: dict[str, float] | None = None
     vial: str = ""
     reference: str = ""
+    blank_percent: float | None = None
+    """What the meter read of the blank, when it was not set to 100."""
+    between: tuple[float | None, float | None] | None = None
+    """By eye: the references it lay between, percent through 10 mm; the same twice when it was alike."""
+    transmittance_limits: tuple[float, float] | None = None
 
 
 class JarFacts(Facts):

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.colour.grades import CLASSES
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.colour.entries import FLAWS
+from lumbrel.services.colour.entries import ANSWERS, FLAWS
 from lumbrel.services.pan.choices import Options, named
 from lumbrel.store.instruments import ReferenceDetail, VialDetail
 
@@ -17,6 +17,7 @@ class ColourChoices:
     references: Options
     grades: Options
     flaws: Options
+    seen: Options
 
 
 def choices(context: BatchContext) -> ColourChoices:
@@ -26,4 +27,5 @@ def choices(context: BatchContext) -> ColourChoices:
         named(context, ReferenceDetail),
         [(name, name) for name, _, _ in CLASSES],
         list(FLAWS.items()),
+        list(ANSWERS),
     )

@@ -1,6 +1,8 @@
 """The colour as it is typed: by meter as a transmittance, or by eye as a class."""
 
-from lumbrel.core.colour import grades
+from collections.abc import Iterator
+
+from lumbrel.core.colour import by_eye, grades
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import ColourFacts, DrawnFacts
@@ -28,6 +30,11 @@ TRANSMITTANCE = Bounds(
 )
 
 
+BLANK = Bounds(
+    "blank", "percent", 50, 110, "A glycerol blank reads between 50 and 110 %; 100 when it is set."
+)
+
+
 def colour(form: Form, context: BatchContext) -> ColourFacts | None:
     """The colour class, and what keeps the batch from being graded."""
     context.require(form, "Draw the batch off first.", DrawnFacts)
@@ -38,11 +45,17 @@ def colour(form: Form, context: BatchContext) -> ColourFacts | None:
 
 def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
     measured = form.between(TRANSMITTANCE)
+    blank = form.between(BLANK, required=False)
+    if measured is not None and measured > (blank or 100.0):
+        form.errors["transmittance"] = (
+            f"More light than the blank lets through, {blank or 100:g} %: set the meter to the blank "
+            "anew, and wipe the vial."
+        )
     vial = _owned(form, context, VialDetail)
     path = vial.detail.path_mm if vial else _path(form)
-    if measured is None or path is None:
+    if measured is None or path is None or form.errors:
         return None
-    t10 = grades.transmittance_10mm_percent(measured, path)
+    t10 = grades.transmittance_10mm_percent(100 * measured / (blank or 100.0), path)
     return ColourFacts(
         by="meter",
         flaws=flaws,
@@ -52,6 +65,7 @@ def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colo
         transmittance_10mm_percent=t10,
         grade=grades.colour_class(t10),
         chances=grades.chances(t10),
+        blank_percent=blank,
     )
 
 
@@ -66,8 +80,10 @@ def _owned(form: Form, context: BatchContext, detail: type[D]) -> Instrument[D] 
     return next((i for i in context.instruments_of(detail) if i.id == wanted), None)
 
 
-def _by_eye(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts:
+def _by_eye(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
     """What the sample was held in and against; a path that does not match is asked about."""
+    if form.given("seen"):
+        return _beside(form, context, flaws)
     names = [name for name, _, _ in grades.CLASSES]
     grade = form.choice("grade", names, f"Choose the class: {', '.join(names)}.")
     vial = _owned(form, context, VialDetail)
@@ -85,6 +101,52 @@ def _by_eye(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colour
         vial=vial.name if vial else "",
         reference=against.name if against else "",
     )
+
+
+def _beside(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
+    """The references it lay between. A vial of another width than they are made for is allowed for."""
+    answer = form.choice(
+        "seen", dict(ANSWERS), "Say beside which reference it lies, or between which."
+    )
+    vial = _owned(form, context, VialDetail)
+    against = _owned(form, context, ReferenceDetail)
+    if not answer:
+        return None
+    lighter, darker = BETWEEN[answer]
+    made_for = against.detail.path_mm if against else STANDARD_MM
+    seen = by_eye.seen_between(lighter, darker, made_for, vial.detail.path_mm if vial else made_for)
+    old = check_is_old(context.db, against, context.now) if against else ""
+    if old:
+        form.ask("seen", f"{old} Colours fade. Do they still hold?")
+    likely = max(seen.chances, key=lambda name: seen.chances[name])
+    return ColourFacts(
+        by="eye",
+        flaws=flaws,
+        for_processing=bool(flaws),
+        transmittance_10mm_percent=seen.transmittance_percent,
+        grade=likely,
+        chances=seen.chances,
+        vial=vial.name if vial else "",
+        reference=against.name if against else "",
+        between=(lighter, darker),
+        transmittance_limits=(seen.low_percent, seen.high_percent),
+    )
+
+
+def _answers() -> Iterator[tuple[str, str, tuple[float | None, float | None]]]:
+    """What the eye can say of a row of references, from the lightest: the key, words, and between which."""
+    row = by_eye.REFERENCES
+    yield "lighter", "lighter than all", (None, row[0])
+    for one, next_one in zip(row, (*row[1:], None), strict=True):
+        yield f"{one:g}", f"like {one:g}", (one, one)
+        if next_one is not None:
+            yield f"{one:g}-{next_one:g}", f"between {one:g} and {next_one:g}", (one, next_one)
+    yield "darker", "darker than all", (row[-1], None)
+
+
+ANSWERS = [(key, words) for key, words, _ in _answers()]
+BETWEEN = {key: both for key, _, both in _answers()}
+STANDARD_MM = 10.0
 
 
 def _ask_when_paths_differ(
@@ -105,11 +167,24 @@ def _ask_when_paths_differ(
     )
 
 
+SURE, WORTH_SAYING = 0.95, 0.02
+
+
+def in_words(chances: dict[str, float]) -> str:
+    """The chance of each class that has one, as Amber 88 %, Golden 12 %."""
+    ranked = sorted(chances.items(), key=lambda one: -one[1])
+    return ", ".join(f"{name} {100 * c:.0f} %" for name, c in ranked if c >= WORTH_SAYING)
+
+
 def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
     """The colour on the slip."""
     facts = entry.facts
-    light = facts.transmittance_10mm_percent
+    light, limits = facts.transmittance_10mm_percent, facts.transmittance_limits
     how = "by eye" if light is None else f"{light:.0f} % through 10 mm"
+    if limits:
+        how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10 mm"
+    if facts.chances and max(facts.chances.values()) < SURE:
+        how += f"; {in_words(facts.chances)}"
     flaws = ", ".join(FLAWS[flaw] for flaw in facts.flaws)
     if flaws:
         how += f"; for processing: {flaws}"

@@ -26,7 +26,7 @@ from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
-KEPT_VERSION = 1
+KEPT_VERSION = 2
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
@@ -36,6 +36,7 @@ KEPT_TABLES = (
     "promise",
     "boil_shift",
     "filter_seen",
+    "colour_seen",
     "used",
     "used_in_all",
     "lot_now",
@@ -115,6 +116,7 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
+    _keep_colour(db, batch, lines, gone)
     kept.keep_filter(db, batch.id, None if gone else filter_seen(lines))
     if draw is None or gone:
         kept.keep_promise(db, batch.id, None)
@@ -123,6 +125,13 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     cold = cold_check(db, load_kitchen(db), batch, lines, draw)
     kept.keep_promise(db, batch.id, promise_of(draw, cold))
     kept.keep_shift(db, batch.id, shift_of(batch, lines, draw, cold))
+
+
+def _keep_colour(db: Connection, batch: Batch, lines: standing.Slip, gone: bool) -> None:
+    graded = [] if gone else standing.of_kind(lines, ColourFacts)
+    at = graded[-1].at if graded else batch.opened_at
+    light = graded[-1].facts.transmittance_10mm_percent if graded else None
+    kept.keep_colour(db, batch.id, standing.taken_in(lines).at.year, at, light)
 
 
 def _uses(lines: standing.Slip) -> list[Use]:

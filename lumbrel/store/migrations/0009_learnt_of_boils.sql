@@ -23,3 +23,12 @@ CREATE TABLE filter_seen (
     passes_l REAL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX filter_seen_method ON filter_seen (method, filtered_at);
+
+-- The colour of each batch that was graded, so that a season's strip reads no lines.
+CREATE TABLE colour_seen (
+    batch_id TEXT PRIMARY KEY REFERENCES batch (id),
+    season INTEGER NOT NULL,
+    graded_at TEXT NOT NULL,
+    transmittance REAL NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX colour_seen_season ON colour_seen (season, graded_at);
