@@ -7,6 +7,7 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.kettle import Kettle, kettle_of
 from lumbrel.services.kitchen.overview import due_next_day
 from lumbrel.services.record.kept import differences
+from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.stations import line, waiting
 from lumbrel.store import kept
 from tests.support.kitchen import NOON, KitchenCase
@@ -92,6 +93,26 @@ class AtTheKettle(KitchenCase):
         self.assertIn(self.code, [b.code for b in waiting(self.db)["jar"]])
         self.put(self.code, "packed", 130)
         self.assertNotIn(self.code, [b.code for b in waiting(self.db)["jar"]])
+
+    def test_a_jar_that_comes_back_is_held_against_its_lots_figures(self) -> None:
+        self.read()
+        press = {"press": "1", "lot": self.code, "size_1": "500 ml", "count_1": "4"}
+        self.put(self.code, "jar", 116, **press)
+        cold = {"fill_confirmed": "1", "lot": "B2", "size_1": "500 ml", "count_1": "2"}
+        self.put(self.code, "jar", 140, **cold)
+        out = {"size_1": "500 ml", "count_1": "1", "lot": "B2"}
+        self.put(self.code, "taken_out", 2000, reason="sold", **out)
+        back = self.put(self.code, "came_back", 9000, complaint="mould", **out)
+        self.assertEqual(back.facts.complaint, "mould")
+        context = contexts.load(self.db, self.code, NOON + timedelta(days=7))
+        good, bad = (clinic(context, lot, "mould").causes for lot in (self.code, "B2"))
+        self.assertEqual(bad[0].words, "It was filled too cold")
+        self.assertNotEqual(good[0].words, bad[0].words)
+        alike = clinic(context, "B2", "mould").alike
+        self.assertEqual([(a.code, a.filled) for a in alike], [(self.code, 4), ("B2", 2)])
+        self.assertIsNone(clinic(context, "B2", "ugly"))
+        with self.assertRaises(BadInput):
+            self.put(self.code, "came_back", 9001, complaint="ugly", **out)
 
     def test_lids_are_asked_for_the_next_day_until_they_were_looked_at(self) -> None:
         self.read()

@@ -380,6 +380,8 @@ class CameBackFacts(Facts):
     jars: tuple[tuple[float, int], ...]
     brix: float
     note: str = ""
+    complaint: str = ""
+    """What was wrong with them; empty when nothing was."""
 
 
 class CalledOffFacts(Facts):

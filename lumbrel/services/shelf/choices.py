@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.jar.entries import JAR_ROWS
 from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.services.shelf.clinic import WORDS
 from lumbrel.store import flow
 from lumbrel.store.kitchen import woodlots
 
@@ -17,6 +18,7 @@ class ShelfChoices:
     rows: list[tuple[str, str]]
     reasons: list[tuple[str, str]]
     woodlots: list[tuple[str, str]]
+    complaints: list[tuple[str, str]]
 
 
 def choices(context: BatchContext) -> ShelfChoices:
@@ -30,5 +32,6 @@ def choices(context: BatchContext) -> ShelfChoices:
         lots=[(code, code) for code in codes],
         rows=rows + [("", "")] * (JAR_ROWS - len(rows)),
         reasons=list(SAID_OF_REASON.items()),
+        complaints=[("", "nothing"), *WORDS.items()],
         woodlots=[("", "nobody"), *((w.id, w.name) for w in woodlots(context.db))],
     )

@@ -9,6 +9,7 @@ from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.entries import Rows, in_words, jar_rows
 from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.services.shelf.clinic import WORDS
 from lumbrel.store import flow
 from lumbrel.store.kitchen import woodlots
 
@@ -56,11 +57,15 @@ def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
     for i, (size, _) in enumerate(rows, 1):
         if size not in packed:
             form.errors[f"size_{i}"] = f"This lot has no jars of {context.show(size, 'jar')}."
+    complaint = ""
+    if form.given("complaint"):
+        complaint = form.choice("complaint", WORDS, "Say what is wrong with it, or nothing.")
     if form.errors or not rows:
         return None
-    return CameBackFacts(
+    facts = CameBackFacts(
         lot=lot, jars=rows, brix=_brix(context, lot), note=form.text("note", limit=200)
     )
+    return facts.model_copy(update={"complaint": complaint}) if complaint else facts
 
 
 def _jars(form: Form, context: BatchContext) -> tuple[str, Rows]:
@@ -99,5 +104,6 @@ def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
 def came_back_words(context: BatchContext, entry: Entry[CameBackFacts]) -> Line:
     """As it stands on the slip."""
     facts = entry.facts
-    note = f", {facts.note}" if facts.note else ""
+    wrong = f", {WORDS.get(facts.complaint, facts.complaint)}" if facts.complaint else ""
+    note = wrong + (f", {facts.note}" if facts.note else "")
     return Line(entry, f"Came back {in_words(context, facts.jars)}", f"lot {facts.lot}{note}")

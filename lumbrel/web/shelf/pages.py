@@ -14,6 +14,7 @@ from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import HERE, MISSING
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.choices import choices
+from lumbrel.services.shelf.clinic import clinic as clinic_of
 from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.stations import slip
 from lumbrel.store import flow, kept
@@ -70,7 +71,7 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
 @router.get("/shelf/{lot:path}")
 def show(visit: Here, lot: str) -> HTMLResponse:
     """One lot with its whole slip."""
-    return _lot(visit, lot)
+    return _lot(visit, lot, wrong=visit.request.query_params.get("wrong", ""))
 
 
 @router.post("/shelf/{lot:path}")
@@ -82,10 +83,14 @@ def move(visit: Here, lot: str, fields: Fields) -> Response:
         slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
     except BadInput as bad:
         return _lot(visit, lot, refilled(fields, bad), kind)
-    return RedirectResponse(f"/shelf/{quote(lot)}", 303)
+    wrong = fields.get("complaint", "").strip()
+    ask = f"?wrong={quote(wrong)}" if wrong and kind == "came_back" else ""
+    return RedirectResponse(f"/shelf/{quote(lot)}{ask}", 303)
 
 
-def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "") -> HTMLResponse:
+def _lot(
+    visit: Here, lot: str, form: Filled | None = None, moved: str = "", wrong: str = ""
+) -> HTMLResponse:
     context = visit.batch(lots.batch_of_lot(visit.db, lot))
     graded = context.first(ColourFacts)
     return visit.page(
@@ -106,5 +111,6 @@ def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "") -> 
         grade=graded.facts.grade if graded else "",
         allergens=allergens(context),
         board=board_of(context),
+        clinic=clinic_of(context, lot, wrong),
         promised=kept.promise(visit.db, context.batch.id),
     )
