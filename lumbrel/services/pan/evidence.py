@@ -87,6 +87,8 @@ class BoilEvidence:
     changes: list[BurnerChange]
     """Where the rate changed, oldest first."""
     heat_is_off: bool
+    cooled_unsaid_at: datetime | None
+    """When it fell cold and boiled on thinner, and nothing on the slip says why."""
     troubles: list[Trouble]
     """What the probe sent in this run that was not believed."""
 
@@ -153,6 +155,7 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         set_aside=[w for w in words if w not in count],
         changes=_said_of_changes(fitted, boil.start),
         heat_is_off=any(a <= boil.until < b for a, b in boil.off),
+        cooled_unsaid_at=probe.cooled_unsaid_at,
         troubles=(
             probes.troubles(context.db, probe.instrument.id, context.taken_in.at)
             if probe.instrument
@@ -214,7 +217,7 @@ def _told(context: BatchContext) -> _Told:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Probe:
     """What the probe in the vessel says: its run, and its word of now."""
 
@@ -225,6 +228,7 @@ class _Probe:
     now: Sample | None = None
     reading: Corrected | None = None
     """Its word on the density; None while it says nothing of it."""
+    cooled_unsaid_at: datetime | None = None
 
 
 def _probe_of(context: BatchContext, boil: Boil, told: _Told) -> _Probe:
@@ -250,6 +254,7 @@ def _probe_of(context: BatchContext, boil: Boil, told: _Told) -> _Probe:
         boiling=[p for p in boiled if cold_from is None or p.at < cold_from],
         now=newest if speaks else None,
         reading=_word_of(context, told) if speaks and settled else None,
+        cooled_unsaid_at=run.cooled_unsaid(told.points, boil.start, boil.unsettled, water),
     )
 
 

@@ -248,6 +248,28 @@ def went_cold(points: list[RunPoint], water_c: float) -> datetime | None:
     return None
 
 
+def cooled_unsaid(
+    points: list[RunPoint], start: datetime, unsettled: list[While], water_c: float
+) -> datetime | None:
+    """When a boil fell cold and boiled on thinner, and nothing on the slip says why: something was put
+    in that nobody noted. None while it is still cold: then the heat may be off."""
+    boiled = [p for p in points if p.begins >= start]
+    hottest, fell = 0.0, None
+    for point in boiled:
+        said = any(a - SAID_WITHIN <= point.ends and point.begins <= b for a, b in unsettled[1:])
+        if said:
+            hottest, fell = point.shown_c, None
+        elif point.shown_c < hottest - UNSAID_FALL_K:
+            fell = fell or point.at
+        hottest = max(hottest, point.shown_c)
+    last = boiled[-1] if boiled else None
+    again = last is not None and fell is not None and last.at - fell >= PROBE_SETTLES
+    return fell if again and last is not None and last.shown_c >= water_c - COLD_BY_K else None
+
+
+UNSAID_FALL_K, SAID_WITHIN = 1.5, timedelta(minutes=5)
+
+
 def _power(told: RunTold, points: list[RunPoint]) -> float:
     """A probe's own noise, from its newest means of a boil that boiled all the while."""
     # The newest quarter of a minute is not over yet.
