@@ -3,11 +3,12 @@
 from datetime import timedelta
 
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.jar.kettle import Kettle, kettle_of
 from lumbrel.services.kitchen.overview import due_next_day
 from lumbrel.services.record.kept import differences
 from lumbrel.services.shelf.clinic import clinic
+from lumbrel.services.shelf.recall import recall
 from lumbrel.services.stations import line, waiting
 from lumbrel.store import kept
 from tests.support.kitchen import NOON, KitchenCase
@@ -111,6 +112,13 @@ class AtTheKettle(KitchenCase):
         alike = clinic(context, "B2", "mould").alike
         self.assertEqual([(a.code, a.filled) for a in alike], [(self.code, 4), ("B2", 2)])
         self.assertIsNone(clinic(context, "B2", "ugly"))
+        # The other lot of the kettle is called back with it; what came back stands on the shelf.
+        called = recall(self.db, "B2")
+        self.assertEqual([lot.code for lot in called.lots], [self.code, "B2"])
+        self.assertEqual((called.here, called.gone), (6, 1))
+        self.assertEqual([one.reason for one in called.lots[1].gone], ["sold"])
+        with self.assertRaises(NotFound):
+            recall(self.db, "nowhere")
         with self.assertRaises(BadInput):
             self.put(self.code, "came_back", 9001, complaint="ugly", **out)
 

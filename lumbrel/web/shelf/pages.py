@@ -15,6 +15,7 @@ from lumbrel.services.shelf.accounts import HERE, MISSING
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.choices import choices
 from lumbrel.services.shelf.clinic import clinic as clinic_of
+from lumbrel.services.shelf.recall import recall as recall_of
 from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.stations import slip
 from lumbrel.store import flow, kept
@@ -52,6 +53,13 @@ def trace(visit: Here, code: str, kind: str = "") -> HTMLResponse:
     """One parcel both ways: what went into it, what came of it."""
     traced = flows_of(visit.db, code[:LONGEST_SEARCH], kind)
     return visit.page("shelf/trace.html", "shelf", traced=traced)
+
+
+@router.get("/recall/{code:path}")
+def recall(visit: Here, code: str, kind: str = "") -> HTMLResponse:
+    """What is called back with a parcel, as a list that prints."""
+    called = recall_of(visit.db, code[:LONGEST_SEARCH], kind)
+    return visit.page("shelf/recall.html", "shelf", recall=called)
 
 
 @router.get("/accounts")
