@@ -132,7 +132,7 @@ class Practice(BrowserCase):
                 page.keyboard.press("x")
                 page.wait_for_timeout(200)
             try:
-                page.set_default_timeout(2500)
+                page.set_default_timeout(4000)
                 act()
                 return
             except Exception:
