@@ -23,7 +23,7 @@ from lumbrel.services.base.facts import (
     WeighedFacts,
 )
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
+from lumbrel.services.day.pressure import Pressure, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.services.pan import dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
@@ -238,8 +238,7 @@ def _probe_of(context: BatchContext, boil: Boil, told: _Told) -> _Probe:
     until = boil.until
     boiled = run.settled(told.points, boil.start, boil.unsettled)
     began, ended = max(((a, b) for a, b in boil.unsettled if a <= until), default=boil.unsettled[0])
-    pressure = pressure_at(context.db, context.kitchen, until)
-    water = pressure.boil_c if pressure else 0.0
+    water = told.pressure.boil_c if told.pressure else 0.0
     cold_from = run.went_cold([p for p in boiled if p.at >= began], water)
     speaks = (
         newest is not None
