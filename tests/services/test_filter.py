@@ -73,6 +73,15 @@ class AtTheFilter(KitchenCase):
         self.assertAlmostEqual(gone, 3 * 0.8 * 0.669, delta=0.03)
         self.assertEqual(differences(self.db), [])
 
+    def test_a_corrected_weight_is_held_against_what_went_in(self) -> None:
+        code = self.drawn()
+        there = after_draw(contexts.load(self.db, code, self.stack(code, 92).fire.now)).mass_kg
+        hot = {"method": "layers", "temperature": "90 C"}
+        old = self.put(code, "filter", 100, out=f"{there - 2} kg", **hot)
+        again = {"supersedes": old.id, "why": "misread"}
+        new = self.put(code, "filter", 105, out=f"{there - 0.5} kg", **hot, **again)
+        self.assertAlmostEqual(new.facts.loss_kg, 0.5, places=6)
+
     def test_a_cloudy_one_is_run_through_again_and_a_clear_one_is_not(self) -> None:
         code = self.drawn()
         first = {"method": "layers", "temperature": "90 C", "clarity": "cloudy"}

@@ -6,6 +6,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.base.facts import Facts
@@ -36,6 +37,29 @@ class State:
     idle: bool = False
 
 
+MOST_LOOKED_AT = 3
+"""So many of those that wait are looked at for one that is being worked on."""
+
+
+def at_work(look: Look, key: str, said: Callable[[BatchContext], str]) -> State:
+    """The first batch at a station that is being worked on, in its words; else how many wait.
+
+    Args:
+        said: what there is to say of a batch; empty while nobody works on it.
+    """
+    waits = look.waiting[key]
+    for batch in waits[:MOST_LOOKED_AT]:
+        if words := said(contexts.of(look.db, batch, look.now)):
+            return State(words, batch.code)
+    return how_many(waits)
+
+
+def how_many(waits: list[Batch]) -> State:
+    """How many wait."""
+    words = f"{len(waits)} waiting" if waits else ""
+    return State(words, waits[0].code if waits else "", idle=not waits)
+
+
 @dataclass(frozen=True, kw_only=True)
 class Station:
     """One station of the line."""
@@ -63,6 +87,4 @@ class Station:
         """How it stands now."""
         if self.state is not None:
             return self.state(look)
-        waits = look.waiting[self.key]
-        words = f"{len(waits)} waiting" if waits else ""
-        return State(words, waits[0].code if waits else "", idle=not waits)
+        return how_many(look.waiting[self.key])

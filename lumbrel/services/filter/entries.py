@@ -61,8 +61,16 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     )
     if out is None:
         return facts
-    lost = form.attempt("out", lambda: require_loss(after.mass_kg, out))
+    went_in = after.mass_kg + _corrected_loss_kg(form, context)
+    lost = form.attempt("out", lambda: require_loss(went_in, out))
     return facts.model_copy(update={"out_kg": out, "loss_kg": lost})
+
+
+def _corrected_loss_kg(form: Form, context: BatchContext) -> float:
+    """What the line that is being corrected said had stayed: it went in."""
+    wanted = form.fields.get("supersedes", "").strip()
+    old = next((e for e in context.of_kind(FilterFacts) if e.id == wanted), None)
+    return (old.facts.loss_kg or 0.0) if old else 0.0
 
 
 def _not_again(form: Form, context: BatchContext) -> None:

@@ -1,26 +1,21 @@
 """The hot filter."""
 
-from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import HOT
 from lumbrel.services.base.facts import FilterFacts, PassedFacts, PulledFacts
 from lumbrel.services.base.line import LineKind
-from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.filter import entries
 from lumbrel.services.filter.choices import choices
 from lumbrel.services.filter.stack import stack_of
 
-MOST_LOOKED_AT = 3
 
-
-def _state(look: Look) -> State:
-    """The filter that runs; else how many wait."""
-    waits = look.waiting["filter"]
-    for batch in waits[:MOST_LOOKED_AT]:
-        now = stack_of(contexts.of(look.db, batch, look.now))
-        if now and now.begun and now.minutes is not None:
-            return State(f"{now.left_l:.1f} L to go, {now.minutes:.0f} min", batch.code)
-    words = f"{len(waits)} waiting" if waits else ""
-    return State(words, waits[0].code if waits else "", idle=not waits)
+def _said(context: BatchContext) -> str:
+    """How much is to go, while it runs."""
+    now = stack_of(context)
+    if now is None or not now.begun or now.minutes is None:
+        return ""
+    return f"{now.left_l:.1f} L to go, {now.minutes:.0f} min"
 
 
 STATION = Station(
@@ -34,5 +29,5 @@ STATION = Station(
     waits_for=FilterFacts,
     choices=choices,
     cautions=(HOT,),
-    state=_state,
+    state=lambda look: at_work(look, "filter", _said),
 )

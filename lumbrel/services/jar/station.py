@@ -1,6 +1,6 @@
 """Jars."""
 
-from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import GLASS, HOT, SALE
 from lumbrel.services.base.facts import (
     CheckedFacts,
@@ -10,25 +10,19 @@ from lumbrel.services.base.facts import (
     ReheatFacts,
 )
 from lumbrel.services.base.line import LineKind
-from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.jar import entries, heat
 from lumbrel.services.jar.calculations import CALCULATIONS
 from lumbrel.services.jar.choices import choices
 from lumbrel.services.jar.kettle import kettle_of
 
 
-def _state(look: Look) -> State:
-    """The kettle that is being filled from; else how many wait."""
-    waits = look.waiting["jar"]
-    for batch in waits[:MOST_LOOKED_AT]:
-        now = kettle_of(contexts.of(look.db, batch, look.now))
-        if now and now.minutes_left and now.in_this_heat is not None:
-            return State(f"{now.in_this_heat} jars, {now.minutes_left:.0f} min", batch.code)
-    words = f"{len(waits)} waiting" if waits else ""
-    return State(words, waits[0].code if waits else "", idle=not waits)
-
-
-MOST_LOOKED_AT = 3
+def _said(context: BatchContext) -> str:
+    """How many jars this heat fills, while there is one."""
+    now = kettle_of(context)
+    if now is None or not now.minutes_left or now.in_this_heat is None:
+        return ""
+    return f"{now.in_this_heat} jars, {now.minutes_left:.0f} min"
 
 
 STATION = Station(
@@ -45,5 +39,5 @@ STATION = Station(
     choices=choices,
     cautions=(GLASS, HOT, SALE),
     calculations=CALCULATIONS,
-    state=_state,
+    state=lambda look: at_work(look, "jar", _said),
 )

@@ -11,7 +11,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry, of_row
-from lumbrel.services.base.facts import Facts, ReadingFacts, StruckFacts, TakeInFacts
+from lumbrel.services.base.facts import Facts, StruckFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, kept_of
 from lumbrel.services.base.line import Line, LineKind
 from lumbrel.services.record.kept import write
@@ -157,7 +157,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
     facts = kind.read(form, context)
-    if old is not None and isinstance(facts, ReadingFacts) and dip(form, context.now) is None:
+    if old is not None and facts is not None and hasattr(facts, "dated") and dip(form, context.now) is None:
         # Typed again without another moment, it is still of the old one's.
         facts = facts.model_copy(update={"dated": getattr(old.facts, "dated", "")})
     if kind.doubt and old is None and facts is not None and not form.errors:

@@ -5,7 +5,7 @@ from typing import Any
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.facts import AddedFacts, JarFacts
-from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.entries import BIGGEST_JAR_ML, SMALLEST_JAR_ML
 from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.kettle import NEXT_DAY, kettle_of, sizes_at_hand
@@ -18,7 +18,7 @@ from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
 
 LABELS_A_SHEET = 24
-HERE = ("kettle", "reheat", "checked", "packed")
+NOTES = ("kettle", "reheat", "checked", "packed")
 
 
 def _more(visit: Visit, code: str) -> dict[str, Any]:
@@ -45,7 +45,7 @@ def _size_ml(text: str) -> float | None:
     return size if SMALLEST_JAR_ML <= size <= BIGGEST_JAR_ML else None
 
 
-router = station_routes(STATION, "to jar", _more)
+router = station_routes(STATION, "to jar", _more, NOTES)
 
 
 @router.post("/jar/{code}/pour")
@@ -55,18 +55,6 @@ def pour(visit: Here, code: str, fields: Fields) -> Response:
         slip.put(visit.db, code, AddedFacts.key(), fields, visit.now)
     except BadInput as bad:
         return station_page(visit, STATION, code, more=_more, pour=refilled(fields, bad))
-    return RedirectResponse(f"/jar/{code}", 303)
-
-
-@router.post("/jar/{code}/slip/{kind}")
-def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
-    """A line of the kettle, or of the look a day later."""
-    if kind not in HERE:
-        raise NotFound("The jar station has no such line.")
-    try:
-        slip.put(visit.db, code, kind, fields, visit.now)
-    except BadInput as bad:
-        return station_page(visit, STATION, code, refilled(fields, bad), more=_more, typed=kind)
     return RedirectResponse(f"/jar/{code}", 303)
 
 

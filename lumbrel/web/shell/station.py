@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from lumbrel.services.base import standing
 from lumbrel.services.base.facts import DrawnFacts
-from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.base.station import Station
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.stations import slip, waiting
@@ -18,12 +18,18 @@ from lumbrel.web.shell.request import Fields, Here, Visit
 More = Callable[[Visit, str], dict[str, Any]]
 
 
-def station_routes(station: Station, doing: str, more: More = lambda visit, code: {}) -> APIRouter:
+def station_routes(
+    station: Station,
+    doing: str,
+    more: More = lambda visit, code: {},
+    notes: tuple[str, ...] = (),
+) -> APIRouter:
     """The pages of a station with one form: who waits, one batch, and its line put on the slip.
 
     Args:
         doing: what a batch waits for, as "to filter".
         more: what the station's own template wants besides, for a batch.
+        notes: other kinds of line that are put on the slip from here.
     """
     router = APIRouter()
 
@@ -42,6 +48,16 @@ def station_routes(station: Station, doing: str, more: More = lambda visit, code
             slip.put(visit.db, code, station.waits_for.key(), fields, visit.now)
         except BadInput as bad:
             return station_page(visit, station, code, refilled(fields, bad), more)
+        return RedirectResponse(f"{station.path}/{code}", 303)
+
+    @router.post(f"{station.path}/{{code}}/slip/{{kind}}")
+    def note(visit: Here, code: str, kind: str, fields: Fields) -> Response:
+        if kind not in notes:
+            raise NotFound(f"The {station.title.lower()} station has no such line.")
+        try:
+            slip.put(visit.db, code, kind, fields, visit.now)
+        except BadInput as bad:
+            return station_page(visit, station, code, refilled(fields, bad), more, typed=kind)
         return RedirectResponse(f"{station.path}/{code}", 303)
 
     return router
