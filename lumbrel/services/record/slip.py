@@ -157,7 +157,12 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
     facts = kind.read(form, context)
-    if old is not None and facts is not None and hasattr(facts, "dated") and dip(form, context.now) is None:
+    if (
+        old is not None
+        and facts is not None
+        and hasattr(facts, "dated")
+        and dip(form, context.now) is None
+    ):
         # Typed again without another moment, it is still of the old one's.
         facts = facts.model_copy(update={"dated": getattr(old.facts, "dated", "")})
     if kind.doubt and old is None and facts is not None and not form.errors:
