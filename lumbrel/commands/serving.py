@@ -3,6 +3,7 @@
 import argparse
 import contextlib
 import logging
+import shutil
 import socket
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -51,7 +52,7 @@ def demo(arguments: argparse.Namespace) -> int:
         if arguments.fresh:
             for old in arguments.data.glob(f"{RECORD}*"):
                 if not old.name.endswith((".serving", ".in-use")):
-                    old.unlink()
+                    shutil.rmtree(old) if old.is_dir() else old.unlink()
         if not record.exists():
             print("Making the Cinderpool season ...", flush=True)
             demonstration.make(record)

@@ -23,6 +23,18 @@ class ProbeSource(Protocol):
         ...
 
 
+class Colorimeter(Protocol):
+    """A meter of light at 560 nm through a vial."""
+
+    def blank_percent(self) -> float:
+        """What it shows for glycerol, of what it was last set to."""
+        ...
+
+    def transmittance_percent(self) -> float:
+        """What it shows for the sample in its vial."""
+        ...
+
+
 class Probe(Protocol):
     """A thermometer that stands in a vessel."""
 

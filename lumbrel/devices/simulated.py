@@ -128,6 +128,32 @@ class SimulatedCup:
         return round(cup.cooled(max(filled, ROOM_C), since / 60, ROOM_C).temperature_c, 1)
 
 
+class SimulatedColorimeter:
+    """A meter with a sample in it: its lamp has drifted since it was set, and it reads to a tenth.
+
+    Args:
+        transmittance_10mm_percent: of the sample, through 10 mm.
+        path_mm: of its vial.
+        noise: its own.
+    """
+
+    def __init__(
+        self, transmittance_10mm_percent: float, path_mm: float, noise: random.Random
+    ) -> None:
+        through = float(100 * (transmittance_10mm_percent / 100) ** (path_mm / 10))
+        self._lamp = noise.gauss(0.99, 0.01)
+        self._noise = noise
+        self._sample: float = through
+
+    def blank_percent(self) -> float:
+        """What it shows for glycerol."""
+        return round(100 * self._lamp + self._noise.gauss(0, 0.15), 1)
+
+    def transmittance_percent(self) -> float:
+        """What it shows for the sample."""
+        return max(round(self._sample * self._lamp + self._noise.gauss(0, 0.3), 1), 0.1)
+
+
 class SimulatedSource:
     """A probe in a simulated finisher as a stream, in real time or faster.
 

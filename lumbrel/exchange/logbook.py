@@ -4,6 +4,7 @@ What follows from the lines (where batches stand, whose sugar flows, the shelf) 
 made anew when the logbook comes in. Neither are the tokens of probes, which are secrets.
 """
 
+import base64
 import csv
 import io
 import json
@@ -18,9 +19,11 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lumbrel.services.base.facts import ADAPTER, read_facts
 from lumbrel.services.record import kept
+from lumbrel.store import photographs
 from lumbrel.store.db import newest_version
 
 FORMAT, VERSION = "lumbrel-logbook", 1
+JPEG = b"\xff\xd8\xff"
 
 
 @dataclass(frozen=True)
@@ -115,6 +118,15 @@ class Tables(BaseModel):
     kept_run: list[Row]
 
 
+class Photograph(BaseModel):
+    """A photograph: SHA-256 of the file, and the file, JPEG, in base64."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    hash: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    jpeg: str
+
+
 class Logbook(BaseModel):
     """A whole logbook."""
 
@@ -126,6 +138,8 @@ class Logbook(BaseModel):
     """Of the tables it was written from."""
     tables: Tables
     samples: list[SamplesOf]
+    photographs: list[Photograph] = []
+    """Those that lines of the kind `colour` name."""
 
 
 class Refused(Exception):
@@ -147,6 +161,7 @@ def document(db: Connection) -> dict[str, Any]:
         "record_version": newest_version(),
         "tables": {table.name: list(rows(db, table)) for table in TABLES},
         "samples": list(_samples(db)),
+        "photographs": list(_photographs(db)),
     }
 
 
@@ -181,6 +196,13 @@ def _samples(db: Connection) -> Iterator[dict[str, Any]]:
                 "spread": [row["spread"] for row in rows],
                 "count": [row["count"] for row in rows],
             }
+
+
+def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
+    for name in photographs.named(db):
+        content = photographs.find(db, name)
+        if content is not None:
+            yield {"hash": name, "jpeg": base64.b64encode(content).decode("ascii")}
 
 
 def as_csv_zip(db: Connection) -> bytes:
@@ -252,9 +274,13 @@ def put(
     db.execute("BEGIN IMMEDIATE")
     try:
         _write(db, logbook, coming)
+        pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
         if coming.new:
             kept.rebuild(db)
             verify()
+        for picture in () if preview else pictures:
+            # Beside the record, before its lines are: one too many does no harm.
+            photographs.put(db, picture)
     except IntegrityError as error:
         db.execute("ROLLBACK")
         raise Refused(f"It contradicts what is in the record: {error}.") from error
@@ -350,6 +376,24 @@ def _put(db: Connection, table: Table, row: dict[str, Any], coming: Coming) -> N
         named = ", ".join(str(stored[column]) for column in table.key)
         raise Refused(f"The {table.name} {named} is here already, and is another one.")
     coming.known[table.name] += 1
+
+
+def _pictures(db: Connection, logbook: Logbook, coming: Coming) -> list[bytes]:
+    """The photographs that are not here yet."""
+    new = []
+    for photograph in logbook.photographs:
+        try:
+            content = base64.b64decode(photograph.jpeg, validate=True)
+        except ValueError:
+            content = b""
+        if not content.startswith(JPEG) or photographs.hash_of(content) != photograph.hash:
+            raise Refused(f"The photograph {photograph.hash[:12]} is damaged.")
+        if photographs.find(db, photograph.hash) is None:
+            new.append(content)
+            coming.new["photograph"] += 1
+        else:
+            coming.known["photograph"] += 1
+    return new
 
 
 def _put_samples(db: Connection, device: SamplesOf, coming: Coming) -> None:

@@ -121,8 +121,12 @@ def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
     instruments = _ids(tables["instrument"])
     sent = (_sent(one.model_dump(), span) for one in whole.samples)
     samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
-    written = whole.model_dump(exclude={"tables", "samples"})
-    return Logbook.model_validate({**written, "tables": tables, "samples": samples})
+    named = {row["facts"].get("photo") for row in tables["entry"]}
+    pictures = [one for one in whole.photographs if one.hash in named]
+    written = whole.model_dump(exclude={"tables", "samples", "photographs"})
+    return Logbook.model_validate(
+        {**written, "tables": tables, "samples": samples, "photographs": pictures}
+    )
 
 
 def _ids(rows: Rows) -> set[str]:

@@ -289,11 +289,17 @@ class PulledFacts(Facts):
     kind: Literal["pulled"] = "pulled"
 
 
+Taste = Literal["delicate", "rich", "robust", "strong"]
+Box = tuple[float, float, float, float]
+"""A box on a picture: left, top, width and height as shares of the picture's."""
+
+
 class ColourFacts(Facts):
-    """The colour class by a meter (with its transmittance) or by eye (with what it was held to)."""
+    """The colour class by a meter (with its transmittance), by eye (with what it was held to), or by a
+    photograph (with the boxes on blank and sample)."""
 
     kind: Literal["colour"] = "colour"
-    by: Literal["meter", "eye"]
+    by: Literal["meter", "eye", "photo"]
     flaws: tuple[str, ...]
     for_processing: bool
     transmittance_percent: float | None = None
@@ -308,6 +314,13 @@ class ColourFacts(Facts):
     between: tuple[float | None, float | None] | None = None
     """By eye: the references it lay between, percent through 10 mm; the same twice when it was alike."""
     transmittance_limits: tuple[float, float] | None = None
+    photo: str | None = None
+    """The hash of the photograph it was judged by."""
+    blank_box: Box | None = None
+    sample_box: Box | None = None
+    sigma_points: float | None = None
+    """How well a photograph tells it, points of transmittance."""
+    taste: Taste | None = None
 
 
 class JarFacts(Facts):

@@ -1,14 +1,18 @@
 """The colour as it is typed: by meter as a transmittance, or by eye as a class."""
 
 from collections.abc import Iterator
+from typing import cast, get_args
 
 from lumbrel.core.colour import by_eye, grades
+from lumbrel.core.colour.photo import PhotoColour
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import ColourFacts, DrawnFacts
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.facts import ColourFacts, DrawnFacts, FilterFacts, Taste
+from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
+from lumbrel.services.colour import photograph
 from lumbrel.store.instruments import D, Instrument, ReferenceDetail, VialDetail
 
 FLAWS = {
@@ -39,8 +43,35 @@ def colour(form: Form, context: BatchContext) -> ColourFacts | None:
     """The colour class, and what keeps the batch from being graded."""
     context.require(form, "Draw the batch off first.", DrawnFacts)
     flaws = tuple(name for name in FLAWS if form.ticked(name))
-    by = form.choice("by", ["meter", "eye"], "Say whether a meter was used or the eye.")
-    return _by_eye(form, context, flaws) if by == "eye" else _by_meter(form, context, flaws)
+    by = form.choice("by", list(WAYS), "Say whether it was a meter, the eye, or a photograph.")
+    facts = WAYS.get(by, _by_meter)(form, context, flaws)
+    if facts is None or form.errors:
+        return None
+    last = context.last(FilterFacts)
+    if last and last.facts.clarity == "cloudy" and "cloudy" not in flaws:
+        form.ask(
+            "cloudy", "It left the filter cloudy. Filter it again, or tick cloudy. Is it clear?"
+        )
+    taste = form.fields.get("taste", "")
+    if not taste:
+        return facts
+    said = form.choice("taste", list(TASTES), f"Choose the taste: {', '.join(TASTES)}.")
+    if said and abs(_rank(said) - _rank(TASTE_OF[facts.grade])) > 1:
+        form.ask(
+            "taste",
+            f"{facts.grade} syrup tastes {TASTE_OF[facts.grade]}, as a rule. Is it {said}, and not scorched "
+            "or late-season?",
+        )
+    return facts.model_copy(update={"taste": cast(Taste, said)})
+
+
+TASTES = get_args(Taste)
+TASTE_OF = dict(zip((name for name, _, _ in grades.CLASSES), TASTES, strict=True))
+"""The taste that goes with a colour class."""
+
+
+def _rank(taste: str) -> int:
+    return TASTES.index(taste)
 
 
 def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
@@ -67,6 +98,61 @@ def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colo
         chances=grades.chances(t10),
         blank_percent=blank,
     )
+
+
+def _by_photo(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
+    """By a photograph with its two boxes; light that tells little is asked about."""
+    name = form.text("photo", "Choose a photograph first.", 64)
+    vial = _owned(form, context, VialDetail)
+    path = vial.detail.path_mm if vial else _path(form)
+    if path is None or form.errors:
+        return None
+    try:
+        blank, sample = (photograph.box_of(form.fields.get(f, ""), f) for f in BOXES)
+        seen = photograph.judged(context, name, (blank, sample), path)
+    except (OutOfRange, BadInput) as error:
+        form.errors |= refusal(error)
+        return None
+    for hint in seen.hints:
+        form.ask("photo", hint)
+    return ColourFacts(
+        by="photo",
+        flaws=flaws,
+        for_processing=bool(flaws),
+        path_mm=path,
+        transmittance_10mm_percent=seen.transmittance_percent,
+        grade=max(seen.chances, key=lambda name: seen.chances[name]),
+        chances=seen.chances,
+        vial=vial.name if vial else "",
+        photo=name,
+        blank_box=blank,
+        sample_box=sample,
+        sigma_points=seen.sigma_points,
+    )
+
+
+BOXES = ("blank_box", "sample_box")
+
+
+def refusal(error: OutOfRange | BadInput) -> dict[str, str]:
+    """What stands in the way, by field."""
+    if isinstance(error, BadInput):
+        return error.errors
+    return {error.field or "photo": error.sentence}
+
+
+def tried(context: BatchContext, fields: dict[str, str]) -> PhotoColour | str:
+    """What a photograph says with its boxes where they are; or why it says nothing."""
+    form = Form(fields, context.kitchen)
+    vial = _owned(form, context, VialDetail)
+    path = vial.detail.path_mm if vial else _path(form)
+    try:
+        blank, sample = (photograph.box_of(fields.get(f, ""), f) for f in BOXES)
+        form.check()
+        assert path is not None
+        return photograph.judged(context, fields.get("photo", ""), (blank, sample), path)
+    except (OutOfRange, BadInput) as error:
+        return next(iter(refusal(error).values()))
 
 
 def _path(form: Form) -> float | None:
@@ -144,6 +230,7 @@ def _answers() -> Iterator[tuple[str, str, tuple[float | None, float | None]]]:
     yield "darker", "darker than all", (row[-1], None)
 
 
+WAYS = {"meter": _by_meter, "eye": _by_eye, "photo": _by_photo}
 ANSWERS = [(key, words) for key, words, _ in _answers()]
 BETWEEN = {key: both for key, _, both in _answers()}
 STANDARD_MM = 10.0
@@ -181,10 +268,13 @@ def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
     facts = entry.facts
     light, limits = facts.transmittance_10mm_percent, facts.transmittance_limits
     how = "by eye" if light is None else f"{light:.0f} % through 10 mm"
+    if facts.sigma_points is not None:
+        how = f"by photograph, {how} ± {2 * facts.sigma_points:.0f}"
     if limits:
         how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10 mm"
     if facts.chances and max(facts.chances.values()) < SURE:
         how += f"; {in_words(facts.chances)}"
+    how += f"; tastes {facts.taste}" if facts.taste else ""
     flaws = ", ".join(FLAWS[flaw] for flaw in facts.flaws)
     if flaws:
         how += f"; for processing: {flaws}"

@@ -1,13 +1,15 @@
 """Backups by hand and by themselves, restoring one, checking a record's promises."""
 
+import contextlib
 import re
+import shutil
 import sqlite3
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 from lumbrel.services.record import kept
-from lumbrel.store import safe
+from lumbrel.store import photographs, safe
 from lumbrel.store.db import opened
 from lumbrel.store.safe import Contents
 
@@ -40,9 +42,27 @@ def check(record: Path) -> Checked:
             before = db.execute("PRAGMA user_version").fetchone()[0]
             kept.ready(db)
             wrong = kept.differences(db) if before else []
-            return Checked(safe.contents(db), wrong)
+            return Checked(safe.contents(db), wrong + _photographs(db, record))
     except (sqlite3.Error, ValueError, AssertionError, StopIteration) as error:
         return Checked(None, [f"Its lines cannot be read: {error or type(error).__name__}."])
+
+
+def _photographs(db: sqlite3.Connection, record: Path) -> list[str]:
+    """What is wrong with the photographs beside a record."""
+    gone = photographs.missing(photographs.beside(record), list(photographs.named(db)))
+    return [f"{len(gone)} photographs are missing or damaged, {gone[0]} first."] if gone else []
+
+
+def _names(record: Path) -> list[str]:
+    with contextlib.closing(safe.only_read(record, unchanging=True)) as db:
+        db.row_factory = sqlite3.Row
+        return list(photographs.named(db))
+
+
+def _copy_photographs(record: Path, copied: Path) -> None:
+    """Those that a copy of a record names, from beside the record to beside the copy."""
+    names = _names(copied)
+    photographs.copy(names, photographs.beside(record), photographs.beside(copied))
 
 
 def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
@@ -64,15 +84,18 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
     unfinished.unlink(missing_ok=True)
     safe.copy(record, unfinished)
     try:
+        _copy_photographs(record, unfinished)
         verified = check(unfinished) if thorough else _quickly(unfinished)
         if verified.problems or verified.contents is None:
             raise Refused(f"The copy is not sound and was not kept: {' '.join(verified.problems)}")
         # A link fails where a file is there; to rename would write over it.
         to.hardlink_to(unfinished)
+        photographs.copy(_names(to), photographs.beside(unfinished), photographs.beside(to))
     except FileExistsError:
         raise Refused(f"{to} is there already, and no backup is written over another.") from None
     finally:
         unfinished.unlink(missing_ok=True)
+        shutil.rmtree(photographs.beside(unfinished), ignore_errors=True)
     return verified.contents
 
 
@@ -105,6 +128,7 @@ def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | N
         unfinished.unlink(missing_ok=True)
         safe.copy(file, unfinished)
         replaced = _put_aside(record, now)
+        photographs.copy(_names(unfinished), photographs.beside(file), photographs.beside(record))
         unfinished.replace(record)
     return verified.contents, replaced
 
@@ -118,6 +142,8 @@ def _put_aside(record: Path, now: datetime) -> Path | None:
         part = record.with_name(record.name + side)
         if part.exists():
             part.replace(aside.with_name(aside.name + side))
+    if photographs.beside(record).is_dir():
+        photographs.beside(record).replace(photographs.beside(aside))
     return aside
 
 
@@ -150,7 +176,9 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
     folder.mkdir(parents=True, exist_ok=True)
     backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=False)
     for day in superfluous(automatic(folder).days):
-        (folder / f"lumbrel-{day}.sqlite3").unlink(missing_ok=True)
+        old = folder / f"lumbrel-{day}.sqlite3"
+        old.unlink(missing_ok=True)
+        shutil.rmtree(photographs.beside(old), ignore_errors=True)
     return True
 
 

@@ -20,7 +20,7 @@ from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
-from lumbrel.store import flow, kept, record
+from lumbrel.store import flow, kept, photographs, record
 from lumbrel.store.db import migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
@@ -59,6 +59,8 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     assert batch is not None
     if not record.add_entry(db, entry.row()):
         return False
+    if isinstance(entry.facts, ColourFacts) and entry.facts.photo:
+        _keep_photograph(db, entry.facts.photo)
     slip = slip_of(db, batch.id)
     lines = standing.current(slip)
     touched = set()
@@ -80,6 +82,12 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     keep(db, batch, lines)
     _keep_below(db, batch, touched)
     return True
+
+
+def _keep_photograph(db: Connection, name: str) -> None:
+    """It is there before its line is: what comes to nothing then is a file too many, not one missing."""
+    if not photographs.keep(db, name):
+        raise BadInput({"photo": "That photograph is here no more. Choose it again."})
 
 
 def _ends(flows: list[flow.Flow]) -> set[str]:

@@ -18,7 +18,7 @@ from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
-from lumbrel.web.shell.errors import answer_errors, unexpected
+from lumbrel.web.shell.errors import answer_errors, refused, unexpected
 from lumbrel.web.shell.refusals import Refused
 from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
@@ -127,7 +127,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.practice_door = asyncio.Lock()
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts))
-    app.add_middleware(Guard, unexpected=unexpected)
+    app.add_middleware(Guard, unexpected=unexpected, refused=refused)
     app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
     app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())

@@ -86,6 +86,13 @@ def unexpected(request: Request, error: Exception) -> Response:
     return _plain_page(request, 500, "Something went wrong", sentence, number)
 
 
+def refused(request: Request, status: int, sentence: str) -> Response:
+    """What was sent is not even read."""
+    if _wants_json(request):
+        return JSONResponse({"detail": [{"loc": ["body"], "msg": sentence}]}, status)
+    return _plain_page(request, status, "That cannot be taken", sentence, "")
+
+
 def _not_valid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     if _wants_json(request):

@@ -43,6 +43,11 @@ class Visit:
         """Whether a page that is open asks for a piece of it."""
         return bool(self.request.query_params.get("part"))
 
+    @property
+    def upload(self) -> bytes:
+        """The file that was sent; empty if none was."""
+        return bytes(self.request.state.upload)
+
     def batch(self, code: str) -> BatchContext:
         """A batch as it stands now.
 
@@ -61,7 +66,9 @@ class Visit:
 
 
 async def _fields(request: Request) -> dict[str, str]:
-    form = await request.form(max_files=0, max_fields=MAX_FIELDS)
+    form = await request.form(max_files=1, max_fields=MAX_FIELDS)
+    sent = next((part for part in form.values() if not isinstance(part, str)), None)
+    request.state.upload = await sent.read() if sent else b""
     fields = {_plain(name): _plain(v) for name, v in form.items() if isinstance(v, str)}
     request.state.typed = fields
     return fields

@@ -1,6 +1,7 @@
 """Headers on every answer, bodies bounded, writes from other sites refused."""
 
 import logging
+import re
 import time
 from collections.abc import Callable
 from urllib.parse import urlsplit
@@ -18,7 +19,13 @@ CONTENT_SECURITY_POLICY = (
     "frame-ancestors 'none'"
 )
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
+UPLOADS = re.compile(r"/colour/[^/]+/photo|/labels/logo")
+"""Addresses that take a file."""
+MAX_UPLOAD_BYTES = 12 * 1024 * 1024 + 64 * 1024
 TOO_LARGE = f"A body may have at most {MAX_BODY_BYTES // 1024} KB; nothing was written."
+FILE_TOO_LARGE = (
+    "A file may have at most 12 MB; nothing was written. Take it smaller, and send it again."
+)
 REQUESTS = logging.getLogger("lumbrel.requests")
 
 
@@ -34,11 +41,17 @@ class Guard:
 
     Args:
         unexpected: what answers an error that nobody foresaw.
+        refused: what answers a file that is too large, on a page.
     """
 
-    def __init__(self, app: ASGIApp, unexpected: Callable[[Request, Exception], Response]) -> None:
+    def __init__(
+        self,
+        app: ASGIApp,
+        unexpected: Callable[[Request, Exception], Response],
+        refused: Callable[[Request, int, str], Response],
+    ) -> None:
         self.app = app
-        self._unexpected = unexpected
+        self._unexpected, self._refused = unexpected, refused
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Check, then pass on with a counted body and completed headers."""
@@ -60,16 +73,18 @@ class Guard:
             await send(message)
 
         if scope["method"] not in SAFE_METHODS and _from_another_site(headers):
-            answer = PlainTextResponse(
-                "This was sent from another site and nothing was written. Open Lumbrel itself and "
-                "try again.",
-                403,
-            )
-            await answer(scope, receive, send_with_headers)
+            await _foreign()(scope, receive, send_with_headers)
             return
         declared = headers.get("content-length", "")
-        if declared.isdigit() and int(declared) > MAX_BODY_BYTES:
-            await _too_large()(scope, receive, send_with_headers)
+        takes_file = UPLOADS.fullmatch(scope["path"]) is not None
+        most = MAX_UPLOAD_BYTES if takes_file else MAX_BODY_BYTES
+
+        def too_large() -> Response:
+            request = Request(scope, receive)
+            return self._refused(request, 413, FILE_TOO_LARGE) if takes_file else _too_large()
+
+        if declared.isdigit() and int(declared) > most:
+            await too_large()(scope, receive, send_with_headers)
             return
         taken, started = 0, False
 
@@ -77,7 +92,7 @@ class Guard:
             nonlocal taken
             message = await receive()
             taken += len(message.get("body", b""))
-            if taken > MAX_BODY_BYTES:
+            if taken > most:
                 raise BodyTooLarge
             return message
 
@@ -90,7 +105,7 @@ class Guard:
             await self.app(scope, counted_receive, watched_send)
         except BodyTooLarge:
             if not started:
-                await _too_large()(scope, receive, send_with_headers)
+                await too_large()(scope, receive, send_with_headers)
         except Exception as error:
             said = self._unexpected(Request(scope, receive), error)
             if not started:
@@ -101,6 +116,13 @@ def _log(scope: Scope, status: int, began: float) -> None:
     if REQUESTS.isEnabledFor(logging.DEBUG):
         took = 1000 * (time.perf_counter() - began)
         REQUESTS.debug("%s %s %d, %.0f ms", scope["method"], scope["path"], status, took)
+
+
+def _foreign() -> PlainTextResponse:
+    return PlainTextResponse(
+        "This was sent from another site and nothing was written. Open Lumbrel itself and try again.",
+        403,
+    )
 
 
 def _too_large() -> JSONResponse:

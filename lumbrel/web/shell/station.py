@@ -98,7 +98,7 @@ def station_page(
     return visit.page(
         f"{station.key}/{station.key}.html",
         station.key,
-        422 if form or besides else 200,
+        422 if (form and form.wrong) or besides else 200,
         context=context,
         after=after_draw(context),
         lines=slip.lines(context),

@@ -13,6 +13,12 @@ component("pick", () => ({
   get isEye() {
     return this.picked === "eye";
   },
+  get isPhoto() {
+    return this.picked === "photo";
+  },
+  get isPathed() {
+    return this.picked !== "eye";
+  },
   get isRectangular() {
     return this.picked === "rectangular";
   },
@@ -45,6 +51,9 @@ component("pick", () => ({
 component("submitter", () => ({
   go() {
     this.$root.requestSubmit();
+  },
+  upload() {
+    this.$root.form.requestSubmit();
   },
 }));
 

@@ -7,5 +7,6 @@ import "./field.js";
 import "./forms.js";
 import "./jars.js";
 import "./keys.js";
+import "./photo.js";
 import "./take_in.js";
 import "./working.js";

@@ -1,0 +1,154 @@
+"""A colour from a photograph of two vials side by side: glycerol, or water, in one, syrup in the other.
+
+Source: Lambert's law. A camera's green band is centred near the 560 nm of the legal classes but is broader
+than they are; light through syrup, as that band sees it, is computed from the syrup's curve (`appearance`)
+and turned round. Exposure, the colour of the lamp and the camera's gains drop out of the ratio of the two
+boxes; its tone curve, reflections and falling-off of the light towards the edge do not, and make up the doubt.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import log, sqrt
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumbrel.core.colour.appearance import camera_green
+from lumbrel.core.colour.grades import chances
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import solve
+from lumbrel.core.physics.boil_curve import Floats
+
+Pixels = NDArray[np.uint8]
+GREEN = 1
+LEAST_SIDE_PX = 12
+LIGHTEST, DARKEST = 99.5, 0.5
+BEST_SIGMA_POINTS = 4.0
+"""One sigma of the best photograph: within 8 points 19 times in 20."""
+TONE_DOUBT = 0.13
+"""One sigma of how far a camera's tone curve leaves the standard one, as a share of its exponent."""
+EVEN_DOUBT = 0.05
+"""One sigma of how far the light falls off between two vials that stand side by side."""
+GLARE_DOUBT = 0.012
+"""One sigma of the light that glass and lens throw over dark syrup, as a share of the blank's."""
+BURNT, MURKY = 0.93, 0.12
+"""Of the most that a picture can hold: a blank beyond it is burnt out, one below it under-exposed."""
+UNEVEN = 0.10
+TINTED = 1.9
+GLEAMS = 0.08
+
+
+@dataclass(frozen=True, kw_only=True)
+class PhotoColour:
+    """What a photograph tells: transmittance at 560 nm through 10 mm, percent, one sigma in points, the
+    chance of each class, and what is wrong with the light, the worst first."""
+
+    transmittance_percent: float
+    sigma_points: float
+    chances: dict[str, float]
+    hints: tuple[str, ...]
+
+
+def judge(blank: Pixels, sample: Pixels, path_mm: float) -> PhotoColour:
+    """The colour of a sample beside a blank.
+
+    Args:
+        blank, sample: pixels of the two boxes, height by width by 3, sRGB from 0 to 255; each at least
+            12 by 12.
+        path_mm: inside width of both vials, 1 to 100.
+    Raises:
+        OutOfRange: a box is too small, or the blank lets less light through than the sample.
+    """
+    require_between(path_mm, 1.0, 100.0, field="path", what="The path", unit="mm")
+    for name, box in (("blank_box", blank), ("sample_box", sample)):
+        if min(box.shape[:2]) < LEAST_SIDE_PX:
+            raise OutOfRange(
+                f"A box wants at least {LEAST_SIDE_PX} pixels each way: draw it larger.", name
+            )
+    clear, seen = _Box.of(blank), _Box.of(sample)
+    if seen.light[GREEN] > clear.light[GREEN] * (1 + EVEN_DOUBT):
+        raise OutOfRange(
+            "The blank is darker than the sample. Put the first box on the vial of glycerol, the second on "
+            "the syrup.",
+            "blank_box",
+        )
+    ratio = float(min(seen.light[GREEN] / clear.light[GREEN], 1.0))
+    light = _through(ratio, path_mm)
+    sigma = _sigma(light, ratio, path_mm, hypot_of(clear.spread, seen.spread))
+    return PhotoColour(
+        transmittance_percent=light,
+        sigma_points=sigma,
+        chances=chances(light, sigma),
+        hints=tuple(_hints(clear, seen)),
+    )
+
+
+@dataclass(frozen=True)
+class _Box:
+    """A box in linear light: its middle value by channel, how that varies over the box, the share of
+    pixels that gleam, and its brightest encoded channel."""
+
+    light: Floats
+    spread: float
+    gleams: float
+    brightest: float
+
+    @classmethod
+    def of(cls, pixels: Pixels) -> "_Box":
+        encoded = pixels.astype(np.float64) / 255
+        linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+        middle = np.maximum(np.median(linear, axis=(0, 1)), 1e-5)
+        parts = [
+            np.median(block)
+            for band in np.array_split(linear[..., GREEN], 4)
+            for block in np.array_split(band, 4, axis=1)
+        ]
+        low, high = np.quantile(parts, [0.15, 0.85])
+        gleams = float((linear[..., GREEN] > 1.35 * middle[GREEN] + 0.02).mean())
+        return cls(
+            middle,
+            float((high - low) / 2 / middle[GREEN]),
+            gleams,
+            float(np.median(encoded, (0, 1)).max()),
+        )
+
+
+def hypot_of(*parts: float) -> float:
+    """Root of the sum of squares."""
+    return sqrt(sum(part * part for part in parts))
+
+
+def _through(ratio: float, path_mm: float) -> float:
+    """The transmittance whose green light is this share of the blank's."""
+
+    def share(light: float) -> float:
+        return camera_green(light, path_mm)
+
+    if ratio >= share(LIGHTEST):
+        return LIGHTEST
+    if ratio <= share(DARKEST):
+        return DARKEST
+    return solve(lambda light: share(light) - ratio, DARKEST, LIGHTEST)
+
+
+def _sigma(light: float, ratio: float, path_mm: float, spread: float) -> float:
+    """One sigma in points of transmittance. What is a share of the exponent, of the light, or of the
+    blank becomes points by the slope of the law."""
+    points_per_share = light * 10 / path_mm
+    tone = TONE_DOUBT * light * abs(log(light / 100))
+    even = hypot_of(EVEN_DOUBT, spread) * points_per_share
+    glare = GLARE_DOUBT / max(ratio, 0.02) * points_per_share
+    return min(hypot_of(BEST_SIGMA_POINTS, tone, even, glare), 30.0)
+
+
+def _hints(clear: _Box, seen: _Box) -> Iterator[str]:
+    if clear.brightest > sqrt(BURNT):
+        yield "The blank is burnt out: take it again with less exposure, or out of the glare."
+    if clear.light[GREEN] < MURKY:
+        yield "It is too dark: take it again in more light, north light at best."
+    if float(max(clear.light) / min(clear.light)) > TINTED:
+        yield "The light is coloured: daylight or a white lamp tells more."
+    if max(clear.spread, seen.spread) > UNEVEN:
+        yield "The light is uneven across a vial: turn it, or draw the box smaller."
+    if max(clear.gleams, seen.gleams) > GLEAMS:
+        yield "The glass gleams: keep windows and lamps out of it, or draw the box beside the streak."
