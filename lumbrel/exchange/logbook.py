@@ -37,7 +37,7 @@ class Table:
 
 
 TABLES = (
-    Table("kitchen", ("only",), json=("units", "methods", "alarms")),
+    Table("kitchen", ("only",), json=("units", "methods", "alarms", "labels")),
     Table("setting", ("seq",), json=("value",)),
     Table("vessel", json=("sizes_mm",)),
     Table("woodlot"),
@@ -330,10 +330,12 @@ def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
     elif mine:
         tables["kitchen"] = []
     for table in TABLES:
-        columns = {row["name"] for row in db.execute(f"PRAGMA table_info({table.name})")}
-        for row in tables[table.name]:
-            if set(row) != columns:
-                raise Refused(f"{table.name}: its columns are {', '.join(sorted(columns))}.")
+        defaults = _defaults(db, table)
+        for written in tables[table.name]:
+            # What a column that came later holds of a row that was written before.
+            row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
+            if set(row) != set(defaults):
+                raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
             if table.name == "flow":
                 # A pour that was struck forbids none that came after it: what has gone where is
                 # made anew below.
@@ -341,6 +343,18 @@ def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
             _put(db, table, row, coming)
     for device in logbook.samples:
         _put_samples(db, device, coming)
+
+
+def _defaults(db: Connection, table: Table) -> dict[str, Any]:
+    """The columns of a table, each with what it holds where nothing is said; None where that must be."""
+    found: dict[str, Any] = {}
+    for column in db.execute(f"PRAGMA table_info({table.name})"):
+        said = column["dflt_value"]
+        value = None if said is None else db.execute(f"SELECT {said}").fetchone()[0]
+        found[column["name"]] = (
+            json.loads(value) if value and column["name"] in table.json else value
+        )
+    return found
 
 
 def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> bool:

@@ -39,6 +39,10 @@ class Kitchen:
     alarms: dict[str, float] = field(default_factory=dict)
     toll_percent: float = 0.0
     """What of the syrup made from a woodlot's sap the kitchen keeps."""
+    labels: dict[str, str] = field(default_factory=dict)
+    """How its labels look, as it was typed."""
+    logo: str = ""
+    """As a data address."""
     elevations: tuple[tuple[datetime, float], ...] = ()
     """Elevations, zones and tolls as they were noted, oldest first; read, never written."""
     zones: tuple[tuple[datetime, str], ...] = ()
@@ -68,6 +72,8 @@ SETTINGS = (
     "methods",
     "alarms",
     "toll_percent",
+    "labels",
+    "logo",
 )
 """What of a kitchen is set, by its columns; each change is a dated note besides."""
 ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
@@ -117,6 +123,8 @@ def load_kitchen(db: Connection) -> Kitchen:
         methods=json.loads(row["methods"]),
         alarms=json.loads(row["alarms"]),
         toll_percent=row["toll_percent"],
+        labels=json.loads(row["labels"]),
+        logo=row["logo"],
         elevations=_noted(db, "elevation_m"),
         zones=_noted(db, "time_zone"),
         tolls=_noted(db, "toll_percent"),

@@ -54,6 +54,8 @@ class True_(KitchenCase):
             "draw_margin_brix": 1.0,
             "alarms": {"near_minutes": 9.0},
             "toll_percent": 33.0,
+            "labels": {"language": "fr"},
+            "logo": "data:image/png;base64,AAAA",
             "methods": {"end_point": "flat-219", "boil_by": "elevation", "hot_mark": "printed"},
         }
         shown_only = {"name", "units", "both_units", "elevations", "zones", "tolls"}

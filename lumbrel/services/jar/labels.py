@@ -1,33 +1,60 @@
-"""Labels of a batch's jars."""
+"""Labels of a batch's jars: what each says, line by line, by the kitchen's style."""
 
+import calendar
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
+from math import floor
 from sqlite3 import Connection
+from typing import Literal
+from urllib.parse import quote
 
+from lumbrel.core import units
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import ColourFacts, FoamFacts, JarFacts
-from lumbrel.services.base.form import NotFound
+from lumbrel.services.base.form import NotFound, local_time
+from lumbrel.services.jar.label_style import LabelStyle
+from lumbrel.services.jar.label_words import said_together, say
 from lumbrel.store import flow
+
+Role = Literal["product", "grade", "net", "must", "may"]
+GRAMS_A_KILOGRAM, OUNCES_A_POUND = 1000.0, 16
 
 
 @dataclass(frozen=True, kw_only=True)
 class Label:
-    """What one jar's label says."""
+    """What is known of one size of jar of a lot."""
 
     lot: str
-    product: str
+    sugar_kind: str
     size_ml: float
     mass_g: float
     count: int
     grade: str
-    brix: float
+    taste: str
     woodlot: str
     kitchen: str
-    jarred_at: datetime
+    jarred_on: date
     allergens: tuple[str, ...]
     for_processing: bool
+
+
+@dataclass(frozen=True)
+class Words:
+    """A line of a label: what it is, which says how large it is set and whether it may be left out."""
+
+    role: Role
+    text: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Worded:
+    """A label as it is to be printed: its lines, and the address in its code, empty for none."""
+
+    label: Label
+    lines: tuple[Words, ...]
+    address: str
 
 
 def labels(db: Connection, code: str, now: datetime) -> list[Label]:
@@ -45,15 +72,15 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
     return [
         Label(
             lot=lot,
-            product=f"{context.batch.sugar_kind.capitalize()} syrup",
+            sugar_kind=context.batch.sugar_kind,
             size_ml=jar.size_ml,
             mass_g=1000 * hot_pack.mass_kg(jarred.facts.brix, jar.size_ml / 1000),
             count=jar.count,
             grade=colour.facts.grade if colour and not off else "",
-            brix=jarred.facts.brix,
+            taste=(colour.facts.taste or "") if colour and not off else "",
             woodlot=context.whose,
             kitchen=context.kitchen.name,
-            jarred_at=jarred.at,
+            jarred_on=local_time(jarred.at, context.kitchen).date(),
             allergens=allergens(context),
             for_processing=off,
         )
@@ -66,3 +93,82 @@ def allergens(context: BatchContext) -> tuple[str, ...]:
     """Allergens that defoamers brought into the batch."""
     found = {e.facts.allergen for e in context.of_kind(FoamFacts)}
     return tuple(sorted(found - {""}))
+
+
+def worded(label: Label, style: LabelStyle, base: str) -> Worded:
+    """A label's lines by a style.
+
+    Args:
+        base: address of this application, for the code, where the style names none.
+    """
+    code = f"{style.address or base.rstrip('/')}/shelf/{quote(label.lot)}"
+    lines = tuple(line for line in _lines(label, style) if line.text)
+    return Worded(label=label, lines=lines, address=code if "code" in style.shows else "")
+
+
+def _lines(label: Label, style: LabelStyle) -> list[Words]:
+    tongue = style.language
+    lot = f"{say(tongue, 'lot')} {label.lot}"
+    packed = f"{say(tongue, 'packed')} {label.jarred_on:%Y-%m-%d}"
+    best = best_before(label.jarred_on, style.months)
+    holds = say(tongue, "contains") + " " + said_together(tongue, label.allergens)
+    source = (label.kitchen, label.woodlot if "woodlot" in style.shows else "")
+    return [
+        Words("product", say(tongue, label.sugar_kind)),
+        Words("grade", _grade(label, tongue)),
+        Words("net", net_volume(label.size_ml, style.first)),
+        Words("net", net_mass(label.mass_g, style.first)),
+        Words("must", f"{lot} · {packed}"),
+        Words("must", f"{say(tongue, 'best before')} {best}" if best else ""),
+        Words("must", holds if label.allergens else ""),
+        Words("must", " · ".join(part for part in source if part)),
+        Words("may", style.own),
+        Words("may", say(tongue, "cold") if "cold" in style.shows else ""),
+    ]
+
+
+def _grade(label: Label, tongue: str) -> str:
+    if label.for_processing:
+        return say(tongue, "processing")
+    if not label.grade:
+        return say(tongue, "ungraded")
+    return said_together(tongue, tuple(part for part in (label.grade, label.taste) if part))
+
+
+def best_before(packed: date, months: int) -> str:
+    """The day it is best before; empty for none."""
+    if not months:
+        return ""
+    whole = packed.year * 12 + packed.month - 1 + months
+    year, month = divmod(whole, 12)
+    last = calendar.monthrange(year, month + 1)[1]
+    return f"{date(year, month + 1, min(packed.day, last)):%Y-%m-%d}"
+
+
+def net_volume(size_ml: float, first: str) -> str:
+    """The net volume in both systems; never more than is in it."""
+    metric = f"{size_ml:g} ml" if size_ml < GRAMS_A_KILOGRAM else f"{_down(size_ml / 1000, 3)} L"
+    ounces = f"{_down(units.convert(size_ml, 'jar', 'floz'), 1)} fl oz"
+    return _both(metric, ounces, first)
+
+
+def net_mass(mass_g: float, first: str) -> str:
+    """The net mass in both systems; never more than is in it."""
+    kilograms = mass_g / GRAMS_A_KILOGRAM
+    metric = f"{floor(mass_g)} g" if kilograms < 1 else f"{_down(kilograms, 2)} kg"
+    ounces = OUNCES_A_POUND * units.convert(kilograms, "mass", "lb")
+    pounds, over = divmod(ounces, OUNCES_A_POUND)
+    us = f"{_down(over, 1)} oz" if not pounds else f"{pounds:.0f} lb {_down(over, 1)} oz"
+    return _both(metric, us, first)
+
+
+def _down(value: float, decimals: int) -> str:
+    scale = 10**decimals
+    return f"{floor(value * scale + 1e-6) / scale:.{decimals}f}".rstrip("0").rstrip(".")
+
+
+def _both(metric: str, us: str, first: str) -> str:
+    if first == "only":
+        return metric
+    one, other = (metric, us) if first == "metric" else (us, metric)
+    return f"{one} ({other})"

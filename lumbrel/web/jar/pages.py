@@ -2,22 +2,21 @@
 
 from typing import Any
 
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from lumbrel.services.base.facts import AddedFacts, JarFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.entries import BIGGEST_JAR_ML, SMALLEST_JAR_ML
 from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.kettle import NEXT_DAY, kettle_of, sizes_at_hand
-from lumbrel.services.jar.labels import labels as labels_of
 from lumbrel.services.jar.station import STATION
 from lumbrel.services.pan.choices import pourable
 from lumbrel.services.stations import slip
+from lumbrel.web.jar import labels
 from lumbrel.web.shell.render import refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
 
-LABELS_A_SHEET = 24
 NOTES = ("kettle", "reheat", "checked", "packed")
 
 
@@ -46,6 +45,7 @@ def _size_ml(text: str) -> float | None:
 
 
 router = station_routes(STATION, "to jar", _more, NOTES)
+router.include_router(labels.router)
 
 
 @router.post("/jar/{code}/pour")
@@ -56,11 +56,3 @@ def pour(visit: Here, code: str, fields: Fields) -> Response:
     except BadInput as bad:
         return station_page(visit, STATION, code, more=_more, pour=refilled(fields, bad))
     return RedirectResponse(f"/jar/{code}", 303)
-
-
-@router.get("/jar/{code}/labels")
-def labels(visit: Here, code: str) -> HTMLResponse:
-    """One printable sheet of labels."""
-    context = visit.batch(code)
-    found = labels_of(visit.db, code, visit.now)
-    return visit.page("jar/labels.html", "jar", context=context, labels=found, most=LABELS_A_SHEET)

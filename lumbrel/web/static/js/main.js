@@ -7,6 +7,7 @@ import "./field.js";
 import "./forms.js";
 import "./jars.js";
 import "./keys.js";
+import "./labels.js";
 import "./photo.js";
 import "./take_in.js";
 import "./working.js";
