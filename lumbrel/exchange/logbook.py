@@ -19,7 +19,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lumbrel.services.base.facts import ADAPTER, read_facts
 from lumbrel.services.record import kept
-from lumbrel.store import photographs
+from lumbrel.store import flow, photographs
 from lumbrel.store.db import newest_version
 
 FORMAT, VERSION = "lumbrel-logbook", 1
@@ -276,6 +276,7 @@ def put(
         _write(db, logbook, coming)
         pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
         if coming.new:
+            _none_comes_back(db, logbook)
             kept.rebuild(db)
             verify()
         for picture in () if preview else pictures:
@@ -289,6 +290,15 @@ def put(
         raise
     db.execute("ROLLBACK" if preview else "COMMIT")
     return coming
+
+
+def _none_comes_back(db: Connection, logbook: Logbook) -> None:
+    """No sugar may be poured in a circle; through jars that are opened only this look finds it."""
+    for row in (row.model_dump() for row in logbook.tables.flow):
+        if row.get("reason") == "opened":
+            source, target = str(row.get("source_id")), str(row.get("target_id"))
+            if flow.comes_back(db, source, target):
+                raise Refused("Its flows run in a circle.")
 
 
 def read(text: str) -> Logbook:

@@ -316,6 +316,16 @@ def below(db: Connection, parcel_id: str) -> set[str]:
     return {row["id"] for row in rows}
 
 
+def comes_back(db: Connection, source_id: str, target_id: str) -> bool:
+    """Whether what flows from one parcel to another would come back to the first through jars that were
+    opened. (What is poured within a kind the record forbids itself.)"""
+    opened = db.execute(
+        "SELECT 1 FROM parcel WHERE id IN (?, ?) AND kind IN ('lot', 'bulk') LIMIT 1",
+        (source_id, target_id),
+    ).fetchone()
+    return opened is not None and source_id in below(db, target_id)
+
+
 def parcel_kinds(db: Connection) -> dict[str, str]:
     """Every parcel with its kind, oldest first, for what looks at the whole record."""
     rows = db.execute("SELECT id, kind FROM parcel ORDER BY opened_at, id")

@@ -195,6 +195,9 @@ class AddedFacts(Facts):
     """Near-syrup of another woodlot than the batch's."""
     from_batch_id: str = ""
     """Poured in from another pan, or, once both are drawn, from another kettle."""
+    from_lot: str = ""
+    """Jars of a lot were opened into the kettle."""
+    jars: tuple[tuple[float, int], ...] = ()
 
 
 class NoteFacts(Facts):
@@ -295,11 +298,11 @@ Box = tuple[float, float, float, float]
 
 
 class ColourFacts(Facts):
-    """The colour class by a meter (with its transmittance), by eye (with what it was held to), or by a
-    photograph (with the boxes on blank and sample)."""
+    """The colour class by a meter (with its transmittance), by eye (with what it was held to), by a
+    photograph (with the boxes on blank and sample), or by the arithmetic of a blend."""
 
     kind: Literal["colour"] = "colour"
-    by: Literal["meter", "eye", "photo"]
+    by: Literal["meter", "eye", "photo", "blend"]
     flaws: tuple[str, ...]
     for_processing: bool
     transmittance_percent: float | None = None

@@ -269,7 +269,8 @@ def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
     light, limits = facts.transmittance_10mm_percent, facts.transmittance_limits
     how = "by eye" if light is None else f"{light:.0f} % through 10 mm"
     if facts.sigma_points is not None:
-        how = f"by photograph, {how} ± {2 * facts.sigma_points:.0f}"
+        way = "by the blend" if facts.by == "blend" else "by photograph"
+        how = f"{way}, {how} ± {2 * facts.sigma_points:.0f}"
     if limits:
         how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10 mm"
     if facts.chances and max(facts.chances.values()) < SURE:

@@ -57,6 +57,11 @@ def row_of(context: BatchContext) -> Row:
     )
 
 
+def vial_of(transmittance: float) -> Vial:
+    """A colour in a vial of the standard size."""
+    return _vial(transmittance, STANDARD_MM)
+
+
 def _vial(transmittance: float, path_mm: float) -> Vial:
     grade = next(c.name for c in CLASSES if transmittance >= c.low_percent)
     border = any(c.low_percent == transmittance for c in CLASSES)

@@ -121,7 +121,10 @@ def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
     """As it stands on the slip."""
     facts = entry.facts
     what = "water" if facts.brix == 0 else f"at {facts.brix:.1f}"
-    if facts.from_batch_id:
+    if facts.from_lot:
+        jars = ", ".join(f"{n} × {context.show(size, 'jar')}" for size, n in facts.jars)
+        what += f", {jars} of lot {facts.from_lot}"
+    elif facts.from_batch_id:
         giver = record.batch_by(context.db, id=facts.from_batch_id)
         what += f", from batch {giver.code}" if giver else ""
     elif facts.woodlot_id:

@@ -42,9 +42,9 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     except NotFound:
         form.errors["from"] = "Choose one of the batches that are at hand."
         return None
-    why_not = _why_not(context, other)
-    if why_not:
-        form.errors["from"] = why_not
+    refused = why_not(context, other)
+    if refused:
+        form.errors["from"] = refused
         return None
     mass = form.between(MASS, required=False)
     there_kg, brix = _there(other)
@@ -61,7 +61,8 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     return facts.model_copy(update={"temperature_c": boils.value}) if boils else facts
 
 
-def _why_not(context: BatchContext, other: BatchContext) -> str:
+def why_not(context: BatchContext, other: BatchContext) -> str:
+    """Why one batch cannot be poured into another; empty where it can."""
     if other.batch.id == context.batch.id:
         return "A batch is not poured into itself."
     if other.called_off or other.poured_away:

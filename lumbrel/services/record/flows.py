@@ -17,6 +17,7 @@ from lumbrel.services.base.facts import (
     TakeInFacts,
     TakenOutFacts,
 )
+from lumbrel.services.base.form import BadInput
 from lumbrel.store import flow as store
 from lumbrel.store.flow import BULK, CHARGE, DELIVERY, LOT, Flow, Parcel
 from lumbrel.store.record import Batch
@@ -32,6 +33,7 @@ SAID_OF_REASON = {
 }
 """Why jars leave the shelf."""
 
+COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
 Jars = Sequence[tuple[float, int]]
 
 
@@ -50,6 +52,9 @@ def write_flows(
         lines: the slip as it stands with this line.
     """
     flows = _flows(db, batch, entry, lines)
+    for one in flows:
+        if one.source_id and one.target_id and store.comes_back(db, one.source_id, one.target_id):
+            raise BadInput({"from": COMES_BACK, "lot": COMES_BACK, "b": COMES_BACK})
     store.add_flows(db, entry.id, flows)
     return flows
 
@@ -183,6 +188,8 @@ def _added(
                 reason="poured together",
             )
         ]
+    if facts.from_lot:
+        return _opened_jars(db, facts, target)
     if facts.brix == 0:
         water = Flow(
             source_id=None, target_id=target, mass_kg=facts.mass_kg, brix=0.0, reason="water"
@@ -193,12 +200,39 @@ def _added(
     return _from_woodlot(db, batch, entry, part, target)
 
 
+def _opened_jars(db: Connection, facts: AddedFacts, target: str) -> list[Flow]:
+    """Jars of a lot opened into a kettle."""
+    lot = store.lot_id(facts.from_lot)
+    weighs, brix = _as_packed(db, lot)
+    return [
+        Flow(
+            source_id=lot,
+            target_id=target,
+            mass_kg=weighs[size] * count,
+            brix=brix[size],
+            pack_ml=size,
+            packs=count,
+            reason="opened",
+        )
+        for size, count in _together(facts.jars)
+    ]
+
+
+def _as_packed(
+    db: Connection, lot: str
+) -> tuple[dict[float | None, float], dict[float | None, float]]:
+    """What a jar of each size of a lot weighed when it was packed, and its Brix."""
+    packed = [f.flow for f in store.flows_into(db, lot) if f.flow.packs and f.flow.source_id]
+    return (
+        {f.pack_ml: f.mass_kg / f.packs for f in packed if f.packs},
+        {f.pack_ml: f.brix for f in packed},
+    )
+
+
 def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Flow]:
     """Jars that left the shelf or came back, each weighing what it weighed when it was packed."""
     lot = store.lot_id(facts.lot)
-    packed = [f.flow for f in store.flows_into(db, lot) if f.flow.packs and f.flow.source_id]
-    weighs = {f.pack_ml: f.mass_kg / f.packs for f in packed if f.packs}
-    brix = {f.pack_ml: f.brix for f in packed}
+    weighs, brix = _as_packed(db, lot)
     leave = isinstance(facts, TakenOutFacts)
     return [
         Flow(

@@ -104,6 +104,11 @@ def accounts(db: Connection, season: int) -> Accounts:
         remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] += one.solids_kg
     for one in flow.carried_out(db, since, until):
         _went(book(one.woodlot_id), one, within)
+        if one.kind == LOT and one.other_id is not None:
+            # Opened again into a kettle or a pot: what is packed of that is packed once more.
+            account = book(one.woodlot_id)
+            account.packed_kg -= one.solids_kg
+            account.due_kg -= one.solids_kg * (1 - kitchen.toll_at(one.at) / 100)
         if one.for_woodlot_id:
             # A woodlot's own jars are delivered to it whosever sugar is mixed in them.
             book(one.for_woodlot_id).delivered_kg += one.solids_kg

@@ -11,6 +11,7 @@ from lumbrel.services.colour.classes import CLASSES
 from lumbrel.services.colour.meter import read_meter
 from lumbrel.services.colour.row import row_of
 from lumbrel.services.colour.station import STATION
+from lumbrel.web.colour import blend
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
@@ -23,6 +24,7 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
 
 
 router = station_routes(STATION, "to grade", _more)
+router.include_router(blend.router)
 
 
 @router.post("/colour/{code}/photo")

@@ -1,5 +1,6 @@
 // What every page does: each part looks after itself. Every figure comes from the server.
 import "./alarm.js";
+import "./blend.js";
 import "./board.js";
 import "./cup.js";
 import "./dip.js";

@@ -1,0 +1,394 @@
+"""Blending in a kettle: another kettle, jars of a lot or water poured into it, worked out before it is done
+and put on the slips as what flowed."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from math import sqrt
+from sqlite3 import Connection
+from uuid import UUID, uuid5
+
+from lumbrel.core.colour import blend as core
+from lumbrel.core.colour import by_eye, grades
+from lumbrel.core.colour.blend import Blended, Part, Within
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan import solids
+from lumbrel.core.physics.sucrose import density_kg_m3
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import AddedFacts, ColourFacts, Facts, JarFacts
+from lumbrel.services.base.form import BadInput, Form, NotFound, kept_of
+from lumbrel.services.pan import pour
+from lumbrel.services.pan.drawn import after_draw
+from lumbrel.services.record.kept import write
+from lumbrel.store import flow, kept, record
+from lumbrel.store.db import IdReused, transaction
+from lumbrel.store.kitchen import load_kitchen
+
+EACH = UUID("6c756d62-7265-6c00-8000-626c656e6473")
+"""From the id of a blend to those of its lines."""
+WATER, NOTHING = "water", ""
+MOST_WATER_SHARE = 0.2
+LIST_LOTS = 60
+STEP_L = 0.05
+SLIDERS = ("b", "c")
+LEAST_L = 0.01
+
+
+@dataclass(frozen=True, kw_only=True)
+class Source:
+    """What can be poured in: its name, all there is of it, and how finely it can be parted."""
+
+    key: str
+    name: str
+    part: Part
+    step_l: float = STEP_L
+    pack_ml: float | None = None
+    lot: str = ""
+    batch_id: str = ""
+
+    def poured(self, litres: float) -> Part:
+        """A part of it."""
+        return replace(self.part, volume_l=litres)
+
+    def jars(self, litres: float) -> int:
+        """Jars that this takes."""
+        return round(1000 * litres / self.pack_ml) if self.pack_ml else 0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Bench:
+    """The kettle that it is blended in, what can be poured into it, and what was chosen."""
+
+    kettle: Source
+    choices: list[tuple[str, str]]
+    chosen: tuple[Source | None, Source | None]
+    wanted: str
+    within: Within | None
+    """How much of the first makes the class that is wanted."""
+    target_brix: float
+
+
+def light_of(facts: ColourFacts | None) -> tuple[float, float] | None:
+    """Transmittance of a syrup and one sigma; None where it was never measured."""
+    if facts is None or facts.transmittance_10mm_percent is None:
+        return None
+    light = facts.transmittance_10mm_percent
+    if facts.sigma_points is not None:
+        return light, facts.sigma_points
+    if facts.transmittance_limits:
+        low, high = facts.transmittance_limits
+        return light, sqrt(((high - low) ** 2) / 12 + by_eye.EYE_SIGMA_POINTS**2)
+    return light, grades.METER_SIGMA_POINTS
+
+
+def bench(context: BatchContext, asked: Mapping[str, str]) -> Bench:
+    """The bench for blending in a batch's kettle.
+
+    Raises:
+        BadInput: nothing can be blended in it, and why.
+    """
+    why_not = _why_not(context)
+    if why_not:
+        raise BadInput({"kettle": why_not})
+    kettle = _kettle(context)
+    assert kettle is not None
+    chosen = tuple(_source(context, asked.get(name, ""), kettle) for name in SLIDERS)
+    wanted = asked.get("wanted", "")
+    names = [name for name, _, _ in grades.CLASSES]
+    first = chosen[0]
+    if wanted not in names:
+        wanted = max(core.blend([kettle.part]).chances.items(), key=lambda one: one[1])[0]
+    return Bench(
+        kettle=kettle,
+        choices=[(NOTHING, "nothing"), (WATER, "water"), *_listed(context)],
+        chosen=(chosen[0], chosen[1]),
+        wanted=wanted,
+        within=core.within_class([kettle.part], first.part, wanted) if first else None,
+        target_brix=context.batch.target_brix,
+    )
+
+
+def _why_not(context: BatchContext) -> str:
+    if context.drawn is None:
+        return "Draw the batch off first: a blend is made in a kettle."
+    if context.of_kind(JarFacts):
+        return "Jars of this kettle are packed already. Blend in one of which none is."
+    if context.poured_away or context.called_off:
+        return "Nothing of this batch is left to blend."
+    if light_of(_graded(context)) is None:
+        return "Its colour is not measured yet: by meter, by photograph, or by eye between two."
+    return ""
+
+
+def _graded(context: BatchContext) -> ColourFacts | None:
+    last = context.last(ColourFacts)
+    return last.facts if last else None
+
+
+def _kettle(context: BatchContext) -> Source | None:
+    """A kettle as a source: what of it is drawn and not packed."""
+    light = light_of(_graded(context))
+    if light is None or context.drawn is None:
+        return None
+    after = after_draw(context)
+    packed = sum(e.facts.mass_kg for e in context.of_kind(JarFacts))
+    kg = after.mass_kg - packed
+    litres = 1000 * kg / density_kg_m3(after.syrup_brix, 20.0)
+    if litres < LEAST_L:
+        return None
+    part = Part(
+        volume_l=litres,
+        brix=after.syrup_brix,
+        transmittance_percent=light[0],
+        sigma_points=light[1],
+    )
+    return Source(
+        key=f"kettle {context.batch.code}",
+        name=f"kettle {context.batch.code}",
+        part=part,
+        batch_id=context.batch.id,
+    )
+
+
+def _listed(context: BatchContext) -> list[tuple[str, str]]:
+    """Kettles and lots to choose from, of the same kind of sugar; lots by size of jar."""
+    found = []
+    for batch in pour.others(context):
+        if batch.sugar_kind == context.batch.sugar_kind:
+            found.append((f"kettle {batch.code}", f"kettle {batch.code}"))
+    for row in kept.newest_lots(context.db, limit=LIST_LOTS):
+        fits = row.jars and row.sugar_kind == context.batch.sugar_kind and not row.for_processing
+        if not fits or row.batch_id == context.batch.id:
+            continue
+        for jar in flow.jars_of(context.db, row.code):
+            size = context.show(jar.size_ml, "jar")
+            words = f"lot {row.code}, {row.grade or 'not graded'}, {jar.count} × {size}"
+            found.append((f"lot {row.code} {jar.size_ml:g}", words))
+    return found
+
+
+def _source(context: BatchContext, key: str, kettle: Source) -> Source | None:
+    """What was chosen; None for nothing.
+
+    Raises:
+        BadInput: it cannot be poured in.
+    """
+    kind, _, name = key.partition(" ")
+    if not key:
+        return None
+    if key == WATER:
+        water = Part(volume_l=1.0, brix=0.0, transmittance_percent=100.0, sigma_points=0.01)
+        most = MOST_WATER_SHARE * kettle.part.volume_l
+        return Source(key=WATER, name="water", part=replace(water, volume_l=most), step_l=0.01)
+    try:
+        if kind == "kettle":
+            return _other_kettle(context, name)
+        if kind == "lot":
+            return _lot(context, name)
+    except NotFound:
+        pass
+    raise BadInput({"b": "Choose a kettle, a lot or water from the list."})
+
+
+def _other_kettle(context: BatchContext, code: str) -> Source:
+    other = contexts.load(context.db, code, context.now)
+    why_not = pour.why_not(context, other)
+    found = None if why_not else _kettle(other)
+    if found is None:
+        raise BadInput({"b": why_not or f"The colour of {other.batch.code} is not measured yet."})
+    return found
+
+
+def _lot(context: BatchContext, name: str) -> Source:
+    """Jars of one size of a lot."""
+    code, _, size = name.rpartition(" ")
+    jar = next((j for j in flow.jars_of(context.db, code) if f"{j.size_ml:g}" == size), None)
+    owner = record.batch_by(context.db, id=flow.lot_owner(context.db, code) or "")
+    if jar is None or owner is None:
+        raise BadInput({"b": f"No jars of that size of lot {code[:24]} are on the shelf."})
+    if flow.comes_back(context.db, flow.lot_id(code), flow.bulk_id(context.batch.id)):
+        raise BadInput({"b": "That lot came from this kettle: it cannot go into it again."})
+    of = contexts.of(context.db, owner, context.now)
+    light = light_of(_graded(of))
+    if light is None:
+        raise BadInput({"b": f"The colour of lot {code} is not measured."})
+    packed = [e.facts for e in of.of_kind(JarFacts) if e.facts.lot == code]
+    part = Part(
+        volume_l=jar.size_ml * jar.count / 1000,
+        brix=packed[-1].brix,
+        transmittance_percent=light[0],
+        sigma_points=light[1],
+    )
+    return Source(
+        key=f"lot {name}",
+        name=f"lot {code}",
+        part=part,
+        step_l=jar.size_ml / 1000,
+        pack_ml=jar.size_ml,
+        lot=code,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Said:
+    """What comes of it with the sliders where they are: of each source what is poured and what is left,
+    litres; and water that would bring it to the target."""
+
+    blended: Blended
+    parts: list[tuple[str, float, float]]
+    water_l: float
+
+
+def said(kettle: Part, poured: list[tuple[str, Part, float]], target_brix: float) -> Said:
+    """What comes of a blend.
+
+    Args:
+        poured: of each source its name, all there is of it, and the litres of it.
+    Raises:
+        OutOfRange: a part is more than there is, or there is nothing at all.
+    """
+    for name, whole, litres in poured:
+        if litres > whole.volume_l * 1.001 + LEAST_L:
+            raise OutOfRange(f"There are only {whole.volume_l:.2f} L of {name}.", "litres")
+    parts = [kettle, *(replace(whole, volume_l=litres) for _, whole, litres in poured)]
+    blended = core.blend(parts)
+    over = solids.water_to_remove_kg(blended.mass_kg, max(blended.brix, 0.1), target_brix)
+    return Said(
+        blended=blended,
+        parts=[(name, litres, max(whole.volume_l - litres, 0.0)) for name, whole, litres in poured],
+        water_l=max(-over, 0.0) / density_kg_m3(0.0, 20.0) * 1000,
+    )
+
+
+def record_blend(db: Connection, code: str, fields: dict[str, str], now: datetime) -> None:
+    """Put a blend on the slips: what was poured in, and the colour that comes of it. All of it or nothing;
+    sent twice, once.
+
+    Raises:
+        NotFound: no such batch.
+        BadInput: nothing is poured, more than there is, or it cannot be poured.
+    """
+    with transaction(db):
+        context = contexts.load(db, code, now)
+        form = Form(fields, load_kitchen(db))
+        first_id = form.client_id()
+        typed = kept_of(fields)
+        known = record.entry_by_id(db, _line_id(first_id, "colour"))
+        if known is not None:
+            if known.typed != typed or known.batch_id != context.batch.id:
+                raise IdReused("Another blend was written under this form's id; nothing was now.")
+            return
+        at_hand = bench(context, fields)
+        poured = _poured(form, at_hand)
+        form.check()
+        amounts = [(s.name, s.part, litres) for s, litres in poured]
+        try:
+            come = said(at_hand.kettle.part, amounts, at_hand.target_brix)
+        except OutOfRange as error:
+            raise BadInput({"b": error.sentence}) from error
+        for name, (source, litres) in zip(SLIDERS, poured, strict=False):
+            entry = _line(context, _line_id(first_id, name), _added(source, litres), typed)
+            write(db, entry)
+            pour.store_other(db, entry)  # type: ignore[arg-type]
+        old = context.last(ColourFacts)
+        assert old is not None
+        colour = _line(context, _line_id(first_id, "colour"), _coloured(old.facts, come), typed)
+        write(db, replace(colour, supersedes=old.id, why="blended"))
+
+
+def _poured(form: Form, at_hand: Bench) -> list[tuple[Source, float]]:
+    found = []
+    for name, source in zip(SLIDERS, at_hand.chosen, strict=True):
+        litres = form.quantity(f"litres_{name}", "volume", required=False)
+        if source is None or not litres:
+            continue
+        if litres < 0:
+            form.errors[name] = "Nothing less than nothing is poured."
+        whole = source.jars(litres)
+        found.append((source, whole * (source.pack_ml or 0) / 1000 if source.pack_ml else litres))
+    if not found or all(litres < LEAST_L for _, litres in found):
+        form.errors.setdefault(
+            "b", "A blend of nothing is none: choose what is poured in, and how much."
+        )
+    keys = [source.key for source, _ in found]
+    if len(set(keys)) < len(keys):
+        form.errors["c"] = "Both sliders pour the same: one will do."
+    return [one for one in found if one[1] >= LEAST_L]
+
+
+def _line_id(first_id: str, name: str) -> str:
+    return str(uuid5(EACH, f"{first_id}/{name}"))
+
+
+def _line(
+    context: BatchContext, entry_id: str, facts: Facts, typed: dict[str, str]
+) -> Entry[Facts]:
+    return Entry(
+        id=entry_id,
+        batch_id=context.batch.id,
+        at=context.now,
+        noted_at=context.now,
+        facts=facts,
+        typed=typed,
+    )
+
+
+def _added(source: Source, litres: float) -> AddedFacts:
+    part = source.poured(litres)
+    facts = AddedFacts(mass_kg=part.mass_kg, brix=part.brix)
+    if source.batch_id:
+        return facts.model_copy(update={"from_batch_id": source.batch_id})
+    if source.pack_ml:
+        jars = ((source.pack_ml, source.jars(litres)),)
+        return facts.model_copy(update={"from_lot": source.lot, "jars": jars})
+    return facts
+
+
+def _coloured(old: ColourFacts, come: Said) -> ColourFacts:
+    blended = come.blended
+    return ColourFacts(
+        by="blend",
+        flaws=old.flaws,
+        for_processing=old.for_processing,
+        transmittance_10mm_percent=blended.transmittance_percent,
+        grade=grades.colour_class(blended.transmittance_percent),
+        chances=blended.chances,
+        sigma_points=blended.sigma_points,
+    )
+
+
+def as_text(source: Source) -> str:
+    """A source as a page that is open sends it again and again, while a slider is dragged."""
+    part = source.part
+    figures = (part.volume_l, part.brix, part.transmittance_percent, part.sigma_points)
+    return " ".join(f"{figure:.6g}" for figure in figures) + f" {source.name}"
+
+
+def told(fields: Mapping[str, str]) -> Said | str:
+    """What comes of a blend by what a page sends of its parts, without a look at the record; or why
+    nothing does."""
+    try:
+        kettle = _part(fields.get("kettle", ""))[1]
+        poured = []
+        for name in SLIDERS:
+            if fields.get(name):
+                whole_name, whole = _part(fields[name])
+                poured.append((whole_name, whole, float(fields.get(f"litres_{name}") or 0)))
+        return said(kettle, poured, float(fields.get("target", "")))
+    except OutOfRange as error:
+        return error.sentence
+    except (ValueError, IndexError):
+        return "Open the page anew: what it sends cannot be read."
+
+
+def _part(text: str) -> tuple[str, Part]:
+    volume, brix, light, sigma, name = text.split(" ", 4)
+    part = Part(
+        volume_l=float(volume),
+        brix=float(brix),
+        transmittance_percent=float(light),
+        sigma_points=float(sigma),
+    )
+    return name, part
