@@ -279,6 +279,23 @@ def flows_out_of(db: Connection, parcel_id: str) -> list[Flowed]:
     return [_flowed(row) for row in rows]
 
 
+def gone_to_woodlot(
+    db: Connection, woodlot_id: str, since: datetime, until: datetime
+) -> list[tuple[str, Flowed]]:
+    """Jars of a woodlot's own that it had, of lots opened between two moments, each with its lot."""
+    rows = db.execute(
+        """SELECT flow_now.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written,
+                  parcel.code AS lot_code
+           FROM parcel JOIN flow_now ON flow_now.source_id = parcel.id
+           JOIN entry ON entry.id = flow_now.entry_id
+           WHERE parcel.opened_at >= ? AND parcel.opened_at < ? AND parcel.kind = 'lot'
+               AND flow_now.for_woodlot_id = ?
+           ORDER BY entry.at, entry.noted_at, written""",
+        (instant(since), instant(until), woodlot_id),
+    )
+    return [(row["lot_code"], _flowed(row)) for row in rows]
+
+
 def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
     """What a line moved, whether it still stands or not."""
     rows = db.execute(

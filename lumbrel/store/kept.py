@@ -88,6 +88,10 @@ class LotRow:
     filled_ml: float
     jars: int
     volume_ml: float
+    packed_at: datetime
+    """When jars were packed into it last."""
+    checked_at: datetime | None = None
+    """When it was looked over last: lids and clarity."""
 
 
 def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> None:
@@ -275,7 +279,7 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
     db.execute("DELETE FROM lot_now WHERE batch_id = ?", (batch_id,))
     for lot in lots:
         db.execute(
-            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 lot.parcel_id,
                 lot.code,
@@ -291,6 +295,8 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
                 lot.filled_ml,
                 lot.jars,
                 lot.volume_ml,
+                instant(lot.packed_at),
+                instant(lot.checked_at) if lot.checked_at else None,
             ),
         )
         db.executemany(
@@ -522,6 +528,8 @@ def _lot(row: Row) -> LotRow:
         filled_ml=row["filled_ml"],
         jars=row["jars"],
         volume_ml=row["volume_ml"],
+        packed_at=moment(row["packed_at"]),
+        checked_at=moment(row["checked_at"]) if row["checked_at"] else None,
     )
 
 
@@ -542,9 +550,10 @@ def newest_lots(
     woodlot_id: str = "",
     grade: str = "",
     season: int | None = None,
+    size_ml: float | None = None,
 ) -> list[LotRow]:
-    """Lots, newest first: of a woodlot, a grade, a season."""
-    source, given = _lots_from(woodlot_id, grade, season)
+    """Lots, newest first: of a woodlot, a grade, a season, or with jars of a size on the shelf."""
+    source, given = _lots_from(woodlot_id, grade, season, size_ml)
     order = "lot_woodlot.taken_at" if woodlot_id else "lot_now.taken_at"
     rows = db.execute(
         f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?",
@@ -553,12 +562,16 @@ def newest_lots(
     return [_lot(row) for row in rows]
 
 
-def _lots_from(woodlot_id: str, grade: str, season: int | None) -> tuple[str, list[Any]]:
-    """Where lots of a woodlot, a grade, a season are found, and what is asked there."""
+def _lots_from(
+    woodlot_id: str, grade: str, season: int | None, size_ml: float | None = None
+) -> tuple[str, list[Any]]:
+    """Where lots of a woodlot, a grade, a season, a size are found, and what is asked there."""
     asked = {
         "lot_woodlot.woodlot_id = ?": woodlot_id,
         "lot_now.grade = ?": grade,
         "lot_now.season = ?": season,
+        """EXISTS (SELECT 1 FROM stock WHERE stock.parcel_id = lot_now.parcel_id
+                   AND stock.pack_ml = ? AND stock.packs > 0)""": size_ml,
     }
     where = [clause for clause, value in asked.items() if value]
     source = "lot_woodlot JOIN lot_now USING (parcel_id)" if woodlot_id else "lot_now"
@@ -597,11 +610,18 @@ class ShelfSum:
     volume_ml: float
 
 
-def sum_of(db: Connection, *, woodlot_id: str, grade: str, season: int | None) -> ShelfSum:
-    """What stands on the shelf of a woodlot, a grade, a season."""
-    if not woodlot_id and not grade:
+def sum_of(
+    db: Connection,
+    *,
+    woodlot_id: str,
+    grade: str,
+    season: int | None,
+    size_ml: float | None = None,
+) -> ShelfSum:
+    """What stands on the shelf of a woodlot, a grade, a season; all of lots that have a size."""
+    if not woodlot_id and not grade and size_ml is None:
         return shelf_sum(db, season)
-    source, given = _lots_from(woodlot_id, grade, season)
+    source, given = _lots_from(woodlot_id, grade, season, size_ml)
     row = db.execute(
         f"""SELECT count(*) AS lots, coalesce(sum(jars), 0) AS jars,
                    coalesce(sum(volume_ml), 0) AS volume_ml FROM {source}""",

@@ -63,7 +63,7 @@ class AfterThePan(Drawn):
         first = self.put(code, "jar", 100, **JARS)
         again = JARS | {"count_1": "18", "supersedes": first.id, "why": "two broke"}
         self.put(code, "jar", 110, **again)
-        shelf = lots.find(self.db)
+        shelf = lots.find(self.db, NOON)
         self.assertEqual((shelf.jar_count, shelf.volume_l), (18, 9.0))
 
     def test_yield_is_what_of_the_sugar_stands_in_jars(self) -> None:
@@ -116,7 +116,7 @@ class AfterThePan(Drawn):
         self.put(code, "jar", 120, **JARS | {"lot": "B2"})
         more = {"lot": "C3", "count_1": "6", "size_1_confirmed": "1"}
         self.put(code, "jar", 125, **JARS | more)
-        self.assertEqual({lot.code for lot in lots.find(self.db).lots}, {"A1", "B2", "C3"})
+        self.assertEqual({lot.code for lot in lots.find(self.db, NOON).lots}, {"A1", "B2", "C3"})
 
     def test_the_dipstick_knows_of_the_sugar_that_was_put_in(self) -> None:
         code = self.take_in(vessel="finisher-1")
@@ -250,7 +250,7 @@ class Kept(Drawn):
         self.put(self.drawn(), "jar", 100, **JARS)
         other = self.drawn("finisher-1", woodlot="tern-lot")
         self.put(other, "jar", 100, **JARS | {"lot": "B2", "count_1": "16"})
-        found = lots.find(self.db, woodlot="Tern Lot")
+        found = lots.find(self.db, NOON, woodlot="Tern Lot")
         self.assertEqual([lot.code for lot in found.lots], ["B2"])
         self.assertEqual((found.jar_count, found.volume_l, found.total), (16, 8.0, 2))
 

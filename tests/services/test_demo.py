@@ -51,7 +51,7 @@ class Season(unittest.TestCase):
         self.now = demo.clock(self.path, frozen=True)()
 
     def test_it_is_the_season_of_the_scenario(self) -> None:
-        shelf = lots.find(self.db).lots
+        shelf = lots.find(self.db, self.now).lots
         self.assertGreaterEqual(len(shelf), 40)
         days = [lot.row.taken_at.date() for lot in shelf]
         self.assertGreaterEqual(min(days), demo.FIRST_DAY)

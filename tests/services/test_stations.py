@@ -111,10 +111,10 @@ class Batch(KitchenCase):
             count_1="28",
             size_2="250 ml",
         )
-        (lot,) = lots.find(self.db, text="k-7").lots
+        (lot,) = lots.find(self.db, NOON, text="k-7").lots
         self.assertEqual((lot.grade, lot.jar_count, lot.woodlot), ("Golden", 28, "North Kiln"))
-        self.assertEqual(lots.find(self.db, grade="Dark").lots, [])
-        self.assertEqual(len(lots.find(self.db, woodlot="North Kiln").lots), 1)
+        self.assertEqual(lots.find(self.db, NOON, grade="Dark").lots, [])
+        self.assertEqual(len(lots.find(self.db, NOON, woodlot="North Kiln").lots), 1)
         self._exports(code)
 
     def _exports(self, code: str) -> None:
@@ -257,7 +257,7 @@ class Batch(KitchenCase):
         self.put(code, "jar", 100, fill="85 C", lot="A1", size_1="250 ml", count_1="8")
         (label,) = labels.labels(self.db, code, NOON)
         self.assertEqual((label.grade, label.for_processing), ("", True))
-        self.assertTrue(lots.find(self.db).lots[0].row.for_processing)
+        self.assertTrue(lots.find(self.db, NOON).lots[0].row.for_processing)
 
     def test_a_struck_draw_brings_the_batch_back_and_teaches_nothing(self) -> None:
         code = self.take_in()
@@ -294,7 +294,7 @@ class Batch(KitchenCase):
                 self.put(code, kind, 95, **fields)
             self.assertIn(name, caught.exception.errors | caught.exception.asks)
         self.assertEqual(len(contexts.load(self.db, code, NOON).entries), before)
-        self.assertEqual(lots.find(self.db).lots, [])
+        self.assertEqual(lots.find(self.db, NOON).lots, [])
 
     def test_a_busy_vessel_takes_no_second_batch(self) -> None:
         self.take_in()

@@ -7,6 +7,7 @@ from typing import Any
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
+    CheckedFacts,
     ColourFacts,
     Facts,
     JarFacts,
@@ -26,7 +27,7 @@ from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
-KEPT_VERSION = 2
+KEPT_VERSION = 3
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
@@ -200,6 +201,8 @@ def _lot(
         filled_ml=sum((f.pack_ml or 0) * (f.packs or 0) for f in filled),
         jars=sum(jar.count for jar in stand),
         volume_ml=sum(jar.size_ml * jar.count for jar in stand),
+        packed_at=newest.at,
+        checked_at=max((e.at for e in standing.of_kind(lines, CheckedFacts)), default=None),
     )
 
 

@@ -84,7 +84,7 @@ def accounts(db: Connection, season: int) -> Accounts:
     kitchen = load_kitchen(db)
     names = {w.id: w.name for w in woodlots(db)}
     books: dict[str, Account] = {}
-    since, until = _year(kitchen, season)
+    since, until = season_bounds(kitchen, season)
     within = flow.ids_opened(db, since, until)
     waits = kept.all_waiting(db)
 
@@ -122,7 +122,8 @@ def accounts(db: Connection, season: int) -> Accounts:
     return Accounts(season, kitchen.toll_at(until), ordered, total)
 
 
-def _year(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
+def season_bounds(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
+    """When a season begins and ends: its year, in the kitchen's zone."""
     year = min(max(season, 2), 9998)
     zone = ZoneInfo(kitchen.time_zone or "UTC")
     begin, end = (datetime(y, 1, 1, tzinfo=zone).astimezone(UTC) for y in (year, year + 1))

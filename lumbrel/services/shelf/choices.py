@@ -21,6 +21,16 @@ class ShelfChoices:
     complaints: list[tuple[str, str]]
 
 
+QUICK_REASONS = [
+    ("sold", "sold"),
+    ("given", "given"),
+    ("used", "for candy"),
+    ("broken", "lost"),
+    ("woodlot", "to its owner"),
+]
+"""Why jars leave the shelf, as it is said in two presses."""
+
+
 def choices(context: BatchContext) -> ShelfChoices:
     """What a batch's form offers."""
     codes = flow.lot_codes(context.db, context.batch.id)

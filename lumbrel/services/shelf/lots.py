@@ -1,6 +1,7 @@
 """The shelf: finished lots, found by code, woodlot, grade or season."""
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from sqlite3 import Connection
 
 from lumbrel.core.colour.grades import CLASSES
@@ -16,14 +17,47 @@ A_SEASON = 400
 """So many lots of a season are drawn at most."""
 
 
-@dataclass(frozen=True)
+SOON, HALF_A_YEAR = timedelta(hours=10), timedelta(days=182)
+"""When lids are looked at first; and after how long a lot is looked over again."""
+LOW_SHARE = 0.25
+
+
+@dataclass(frozen=True, kw_only=True)
 class Lot:
     """One lot on the shelf."""
 
     row: LotRow
     batch_code: str
     woodlot: str
+    filled: list[flow.Jar]
     jars: list[flow.Jar]
+    """On the shelf now."""
+    now: datetime
+
+    @property
+    def state(self) -> str:
+        """Whether it is full, begun, low or gone."""
+        if self.row.jars >= self.row.filled:
+            return "full"
+        if not self.row.jars:
+            return "gone"
+        return "low" if self.row.jars <= LOW_SHARE * self.row.filled else "begun"
+
+    @property
+    def check(self) -> str:
+        """What is to be looked at: the lids after a night, everything after half a year; empty for
+        nothing."""
+        row = self.row
+        if not row.jars:
+            return ""
+        since = self.now - (row.checked_at or row.packed_at)
+        if since >= HALF_A_YEAR:
+            return "look it over"
+        return "check the lids" if row.checked_at is None and since >= SOON else ""
+
+    def here(self, size_ml: float) -> int:
+        """Jars of a size on the shelf."""
+        return next((jar.count for jar in self.jars if jar.size_ml == size_ml), 0)
 
     @property
     def code(self) -> str:
@@ -57,6 +91,7 @@ class Shelf:
 
     lots: list[Lot]
     woodlots: list[str]
+    sizes: list[float]
     seasons: list[int]
     season: int | None
     total: int
@@ -70,14 +105,17 @@ class Shelf:
 
 def find(
     db: Connection,
+    now: datetime,
+    *,
     text: str = "",
     woodlot: str = "",
     grade: str = "",
     season: int | None = None,
+    size_ml: float | None = None,
     page: int = 1,
 ) -> Shelf:
-    """Lots whose code (or the batch's) begins as typed; or of a woodlot, a colour class, a season;
-    newest first, a page at a time."""
+    """Lots whose code (or the batch's) begins as typed; or of a woodlot, a colour class, a season, or
+    with jars of a size; newest first, a page at a time."""
     names = {w.id: w.name for w in woodlots(db)}
     at, wanted = max(page, 1), text.strip()
     named = [i for i, name in names.items() if name.lower() in (wanted.lower(), woodlot.lower())]
@@ -93,10 +131,13 @@ def find(
     else:
         asked = {"woodlot_id": place or woodlot, "grade": grade}
         start = (at - 1) * A_PAGE
-        rows = kept.newest_lots(db, limit=A_PAGE + 1, offset=start, season=season, **asked)
-        summed = kept.sum_of(db, season=season, **asked)
+        rows = kept.newest_lots(
+            db, limit=A_PAGE + 1, offset=start, season=season, size_ml=size_ml, **asked
+        )
+        summed = kept.sum_of(db, season=season, size_ml=size_ml, **asked)
     return Shelf(
-        lots=[_lot(db, row, names) for row in rows[:A_PAGE]],
+        lots=[_lot(db, row, names, now) for row in rows[:A_PAGE]],
+        sizes=flow.last_sizes(db, A_PAGE),
         woodlots=list(names.values()),
         seasons=kept.seasons(db),
         season=season,
@@ -113,11 +154,18 @@ def _fits(row: LotRow, woodlot_id: str, grade: str, season: int | None) -> bool:
     return of_woodlot and grade in ("", row.grade) and season in (None, row.season)
 
 
-def _lot(db: Connection, row: LotRow, names: dict[str, str]) -> Lot:
+def _lot(db: Connection, row: LotRow, names: dict[str, str], now: datetime) -> Lot:
     batch = record.batch_by(db, id=row.batch_id)
     assert batch is not None
     whose = " + ".join(names[i] for i in row.woodlot_ids)
-    return Lot(row, batch.code, whose, flow.jars_of(db, row.code))
+    return Lot(
+        row=row,
+        batch_code=batch.code,
+        woodlot=whose,
+        filled=flow.jars_filled(db, row.code),
+        jars=flow.jars_of(db, row.code),
+        now=now,
+    )
 
 
 def of_season(db: Connection, season: int) -> list[LotRow]:

@@ -11,3 +11,7 @@ BEGIN
     INSERT INTO stock VALUES (NEW.target_id, NEW.pack_ml, NEW.packs)
     ON CONFLICT (parcel_id, pack_ml) DO UPDATE SET packs = packs + NEW.packs;
 END;
+
+-- When a lot was packed last, and looked over last.
+ALTER TABLE lot_now ADD COLUMN packed_at TEXT NOT NULL DEFAULT '';
+ALTER TABLE lot_now ADD COLUMN checked_at TEXT;

@@ -13,10 +13,12 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import HERE, MISSING
 from lumbrel.services.shelf.accounts import accounts as accounts_of
-from lumbrel.services.shelf.choices import choices
+from lumbrel.services.shelf.choices import QUICK_REASONS, choices
 from lumbrel.services.shelf.clinic import clinic as clinic_of
 from lumbrel.services.shelf.recall import recall as recall_of
+from lumbrel.services.shelf.statement import statement as statement_of
 from lumbrel.services.shelf.trace import flows_of, summary
+from lumbrel.services.shelf.trace_web import web_of
 from lumbrel.services.stations import slip
 from lumbrel.store import flow, kept
 from lumbrel.web.shell.render import Filled, refilled
@@ -24,22 +26,39 @@ from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
 LONGEST_SEARCH = 60
+SIZE = re.compile(r"\d{1,5}(?:\.\d{1,3})?")
 YEAR, PAGE = re.compile(r"[12]\d{3}"), re.compile(r"[1-9]\d{0,4}")
 
 
 @router.get("/shelf")
 def find(
-    visit: Here, q: str = "", woodlot: str = "", grade: str = "", season: str = "", page: str = ""
+    visit: Here,
+    q: str = "",
+    woodlot: str = "",
+    grade: str = "",
+    season: str = "",
+    size: str = "",
+    page: str = "",
 ) -> HTMLResponse:
-    """Lots by code, woodlot, grade or season, a page at a time."""
+    """Lots by code, woodlot, grade, season or size of jar, a page at a time."""
     wanted = q[:LONGEST_SEARCH]
     year = int(season) if YEAR.fullmatch(season) else None
     at = int(page) if PAGE.fullmatch(page) else 1
     return visit.page(
         "shelf/shelf.html",
         "shelf",
-        shelf=lots.find(visit.db, wanted, woodlot, grade, season=year, page=at),
-        drawn=lots.of_season(visit.db, year or visit.local.year),
+        shelf=lots.find(
+            visit.db,
+            visit.now,
+            text=wanted,
+            woodlot=woodlot,
+            grade=grade,
+            season=year,
+            size_ml=float(size) if SIZE.fullmatch(size) else None,
+            page=at,
+        ),
+        size=size,
+        reasons=QUICK_REASONS,
         q=wanted,
         woodlot=woodlot,
         grade=grade,
@@ -52,7 +71,8 @@ def find(
 def trace(visit: Here, code: str, kind: str = "") -> HTMLResponse:
     """One parcel both ways: what went into it, what came of it."""
     traced = flows_of(visit.db, code[:LONGEST_SEARCH], kind)
-    return visit.page("shelf/trace.html", "shelf", traced=traced)
+    web = web_of(visit.db, traced.code, traced.kind)
+    return visit.page("shelf/trace.html", "shelf", traced=traced, web=web)
 
 
 @router.get("/recall/{code:path}")
@@ -76,6 +96,13 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
     )
 
 
+@router.get("/accounts/{season}/{woodlot}")
+def statement(visit: Here, season: int, woodlot: str) -> HTMLResponse:
+    """A woodlot's statement, that prints."""
+    found = statement_of(visit.db, woodlot[:LONGEST_SEARCH], season)
+    return visit.page("shelf/statement.html", "shelf", statement=found, missing_words=MISSING)
+
+
 @router.get("/shelf/{lot:path}")
 def show(visit: Here, lot: str) -> HTMLResponse:
     """One lot with its whole slip."""
@@ -86,11 +113,15 @@ def show(visit: Here, lot: str) -> HTMLResponse:
 def move(visit: Here, lot: str, fields: Fields) -> Response:
     """Take jars out, or put back what came back."""
     kind = "came_back" if fields.get("way") == "back" else "taken_out"
-    sent = {name: text for name, text in fields.items() if name != "way"} | {"lot": lot}
+    sent = {name: text for name, text in fields.items() if name not in ("way", "from")} | {
+        "lot": lot
+    }
     try:
         slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
     except BadInput as bad:
         return _lot(visit, lot, refilled(fields, bad), kind)
+    if fields.get("from") == "shelf":
+        return RedirectResponse(f"/shelf#lot-{quote(lot)}", 303)
     wrong = fields.get("complaint", "").strip()
     ask = f"?wrong={quote(wrong)}" if wrong and kind == "came_back" else ""
     return RedirectResponse(f"/shelf/{quote(lot)}{ask}", 303)
