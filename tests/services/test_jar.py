@@ -1,16 +1,20 @@
 """The kettle at the jars: its heat, what is pressed while filling, the look a day later."""
 
 from datetime import timedelta
+from math import exp, log
 
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.jar.kettle import Kettle, kettle_of
 from lumbrel.services.kitchen.overview import due_next_day
+from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.record.kept import differences
 from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.shelf.recall import recall
 from lumbrel.services.stations import line, waiting
-from lumbrel.store import kept
+from lumbrel.store import kept, samples
+from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from tests.support.kitchen import NOON, KitchenCase
 
 SURE = {"reading_confirmed": "1", "mass_confirmed": "1"}
@@ -68,6 +72,46 @@ class AtTheKettle(KitchenCase):
         self.assertFalse(last.facts.more_left)
         self.assertNotIn(self.code, [b.code for b in waiting(self.db)["jar"]])
         self.assertEqual(differences(self.db), [])
+
+    def probe(self, sent: dict[float, float]) -> None:
+        """What the loose probe sends, by minutes after noon."""
+        moments = [samples.Sample(NOON + timedelta(minutes=m), shown) for m, shown in sent.items()]
+        samples.add_samples(self.db, self.loose, moments)
+
+    def test_a_probe_in_the_kettle_tells_its_cooling_until_it_is_taken_out(self) -> None:
+        fields = {"name": "Kettle probe", "sort": "digital"}
+        add_to_kitchen(self.db, "thermometer", fields, NOON)
+        found = instruments_of(self.db, ThermometerDetail)
+        self.loose = next(i.id for i in found if i.name == "Kettle probe")
+        with self.assertRaisesRegex(BadInput, "does not speak"):
+            self.put(self.code, "kettle", 110, probe=self.loose)
+        self.probe({109.9: 25.0})
+        with self.assertRaisesRegex(BadInput, "is it in the kettle"):
+            self.put(self.code, "kettle", 110, probe=self.loose)
+        cooling = {110.4 + m: 20 + 71 * exp(-0.011 * m) for m in range(6)}
+        self.probe({110.2: 91.0, **cooling})
+        self.put(self.code, "kettle", 110.3, probe=self.loose)
+        now = self.kettle(116)
+        self.assertTrue(now.fire.live)
+        self.assertEqual(len(now.fire.shown), 7)
+        self.assertAlmostEqual(now.fire.now_c, 20 + 71 * exp(-0.011 * 5.6), delta=0.2)
+        to_82 = log(71 / 62) / 0.011 - 5.6
+        self.assertAlmostEqual(now.minutes_left, to_82, delta=0.1 * to_82 + 0.1)
+        self.probe({117: 40.0, 118: 33.0})
+        out = self.kettle(118.5)
+        self.assertEqual(len(out.fire.shown), 7, "it lies on the bench and cools by itself")
+        self.put(self.code, "kettle", 119, kettle="84 C")
+        self.assertEqual(self.kettle(119).fire.shown[-1].temperature_c, 84.0)
+
+    def test_a_wish_is_filled_first(self) -> None:
+        now = NOON + timedelta(minutes=109)
+        context = contexts.load(self.db, self.code, now)
+        plain, wished = kettle_of(context), kettle_of(context, None, {250.0: 10})
+        assert plain and plain.plan and wished and wished.plan
+        self.assertLess(dict(plain.plan.jars).get(250.0, 0), 2)
+        self.assertGreaterEqual(dict(wished.plan.jars)[250.0], 10)
+        with self.assertRaisesRegex(OutOfRange, "wished for"):
+            kettle_of(context, None, {500.0: 21})
 
     def test_off_the_fire_nothing_grows_warmer(self) -> None:
         self.read()

@@ -350,6 +350,8 @@ class KettleFacts(Facts):
 
     kind: Literal["kettle"] = "kettle"
     temperature_c: float
+    probe: str | None = None
+    """The probe that was put into the kettle, and tells its temperature from here on."""
 
 
 class ReheatFacts(Facts):

@@ -17,6 +17,7 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.kettle import kettle_of
+from lumbrel.services.pan.off_fire import speaking, true_c
 
 KETTLE = Bounds(
     "kettle",
@@ -35,6 +36,8 @@ CLARITIES = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy, or se
 def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
     """What the kettle shows."""
     context.require(form, "Draw the batch off first.", DrawnFacts)
+    if form.given("probe"):
+        return _by_probe(form, context)
     shown = form.between(KETTLE)
     if shown is None:
         return None
@@ -53,10 +56,30 @@ def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
     return KettleFacts(temperature_c=shown)
 
 
+def _by_probe(form: Form, context: BatchContext) -> KettleFacts | None:
+    """A probe put into the kettle: it tells the temperature from here on."""
+    wanted = form.fields.get("probe", "")
+    told = next(((p, s) for p, s in speaking(context) if p.id == wanted), None)
+    if told is None:
+        form.errors["kettle"] = "That probe does not speak now. Type what the kettle shows."
+        return None
+    probe, sample = told
+    shown = true_c(context, probe, sample, context.now)
+    if not KETTLE.low <= shown <= KETTLE.high:
+        form.errors["kettle"] = (
+            f"{probe.name} shows {context.show(shown, 'temperature')}: is it in the kettle? "
+            + KETTLE.sentence
+        )
+    return KettleFacts(temperature_c=shown, probe=probe.id)
+
+
 def kettle_words(context: BatchContext, entry: Entry[KettleFacts]) -> Line:
     """As it stands on the slip."""
     shown = entry.facts.temperature_c
     hot = "new niter forms so hot" if shown > NEW_NITER_C else ""
+    if entry.facts.probe:
+        name = next((i.name for i in context.instruments if i.id == entry.facts.probe), "a probe")
+        hot = f"{name} is in it" + (f"; {hot}" if hot else "")
     return Line(entry, f"Kettle {context.show(shown, 'temperature')}", hot)
 
 

@@ -1,5 +1,6 @@
 """The kettle that jars are filled from: how it cools, and how many jars this heat fills."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import inf, isfinite
@@ -54,11 +55,18 @@ class Kettle:
         return (self.fire.now_c or 0.0) > NEW_NITER_C
 
 
-def kettle_of(context: BatchContext, size_ml: float | None = None) -> Kettle | None:
+def kettle_of(
+    context: BatchContext,
+    size_ml: float | None = None,
+    wished: Mapping[float, int] | None = None,
+) -> Kettle | None:
     """The kettle of a drawn batch; None before the draw.
 
     Args:
         size_ml: of the jars at hand; else those that were filled last.
+        wished: how many of a size are to be filled first.
+    Raises:
+        OutOfRange: more is wished than there is syrup for.
     """
     if not context.of_kind(DrawnFacts):
         return None
@@ -81,7 +89,7 @@ def kettle_of(context: BatchContext, size_ml: float | None = None) -> Kettle | N
         in_this_heat=None if left is None else _in_heat(left, pace, left_ml, size),
         size_ml=size,
         pace_per_min=pace,
-        plan=_plan(left_ml, size, context),
+        plan=_plan(left_ml, size, context, wished),
         hot_ml=size * ratio,
         fill_g=1000 * hot_pack.mass_kg(after.syrup_brix, size / 1000),
     )
@@ -115,9 +123,11 @@ def sizes_at_hand(context: BatchContext) -> list[float]:
     return sorted({*packed, *known, FIRST_JAR_ML, *SMALLER_ML}, reverse=True)[:MOST_SIZES]
 
 
-def _plan(left_ml: float, size_ml: float, context: BatchContext) -> Plan | None:
+def _plan(
+    left_ml: float, size_ml: float, context: BatchContext, wished: Mapping[float, int] | None
+) -> Plan | None:
     sizes = sorted({size_ml, *sizes_at_hand(context)}, reverse=True)
-    return plan(left_ml, sizes) if left_ml >= min(sizes) else None
+    return plan(left_ml, sizes, wished) if left_ml >= min(sizes) else None
 
 
 SMALLER_ML = (250.0,)

@@ -6,13 +6,21 @@ from datetime import datetime, timedelta
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, Heat, fit_heat
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import KettleFacts, ReheatFacts
+from lumbrel.services.day import thermometers
+from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.pan.drawn import AfterDraw
+from lumbrel.store import samples
+from lumbrel.store.instruments import Instrument, ThermometerDetail
 
 USUAL_KG, SLOWER_BY = 13.0, 0.35
 """A bigger kettle cools the slower, by that power of its mass."""
 STILL_THE_SAME = timedelta(minutes=90)
 """A heat of before that is over, whatever was not written down."""
+SPEAKS = timedelta(seconds=90)
+MOST_A_MINUTE_K = 4.0
+"""No kettle cools so fast: the probe was taken out."""
 AHEAD_MIN, PATH_POINTS = 30.0, 60
 
 
@@ -34,6 +42,8 @@ class OffFire:
     on_fire: bool
     reheats: int
     heat: Heat | None
+    live: bool = False
+    """Whether a probe in it speaks now."""
 
     @property
     def minute(self) -> float:
@@ -69,18 +79,66 @@ def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
     reheats = context.of_kind(ReheatFacts)
     since = reheats[-1].at if reheats else after.draw.at
     since = max(since, context.now - STILL_THE_SAME)
-    shown = [
-        Shown(e.at, e.facts.temperature_c)
-        for e in context.of_kind(KettleFacts)
-        if since <= e.at <= context.now
-    ]
+    lines = [e for e in context.of_kind(KettleFacts) if since <= e.at <= context.now]
+    typed = [Shown(e.at, e.facts.temperature_c) for e in lines]
+    live = _by_probe(context, lines)
+    shown = sorted([*typed, *live], key=lambda one: one.at)
     return OffFire(
         now=context.now,
         shown=shown,
+        live=bool(live) and context.now - live[-1].at <= SPEAKS,
         on_fire=bool(reheats) and not shown,
         reheats=len(reheats),
         heat=_heat(shown, after),
     )
+
+
+def _by_probe(context: BatchContext, lines: list[Entry[KettleFacts]]) -> list[Shown]:
+    """What the probe that was put into the kettle last has told since, a reading a minute, for as long
+    as it cools as a kettle does."""
+    put_in = next((e for e in reversed(lines) if e.facts.probe), None)
+    if put_in is None or put_in is not lines[-1]:
+        # Who types what another thermometer shows has taken the probe out.
+        return []
+    probes = context.instruments_of(ThermometerDetail)
+    probe = next((i for i in probes if i.id == put_in.facts.probe), None)
+    if probe is None:
+        return []
+    found: list[Shown] = []
+    before = put_in.facts.temperature_c
+    for sample in samples.minute_samples(context.db, probe.id, put_in.at, context.now):
+        if sample.at <= put_in.at:
+            continue
+        true = true_c(context, probe, sample, put_in.at)
+        if before - true > MOST_A_MINUTE_K:
+            break
+        found.append(Shown(sample.at, true))
+        before = true
+    return found
+
+
+def true_c(
+    context: BatchContext,
+    probe: Instrument[ThermometerDetail],
+    sample: samples.Sample,
+    as_of: datetime,
+) -> float:
+    """What a probe's sample truly says, by its test boils as they stood at a moment."""
+    pressure = pressure_at(context.db, context.kitchen, as_of)
+    if pressure is None:
+        return sample.value
+    today = thermometers.thermometer_today(context.db, probe, pressure, as_of)
+    return today.calibration.true_c(sample.value)
+
+
+def speaking(context: BatchContext) -> list[tuple[Instrument[ThermometerDetail], samples.Sample]]:
+    """The probes that speak now and could stand in a kettle, each with what it said last."""
+    found = []
+    for probe in context.instruments_of(ThermometerDetail):
+        sample = samples.latest_sample(context.db, probe.id, context.now)
+        if sample and context.now - sample.at <= SPEAKS and probe.vessel_id is None:
+            found.append((probe, sample))
+    return found
 
 
 def _heat(shown: list[Shown], after: AfterDraw) -> Heat | None:

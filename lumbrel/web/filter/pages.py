@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from lumbrel.services.base.facts import StrainedFacts
 from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, cold_viscosity, stack_of
 from lumbrel.services.filter.station import STATION
 from lumbrel.web.shell.request import Visit
@@ -11,9 +12,11 @@ NOTES = ("passed", "pulled", "kettle")
 
 
 def _more(visit: Visit, code: str) -> dict[str, Any]:
-    stack = stack_of(visit.batch(code), visit.request.query_params.get("through", ""))
+    context = visit.batch(code)
+    stack = stack_of(context, visit.request.query_params.get("through", ""))
     return {
         "stack": stack,
+        "strained": context.first(StrainedFacts),
         "coldest_c": COLDEST_GOOD_FILTER_C,
         "cold_viscosity": cold_viscosity(stack.after) if stack else 0.0,
     }

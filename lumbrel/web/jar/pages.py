@@ -4,6 +4,7 @@ from typing import Any
 
 from fastapi.responses import RedirectResponse, Response
 
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.facts import AddedFacts, JarFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.entries import BIGGEST_JAR_ML, SMALLEST_JAR_ML
@@ -11,6 +12,7 @@ from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.kettle import NEXT_DAY, kettle_of, sizes_at_hand
 from lumbrel.services.jar.station import STATION
 from lumbrel.services.pan.choices import pourable
+from lumbrel.services.pan.off_fire import speaking
 from lumbrel.services.stations import slip
 from lumbrel.web.jar import labels
 from lumbrel.web.shell.render import refilled
@@ -22,13 +24,21 @@ NOTES = ("kettle", "reheat", "checked", "packed")
 
 def _more(visit: Visit, code: str) -> dict[str, Any]:
     context = visit.batch(code)
-    size = visit.request.query_params.get("size", "")
-    kettle = kettle_of(context, _size_ml(size))
+    asked = visit.request.query_params
+    size, refused = _size_ml(asked.get("size", "")), ""
+    wished = {s: n for s in sizes_at_hand(context) if (n := _count(asked.get(f"wish_{s}", "")))}
+    try:
+        kettle = kettle_of(context, size, wished)
+    except OutOfRange as error:
+        kettle, refused = kettle_of(context, size), error.sentence
     last = context.last(JarFacts)
     return {
         "filling": filling(context),
         "kettle": kettle,
         "sizes": sizes_at_hand(context),
+        "wished": wished,
+        "wish_refused": refused,
+        "probes": [probe for probe, _ in speaking(context)],
         "care": last.facts.care if last else (),
         "due": last is not None and visit.now - last.at >= NEXT_DAY,
         "pools": True,
@@ -42,6 +52,10 @@ def _size_ml(text: str) -> float | None:
     except ValueError:
         return None
     return size if SMALLEST_JAR_ML <= size <= BIGGEST_JAR_ML else None
+
+
+def _count(text: str) -> int:
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= 5 else 0
 
 
 router = station_routes(STATION, "to jar", _more, NOTES)

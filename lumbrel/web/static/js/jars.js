@@ -1,5 +1,5 @@
 // Jars filled: presses are counted, and put on the slip together when the hand rests.
-import { component } from "./tools.js";
+import { component, fetchText } from "./tools.js";
 
 const REST = 2500;
 
@@ -35,5 +35,24 @@ component("jarPress", () => ({
   },
   get said() {
     return this.count ? `${this.count} more filled` : "One jar more";
+  },
+}));
+
+// A kettle with a probe in it: its picture is looked at again, for as long as the page is seen.
+const LOOK = 10_000;
+
+component("liveKettle", () => ({
+  init() {
+    const timer = setInterval(async () => {
+      if (document.hidden || !this.$root.isConnected) return;
+      try {
+        const page = new DOMParser().parseFromString(await fetchText(location.href), "text/html");
+        const fresh = page.getElementById("kettle-now");
+        if (fresh) this.$root.innerHTML = fresh.innerHTML;
+        if (!fresh?.hasAttribute("x-data")) clearInterval(timer);
+      } catch {
+        // What it shows has its time; the next look may fare better.
+      }
+    }, LOOK);
   },
 }));
