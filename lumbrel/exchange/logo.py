@@ -93,11 +93,11 @@ def _plain_svg(content: bytes) -> bytes:
         raise BadInput({"file": NO_LOGO}) from error
     if _name(root) != "svg":
         raise BadInput({"file": NO_LOGO})
-    if not root.get("viewBox") and not (root.get("width") and root.get("height")):
-        raise BadInput({"file": "That SVG does not say how large it is: it wants a viewBox."})
     register_namespace("", SVG)
     clean = Element(f"{{{SVG}}}svg")
     _copy(root, clean, 0)
+    if not root.get("viewBox") and not (root.get("width") and root.get("height")):
+        raise BadInput({"file": "That SVG does not say how large it is: it wants a viewBox."})
     if not root.get("viewBox"):
         clean.set("viewBox", f"0 0 {_number(root.get('width'))} {_number(root.get('height'))}")
     return bytes(tostring(clean, encoding="utf-8"))

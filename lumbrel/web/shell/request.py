@@ -69,6 +69,8 @@ async def _fields(request: Request) -> dict[str, str]:
     form = await request.form(max_files=1, max_fields=MAX_FIELDS)
     sent = next((part for part in form.values() if not isinstance(part, str)), None)
     request.state.upload = await sent.read() if sent else b""
+    if sent:
+        await sent.close()
     fields = {_plain(name): _plain(v) for name, v in form.items() if isinstance(v, str)}
     request.state.typed = fields
     return fields
