@@ -27,7 +27,7 @@ from iapws import IAPWS97, iapws97  # noqa: E402
 from lumbrel import demo  # noqa: E402
 from lumbrel.core.physics import water  # noqa: E402
 from lumbrel.web.shell.render import STATIC  # noqa: E402
-from scripts import bench_hardship, bench_kitchen, bench_live, bench_record  # noqa: E402
+from scripts import bench_after, bench_hardship, bench_kitchen, bench_live, bench_record  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
 
 HYDROMETER = json.dumps({"reading_brix": 60, "cup_temperature_c": 82.2}).encode()
@@ -222,12 +222,14 @@ def main() -> int:
         ):
             results += [at_most(*measured) for measured in measure()]
         results += [at_most(*measured) for measured in bench_record.measures()]
+        results += [at_most(*measured) for measured in bench_after.measures()]
         results += [at_most(*measured) for measured in bench_hardship.measures()]
         results += [
             Result(name, value, f"{low:g} to {high:g}", low <= value <= high)
             for name, value, low, high in (
                 *bench_live.boils_against_the_truth(),
                 *bench_kitchen.measures(),
+                *bench_after.photographs(),
             )
         ]
     finally:

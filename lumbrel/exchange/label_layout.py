@@ -25,8 +25,9 @@ ASCENT = 0.86
 MARGIN_MM = 2.5
 CODE_MM, LEAST_MODULE_MM, QUIET = (13.0, 24.0), 0.33, 4
 LOGO_SHARE = 0.26
-ROUND_WIDE, ROUND_HIGH = 0.86, 0.50
-"""Of a round label's width: a box of such a width and height lies within it."""
+ROUND_EDGE_MM, ROUND_LOGO, ROUND_FREE = 1.5, 0.13, 0.19
+"""What is left free inside a round label's edge; how high its logo is, and where its text begins
+without one, as shares of its width."""
 _MEASURED_AT = 1000
 
 
@@ -104,20 +105,20 @@ def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> Drawn:
     _check_letters(worded.lines)
     wide, high = sheet.label_mm
     matrix = _matrix(worded.address)
-    side = _code_side(matrix, sheet) if matrix else 0.0
     may = [line for line in worded.lines if line.role == "may"]
     for left_out in range(len(may) + 1):
         lines = [line for line in worded.lines if line not in may[len(may) - left_out :]]
-        if sheet.round:
-            found = _round(lines, wide, matrix, side, logo_ratio)
-        else:
-            found = _square(lines, (wide, high), matrix, side, logo_ratio)
-        if found is not None:
-            return found
+        for side in _code_sides(matrix, sheet):
+            if sheet.round:
+                found = _round(lines, wide, matrix, side, logo_ratio)
+            else:
+                found = _square(lines, (wide, high), matrix, side, logo_ratio)
+            if found is not None:
+                return found
     raise BadInput(
         {
             "sheet": f"What the label must say does not fit on {wide:.0f} × {high:.0f} mm. Choose a larger "
-            "one, one language, or leave the code off."
+            "one, one language, or leave code or logo off."
         }
     )
 
@@ -146,11 +147,13 @@ def _matrix(address: str) -> tuple[tuple[bool, ...], ...] | None:
     return tuple(tuple(bool(module) for module in row) for row in made.matrix)
 
 
-def _code_side(matrix: tuple[tuple[bool, ...], ...], sheet: Sheet) -> float:
-    """How wide the code is, quiet zone and all: large enough to be read, no larger than it need be."""
+def _code_sides(matrix: tuple[tuple[bool, ...], ...] | None, sheet: Sheet) -> tuple[float, ...]:
+    """How wide the code is, quiet zone and all: as it reads well, or else as it still reads."""
+    if matrix is None:
+        return (0.0,)
     least = LEAST_MODULE_MM * (len(matrix) + 2 * QUIET)
     wish = min(max(0.36 * sheet.label_mm[1], CODE_MM[0]), CODE_MM[1])
-    return max(least, wish)
+    return (wish, least) if wish > least else (least,)
 
 
 def _code(matrix: tuple[tuple[bool, ...], ...], x: float, y: float, side: float) -> Code:
@@ -193,31 +196,36 @@ def _round(
     side: float,
     logo_ratio: float | None,
 ) -> Drawn | None:
-    """Logo above, text across the middle, code below."""
-    free = ROUND_WIDE * wide, ROUND_HIGH * wide
-    top = (wide - free[1]) / 2
-    bottom = wide - top
+    """Logo above, text across the middle, code below, each where the circle is wide enough for it."""
+    half = wide / 2
+    logo_high = min(ROUND_LOGO * wide, 0.3 * wide / logo_ratio) if logo_ratio else 0.0
+    top = ROUND_EDGE_MM + logo_high + 0.8 if logo_ratio else ROUND_FREE * wide
+    bottom, code_top = wide - ROUND_FREE * wide, wide
     if matrix:
-        # As far down as its lower corners lie within.
-        reach = ((wide / 2 - 0.5) ** 2 - (side / 2) ** 2) ** 0.5 if side < wide - 1 else 0.0
-        code_top = wide / 2 + reach - side
-        bottom = min(bottom, code_top)
-        if bottom < wide * 0.5:
+        if side > wide - 4:
             return None
-    logo_high = 0.0 if logo_ratio is None else min(top - 3.0, 0.3 * wide / logo_ratio)
-    if logo_high < 2:
-        top, logo_high = top - 0.06 * wide, 0.0
-    set_lines = _set(lines, free[0] - 0.04 * wide, bottom - top)
+        # As far down as its lower corners lie within.
+        code_top = half + ((half - 0.5) ** 2 - (side / 2) ** 2) ** 0.5 - side
+        bottom = min(bottom, code_top)
+    if bottom - top < ROUND_FREE * wide:
+        return None
+    free = min(_chord(half, top + 1.0), _chord(half, bottom)) - 2 * ROUND_EDGE_MM
+    set_lines = _set(lines, free, bottom - top)
     if set_lines is None:
         return None
     above = top + (bottom - top - _height(set_lines)) / 2
-    texts = tuple(_placed(set_lines, wide / 2, above, centred=True))
-    code = _code(matrix, (wide - side) / 2, wide / 2 + reach - side, side) if matrix else None
+    texts = tuple(_placed(set_lines, half, above, centred=True))
+    code = _code(matrix, half - side / 2, code_top, side) if matrix else None
     logo = None
-    if logo_high and logo_ratio:
+    if logo_ratio:
         logo_wide = logo_high * logo_ratio
-        logo = Picture((wide - logo_wide) / 2, top - logo_high - 0.5, logo_wide, logo_high)
+        logo = Picture(half - logo_wide / 2, ROUND_EDGE_MM, logo_wide, logo_high)
     return Drawn(texts=texts, code=code, logo=logo)
+
+
+def _chord(half: float, y: float) -> float:
+    """How wide a circle is at a height below its top."""
+    return float(2 * max(half**2 - (half - y) ** 2, 0.0) ** 0.5)
 
 
 SetLine = tuple[str, float, bool]

@@ -601,6 +601,15 @@ def lots_like(db: Connection, text: str, limit: int) -> list[LotRow]:
     return [_lot(row) for row in rows]
 
 
+def lots_between(db: Connection, since: datetime, until: datetime, limit: int) -> list[LotRow]:
+    """Lots taken in between two moments, newest first."""
+    rows = db.execute(
+        "SELECT * FROM lot_now WHERE taken_at >= ? AND taken_at < ? ORDER BY taken_at DESC LIMIT ?",
+        (instant(since), instant(until), limit),
+    )
+    return [_lot(row) for row in rows]
+
+
 @dataclass(frozen=True)
 class ShelfSum:
     """What stands on the shelf of a season, or of all."""

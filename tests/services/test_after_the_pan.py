@@ -187,6 +187,16 @@ class Kept(Drawn):
         code = self.drawn("finisher-1")
         self.assertTrue(self.put(code, "colour", 90, **fields, scorched="1").facts.for_processing)
 
+    def test_cloud_and_a_taste_that_does_not_fit_are_asked_about(self) -> None:
+        code = self.drawn()
+        self.put(code, "filter", 85, method="layers", temperature="90 C", clarity="cloudy")
+        fields = {"by": "meter", "transmittance": "80", "path": "10 mm", "taste": "robust"}
+        with self.assertRaises(BadInput) as asked:
+            self.put(code, "colour", 90, **fields)
+        self.assertEqual(set(asked.exception.asks), {"cloudy", "taste"})
+        done = self.put(code, "colour", 90, **{**fields, "taste": "rich"}, cloudy="1")
+        self.assertEqual((done.facts.flaws, done.facts.taste), (("cloudy",), "rich"))
+
     def test_an_eye_says_between_which_and_no_bare_name(self) -> None:
         code = self.drawn()
         self.put(code, "filter", 95, method="felt", temperature="90 C")

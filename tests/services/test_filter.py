@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.filter.stack import Stack, stack_of
@@ -81,6 +82,20 @@ class AtTheFilter(KitchenCase):
         again = {"supersedes": old.id, "why": "misread"}
         new = self.put(code, "filter", 105, out=f"{there - 0.5} kg", **hot, **again)
         self.assertAlmostEqual(new.facts.loss_kg, 0.5, places=6)
+
+    def test_what_came_through_may_be_measured_hot(self) -> None:
+        code = self.drawn()
+        after = after_draw(contexts.load(self.db, code, self.stack(code, 92).fire.now))
+        hot = {"method": "layers", "temperature": "90 C"}
+        kg = 10 * density_kg_m3(after.syrup_brix, 90.0) / 1000
+        done = self.put(code, "filter", 100, out="10 L", **hot)
+        self.assertAlmostEqual(done.facts.out_kg, kg, places=4)
+        again = {"supersedes": done.id, "why": "misread"}
+        with self.assertRaises(BadInput) as refused:
+            self.put(code, "filter", 100, out="60 L", **hot, **again)
+        self.assertIn("out", refused.exception.errors)
+        with self.assertRaises(BadInput):
+            self.put(code, "filter", 100, out="10 hPa", **hot, **again)
 
     def test_a_cloudy_one_is_run_through_again_and_a_clear_one_is_not(self) -> None:
         code = self.drawn()

@@ -156,6 +156,15 @@ class AtTheKettle(KitchenCase):
         alike = clinic(context, "B2", "mould").alike
         self.assertEqual([(a.code, a.filled) for a in alike], [(self.code, 4), ("B2", 2)])
         self.assertIsNone(clinic(context, "B2", "ugly"))
+        cloud = clinic(context, "B2", "cloud").causes
+        self.put(self.code, "reheat", 9100)
+        later = contexts.load(self.db, self.code, NOON + timedelta(days=7))
+        again = clinic(later, "B2", "cloud").causes
+        niter = {c.words: c for c in again}["New niter formed after the filter"]
+        self.assertIn("heated again once", niter.because)
+        self.assertGreater(niter.share, {c.words: c.share for c in cloud}[niter.words])
+        thin = [c.because for c in clinic(context, "B2", "thin").causes]
+        self.assertTrue(any("never read cold" in why for why in thin), thin)
         # The other lot of the kettle is called back with it; what came back stands on the shelf.
         called = recall(self.db, "B2")
         self.assertEqual([lot.code for lot in called.lots], [self.code, "B2"])

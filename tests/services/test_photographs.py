@@ -6,9 +6,12 @@ import random
 import zlib
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
 from lumbrel.core.colour.grades import CLASSES, colour_class
+from lumbrel.core.colour.photo import PhotoColour, judge
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
@@ -76,18 +79,29 @@ class Photographs(KitchenCase):
         moving = io.BytesIO()
         Image.new("RGB", (40, 40)).save(moving, "GIF")
         cut = take(random.Random(1), 50).picture[:3000]
-        # A few KB that say they are 20 000 by 20 000 pixels.
-        size = (20_000).to_bytes(4, "big")
-        head = b"IHDR" + size + size + bytes([8, 2, 0, 0, 0])
-        bomb = b"\x89PNG\r\n\x1a\n" + (13).to_bytes(4, "big") + head
-        bomb += zlib.crc32(head).to_bytes(4, "big") + b"\0" * 40
-        for content in (b"", b"<svg/>", grey.getvalue(), moving.getvalue(), cut, bomb):
+        for side in (9_000, 20_000):
+            with self.assertRaisesRegex(BadInput, "60 million"):
+                photograph.take(self.context, self.bomb(side))
+        for content in (b"", b"<svg/>", grey.getvalue(), moving.getvalue(), cut):
             with self.subTest(content[:12]), self.assertRaises(BadInput) as refused:
                 photograph.take(self.context, content)
             self.assertRegex(refused.exception.errors["file"], r"photograph|colour")
         large = take(random.Random(1), 50).picture + bytes(12 * 2**20)
         with self.assertRaisesRegex(BadInput, "12 MB"):
             photograph.take(self.context, large)
+
+    @staticmethod
+    def bomb(side: int) -> bytes:
+        """A few KB that say they are so many pixels each way."""
+        size = side.to_bytes(4, "big")
+        return b"\x89PNG\r\n\x1a\n" + b"".join(
+            len(data).to_bytes(4, "big") + kind + data + zlib.crc32(kind + data).to_bytes(4, "big")
+            for kind, data in (
+                (b"IHDR", size + size + bytes([8, 2, 0, 0, 0])),
+                (b"IDAT", zlib.compress(bytes(60_000))),
+                (b"IEND", b""),
+            )
+        )
 
     def test_boxes_that_lie_wrong(self) -> None:
         name, path = self.taken(40)
@@ -164,6 +178,29 @@ class Photographs(KitchenCase):
         spoiled = file.read_bytes()[:-4] + b"spoi"
         file.unlink()
         file.write_bytes(spoiled)
+
+    def test_a_streak_of_glare_and_a_bent_tone_are_within_its_doubt(self) -> None:
+        """Plain boxes of a known ratio: a fifth of the box gleams, or the camera's tone curve is off by
+        30 %, twice what is allowed for."""
+        plain = self.judged(np.full((60, 60), 0.45))
+        streak = np.full((60, 60), 0.45)
+        streak[:, 10:22] = 1.0
+        gleaming = self.judged(streak)
+        apart = gleaming.transmittance_percent - plain.transmittance_percent
+        self.assertAlmostEqual(apart, 0.0, delta=0.5)
+        self.assertTrue(any("gleams" in hint for hint in gleaming.hints))
+        bent = self.judged(np.full((60, 60), 0.45**1.3))
+        off = plain.transmittance_percent - bent.transmittance_percent
+        self.assertTrue(8 < off < 2 * bent.sigma_points, (off, bent.sigma_points))
+
+    def judged(self, light: NDArray[np.float64]) -> PhotoColour:
+        """What boxes of grey light say, as shares of the blank's."""
+
+        def encoded(linear: NDArray[np.float64]) -> NDArray[np.uint8]:
+            curved = 1.055 * (0.8 * linear) ** (1 / 2.4) - 0.055
+            return np.stack([np.round(255 * curved).astype(np.uint8)] * 3, axis=2)
+
+        return judge(encoded(np.ones((60, 60))), encoded(light), 10.0)
 
     def test_photographs_nobody_took_go(self) -> None:
         for i in range(store.MOST_DRAFTS + 5):

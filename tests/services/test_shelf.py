@@ -53,9 +53,19 @@ class Shelf(KitchenCase):
     def test_found_by_the_size_of_a_jar(self) -> None:
         at = NOON + timedelta(hours=5)
         self.assertEqual(len(lots.find(self.db, at, size_ml=250.0).lots), 1)
+        for season, many in ((2026, 1), (2025, 0)):
+            self.assertEqual(len(lots.find(self.db, at, season=season).lots), many)
         self.out(8, "250 ml")
         found = lots.find(self.db, at, size_ml=250.0)
         self.assertEqual((found.lots, found.jar_count), ([], 0))
+
+    def test_found_by_the_day_or_the_month(self) -> None:
+        at = NOON + timedelta(hours=5)
+        for text, many in (("2026-03-18", 1), ("2026-03", 1), ("2026-03-19", 0), ("2026-04", 0)):
+            with self.subTest(text):
+                self.assertEqual(len(lots.find(self.db, at, text=text).lots), many)
+        for text in ("2026-13", "0000-01-01", "2026-02-31"):
+            self.assertEqual(lots.find(self.db, at, text=text).lots, [])
 
     def test_the_row_of_jars_is_as_full_as_the_lot(self) -> None:
         filled = [Jar(500.0, 60), Jar(250.0, 3)]

@@ -115,6 +115,7 @@ def _niter(figures: Figures) -> tuple[float, str]:
     share = min(0.35 * figures.reheats + (0.6 if hot else 0.0), 1.0)
     heat = f"filled at up to {figures.hottest_fill_c:.0f} °C" if figures.hottest_fill_c else ""
     times = f"heated again {figures.reheats} times" if figures.reheats else "never heated again"
+    times = times.replace("1 times", "once") if figures.reheats == 1 else times
     return share, ", ".join(part for part in (times, heat) if part)
 
 

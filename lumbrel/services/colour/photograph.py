@@ -23,6 +23,7 @@ OVERLAP = 0.2
 """Of the smaller box: two that share so much lie on one vial."""
 FIRST_BLANK: Box = (0.18, 0.3, 0.18, 0.4)
 FIRST_SAMPLE: Box = (0.64, 0.3, 0.18, 0.4)
+TOO_FINE = "A photograph has at most 60 million pixels; take it with fewer."
 NO_PHOTOGRAPH = "A photograph is a PNG, JPEG or WebP file of at most 12 MB; this is none."
 
 
@@ -58,9 +59,7 @@ def _made_small(content: bytes) -> bytes:
     try:
         with Image.open(io.BytesIO(content), formats=FORMATS) as opened:
             if opened.width * opened.height > MOST_PIXELS:
-                raise BadInput(
-                    {"file": "A photograph has at most 60 million pixels; take it with fewer."}
-                )
+                raise BadInput({"file": TOO_FINE})
             if opened.mode not in COLOURED:
                 raise BadInput({"file": "That picture has no colours. Take it in colour."})
             if opened.format == "JPEG":
@@ -70,6 +69,8 @@ def _made_small(content: bytes) -> bytes:
             picture = _in_standard_colours(upright)
     except BadInput:
         raise
+    except Image.DecompressionBombError as error:
+        raise BadInput({"file": TOO_FINE}) from error
     except Exception as error:  # whatever a file may do to its reader, it is no photograph then
         raise BadInput({"file": NO_PHOTOGRAPH}) from error
     picture.thumbnail((KEPT_SIDE_PX, KEPT_SIDE_PX), Image.Resampling.BOX)

@@ -2,7 +2,10 @@
 
 from typing import cast
 
+from lumbrel.core import units
+from lumbrel.core.errors import OutOfRange
 from lumbrel.core.filter.flow import MEDIA, require_loss
+from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -28,6 +31,8 @@ TEMPERATURE = Bounds(
     "Syrup is filtered between 20 and 110 °C (68 and 230 °F); for Fahrenheit type F behind "
     "the number.",
 )
+HOT_C = 90.0
+"""Of syrup in the filter when nobody says how warm it is."""
 OUT = Bounds("out", "mass", 0.01, 5000, "What came through weighs between 10 g and 5000 kg.")
 LITRES = Bounds("litres", "volume", 0.01, 5000, "What has passed is between 10 ml and 5000 L.")
 
@@ -41,7 +46,7 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     clarity = ""
     if form.given("clarity"):
         clarity = form.choice("clarity", CLARITIES, "Say how clear it came through.")
-    out = form.between(OUT, required=False)
+    out = _came_through(form, context) if drawn else None
     _not_again(form, context)
     if temperature is None or not drawn:
         return None
@@ -64,6 +69,28 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     went_in = after.mass_kg + _corrected_loss_kg(form, context)
     lost = form.attempt("out", lambda: require_loss(went_in, out))
     return facts.model_copy(update={"out_kg": out, "loss_kg": lost})
+
+
+def _came_through(form: Form, context: BatchContext) -> float | None:
+    """What came through, kg: weighed, or measured hot."""
+    text = form.fields.get("out", "")
+    try:
+        units.parse(text, "mass", field="out")
+        return form.between(OUT, required=False)
+    except OutOfRange:
+        pass
+    try:
+        litres = units.parse(text, "volume", field="out").value
+    except OutOfRange:
+        return form.between(OUT, required=False)
+    warm = now_c(context) or HOT_C
+    if form.given("temperature"):
+        warm = form.between(TEMPERATURE) or HOT_C
+    brix = after_draw(context).syrup_brix
+    mass = litres * density_kg_m3(brix, min(warm, 99.0)) / 1000
+    if not OUT.low <= mass <= OUT.high:
+        form.errors["out"] = OUT.sentence
+    return mass
 
 
 def _corrected_loss_kg(form: Form, context: BatchContext) -> float:

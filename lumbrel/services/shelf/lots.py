@@ -1,14 +1,16 @@
 """The shelf: finished lots, found by code, woodlot, grade or season."""
 
+import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
+from zoneinfo import ZoneInfo
 
 from lumbrel.core.colour.grades import CLASSES
 from lumbrel.services.base.form import NotFound
 from lumbrel.store import flow, kept, record
 from lumbrel.store.kept import LotRow
-from lumbrel.store.kitchen import woodlots
+from lumbrel.store.kitchen import load_kitchen, woodlots
 
 GRADES = tuple(name for name, _, _ in CLASSES)
 A_PAGE = 60
@@ -114,16 +116,20 @@ def find(
     size_ml: float | None = None,
     page: int = 1,
 ) -> Shelf:
-    """Lots whose code (or the batch's) begins as typed; or of a woodlot, a colour class, a season, or
-    with jars of a size; newest first, a page at a time."""
+    """Lots whose code (or the batch's) begins as typed, or that were taken in on a day or in a month; or of
+    a woodlot, a colour class, a season, or with jars of a size; newest first, a page at a time."""
     names = {w.id: w.name for w in woodlots(db)}
     at, wanted = max(page, 1), text.strip()
     named = [i for i, name in names.items() if name.lower() in (wanted.lower(), woodlot.lower())]
     place = named[0] if named else ""
     by_code = bool(wanted) and wanted.lower() not in {name.lower() for name in names.values()}
-    if by_code:
-        found = kept.lots_like(db, wanted, A_PAGE + 1)
-        found = found or kept.lots_like(db, wanted.upper(), A_PAGE + 1)
+    days = _days(db, wanted)
+    if by_code or days:
+        if days:
+            found = kept.lots_between(db, *days, A_PAGE + 1)
+        else:
+            found = kept.lots_like(db, wanted, A_PAGE + 1)
+            found = found or kept.lots_like(db, wanted.upper(), A_PAGE + 1)
         rows = [row for row in found if _fits(row, place, grade, season)]
         summed = kept.ShelfSum(
             len(rows), sum(row.jars for row in rows), sum(row.volume_ml for row in rows)
@@ -147,6 +153,24 @@ def find(
         page=at,
         more=len(rows) > A_PAGE,
     )
+
+
+def _days(db: Connection, text: str) -> tuple[datetime, datetime] | None:
+    """When a day, or a month, typed as 2026-04-16 or 2026-04 begins and ends in the kitchen."""
+    month = re.fullmatch(r"\d{4}-\d\d", text)
+    try:
+        day = (
+            datetime.fromisoformat(f"{text}-01" if month else text)
+            if len(text) in (7, 10)
+            else None
+        )
+    except ValueError:
+        return None
+    if day is None or day.year < 2 or day.year > 9998:
+        return None
+    begin = day.replace(tzinfo=ZoneInfo(load_kitchen(db).time_zone or "UTC"))
+    end = (begin + timedelta(days=32)).replace(day=1) if month else begin + timedelta(days=1)
+    return begin, end
 
 
 def _fits(row: LotRow, woodlot_id: str, grade: str, season: int | None) -> bool:
