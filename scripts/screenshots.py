@@ -15,7 +15,6 @@ from tests.support.server import served  # noqa: E402
 VIEWS = (
     ("kitchen", "/", "day", 1280),
     ("day-check", "/day", "day", 1280),
-    ("day-card", "/day/card", "day", 1280),
     ("take-in", "/take-in", "day", 1280),
     ("pan", "/pan/26-058", "day", 1280),
     ("pan-night", "/pan/26-058", "night", 1280),
@@ -23,6 +22,7 @@ VIEWS = (
     ("filter", "/filter/26-057", "day", 1280),
     ("colour", "/colour/26-055", "day", 1280),
     ("jar", "/jar/26-055", "day", 1280),
+    ("labels", "/jar/26-040/labels?address=https://cinderpool.example", "day", 1280),
     ("candy", "/candy", "day", 1280),
     ("shelf", "/shelf", "day", 1280),
     ("trace", "/trace/26-039", "day", 1280),
