@@ -174,6 +174,23 @@ class Recorded(KitchenCase):
             self.pour(self.jarred, b="water", litres_b="0.1 L")
         self.assertEqual(len(contexts.load(self.db, self.light, LATER).entries), len(own))
 
+    def test_a_volume_is_met_as_far_as_the_class_allows(self) -> None:
+        context = contexts.load(self.db, self.light, LATER)
+        asked = {"b": f"kettle {self.dark}", "wanted": "Amber"}
+        plain = bench.bench(context, asked)
+        assert plain.within
+        here = plain.kettle.part.volume_l
+        middle = (plain.within.least_l + plain.within.most_l) / 2
+        for whole, wanted in (
+            (here + middle, middle),
+            (1.0, plain.within.least_l),
+            (400.0, plain.within.most_l),
+        ):
+            found = bench.bench(context, {**asked, "volume": f"{whole} L"}).suggested_l
+            self.assertAlmostEqual(found, wanted, places=4)
+        with self.assertRaisesRegex(BadInput, "between 0.1 and 5000"):
+            bench.bench(context, {**asked, "volume": "0"})
+
     def test_blended_water_thins_and_pales_as_said(self) -> None:
         at_hand = bench.bench(contexts.load(self.db, self.dark, LATER), {"b": "water"})
         source = at_hand.chosen[0]

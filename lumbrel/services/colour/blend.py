@@ -18,7 +18,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, ColourFacts, Facts, JarFacts
-from lumbrel.services.base.form import BadInput, Form, NotFound, kept_of
+from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound, kept_of
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
@@ -34,6 +34,7 @@ LIST_LOTS = 60
 STEP_L = 0.05
 SLIDERS = ("b", "c")
 LEAST_L = 0.01
+WANTED = Bounds("volume", "volume", 0.1, 5000, "A blend is between 0.1 and 5000 L.")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -67,6 +68,8 @@ class Bench:
     wanted: str
     within: Within | None
     """How much of the first makes the class that is wanted."""
+    suggested_l: float | None
+    """Of that, what comes nearest to the volume that is wanted; the least if none is."""
     target_brix: float
 
 
@@ -100,14 +103,34 @@ def bench(context: BatchContext, asked: Mapping[str, str]) -> Bench:
     first = chosen[0]
     if wanted not in names:
         wanted = max(core.blend([kettle.part]).chances.items(), key=lambda one: one[1])[0]
+    within = core.within_class([kettle.part], first.part, wanted) if first else None
     return Bench(
         kettle=kettle,
         choices=[(NOTHING, "nothing"), (WATER, "water"), *_listed(context)],
         chosen=(chosen[0], chosen[1]),
         wanted=wanted,
-        within=core.within_class([kettle.part], first.part, wanted) if first else None,
+        within=within,
+        suggested_l=_suggested(context, kettle, within, asked.get("volume", "")),
         target_brix=context.batch.target_brix,
     )
+
+
+def _suggested(
+    context: BatchContext, kettle: Source, within: Within | None, typed: str
+) -> float | None:
+    """How much of the first is poured in for a volume.
+
+    Raises:
+        BadInput: the volume is none.
+    """
+    form = Form({"volume": typed}, context.kitchen)
+    whole = form.between(WANTED, required=False)
+    form.check()
+    if within is None:
+        return None
+    if whole is None:
+        return within.least_l if within.least_l >= LEAST_L else within.most_l
+    return min(max(whole - kettle.part.volume_l, within.least_l), within.most_l)
 
 
 def _why_not(context: BatchContext) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import blend
 from lumbrel.services.colour.classes import CLASSES
@@ -20,11 +21,12 @@ def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
     context = visit.batch(code)
     more: dict[str, Any] = {"bench": None, "why_not": ""}
     try:
-        found = blend.bench(context, dict(form.fields))
+        found = _bench(context, form)
         more |= {"bench": found, "as_text": blend.as_text}
         litres = [float(form.value(f"litres_{name}") or 0) for name in blend.SLIDERS]
         more |= _told(blend.told(_sent(found, litres)))
     except BadInput as bad:
+        form.errors.clear()
         more["why_not"] = next(iter(bad.errors.values()))
     except ValueError:
         form.errors.setdefault("b", "Type how much as a number of litres.")
@@ -39,6 +41,15 @@ def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
         sliders=blend.SLIDERS,
         **more,
     )
+
+
+def _bench(context: BatchContext, form: Filled) -> blend.Bench:
+    """The bench as it is asked for; without what of that is wrong, which is noted on the form."""
+    try:
+        return blend.bench(context, form.fields)
+    except BadInput as bad:
+        form.errors.update(bad.errors)
+        return blend.bench(context, {k: v for k, v in form.fields.items() if k not in bad.errors})
 
 
 def _sent(bench: blend.Bench, litres: list[float]) -> dict[str, str]:
