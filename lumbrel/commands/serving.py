@@ -105,6 +105,13 @@ def _hosts(host: str) -> tuple[str, ...]:
     return tuple({"127.0.0.1", "localhost", "[::1]", host})
 
 
+def listener(host: str) -> socket.socket:
+    """A socket to serve a host on. Named as TCP: else the small answers of a connection that is kept open
+    wait until the other side has said that it heard the last one, 40 ms each."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    return socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
+
+
 def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     import uvicorn
 
@@ -112,8 +119,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     from lumbrel.web.shell.server import Server
 
     # Bound before anything is said: an address that is printed is an address that answers.
-    family = socket.AF_INET6 if ":" in arguments.host else socket.AF_INET
-    with socket.socket(family, socket.SOCK_STREAM) as bound:
+    with listener(arguments.host) as bound:
         bound.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             bound.bind((arguments.host, arguments.port))

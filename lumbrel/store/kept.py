@@ -601,6 +601,14 @@ def lots_like(db: Connection, text: str, limit: int) -> list[LotRow]:
     return [_lot(row) for row in rows]
 
 
+def first_of_season(db: Connection, season: int) -> datetime | None:
+    """When the first lot of a season was taken in."""
+    row = db.execute(
+        "SELECT min(taken_at) AS at FROM lot_now WHERE season = ?", (season,)
+    ).fetchone()
+    return moment(row["at"]) if row["at"] else None
+
+
 def lots_between(db: Connection, since: datetime, until: datetime, limit: int) -> list[LotRow]:
     """Lots taken in between two moments, newest first."""
     rows = db.execute(

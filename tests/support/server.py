@@ -16,7 +16,7 @@ from lumbrel.web.shell.settings import Settings
 @contextmanager
 def served(settings: Settings) -> Iterator[str]:
     """Serve on a free port; yields the address."""
-    listener = socket.socket()
+    listener = socket.socket(proto=socket.IPPROTO_TCP)
     listener.bind(("127.0.0.1", 0))
     app = create_app(settings)
     config = uvicorn.Config(app, log_level="error", access_log=False, timeout_graceful_shutdown=1)

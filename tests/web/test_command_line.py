@@ -1,13 +1,16 @@
 """The command line: files out, backups that restore, damage that is noticed."""
 
+import asyncio
 import contextlib
 import io
 import json
+import socket
 import sqlite3
 from datetime import timedelta
 from pathlib import Path
 
 from lumbrel import cli, demo
+from lumbrel.commands.serving import listener
 from lumbrel.exchange.logbook import inert
 from lumbrel.services.base import batch as contexts
 from lumbrel.store.db import connect
@@ -77,6 +80,25 @@ class CommandLine(KitchenCase):
 
 
 class DemoResumes(KitchenCase):
+    def test_small_answers_go_out_at_once(self) -> None:
+        """The event loop does not delay what it writes on a socket that is named as TCP."""
+        with listener("127.0.0.1") as bound:
+            bound.bind(("127.0.0.1", 0))
+            bound.listen()
+            with socket.create_connection(bound.getsockname()), bound.accept()[0] as came:
+                transport = asyncio.run(self._served(came))
+        self.assertTrue(transport)
+
+    @staticmethod
+    async def _served(came: socket.socket) -> int:
+        loop = asyncio.get_running_loop()
+        came.setblocking(False)
+        transport, _ = await loop.connect_accepted_socket(asyncio.Protocol, came)
+        there = transport.get_extra_info("socket")
+        delays_nothing: int = there.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
+        transport.abort()
+        return delays_nothing
+
     def test_the_clock_stands_still_while_it_is_off(self) -> None:
         path = season_copy(Path(self.folder) / "demo")
         clock = demo.clock(path, frozen=True)

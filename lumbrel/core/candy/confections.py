@@ -22,6 +22,7 @@ class Confection:
     high_above_water_k: float
     cool_to_c: float | None
     cool_from_c: float | None
+    invert_min_percent: float | None
     invert_max_percent: float | None
     handling: str
 
@@ -52,6 +53,7 @@ def confections() -> tuple[Confection, ...]:
             high_above_water_k=float(row["high_f"]) / 1.8,
             cool_to_c=number(row["cool_to_c"]),
             cool_from_c=number(row["cool_from_c"]),
+            invert_min_percent=number(row["invert_min_percent"]),
             invert_max_percent=number(row["invert_max_percent"]),
             handling=row["handling"],
         )

@@ -1,6 +1,6 @@
 """Candy: what a charge of syrup becomes at each boil, as today's thermometer shows it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection
 
@@ -8,15 +8,19 @@ from lumbrel.core.candy import confections
 from lumbrel.core.candy.confections import Confection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Form
+from lumbrel.services.candy import cook as cooks
+from lumbrel.services.candy.cook import SYRUP, Cook
+from lumbrel.services.candy.firm_map import MapLook
+from lumbrel.services.candy.firm_map import look as look_at
+from lumbrel.services.candy.syrup import Suited, Syrup, better, lots_to_choose, syrup_of
 from lumbrel.services.day import ladder
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.store.kitchen import load_kitchen
 
 PURE = 0.01
 
-SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
-BRIX = Bounds("brix", "brix", 50, 80, "Syrup for candy has between 50 and 80 Brix.")
+EXAMPLE_KG = 4.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -36,7 +40,7 @@ class Plan:
     hazard: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CandyPage:
     """The candy station: every confection's plan, and the one looked at."""
 
@@ -45,30 +49,69 @@ class CandyPage:
     syrup_kg: float
     syrup_brix: float
     day: ladder.Day
+    typed: dict[str, str]
+    """What was asked, with what it begins at."""
+    look: MapLook | None = None
+    syrup: Syrup | None = None
+    better: tuple[Suited, ...] = ()
+    cook: Cook | None = None
+    lots: tuple[tuple[str, str], ...] = ()
 
 
-def page(db: Connection, now: datetime, fields: dict[str, str]) -> CandyPage:
-    """Plans for a charge of syrup.
+def page(
+    db: Connection, now: datetime, fields: dict[str, str], *, only_map: bool = False
+) -> CandyPage:
+    """Plans for a charge of syrup, the map and a cook.
 
+    Args:
+        only_map: without what the map does not show.
     Raises:
         BadInput: the charge is not understood.
     """
     kitchen = load_kitchen(db)
-    form = Form({"syrup": "4 kg", "brix": f"{kitchen.target_brix:g}", **fields}, kitchen)
-    syrup = form.between(SYRUP)
-    brix = form.between(BRIX)
+    typed = {**cooks.STANDARD, "brix": f"{kitchen.target_brix:g}", **fields}
+    form = Form(typed, kitchen)
+    syrup = form.between(SYRUP) if typed["by"] == "syrup" else EXAMPLE_KG
+    used = syrup_of(db, form, now)
     form.check()
-    assert syrup is not None and brix is not None
+    assert syrup is not None and used is not None
     today = ladder.today(db, now, fields.get("thermometer", ""))
     plans = []
     if today.pressure:
         for piece in confections.confections():
-            plan = _plan(today, today.pressure, piece, syrup, brix)
+            plan = _plan(today, today.pressure, piece, syrup, used.brix)
             if plan:
                 plans.append(plan)
     wanted = fields.get("piece", "moulded-sugar-soft")
     chosen = next((p for p in plans if p.confection.key == wanted), plans[0] if plans else None)
-    return CandyPage(plans, chosen, syrup, brix, today)
+    page = CandyPage(
+        plans=plans,
+        chosen=chosen,
+        syrup_kg=syrup,
+        syrup_brix=used.brix,
+        day=today,
+        typed=typed,
+        syrup=used,
+        lots=() if only_map else tuple(lots_to_choose(db)),
+    )
+    return page if chosen is None else _with_map(db, now, form, page, only_map)
+
+
+def _with_map(
+    db: Connection, now: datetime, form: Form, page: CandyPage, only_map: bool
+) -> CandyPage:
+    """The page with its point on the map, what suits it, and the cook."""
+    assert page.chosen is not None and page.syrup is not None
+    piece = page.chosen.confection
+    look = look_at(form, page.day, piece, page.syrup.invert_fraction)
+    form.check()
+    assert look is not None
+    if only_map:
+        return replace(page, look=look)
+    cook = cooks.planned(form, look, piece, page.syrup.brix, now)
+    form.check()
+    others = better(db, piece, page.syrup.fits[piece.key], now)
+    return replace(page, look=look, cook=cook, better=tuple(others))
 
 
 def _plan(

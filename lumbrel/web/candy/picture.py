@@ -1,56 +1,145 @@
-"""The firmness map."""
+"""The firmness map: boil across, stirring upwards; bands of crystal, lines of grain, confections as plates."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumbrel.services.candy.plan import Plan
-from lumbrel.web.shell.plot import Tick, scale
+from lumbrel.services.candy.firm_map import (
+    COLDEST_STIR_C,
+    HOTTEST_STIR_C,
+    LEAST_ABOVE_K,
+    MOST_ABOVE_K,
+    MapLook,
+    Region,
+)
+from lumbrel.web.shell.plot import scale
+
+LEFT, RIGHT, TOP, BOTTOM = 62.0, 820.0, 14.0, 500.0
+X = scale(LEAST_ABOVE_K, MOST_ABOVE_K, LEFT, RIGHT)
+Y = scale(COLDEST_STIR_C, HOTTEST_STIR_C, BOTTOM, TOP)
+STIR_TICKS_C = (20.0, 40.0, 60.0, 80.0, 100.0, 120.0)
+LABEL_WIDE = 8.3
+
+
+@dataclass(frozen=True)
+class Band:
+    """Boils that leave about so much crystal; `label` stands at its left edge, empty for the first."""
+
+    x: float
+    width: float
+    shade: int
+    label: str
+
+
+@dataclass(frozen=True)
+class GrainLine:
+    """A line of one supersaturation, with its label at its end."""
+
+    points: str
+    x: float
+    y: float
+    label: str
 
 
 @dataclass(frozen=True, kw_only=True)
-class FirmnessPlace:
-    """Confections of one boil on the map: right is a hotter boil, up is more crystal."""
+class Plate:
+    """A confection's region."""
 
-    plans: list[Plan]
-    label: str
+    region: Region
     x: float
     y: float
-    low_x: float
-    high_x: float
+    width: float
+    height: float
+    label_x: float
     label_y: float
-    left: bool
 
 
-CRYSTAL = scale(0.45, 0.72, 250.0, 24.0)
-"""Where a share of crystal stands on the map."""
+@dataclass(frozen=True, kw_only=True)
+class MapPicture:
+    """The map as it is drawn."""
+
+    span: str
+    """Of the map: boils above water in K, and stirring in degC, each from low to high."""
+    bands: list[Band]
+    grains: list[GrainLine]
+    plates: list[Plate]
+    x: float
+    y: float
+    marks: list[tuple[float, float, float]]
+    """Where, above water in K, and what the thermometer shows."""
+    stirs: list[tuple[float, float]]
 
 
-def crystal_ticks() -> list[Tick]:
-    """Shares of crystal along the edge, percent."""
-    return [Tick(CRYSTAL(percent / 100), str(percent)) for percent in (50, 60, 70)]
+def firmness(look: MapLook) -> MapPicture:
+    """The map for a pressure, a serving temperature and a point."""
+    edges = [(LEAST_ABOVE_K, 0.0), *((k, share) for share, k in look.crystal_lines)]
+    ends = [*(k for k, _ in edges[1:]), MOST_ABOVE_K]
+    bands = [
+        Band(
+            X(k),
+            round(X(end) - X(k), 1),
+            round(20 * (share or look.crystal_lines[0][0] - 0.05)),
+            f"{100 * share:.0f} %" if share else "",
+        )
+        for (k, share), end in zip(edges, ends, strict=True)
+    ]
+    grains = []
+    for level, points in look.grain_lines:
+        k, c = points[-1]
+        path = " ".join(f"{X(at)},{Y(stir)}" for at, stir in points)
+        grains.append(GrainLine(path, min(X(k), RIGHT - 4), Y(c) - 6, f"{level:g}×"))
+    return MapPicture(
+        span=f"{LEAST_ABOVE_K:.3f} {MOST_ABOVE_K:.3f} {COLDEST_STIR_C} {HOTTEST_STIR_C}",
+        bands=bands,
+        grains=grains,
+        plates=_plates(look.regions),
+        x=X(look.point.above_water_k),
+        y=Y(look.point.stir_c),
+        marks=[(X(k), k, shown) for k, shown in look.marks],
+        stirs=[(Y(c), c) for c in STIR_TICKS_C],
+    )
 
 
-def firmness(plans: Sequence[Plan]) -> list[FirmnessPlace]:
-    """Confections that set, by boil above water and crystal share; same boil, one place."""
-    x, y = scale(11.5, 26.0, 60.0, 560.0), CRYSTAL
-    groups: dict[float, list[Plan]] = {}
-    for plan in plans:
-        if plan.confection.middle_above_water_k < 30:
-            groups.setdefault(plan.confection.middle_above_water_k, []).append(plan)
-    places = []
-    for i, middle in enumerate(sorted(groups)):
-        group = groups[middle]
-        height = y(group[0].crystal_fraction)
-        places.append(
-            FirmnessPlace(
-                plans=group,
-                label=", ".join(p.confection.full_name for p in group),
-                x=x(middle),
-                y=height,
-                low_x=min(x(p.confection.low_above_water_k) for p in group),
-                high_x=max(x(p.confection.high_above_water_k) for p in group),
-                label_y=height + (-14 if i % 2 == 0 and i else 22),
-                left=middle > 20,
+Rect = tuple[float, float, float, float]
+"""Left, top, right, bottom."""
+
+
+def _plates(regions: list[Region]) -> list[Plate]:
+    """Each region with its label where it lies on no plate and no other label."""
+    boxes = [(X(one.low_k), Y(one.hot_c), X(one.high_k), Y(one.cold_c)) for one in regions]
+    taken: list[Rect] = list(boxes)
+    found = []
+    for region, (x, top, right, bottom) in zip(regions, boxes, strict=True):
+        wide = LABEL_WIDE * len(region.confection.full_name)
+        middle = (top + bottom) / 2 + 5
+        places = [
+            (x, top - 8),
+            (x, bottom + 20),
+            (right + 8, middle),
+            (x - 8 - wide, middle),
+            (right - wide, top - 8),
+            (right - wide, bottom + 20),
+        ]
+        at = next((one for one in places if _free(one, wide, taken)), places[0])
+        taken.append(_label(at, wide))
+        found.append(
+            Plate(
+                region=region,
+                x=x,
+                y=top,
+                width=round(right - x, 1),
+                height=round(bottom - top, 1),
+                label_x=round(at[0], 1),
+                label_y=round(at[1], 1),
             )
         )
-    return places
+    return found
+
+
+def _label(at: tuple[float, float], wide: float) -> Rect:
+    return at[0], at[1] - 14, at[0] + wide, at[1] + 4
+
+
+def _free(at: tuple[float, float], wide: float, taken: list[Rect]) -> bool:
+    left, top, right, bottom = _label(at, wide)
+    if left < LEFT or right > RIGHT or top < TOP:
+        return False
+    return not any(left < r and right > x and top < b and bottom > t for x, t, r, b in taken)

@@ -1,0 +1,169 @@
+"""A cook planned: how much syrup makes what is wanted, in how many pots, and how long each part takes."""
+
+from dataclasses import dataclass
+from math import ceil, exp, log
+
+from lumbrel.core.candy.confections import POT_LOSS_FRACTION, Confection
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.physics.sucrose import density_kg_m3
+
+MOST_FULL = 0.5
+"""Of the pot: foam wants the rest."""
+BOIL_C = 104.0
+USUAL_KG = 13.0
+LEAST_KG, MOST_KG = 0.05, 500.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class CookPlan:
+    """A cook: all batches together, kg, and each; how full the pot is with one."""
+
+    syrup_kg: float
+    made_kg: float
+    left_in_pot_kg: float
+    water_kg: float
+    batches: int
+    full: float
+
+    @property
+    def syrup_each_kg(self) -> float:
+        """Syrup in one batch."""
+        return self.syrup_kg / self.batches
+
+
+def plan_cook(
+    syrup_brix: float,
+    final_brix: float,
+    pot_l: float,
+    *,
+    made_kg: float | None = None,
+    syrup_kg: float | None = None,
+    loss: float = POT_LOSS_FRACTION,
+) -> CookPlan:
+    """A cook from what is wanted, or from what is there.
+
+    Args:
+        syrup_brix: 50 to 80.
+        final_brix: above that, to 99.
+        pot_l: what the pot holds to its rim, 0.2 to 1000.
+        made_kg, syrup_kg: one of them, 0.05 to 500.
+        loss: share of the finished mass that stays in each pot, 0 to 0.5.
+    Raises:
+        OutOfRange: a value lies outside its range, or neither amount is given.
+    Source: solids are conserved.
+    """
+    require_between(syrup_brix, 50.0, 80.0, field="brix", what="The syrup's Brix", unit="percent")
+    require_between(final_brix, syrup_brix, 99.0, field="above", what="The solids", unit="percent")
+    require_between(pot_l, 0.2, 1000.0, field="pot", what="The pot", unit="L")
+    require_between(loss, 0.0, 0.5, field="loss", what="What stays in the pot", unit="")
+    if syrup_kg is None:
+        if made_kg is None:
+            raise OutOfRange("Say how much is wanted, or how much syrup there is.", "wanted")
+        require_between(
+            made_kg, LEAST_KG, MOST_KG, field="wanted", what="What is wanted", unit="kg"
+        )
+        syrup_kg = made_kg / (1 - loss) * final_brix / syrup_brix
+    require_between(syrup_kg, LEAST_KG, MOST_KG, field="syrup", what="The syrup", unit="kg")
+    boiled = syrup_kg * syrup_brix / final_brix
+    hot_l = syrup_kg / density_kg_m3(syrup_brix, 99.0) * 1000
+    batches = max(ceil(hot_l / (MOST_FULL * pot_l) - 1e-9), 1)
+    return CookPlan(
+        syrup_kg=syrup_kg,
+        made_kg=boiled * (1 - loss),
+        left_in_pot_kg=boiled * loss,
+        water_kg=syrup_kg - boiled,
+        batches=batches,
+        full=hot_l / batches / pot_l,
+    )
+
+
+@dataclass(frozen=True)
+class Bath:
+    """Where a pot cools: the name, how warm it is there, and how fast 13 kg lose of the excess a minute."""
+
+    name: str
+    around_c: float
+    rate_per_min: float
+
+
+BATHS: dict[str, Bath] = {
+    "bench": Bath("on the bench", 20.0, 0.011),
+    "water": Bath("in a water bath", 14.0, 0.045),
+    "ice": Bath("in ice or snow", 1.0, 0.06),
+}
+"""Made-up beginnings, learned from what is noted."""
+SMALLER_BY = 0.35
+
+
+def minutes_to_cool(mass_kg: float, hot_c: float, stir_c: float, bath: Bath) -> float:
+    """How long a pot cools to where stirring begins.
+
+    Args:
+        mass_kg: in the pot, above 0.
+        hot_c: of the boil; stir_c: where stirring begins, below it.
+    Raises:
+        OutOfRange: it never grows so cold there.
+    Source: Newton's law.
+    """
+    if stir_c >= hot_c:
+        return 0.0
+    if stir_c <= bath.around_c + 1:
+        raise OutOfRange(
+            f"It never cools to {stir_c:.0f} °C {bath.name}: that is {bath.around_c:.0f} °C itself.",
+            "bath",
+        )
+    rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
+    return float(log((hot_c - bath.around_c) / (stir_c - bath.around_c)) / rate)
+
+
+def temperature_after(mass_kg: float, hot_c: float, minutes: float, bath: Bath) -> float:
+    """How warm a pot is after so many minutes, degC."""
+    rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
+    return float(bath.around_c + (hot_c - bath.around_c) * exp(-rate * minutes))
+
+
+HEATING_KW = 1.4
+"""What a stove puts into a candy pot."""
+WORK_MIN: dict[str, float] = {
+    "cream": 14.0,
+    "stirred-sugar": 4.0,
+    "moulded-sugar-soft": 4.0,
+    "moulded-sugar-firm": 3.0,
+    "granulated-sugar": 9.0,
+    "snow-taffy-soft": 5.0,
+    "snow-taffy-chewy": 5.0,
+    "hard-drops": 6.0,
+}
+"""Minutes with both hands in it: stirring and moulding, pouring, sieving."""
+LAY_OUT_MIN = 5.0
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A part of a cook: what, how long, and whether it takes a pair of hands."""
+
+    name: str
+    minutes: float
+    hands: bool
+
+
+def stages(
+    plan: CookPlan, piece: Confection, boil_to_c: float, stir_c: float, bath: Bath
+) -> list[Stage]:
+    """The parts of one batch of a cook, in their order.
+
+    Args:
+        boil_to_c: true temperature of the boil's end; stir_c where stirring begins.
+    """
+    each, water = plan.syrup_each_kg, plan.water_kg / plan.batches
+    heat = each * 2.7 * (BOIL_C - 20.0) / HEATING_KW / 60
+    boil = water * 2257 / HEATING_KW / 60
+    boiled = each - water
+    cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(boiled, boil_to_c, stir_c, bath)
+    rest = 5.0 if piece.key.startswith("snow") else cool
+    return [
+        Stage("lay out", LAY_OUT_MIN, True),
+        Stage("boil", heat + boil, True),
+        Stage("rest" if piece.key.startswith("snow") else "cool", rest, False),
+        Stage("work", WORK_MIN.get(piece.key, 6.0), True),
+    ]

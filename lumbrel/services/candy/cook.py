@@ -1,0 +1,125 @@
+"""A cook planned for what is wanted: syrup, pots, and the times backwards from when it must be ready."""
+
+import re
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from lumbrel.core.candy import cook as core
+from lumbrel.core.candy.confections import Confection
+from lumbrel.core.candy.cook import BATHS, CookPlan, Stage
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.physics.sucrose import density_kg_m3
+from lumbrel.services.base.form import Bounds, Form, local_time
+from lumbrel.services.candy.firm_map import MapLook
+
+WANTED = {
+    "syrup": "use this much syrup",
+    "mass": "so much of it",
+    "pieces": "so many pieces",
+    "jars": "so many jars",
+}
+SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
+MADE = Bounds("made", "mass", 0.05, 500, "What is wanted weighs between 0.05 and 500 kg.")
+PIECES = Bounds("pieces", "count", 1, 20_000, "Type how many pieces, 1 to 20 000.")
+EACH = Bounds(
+    "each", "mass", 0.001, 5, "A piece, or what a mould holds, weighs between 1 g and 5 kg."
+)
+JARS = Bounds("jars", "count", 1, 5000, "Type how many jars, 1 to 5000.")
+JAR = Bounds("jar", "jar", 20, 5000, "A jar holds between 20 ml and 5 L.")
+POT = Bounds("pot", "volume", 0.5, 1000, "A pot holds between 0.5 and 1000 L.")
+STANDARD = {"by": "syrup", "syrup": "4 kg", "pot": "12 L", "bath": "water"}
+
+
+@dataclass(frozen=True)
+class Timed:
+    """A stage with when it begins."""
+
+    at: datetime
+    stage: Stage
+
+
+@dataclass(frozen=True, kw_only=True)
+class Cook:
+    """A planned cook."""
+
+    plan: CookPlan
+    pieces: int | None
+    each_kg: float | None
+    stages: list[Timed]
+    """Of all batches, one after the other."""
+    bath: str
+    late: bool
+    """Whether it would have had to begin already."""
+
+
+def planned(
+    form: Form, look: MapLook, piece: Confection, brix: float, now: datetime
+) -> Cook | None:
+    """A cook as it is typed; None where something is wrong, noted on the form."""
+    by = form.choice("by", WANTED, f"Choose one: {', '.join(WANTED.values())}.")
+    bath = form.choice("bath", list(BATHS), "Choose where it cools.")
+    pot = form.between(POT)
+    made, syrup, pieces, each = _amounts(form, by, look)
+    ready = _ready(form, now)
+    if form.errors or pot is None or (made is None and syrup is None):
+        return None
+    try:
+        plan = core.plan_cook(brix, look.point.brix, pot, made_kg=made, syrup_kg=syrup)
+        parts = core.stages(plan, piece, look.true_c, look.point.stir_c, BATHS[bath])
+    except OutOfRange as error:
+        form.errors[error.field or "syrup"] = error.sentence
+        return None
+    if each and pieces is None:
+        pieces = int(plan.made_kg / each)
+    whole = plan.batches * sum(part.minutes for part in parts)
+    begin = ready - timedelta(minutes=whole) if ready else now
+    return Cook(
+        plan=plan,
+        pieces=pieces,
+        each_kg=each,
+        stages=_timed(begin, parts, plan.batches),
+        bath=BATHS[bath].name,
+        late=begin < now,
+    )
+
+
+def _ready(form: Form, now: datetime) -> datetime | None:
+    """When it must be ready: the next such time of the kitchen's clock."""
+    text = form.fields.get("ready", "").strip()
+    if not text:
+        return None
+    found = re.fullmatch(r"([01]?\d|2[0-3])[:.]([0-5]\d)", text)
+    if not found:
+        form.errors["ready"] = "Type when it must be ready as hours and minutes, for example 16:30."
+        return None
+    local = local_time(now, form.kitchen)
+    at = local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
+    return (at if at > local else at + timedelta(days=1)).astimezone(UTC)
+
+
+def _amounts(
+    form: Form, by: str, look: MapLook
+) -> tuple[float | None, float | None, int | None, float | None]:
+    """What is made, the syrup, pieces and what one weighs; kg."""
+    if by == "mass":
+        return form.between(MADE), None, None, None
+    if by == "pieces":
+        count, each = form.between(PIECES), form.between(EACH)
+        made = None if count is None or each is None else count * each
+        return made, None, None if count is None else int(count), each
+    if by == "jars":
+        count, size = form.between(JARS), form.between(JAR)
+        if count is None or size is None:
+            return None, None, None, None
+        each = size / 1e6 * density_kg_m3(min(look.point.brix, 85.0), 20.0)
+        return count * each, None, int(count), each
+    return None, form.between(SYRUP), None, form.between(EACH, required=False)
+
+
+def _timed(begin: datetime, parts: list[Stage], batches: int) -> list[Timed]:
+    found, at = [], begin
+    for _ in range(batches):
+        for part in parts:
+            found.append(Timed(at, part))
+            at += timedelta(minutes=part.minutes)
+    return found

@@ -1,0 +1,121 @@
+"""The syrup of a cook: a lot of the shelf or any other, its invert sugar, and what it is fit for."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection
+
+from lumbrel.core.candy import setting
+from lumbrel.core.candy.confections import Confection, confections
+from lumbrel.core.candy.setting import Fit, Invert
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base.form import Bounds, Form
+from lumbrel.store import kept
+from lumbrel.store.kept import LotRow
+
+DILUTION = Bounds(
+    "dilution",
+    "count",
+    1,
+    100,
+    "Type to how many parts one part of syrup was diluted, 1 to 100; usually 10.",
+)
+MOST_LOTS = 60
+A_YEAR = 365.25
+BETTER_BY = 0.05
+
+
+@dataclass(frozen=True, kw_only=True)
+class Suited:
+    """A lot as it suits the confection that is looked at."""
+
+    row: LotRow
+    fit: Fit
+
+
+@dataclass(frozen=True, kw_only=True)
+class Syrup:
+    """The syrup at hand."""
+
+    lot: LotRow | None
+    brix: float
+    invert: Invert
+    measured: bool
+    sugar_kind: str
+    fits: dict[str, Fit]
+    """By the confection's key."""
+
+    @property
+    def invert_fraction(self) -> float:
+        """Of its solids."""
+        return min(max(self.invert.percent / self.brix, 0.0), 1.0)
+
+
+def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
+    """The syrup a form names; None where something is wrong, noted on the form."""
+    code = form.fields.get("lot", "").strip()
+    lot = next(iter(kept.lots_like(db, code, 1)), None) if code else None
+    if code and (lot is None or lot.code != code):
+        form.errors["lot"] = f"There is no lot {code[:24]} on the shelf."
+        return None
+    if lot is not None and not lot.jars:
+        form.errors["lot"] = f"Nothing of lot {lot.code} is left. Choose another."
+    brix = lot.brix if lot else form.between(BRIX)
+    known = _measured(form)
+    if brix is None or form.errors:
+        return None
+    kind = lot.sugar_kind if lot else "maple"
+    invert = known or _estimated(db, lot, now)
+    fits = {piece.key: setting.fit(invert, piece) for piece in confections()}
+    return Syrup(
+        lot=lot,
+        brix=min(max(brix, BRIX.low), BRIX.high),
+        invert=invert,
+        measured=known is not None,
+        sugar_kind=kind,
+        fits=fits,
+    )
+
+
+BRIX = Bounds("brix", "brix", 50, 80, "Syrup for candy has between 50 and 80 Brix.")
+
+
+def _measured(form: Form) -> Invert | None:
+    if not form.given("meter"):
+        return None
+    dilution = form.between(DILUTION, required=False)
+    try:
+        shown = setting.reading(form.fields["meter"])
+        return setting.measured(shown, dilution or 10.0)
+    except OutOfRange as error:
+        form.errors["meter"] = error.sentence
+        return None
+
+
+def _estimated(db: Connection, lot: LotRow | None, now: datetime) -> Invert:
+    if lot is None:
+        return setting.estimated("", "maple")
+    first = kept.first_of_season(db, lot.season)
+    into = (lot.taken_at - first).days if first else 0
+    years = max((now - lot.packed_at).days / A_YEAR, 0.0)
+    return setting.estimated(lot.grade, lot.sugar_kind, into, years)
+
+
+def better(db: Connection, piece: Confection, than: Fit, now: datetime) -> list[Suited]:
+    """Lots on the shelf that suit a confection better than the syrup at hand, the best first."""
+    found = []
+    for row in kept.newest_lots(db, limit=MOST_LOTS):
+        if not row.jars or row.for_processing:
+            continue
+        suits = setting.fit(_estimated(db, row, now), piece)
+        if suits.right > than.right + BETTER_BY:
+            found.append(Suited(row=row, fit=suits))
+    return sorted(found, key=lambda one: -one.fit.right)[:4]
+
+
+def lots_to_choose(db: Connection) -> list[tuple[str, str]]:
+    """The newest lots with jars on the shelf, for a form."""
+    rows = [row for row in kept.newest_lots(db, limit=MOST_LOTS) if row.jars]
+    words = [
+        (row.code, f"{row.code}, {row.sugar_kind}, {row.grade or 'not graded'}") for row in rows
+    ]
+    return [("", "a syrup of no lot"), *words]
