@@ -27,6 +27,7 @@ VIEWS = (
     "/trace/26-047",
     "/accounts",
     "/candy",
+    "/candy/day?piece_1=cream&syrup_1=12 kg&piece_2=hard-drops&syrup_2=2 kg",
     "/shelf",
     "/shelf/26-040",
     "/kitchen",

@@ -5,10 +5,16 @@ import unittest
 from datetime import timedelta
 from itertools import pairwise
 
+from icalendar import Calendar
+
 from lumbrel.core.candy import cook, firmness, setting
 from lumbrel.core.candy.confections import confections
+from lumbrel.core.candy.day import Job, lay_out
+from lumbrel.core.candy.keeping import WRAPS, keeping
 from lumbrel.core.errors import OutOfRange
+from lumbrel.exchange.calendar import as_calendar
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.candy import day as candy_days
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.calculations import ConfectionRequest, confection
 from lumbrel.web.candy import picture
@@ -59,6 +65,28 @@ class Map(unittest.TestCase):
         self.assertIsNone(firmness.point(14, 110, 95_700).grain)
         with self.assertRaisesRegex(OutOfRange, "hotter than the boil"):
             firmness.point(12, 120, 85_000)
+
+    def test_where_it_sets_in_the_pot_is_where_its_points_say_so(self) -> None:
+        edge = firmness.sets_in_pot(95_700.0)
+        self.assertGreater(len(edge), 5)
+        for k, c in edge[1:]:
+            self.assertTrue(firmness.point(k, c - 1, 95_700).sets_in_pot)
+            self.assertFalse(firmness.point(k, c + 1, 95_700).sets_in_pot)
+        self.assertFalse(firmness.point(edge[0][0] - 0.2, 20, 95_700).sets_in_pot)
+
+    def test_what_is_set_keeps_as_its_syrup_does(self) -> None:
+        """What is liquid in it is saturated syrup, whatever it was boiled to; taffy is drier, drops driest."""
+        cream, firm = (
+            keeping(key, brix).water_activity
+            for key, brix in (("cream", 84), ("moulded-sugar-firm", 88))
+        )
+        self.assertEqual(cream, firm)
+        self.assertAlmostEqual(cream or 0, 0.87, delta=0.02)
+        taffy, drops = keeping("snow-taffy-soft", 84), keeping("hard-drops", 97)
+        assert taffy.water_activity and drops.water_activity and cream
+        self.assertTrue(drops.water_activity < taffy.water_activity < cream)
+        self.assertIsNone(keeping("granulated-sugar", 91).water_activity)
+        self.assertEqual(set(WRAPS), set(PIECES))
 
 
 class WillItSet(unittest.TestCase):
@@ -118,6 +146,77 @@ class Cook(unittest.TestCase):
         self.assertAlmostEqual(cook.temperature_after(3, 113, minutes, bench), 84.0)
         with self.assertRaisesRegex(OutOfRange, "never cools"):
             cook.minutes_to_cool(3, 113, 20, bench)
+
+
+class Day(KitchenCase):
+    def test_no_pot_and_no_hand_has_two_things_to_do(self) -> None:
+        """Twelve batches in three pots, at random; each laid out, and what cools is stirred at once."""
+        chance = random.Random(12)
+        for _ in range(12):
+            jobs = [
+                Job(
+                    f"{i}",
+                    (
+                        cook.Stage("lay out", 5, True),
+                        cook.Stage("boil", chance.uniform(10, 50), True),
+                        cook.Stage("cool", chance.uniform(0, 80), False),
+                        cook.Stage("work", chance.uniform(3, 15), True),
+                    ),
+                )
+                for i in range(12)
+            ]
+            day = lay_out(jobs, 3)
+            self.assertEqual(sorted(one.job.name for one in day), sorted(j.name for j in jobs))
+            for pot in range(3):
+                mine = [one for one in day if one.pot == pot]
+                for one, following in pairwise(mine):
+                    self.assertLessEqual(one.end, following.start + 1e-6)
+            hands = sorted((o.start + a, o.start + b) for o in day for a, b in o.job.hands)
+            for (_, end), (begins, _) in pairwise(hands):
+                self.assertLessEqual(end, begins + 1e-6)
+            busy = sum(b - a for j in jobs for a, b in j.hands)
+            whole = max(one.end for one in day)
+            one_by_one = sum(job.minutes for job in jobs)
+            self.assertTrue(busy <= whole < one_by_one)
+            self.assertLess(whole - busy, 0.35 * (one_by_one - busy), "waits are mostly filled")
+
+    def day(self, **fields: str) -> candy_days.CandyDay | None:
+        return candy_days.candy_day(self.db, NOON, fields)
+
+    def test_a_day_goes_into_a_calendar(self) -> None:
+        two = {
+            "piece_1": "cream",
+            "syrup_1": "12 kg",
+            "piece_2": "snow-taffy-soft",
+            "syrup_2": "2 kg",
+        }
+        day = self.day(**two, pots="2", pot="12 L", begin="15:00")
+        assert day
+        self.assertEqual(
+            [b.name for b in day.batches if "Cream" in b.name][:2],
+            ["Cream, 1 of 2", "Cream, 2 of 2"],
+        )
+        events = Calendar.from_ical(as_calendar(day, "Cinderpool", NOON)).walk("VEVENT")
+        self.assertEqual(len(events), sum(len(batch.parts) for batch in day.batches))
+        first = min(events, key=lambda event: event["dtstart"].dt)
+        self.assertEqual(first["dtstart"].dt, NOON.replace(hour=15))
+        waits = [e for e in events if e["transp"] == "TRANSPARENT"]
+        self.assertTrue(all("disturb" in e["summary"] or "Rests" in e["summary"] for e in waits))
+        again = as_calendar(day, "Cinderpool", NOON)
+        self.assertEqual(as_calendar(day, "Cinderpool", NOON), again)
+
+    def test_what_no_day_holds(self) -> None:
+        self.assertIsNone(self.day())
+        for field, fields in {
+            "pots": {"pots": "9"},
+            "syrup_1": {"piece_1": "cream"},
+            "piece_1": {"piece_1": "toffee", "syrup_1": "2 kg"},
+            "cooks": {"piece_1": "cream", "syrup_1": "400 kg"},
+            "begin": {"piece_1": "cream", "syrup_1": "2 kg", "begin": "noon"},
+        }.items():
+            with self.subTest(field), self.assertRaises(BadInput) as refused:
+                self.day(**fields)
+            self.assertIn(field, refused.exception.errors)
 
 
 class Page(KitchenCase):

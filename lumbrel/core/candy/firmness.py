@@ -118,22 +118,48 @@ def grain_lines(
     station_pressure_pa: float, invert_fraction: float = 0.01
 ) -> list[tuple[float, list[tuple[float, float]]]]:
     """Lines of one supersaturation: the level, and points of (boil above water in K, stirring degC) on it."""
-    found = []
     across = [LEAST_ABOVE_K + (MOST_ABOVE_K - LEAST_ABOVE_K) * i / STEPS for i in range(STEPS + 1)]
-    share = np.array([solids_brix(k, station_pressure_pa, invert_fraction) / 100 for k in across])
+    lines = (
+        (level, _line(across, level, station_pressure_pa, invert_fraction))
+        for level in GRAIN_LEVELS
+    )
+    return [(level, points) for level, points in lines if len(points) > 1]
+
+
+def _line(
+    across: list[float], level: float, station_pressure_pa: float, invert_fraction: float
+) -> list[tuple[float, float]]:
+    """Where supersaturation is at a level, for some boils."""
+    share = np.array([_share(k, station_pressure_pa, invert_fraction) for k in across])
+    ratio = share / (1 - share) / level
     warm, soluble = _soluble()
-    for level in GRAIN_LEVELS:
-        ratio = share / (1 - share) / level
-        saturated = ratio / (1 + ratio)
-        stir = np.interp(saturated, soluble, warm, left=np.nan, right=np.nan)
-        points = [
-            (k, float(c))
-            for k, c in zip(across, stir, strict=True)
-            if COLDEST_STIR_C <= c <= DISSOLVES_C
-        ]
-        if len(points) > 1:
-            found.append((level, points))
-    return found
+    stir = np.interp(ratio / (1 + ratio), soluble, warm, left=np.nan, right=np.nan)
+    return [
+        (k, float(c))
+        for k, c in zip(across, stir, strict=True)
+        if COLDEST_STIR_C <= c <= DISSOLVES_C
+    ]
+
+
+@lru_cache(maxsize=4096)
+def _share(above_k: float, station_pressure_pa: float, invert_fraction: float) -> float:
+    return solids_brix(above_k, station_pressure_pa, invert_fraction) / 100
+
+
+def sets_in_pot(
+    station_pressure_pa: float, serving_c: float = 20.0, invert_fraction: float = 0.01
+) -> list[tuple[float, float]]:
+    """The upper edge of where it sets before it is stirred: points of (boil above water in K, stirring degC),
+    from the softest boil that does; empty where none does."""
+    saturated = sucrose.solubility_percent(max(serving_c, 0.0)) / 100
+    brix = 100 * (SETS_CRYSTAL + (1 - SETS_CRYSTAL) * saturated)
+    boil = water.boiling_point_c(station_pressure_pa)
+    first = sucrose.boiling_point_c(brix, station_pressure_pa, invert_fraction) - boil
+    begins = max(first, LEAST_ABOVE_K)
+    if begins >= MOST_ABOVE_K:
+        return []
+    across = [begins + (MOST_ABOVE_K - begins) * i / 12 for i in range(13)]
+    return _line(across, SETS_GRAIN, station_pressure_pa, invert_fraction)
 
 
 @lru_cache(maxsize=1)

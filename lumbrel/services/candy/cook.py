@@ -60,7 +60,7 @@ def planned(
     bath = form.choice("bath", list(BATHS), "Choose where it cools.")
     pot = form.between(POT)
     made, syrup, pieces, each = _amounts(form, by, look)
-    ready = _ready(form, now)
+    ready = next_time(form, "ready", now)
     if form.errors or pot is None or (made is None and syrup is None):
         return None
     try:
@@ -83,14 +83,14 @@ def planned(
     )
 
 
-def _ready(form: Form, now: datetime) -> datetime | None:
-    """When it must be ready: the next such time of the kitchen's clock."""
-    text = form.fields.get("ready", "").strip()
+def next_time(form: Form, name: str, now: datetime) -> datetime | None:
+    """A time to come: the next such time of the kitchen's clock; None if empty or wrong."""
+    text = form.fields.get(name, "").strip()
     if not text:
         return None
     found = re.fullmatch(r"([01]?\d|2[0-3])[:.]([0-5]\d)", text)
     if not found:
-        form.errors["ready"] = "Type when it must be ready as hours and minutes, for example 16:30."
+        form.errors[name] = "Type the time as hours and minutes, for example 16:30."
         return None
     local = local_time(now, form.kitchen)
     at = local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)

@@ -66,6 +66,7 @@ class MapLook:
     """On the chosen thermometer."""
     crystal_lines: list[tuple[float, float]]
     grain_lines: list[tuple[float, list[tuple[float, float]]]]
+    sets_in_pot: list[tuple[float, float]]
     regions: list[Region]
     marks: list[tuple[float, float]]
     """Above water, and what the thermometer shows there."""
@@ -130,6 +131,7 @@ def look(form: Form, today: Day, piece: Confection, invert_fraction: float) -> M
         shown_c=shown(boil + at),
         crystal_lines=firmness.crystal_lines(pressure, served, invert_fraction),
         grain_lines=firmness.grain_lines(pressure, invert_fraction),
+        sets_in_pot=firmness.sets_in_pot(pressure, served, invert_fraction),
         regions=regions,
         marks=[(k, shown(boil + k)) for k in _marks(today)],
         hazard=boil + at >= BURN_HAZARD_C,

@@ -6,6 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.candy import confections
 from lumbrel.core.candy.confections import Confection
+from lumbrel.core.candy.keeping import MOULDS_ACTIVITY, Keeping, keeping
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.form import Form
@@ -55,6 +56,9 @@ class CandyPage:
     syrup: Syrup | None = None
     better: tuple[Suited, ...] = ()
     cook: Cook | None = None
+    keeps: Keeping | None = None
+    moulds: bool = False
+    """Whether moulds can live in it."""
     lots: tuple[tuple[str, str], ...] = ()
 
 
@@ -111,7 +115,9 @@ def _with_map(
     cook = cooks.planned(form, look, piece, page.syrup.brix, now)
     form.check()
     others = better(db, piece, page.syrup.fits[piece.key], now)
-    return replace(page, look=look, cook=cook, better=tuple(others))
+    keeps = keeping(piece.key, look.point.brix)
+    moulds = (keeps.water_activity or 0.0) > MOULDS_ACTIVITY
+    return replace(page, look=look, cook=cook, better=tuple(others), keeps=keeps, moulds=moulds)
 
 
 def _plan(

@@ -3,16 +3,20 @@
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services.base.form import BadInput
+from lumbrel.exchange.calendar import as_calendar
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.candy import day as days
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.choices import BATHS, PIECES, WANTED
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled
 from lumbrel.web.shell.request import Here, Visit
 
 router = APIRouter()
+ROWS = range(1, days.ROWS + 1)
 ASKED = (
     *(
         "syrup",
@@ -63,6 +67,43 @@ def _page(visit: Visit, asked: dict[str, str]) -> tuple[plan.CandyPage, dict[str
             errors |= bad.errors
             left = {name: value for name, value in kept.items() if name not in bad.errors}
             kept = left if len(left) < len(kept) else {}
+
+
+def _day_asked(visit: Visit) -> dict[str, str]:
+    known = {*days.STANDARD, *(name.format(i) for i in ROWS for name in (days.PIECE, days.SYRUP))}
+    query = visit.request.query_params
+    return {name: query[name] for name in known if query.get(name, "").strip()}
+
+
+@router.get("/candy/day")
+def day(visit: Here) -> HTMLResponse:
+    """A day of several cooks, laid out."""
+    asked, errors = _day_asked(visit), {}
+    try:
+        laid = days.candy_day(visit.db, visit.now, asked)
+    except BadInput as bad:
+        laid, errors = None, bad.errors
+    return visit.page(
+        "candy/day.html",
+        "candy",
+        422 if errors else 200,
+        day=laid,
+        form=Filled({**days.STANDARD, **asked}, errors),
+        pieces=PIECES,
+        baths=BATHS,
+        rows=ROWS,
+    )
+
+
+@router.get("/candy/day.ics")
+def day_as_calendar(visit: Here) -> Response:
+    """The day as iCalendar."""
+    laid = days.candy_day(visit.db, visit.now, _day_asked(visit))
+    if laid is None:
+        raise NotFound("No cook is named: lay out a day first.")
+    body = as_calendar(laid, load_kitchen(visit.db).name, visit.now)
+    headers = {"Content-Disposition": 'attachment; filename="candy-day.ics"'}
+    return Response(body, media_type="text/calendar; charset=utf-8", headers=headers)
 
 
 @router.get("/candy/map")

@@ -1,7 +1,9 @@
 """The firmness map: boil across, stirring upwards; bands of crystal, lines of grain, confections as plates."""
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
+from lumbrel.services.candy.day import CandyDay
 from lumbrel.services.candy.firm_map import (
     COLDEST_STIR_C,
     HOTTEST_STIR_C,
@@ -61,6 +63,8 @@ class MapPicture:
     bands: list[Band]
     grains: list[GrainLine]
     plates: list[Plate]
+    too_late: str
+    """Where it sets in the pot, as a path; empty where nowhere."""
     x: float
     y: float
     marks: list[tuple[float, float, float]]
@@ -91,11 +95,20 @@ def firmness(look: MapLook) -> MapPicture:
         bands=bands,
         grains=grains,
         plates=_plates(look.regions),
+        too_late=_below(look.sets_in_pot),
         x=X(look.point.above_water_k),
         y=Y(look.point.stir_c),
         marks=[(X(k), k, shown) for k, shown in look.marks],
         stirs=[(Y(c), c) for c in STIR_TICKS_C],
     )
+
+
+def _below(edge: list[tuple[float, float]]) -> str:
+    """The map under an edge."""
+    if len(edge) < 2:
+        return ""
+    along = "L".join(f"{X(k)} {Y(c)}" for k, c in edge)
+    return f"M{along}L{X(edge[-1][0])} {BOTTOM}L{X(edge[0][0])} {BOTTOM}Z"
 
 
 Rect = tuple[float, float, float, float]
@@ -143,3 +156,78 @@ def _free(at: tuple[float, float], wide: float, taken: list[Rect]) -> bool:
     if left < LEFT or right > RIGHT or top < TOP:
         return False
     return not any(left < r and right > x and top < b and bottom > t for x, t, r, b in taken)
+
+
+LANE_LEFT, LANE_RIGHT, LANE_TOP, LANE_HIGH = 90.0, 1170.0, 30.0, 54.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Bar:
+    """A part of a batch in its lane."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    kind: str
+    title: str
+
+
+@dataclass(frozen=True)
+class Label:
+    """A batch's name above its first part."""
+
+    x: float
+    y: float
+    text: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class DayPicture:
+    """A day pot by pot, and the hands below."""
+
+    height: float
+    hours: list[tuple[float, datetime]]
+    lanes: list[tuple[float, str]]
+    bars: list[Bar]
+    labels: list[Label]
+
+
+def day(of: CandyDay) -> DayPicture:
+    """A lane for each pot, and one for the hands."""
+    whole = (of.ends - of.begins) / timedelta(minutes=1)
+    x = scale(0, whole, LANE_LEFT, LANE_RIGHT)
+
+    def at(moment: datetime) -> float:
+        return x((moment - of.begins) / timedelta(minutes=1))
+
+    step = next(s for s in (15, 30, 60, 120, 240, 480, 1440) if whole / s <= 12 or s == 1440)
+    hours = [
+        (x(minutes), of.begins + timedelta(minutes=minutes))
+        for minutes in range(0, int(whole) + 1, step)
+    ]
+    bars, labels = [], []
+    for batch in of.batches:
+        y = LANE_TOP + batch.pot * LANE_HIGH
+        labels.append(Label(at(batch.begins) + 2, y + 12, batch.name))
+        for part in batch.parts:
+            title = f"{batch.name}: {part.name}"
+            wide = max(round(at(part.ends) - at(part.begins), 1), 1.0)
+            kind = part.name.replace(" ", "-")
+            bars.append(
+                Bar(x=at(part.begins), y=y + 18, width=wide, height=26, kind=kind, title=title)
+            )
+            if part.hands:
+                low = LANE_TOP + of.pots * LANE_HIGH + 14
+                bars.append(
+                    Bar(x=at(part.begins), y=low, width=wide, height=18, kind="hands", title=title)
+                )
+    lanes = [(LANE_TOP + i * LANE_HIGH + 36, f"Pot {i + 1}") for i in range(of.pots)]
+    lanes.append((LANE_TOP + of.pots * LANE_HIGH + 28, "Hands"))
+    return DayPicture(
+        height=LANE_TOP + of.pots * LANE_HIGH + 44,
+        hours=hours,
+        lanes=lanes,
+        bars=bars,
+        labels=labels,
+    )
