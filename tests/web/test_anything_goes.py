@@ -5,10 +5,14 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.colour import photograph
+from lumbrel.services.record.kept import differences
 from lumbrel.store import samples as samples_store
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
+from tests.support.photographs import take
 
 
 class AnythingGoes(KitchenCase):
@@ -55,6 +59,172 @@ class AnythingGoes(KitchenCase):
                 page = client.get(path)
                 self.assertEqual(page.status_code, 200, (seed, path, page.text[-900:]))
         self.assertGreater(taken, 60)
+
+    def test_no_field_breaks_a_station_after_the_pan(self) -> None:
+        """Every field of filter, colour, photograph, blend, jar, labels, shelf and candy with whatever a
+        hand, a script or a broken page may send: a page or a sentence, and the record stays sound."""
+        self.at = NOON + timedelta(hours=4)
+        app = create_app(Settings(database=self.path, clock=lambda: self.at, demo=True))
+        client = self.enterContext(
+            TestClient(app, base_url="http://127.0.0.1", follow_redirects=False)
+        )
+        codes = [self.take_in(vessel=vessel) for vessel in ("finisher-1", "finisher-2")]
+        for code in codes:
+            self.put(code, "draw", 60, mass="19.9 kg")
+            self.put(code, "colour", 70, by="meter", transmittance="60", path="10 mm")
+        self.put(codes[1], "jar", 80, fill="86 C", lot="J", size_1="500 ml", count_1="9")
+        photo = photograph.take(
+            contexts.load(self.db, codes[0], self.at), take(random.Random(1), 50).picture
+        )
+        rng = random.Random(77)
+        seen: set[int] = set()
+        for path, fields in self._addresses(codes, photo):
+            for _ in range(7):
+                sent = {name: self._junk(rng, usual) for name, usual in fields.items()}
+                self.at += timedelta(seconds=1)
+                method, _, where = path.partition(" ")
+                if method == "GET":
+                    answer = client.get(where, params=sent)
+                else:
+                    answer = client.post(where, data=sent)
+                seen.add(answer.status_code)
+                self.assertIn(answer.status_code, (200, 303, 404, 422), (path, sent))
+                if not {"nan", "inf"} & set(" ".join(sent.values()).split()):
+                    self.assertNotRegex(answer.text, r"\bnan\b|\binf\b", (path, sent))
+        self.assertLessEqual({200, 303, 422}, seen)
+        for content in (b"", b"x" * 90, take(random.Random(2), 40).picture[:900]):
+            for where in (f"/colour/{codes[0]}/photo", f"/jar/{codes[1]}/logo"):
+                files = {"file": ("x", content, "image/png")}
+                self.assertEqual(client.post(where, files=files).status_code, 422, where)
+        self.assertEqual(differences(self.db), [])
+
+    def _addresses(self, codes: list[str], photo: str) -> list[tuple[str, dict[str, list[str]]]]:
+        """Where to send to, and of each field what is usual."""
+        one, jarred = codes
+        boxes = ["0.2 0.25 0.16 0.5", "0.62 0.25 0.16 0.5"]
+        sources = [f"kettle {jarred}", "lot J 500", "water", ""]
+        style = {
+            "sheet": ["a4-21", "round-a4-12"],
+            "first": ["us", "only"],
+            "language": ["en", "both"],
+            "months": ["24"],
+            "own": ["Tapped here"],
+            "address": ["https://a.example"],
+            "copies": ["3", ""],
+            "begin": ["2"],
+            "which": ["J 500", ""],
+            "code": ["1", ""],
+        }
+        cook = {
+            "piece": ["cream", "hard-drops", "granulated-sugar"],
+            "above": ["14 K", "26 F"],
+            "stir": ["80 C"],
+            "serving": ["20 C"],
+            "pressure": ["957 hPa"],
+            "lot": ["J", ""],
+            "meter": ["100", "HI", ""],
+            "dilution": ["10"],
+            "by": ["syrup", "pieces", "jars", "mass"],
+            "syrup": ["4 kg"],
+            "made": ["3 kg"],
+            "pieces": ["100"],
+            "each": ["25 g"],
+            "jars": ["8"],
+            "jar": ["120 ml"],
+            "pot": ["12 L"],
+            "bath": ["water", "bench"],
+            "ready": ["16:30", ""],
+        }
+        out = {
+            "size_1": ["500 ml"],
+            "count_1": ["1"],
+            "reason": ["sold", "woodlot"],
+            "from": ["shelf"],
+        }
+        filtered = {
+            "method": ["layers"],
+            "temperature": ["90 C"],
+            "out": ["18 kg", "13 L"],
+            "clarity": ["hazy"],
+        }
+        photographed = {"by": ["photo"], "photo": [photo], "path": ["10 mm"]}
+        photographed |= {"blank_box": boxes, "sample_box": boxes, "taste": ["rich", ""]}
+        blended = {"b": sources, "c": sources, "litres_b": ["1 L"], "litres_c": ["0.5"]}
+        day = {f"piece_{i}": ["cream", ""] for i in (1, 2)} | {
+            f"syrup_{i}": ["3 kg"] for i in (1, 2)
+        }
+        return [
+            (f"POST /filter/{one}", filtered),
+            (f"POST /colour/{one}", photographed),
+            (f"GET /colour/{one}/photo/{photo}/said", photographed),
+            (f"GET /colour/{one}/photo/{'0' * 64}", {}),
+            (f"GET /colour/{one}/blend", {**blended, "wanted": ["Dark"], "volume": ["14 L"]}),
+            (
+                f"GET /colour/{one}/blend/said",
+                {
+                    "kettle": ["9 66.9 60 1 k"],
+                    "b": ["3 0 100 1 w"],
+                    "litres_b": ["1"],
+                    "target": ["66.9"],
+                },
+            ),
+            (f"POST /colour/{one}/blend", blended),
+            (f"POST /jar/{jarred}/slip/kettle", {"kettle": ["88 C"], "probe": ["", "probe-1"]}),
+            (f"GET /jar/{jarred}", {"size": ["500"], "wish_500.0": ["3"]}),
+            (f"GET /jar/{jarred}/labels", style),
+            (f"GET /jar/{jarred}/labels/preview", style),
+            (f"GET /jar/{jarred}/labels.svg", style),
+            (f"POST /jar/{jarred}/labels", style),
+            (
+                "GET /shelf",
+                {"q": ["J", "2026-03"], "size": ["500.0"], "season": ["2026"], "page": ["1"]},
+            ),
+            ("POST /shelf/J", out),
+            ("GET /trace/J", {"kind": ["lot", "bulk"]}),
+            ("GET /recall/J", {"kind": ["lot", "bulk"]}),
+            ("GET /candy", cook),
+            ("GET /candy/map", cook),
+            (
+                "GET /candy/day",
+                {"pots": ["2"], "pot": ["12 L"], "begin": ["9:00"], "bath": ["ice"], **day},
+            ),
+            ("GET /candy/day.ics", {"pots": ["2"], "pot": ["12 L"], **day}),
+        ]
+
+    @staticmethod
+    def _junk(rng: random.Random, usual: list[str]) -> str:
+        if rng.random() < 0.72:
+            return rng.choice(usual)
+        return rng.choice(
+            (
+                *(
+                    "",
+                    "0",
+                    "-1",
+                    "nan",
+                    "inf",
+                    "1e999",
+                    "1e308",
+                    "1e-320",
+                    "<b>",
+                    "\U0010ffff",
+                    "٣",
+                    "½",
+                ),
+                *(
+                    "99999999999 kg",
+                    "-40 C",
+                    "12 F",
+                    "7 gal",
+                    "1/0",
+                    "'; --",
+                    "x" * 4096,
+                    "\0",
+                    "0 0 0 0",
+                ),
+                *("nan nan nan nan", "1 1 1 1", "-0.1 0 1 1", "0.5 0.5 0.0001 0.0001", "lot J 1e9"),
+            )
+        )
 
     def _anything(self, rng: random.Random) -> tuple[str, dict[str, str]]:
         kind = rng.choice(

@@ -321,6 +321,18 @@ def record_blend(db: Connection, code: str, fields: dict[str, str], now: datetim
         write(db, replace(colour, supersedes=old.id, why="blended"))
 
 
+def litres_of(context: BatchContext, at_hand: Bench, fields: Mapping[str, str]) -> list[float]:
+    """Where the sliders stand: as they were sent, within what there is; at nothing where that cannot be
+    read."""
+    form = Form(fields, context.kitchen)
+    found = []
+    for name, source in zip(SLIDERS, at_hand.chosen, strict=True):
+        litres = form.quantity(f"litres_{name}", "volume", required=False) or 0.0
+        most = source.part.volume_l if source else 0.0
+        found.append(min(max(litres, 0.0), most))
+    return found
+
+
 def _poured(form: Form, at_hand: Bench) -> list[tuple[Source, float]]:
     found = []
     for name, source in zip(SLIDERS, at_hand.chosen, strict=True):

@@ -23,13 +23,15 @@ def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
     try:
         found = _bench(context, form)
         more |= {"bench": found, "as_text": blend.as_text}
-        litres = [float(form.value(f"litres_{name}") or 0) for name in blend.SLIDERS]
+        litres = blend.litres_of(context, found, form.fields)
+        form.fields = {
+            **form.fields,
+            **{f"litres_{n}": f"{v:g}" for n, v in zip(blend.SLIDERS, litres, strict=True)},
+        }
         more |= _told(blend.told(_sent(found, litres)))
     except BadInput as bad:
         form.errors.clear()
         more["why_not"] = next(iter(bad.errors.values()))
-    except ValueError:
-        form.errors.setdefault("b", "Type how much as a number of litres.")
     return visit.page(
         "colour/blend.html",
         "colour",
