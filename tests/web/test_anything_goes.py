@@ -89,7 +89,7 @@ class AnythingGoes(KitchenCase):
                     answer = client.post(where, data=sent)
                 seen.add(answer.status_code)
                 self.assertIn(answer.status_code, (200, 303, 404, 422), (path, sent))
-                if not {"nan", "inf"} & set(" ".join(sent.values()).split()):
+                if not {"nan", "inf", "1e999"} & set(" ".join(sent.values()).split()):
                     self.assertNotRegex(answer.text, r"\bnan\b|\binf\b", (path, sent))
         self.assertLessEqual({200, 303, 422}, seen)
         for content in (b"", b"x" * 90, take(random.Random(2), 40).picture[:900]):

@@ -159,7 +159,11 @@ def sets_in_pot(
     if begins >= MOST_ABOVE_K:
         return []
     across = [begins + (MOST_ABOVE_K - begins) * i / 12 for i in range(13)]
-    return _line(across, SETS_GRAIN, station_pressure_pa, invert_fraction)
+    edge = _line(across, SETS_GRAIN, station_pressure_pa, invert_fraction)
+    if edge and edge[-1][0] < MOST_ABOVE_K:
+        # Further right it does so however hot it is stirred.
+        edge.append((MOST_ABOVE_K, DISSOLVES_C))
+    return edge
 
 
 @lru_cache(maxsize=1)
