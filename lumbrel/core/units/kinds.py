@@ -68,7 +68,7 @@ KINDS: dict[str, Kind] = {
         "pressure",
         (
             Unit(key="hPa", pint="hPa", symbol="hPa", decimals=1),
-            Unit(key="inHg", pint="inHg_32F", symbol="inHg", decimals=2),
+            Unit(key="inHg", pint="inHg_trade", symbol="inHg", decimals=2),
             Unit(key="mmHg", pint="mmHg", symbol="mmHg", decimals=1),
         ),
         "957 hPa or 28.26 inHg",
@@ -152,7 +152,7 @@ def _registry() -> "pint.UnitRegistry[float]":
     import pint
 
     registry: pint.UnitRegistry[float] = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
-    registry.define("inHg_32F = 3386.389 pascal")
+    registry.define("inHg_trade = 3386.389 pascal")
     return registry
 
 
