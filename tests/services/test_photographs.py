@@ -13,6 +13,7 @@ from PIL import Image
 from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.colour.photo import PhotoColour, judge
 from lumbrel.core.errors import OutOfRange
+from lumbrel.demo.photograph import vials
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput
@@ -201,6 +202,14 @@ class Photographs(KitchenCase):
             return np.stack([np.round(255 * curved).astype(np.uint8)] * 3, axis=2)
 
         return judge(encoded(np.ones((60, 60))), encoded(light), 10.0)
+
+    def test_the_demonstrations_own_photograph_is_what_it_shows(self) -> None:
+        for light in (15.0, 40.0, 62.0, 88.0):
+            name = photograph.take(self.context, vials(light, 10.0, random.Random(3)))
+            boxes = (photograph.FIRST_BLANK, photograph.FIRST_SAMPLE)
+            said = photograph.judged(self.context, name, boxes, 10.0)
+            self.assertAlmostEqual(said.transmittance_percent, light, delta=1.5 * said.sigma_points)
+            self.assertEqual(said.hints, ())
 
     def test_photographs_nobody_took_go(self) -> None:
         for i in range(store.MOST_DRAFTS + 5):

@@ -8,7 +8,7 @@ boxes; its tone curve, reflections and falling-off of the light towards the edge
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import log, sqrt
+from math import hypot, log, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -74,7 +74,7 @@ def judge(blank: Pixels, sample: Pixels, path_mm: float) -> PhotoColour:
         )
     ratio = float(min(seen.light[GREEN] / clear.light[GREEN], 1.0))
     light = _through(ratio, path_mm)
-    sigma = _sigma(light, ratio, path_mm, hypot_of(clear.spread, seen.spread))
+    sigma = _sigma(light, ratio, path_mm, hypot(clear.spread, seen.spread))
     return PhotoColour(
         transmittance_percent=light,
         sigma_points=sigma,
@@ -113,11 +113,6 @@ class _Box:
         )
 
 
-def hypot_of(*parts: float) -> float:
-    """Root of the sum of squares."""
-    return sqrt(sum(part * part for part in parts))
-
-
 def _through(ratio: float, path_mm: float) -> float:
     """The transmittance whose green light is this share of the blank's."""
 
@@ -136,9 +131,9 @@ def _sigma(light: float, ratio: float, path_mm: float, spread: float) -> float:
     blank becomes points by the slope of the law."""
     points_per_share = light * 10 / path_mm
     tone = TONE_DOUBT * light * abs(log(light / 100))
-    even = hypot_of(EVEN_DOUBT, spread) * points_per_share
+    even = hypot(EVEN_DOUBT, spread) * points_per_share
     glare = GLARE_DOUBT / max(ratio, 0.02) * points_per_share
-    return min(hypot_of(BEST_SIGMA_POINTS, tone, even, glare), 30.0)
+    return min(hypot(BEST_SIGMA_POINTS, tone, even, glare), 30.0)
 
 
 def _hints(clear: _Box, seen: _Box) -> Iterator[str]:

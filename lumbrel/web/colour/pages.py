@@ -1,5 +1,6 @@
 """The colour: who waits, one batch beside the row of references, a photograph with its boxes."""
 
+import random
 from dataclasses import dataclass
 from typing import Any
 
@@ -35,6 +36,21 @@ def photo(visit: Here, code: str, fields: Fields) -> Response:
     except BadInput as bad:
         filled = refilled({**fields, "by": "photo"}, bad)
         return station_page(visit, STATION, code, filled, _more)
+    return RedirectResponse(f"/colour/{code}/photo/{name}#photo", 303)
+
+
+@router.post("/colour/{code}/example")
+def example(visit: Here, code: str) -> Response:
+    """The demonstration's own photograph of two vials, where nobody has one."""
+    if not visit.workspace.settings.demo:
+        raise NotFound("An example photograph is the demonstration's only.")
+    # The season's maker comes with it, which a kitchen of its own never needs.
+    from lumbrel.demo.photograph import vials
+
+    context = visit.batch(code)
+    chance = random.Random(context.batch.id)
+    picture = vials(chance.uniform(20, 85), row_of(context).path_mm, chance)
+    name = photograph.take(context, picture)
     return RedirectResponse(f"/colour/{code}/photo/{name}#photo", 303)
 
 
