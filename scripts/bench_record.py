@@ -44,13 +44,22 @@ PAGES = (
     "/colour/{old}",
     "/jar/{old}",
     "/jar/{old}/labels",
+    "/jar/{old}/labels/preview?sheet=a4-21&first=us&language=en&months=24&code=1",
+    "/colour/{kettle}/blend?b=lot+{old}+500&c=water",
     "/candy",
+    "/candy?lot={old}&piece=cream",
+    "/candy/map?above=14+K",
+    "/candy/day?piece_1=cream&syrup_1=12+kg&piece_2=hard-drops&syrup_2=2+kg",
     "/shelf",
+    "/shelf?size=250.0",
+    "/shelf?q=2026-03",
     "/shelf?woodlot=Tern+Lot",
     "/shelf?q={old}",
     "/shelf/{old}",
     "/trace/{old}",
+    "/recall/{old}",
     "/accounts",
+    "/accounts/2026/Tern+Lot",
     "/batch/{old}/slip",
     "/batch/{old}.json",
     "/working/methods/{live}",
@@ -115,12 +124,14 @@ def get(port: int, path: str, body: bytes | None = None) -> tuple[int, bytes, fl
 
 
 def codes(record: Path) -> dict[str, str]:
-    """The batch on the fire, and one long finished."""
+    """The batch on the fire, one that stands in its kettle, and one long finished."""
     db = sqlite3.connect(record)
     try:
         live = "SELECT code FROM waits JOIN batch ON batch.id = batch_id WHERE station = 'pan'"
         old = "SELECT code FROM lot_now ORDER BY taken_at LIMIT 1 OFFSET 3"
-        return {"live": db.execute(live).fetchone()[0], "old": db.execute(old).fetchone()[0]}
+        kettle = live.replace("'pan'", "'colour'")
+        asked = {"live": live, "kettle": kettle, "old": old}
+        return {name: db.execute(sql).fetchone()[0] for name, sql in asked.items()}
     finally:
         db.close()
 

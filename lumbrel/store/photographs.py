@@ -136,9 +136,13 @@ def missing(folder: Path, names: list[str]) -> list[str]:
     return [name for name in names if not sound(name)]
 
 
-def copy(names: list[str], source: Path, target: Path) -> None:
-    """Put photographs of one record beside another. They never change: where the disk allows it, both
-    have one file."""
+def copy(names: list[str], source: Path, target: Path, *, link: bool) -> None:
+    """Put photographs of one record beside another.
+
+    Args:
+        link: let both have one file where the disk allows it: they never change, but what damages one
+            then damages the other.
+    """
     for name in names:
         there, here = source / _file(name), target / _file(name)
         if here.exists() or not there.is_file():
@@ -146,8 +150,14 @@ def copy(names: list[str], source: Path, target: Path) -> None:
         target.mkdir(parents=True, exist_ok=True)
         part = here.with_suffix(".part")
         part.unlink(missing_ok=True)
-        try:
-            part.hardlink_to(there)
-        except OSError:
+        if not (link and _linked(there, part)):
             shutil.copyfile(there, part)
         part.replace(here)
+
+
+def _linked(there: Path, here: Path) -> bool:
+    try:
+        here.hardlink_to(there)
+    except OSError:
+        return False
+    return True

@@ -4,7 +4,6 @@ import io
 import json
 import random
 import zlib
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -167,18 +166,14 @@ class Photographs(KitchenCase):
         backup = self.folder / "backup.sqlite3"
         safekeeping.backup(self.path, backup)
         self.db.close()
-        self._change(store.beside(self.path) / f"{name}.jpg")
+        mine, saved = (store.beside(file) / f"{name}.jpg" for file in (self.path, backup))
+        self.assertFalse(mine.samefile(saved), "what damages one leaves the other")
+        mine.write_bytes(mine.read_bytes()[:-4] + b"spoi")
         self.assertRegex(safekeeping.check(self.path).problems[0], "1 photographs are missing")
         safekeeping.restore(self.path, backup, NOON)
         self.assertEqual(safekeeping.check(self.path).problems, [])
         replaced = list(self.folder.glob("lumbrel-replaced-*.photographs"))
         self.assertEqual(len(replaced), 1)
-
-    def _change(self, file: Path) -> None:
-        """Another file in its place: its backup may be the same file on the disk."""
-        spoiled = file.read_bytes()[:-4] + b"spoi"
-        file.unlink()
-        file.write_bytes(spoiled)
 
     def test_a_streak_of_glare_and_a_bent_tone_are_within_its_doubt(self) -> None:
         """Plain boxes of a known ratio: a fifth of the box gleams, or the camera's tone curve is off by

@@ -59,10 +59,11 @@ def _names(record: Path) -> list[str]:
         return list(photographs.named(db))
 
 
-def _copy_photographs(record: Path, copied: Path) -> None:
-    """Those that a copy of a record names, from beside the record to beside the copy."""
-    names = _names(copied)
-    photographs.copy(names, photographs.beside(record), photographs.beside(copied))
+def _bring_photographs(source: Path, target: Path, *, link: bool) -> None:
+    """Those that a copy of a record names, from beside the one to beside the other."""
+    photographs.copy(
+        _names(target), photographs.beside(source), photographs.beside(target), link=link
+    )
 
 
 def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
@@ -84,13 +85,14 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
     unfinished.unlink(missing_ok=True)
     safe.copy(record, unfinished)
     try:
-        _copy_photographs(record, unfinished)
+        # Those of every day share their files with the record; one made by hand stands alone.
+        _bring_photographs(record, unfinished, link=not thorough)
         verified = check(unfinished) if thorough else _quickly(unfinished)
         if verified.problems or verified.contents is None:
             raise Refused(f"The copy is not sound and was not kept: {' '.join(verified.problems)}")
         # A link fails where a file is there; to rename would write over it.
         to.hardlink_to(unfinished)
-        photographs.copy(_names(to), photographs.beside(unfinished), photographs.beside(to))
+        _bring_photographs(unfinished, to, link=True)
     except FileExistsError:
         raise Refused(f"{to} is there already, and no backup is written over another.") from None
     finally:
@@ -128,7 +130,8 @@ def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | N
         unfinished.unlink(missing_ok=True)
         safe.copy(file, unfinished)
         replaced = _put_aside(record, now)
-        photographs.copy(_names(unfinished), photographs.beside(file), photographs.beside(record))
+        names = _names(unfinished)
+        photographs.copy(names, photographs.beside(file), photographs.beside(record), link=False)
         unfinished.replace(record)
     return verified.contents, replaced
 

@@ -13,7 +13,7 @@ from lumbrel.store.kept import LotRow
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
 GRADES = tuple(name for name, _, _ in CLASSES)
-A_PAGE = 60
+A_PAGE = 48
 """So many lots on one page of the shelf."""
 A_SEASON = 400
 """So many lots of a season are drawn at most."""
