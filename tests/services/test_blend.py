@@ -11,6 +11,7 @@ from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import blend as bench
 from lumbrel.services.kitchen import safekeeping
@@ -123,6 +124,21 @@ class Recorded(KitchenCase):
         giver = contexts.load(self.db, self.dark, LATER)
         self.assertAlmostEqual(after_draw(giver).volume_l, of_dark.volume_l - 3, delta=0.02)
         self.assertIn(f"poured into {self.light}", slip.lines(giver)[-1].title)
+        self.assertEqual(safekeeping.check(self.path).problems, [])
+
+    def test_what_was_poured_can_be_struck(self) -> None:
+        """The jars stand on the shelf again, the kettle is as full as before, the giver too."""
+        before = after_draw(contexts.load(self.db, self.light, LATER)).mass_kg
+        self.pour(
+            self.light, b="lot J 500", litres_b="2 L", c=f"kettle {self.dark}", litres_c="1 L"
+        )
+        for line in contexts.load(self.db, self.light, LATER).of_kind(AddedFacts):
+            why = {"supersedes": line.id, "why": "spilt", "id": str(uuid4())}
+            slip.strike(self.db, self.light, why, LATER)
+        self.assertAlmostEqual(
+            after_draw(contexts.load(self.db, self.light, LATER)).mass_kg, before
+        )
+        self.assertEqual(flow.jars_of(self.db, "J")[0].count, 10)
         self.assertEqual(safekeeping.check(self.path).problems, [])
 
     def test_sugar_that_is_packed_twice_is_owed_once(self) -> None:

@@ -225,6 +225,21 @@ class Api(unittest.TestCase):
     def ask(self, name: str, body: object):
         return self.client.post(f"/api/{name}", json=body)
 
+    def test_a_blend_says_its_density_where_all_parts_do(self) -> None:
+        parts = [
+            {"volume_l": 10, "transmittance_percent": 80, "brix": 67.5},
+            {"volume_l": 5, "transmittance_percent": 40, "brix": 66.2},
+        ]
+        said = self.client.post("/api/colour/blend", json={"parts": parts}).json()
+        self.assertAlmostEqual(said["brix"], 67.07, delta=0.02)
+        self.assertAlmostEqual(
+            said["transmittance_10mm_percent"], 100 * (0.8**10 * 0.4**5) ** (1 / 15)
+        )
+        self.assertAlmostEqual(sum(said["chances"].values()), 1.0)
+        del parts[0]["brix"]
+        said = self.client.post("/api/colour/blend", json={"parts": parts}).json()
+        self.assertEqual((said["brix"], said["mass_kg"], said["volume_l"]), (None, None, 15.0))
+
     def test_figures_with_their_working(self) -> None:
         asked = set()
         for name, body, key, value, delta in EXPECTED:

@@ -58,7 +58,7 @@ def blend(parts: Sequence[Part]) -> Blended:
         require_between(part.volume_l, 0.0, 100_000.0, field="volume_l", what="A part", unit="L")
         require_between(
             part.transmittance_percent,
-            0.01,
+            1e-6,
             100.0,
             field="transmittance_percent",
             what="Transmittance",

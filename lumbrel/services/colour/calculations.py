@@ -6,6 +6,7 @@ from typing import Annotated
 from pydantic import Field
 
 from lumbrel.core.colour import grades
+from lumbrel.core.colour.blend import Part, blend
 from lumbrel.services.base.calculation import Answer, Calculation, Request, step
 
 
@@ -44,15 +45,21 @@ def colour_grade(request: GradeRequest) -> GradeAnswer:
     )
 
 
+SYRUP_BRIX = 66.9
+"""Of a part that does not say: only its volume and its light count then."""
+
+
 class BlendPart(Request):
-    """One part, its transmittance through 10 mm."""
+    """One part, its transmittance through 10 mm; where its Brix is given for all, so is the blend's."""
 
     volume_l: float
     transmittance_percent: float
+    brix: float | None = None
+    uncertainty_points: float = grades.METER_SIGMA_POINTS
 
 
 class BlendRequest(Request):
-    """Parts of the same density."""
+    """Parts of about the same density."""
 
     parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)]
 
@@ -63,6 +70,9 @@ class BlendAnswer(Answer):
     transmittance_10mm_percent: float
     grade: str
     volume_l: float
+    chances: dict[str, float]
+    brix: float | None
+    mass_kg: float | None
 
 
 def colour_blend(request: BlendRequest) -> BlendAnswer:
@@ -76,10 +86,25 @@ def colour_blend(request: BlendRequest) -> BlendAnswer:
         step("absorbance of the blend", -log(t10 / 100, 10), "", "mean by volume"),
         step("transmittance through 10 mm", t10, "%"),
     ]
+    told = [part.brix for part in request.parts]
+    come = blend(
+        [
+            Part(
+                volume_l=part.volume_l,
+                brix=part.brix if part.brix is not None else SYRUP_BRIX,
+                transmittance_percent=part.transmittance_percent,
+                sigma_points=part.uncertainty_points,
+            )
+            for part in request.parts
+        ]
+    )
     return BlendAnswer(
         transmittance_10mm_percent=t10,
         grade=grades.colour_class(t10),
         volume_l=volume,
+        chances=come.chances,
+        brix=None if None in told else come.brix,
+        mass_kg=None if None in told else come.mass_kg,
         working=working,
     )
 
