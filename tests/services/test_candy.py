@@ -13,10 +13,12 @@ from lumbrel.core.candy.day import Job, lay_out
 from lumbrel.core.candy.keeping import WRAPS, keeping
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange.calendar import as_calendar
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.candy import day as candy_days
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.calculations import ConfectionRequest, confection
+from lumbrel.services.stations import slip
 from lumbrel.web.candy import picture
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -238,6 +240,27 @@ class Page(KitchenCase):
         for lot, sentence in (("V", "Nothing of lot V is left"), ("Q", "There is no lot Q")):
             with self.assertRaisesRegex(BadInput, sentence):
                 self.page(lot=lot)
+
+    def test_what_a_meter_said_of_a_lot_is_remembered(self) -> None:
+        batch = self.take_in()
+        self.put(batch, "draw", 60, mass="19.9 kg")
+        self.put(batch, "colour", 70, by="meter", transmittance="12", path="10 mm")
+        self.put(batch, "jar", 80, fill="86 C", lot="V", size_1="500 ml", count_1="9")
+        guessed = self.page(lot="V").syrup
+        assert guessed
+        self.put(batch, "invert", 90, meter="60", dilution="10")
+        known, anew = self.page(lot="V").syrup, self.page(lot="V", meter="240").syrup
+        assert known and anew
+        self.assertEqual((guessed.measured, known.measured), (False, True))
+        self.assertAlmostEqual(known.invert.percent, 1.2)
+        self.assertAlmostEqual(anew.invert.percent, 4.8)
+        self.assertGreater(known.fits["granulated-sugar"].right, 0.99)
+        title = slip.lines(contexts.load(self.db, batch, NOON + timedelta(hours=2)))[-1].title
+        self.assertEqual(title, "Invert sugar 1.2 ± 0.2 %")
+        for meter in ("", "HI", "900"):
+            with self.assertRaises(BadInput) as refused:
+                self.put(batch, "invert", 95, meter=meter)
+            self.assertIn("meter", refused.exception.errors)
 
     def test_what_is_wanted_backwards_from_when_it_is_ready(self) -> None:
         pieces = {"by": "pieces", "pieces": "118", "each": "25 g"}

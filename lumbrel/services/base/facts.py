@@ -345,6 +345,17 @@ class JarFacts(Facts):
     """What was done to the jars: preheated, turned."""
 
 
+class InvertFacts(Facts):
+    """Invert sugar by a glucose meter: what it showed of one part of syrup in so many of the dilution, and
+    what that is, percent of the syrup."""
+
+    kind: Literal["invert"] = "invert"
+    reading_mg_dl: float
+    dilution: float
+    percent: float
+    sigma_percent: float
+
+
 class KettleFacts(Facts):
     """What the kettle showed, off the fire."""
 
@@ -446,6 +457,7 @@ AnyFacts = Annotated[
     | PulledFacts
     | FilterFacts
     | ColourFacts
+    | InvertFacts
     | KettleFacts
     | ReheatFacts
     | JarFacts

@@ -1,7 +1,10 @@
 """Candy."""
 
-from lumbrel.services.base.cautions import CANDY, SNOW
+from lumbrel.services.base.cautions import CANDY, FOAM, SNOW
+from lumbrel.services.base.facts import InvertFacts
+from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.candy import entries
 from lumbrel.services.candy.calculations import CALCULATIONS
 
 
@@ -12,7 +15,8 @@ def _state(look: Look) -> State:
 STATION = Station(
     key="candy",
     title="Candy",
-    cautions=(CANDY, SNOW),
+    line_kinds=(LineKind(facts=InvertFacts, read=entries.invert, words=entries.words),),
+    cautions=(CANDY, FOAM, SNOW),
     calculations=CALCULATIONS,
     state=_state,
 )

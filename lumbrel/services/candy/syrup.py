@@ -8,8 +8,10 @@ from lumbrel.core.candy import setting
 from lumbrel.core.candy.confections import Confection, confections
 from lumbrel.core.candy.setting import Fit, Invert
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.store import kept
+from lumbrel.store import kept, record
 from lumbrel.store.kept import LotRow
 
 DILUTION = Bounds(
@@ -19,6 +21,7 @@ DILUTION = Bounds(
     100,
     "Type to how many parts one part of syrup was diluted, 1 to 100; usually 10.",
 )
+USUAL_DILUTION = 10.0
 MOST_LOTS = 60
 A_YEAR = 365.25
 BETTER_BY = 0.05
@@ -60,7 +63,7 @@ def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     if lot is not None and not lot.jars:
         form.errors["lot"] = f"Nothing of lot {lot.code} is left. Choose another."
     brix = lot.brix if lot else form.between(BRIX)
-    known = _measured(form)
+    known = _measured(form) or (_noted(db, lot, now) if lot else None)
     if brix is None or form.errors:
         return None
     kind = lot.sugar_kind if lot else "maple"
@@ -85,10 +88,17 @@ def _measured(form: Form) -> Invert | None:
     dilution = form.between(DILUTION, required=False)
     try:
         shown = setting.reading(form.fields["meter"])
-        return setting.measured(shown, dilution or 10.0)
+        return setting.measured(shown, dilution or USUAL_DILUTION)
     except OutOfRange as error:
         form.errors["meter"] = error.sentence
         return None
+
+
+def _noted(db: Connection, lot: LotRow, now: datetime) -> Invert | None:
+    """What a meter said of a lot's batch last."""
+    batch = record.batch_by(db, id=lot.batch_id)
+    last = contexts.of(db, batch, now).last(InvertFacts) if batch else None
+    return Invert(last.facts.percent, last.facts.sigma_percent) if last else None
 
 
 def _estimated(db: Connection, lot: LotRow | None, now: datetime) -> Invert:

@@ -1,19 +1,23 @@
 """Candy: the firmness map, and a cook planned."""
 
 from typing import Any
+from urllib.parse import quote
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange.calendar import as_calendar
+from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.candy import day as days
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.choices import BATHS, PIECES, WANTED
+from lumbrel.services.shelf.lots import batch_of_lot
+from lumbrel.services.stations import slip
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled
-from lumbrel.web.shell.request import Here, Visit
+from lumbrel.web.shell.request import Fields, Here, Visit
 
 router = APIRouter()
 ROWS = range(1, days.ROWS + 1)
@@ -54,6 +58,13 @@ def show(visit: Here) -> HTMLResponse:
         wanted=WANTED,
         baths=BATHS,
     )
+
+
+@router.post("/candy/invert/{lot:path}")
+def invert(visit: Here, lot: str, fields: Fields) -> Response:
+    """Put what a glucose meter said of a lot on its batch's slip."""
+    slip.put(visit.db, batch_of_lot(visit.db, lot), InvertFacts.key(), fields, visit.now)
+    return RedirectResponse(f"/candy?lot={quote(lot)}", 303)
 
 
 def _page(visit: Visit, asked: dict[str, str]) -> tuple[plan.CandyPage, dict[str, str]]:
