@@ -28,8 +28,9 @@ class Sheet:
         inches = self.paper == "Letter"
         sizes = [f"{side / INCH_MM:.3g}" if inches else f"{side:g}" for side in (wide, high)]
         unit = "in" if inches else "mm"
-        size = f"round, {sizes[0]} {unit}" if self.round else f"{sizes[0]} × {sizes[1]} {unit}"
-        return f"{self.paper}, {self.places} of {size}"
+        if self.round:
+            return f"{self.paper}, {self.places} round ones of {sizes[0]} {unit}"
+        return f"{self.paper}, {self.places} of {sizes[0]} × {sizes[1]} {unit}"
 
     @property
     def places(self) -> int:
