@@ -11,7 +11,9 @@ from lumbrel.services.filter.stack import stack_of
 
 
 def _said(context: BatchContext) -> str:
-    """How much is to go, while it runs."""
+    """How much is to go, while it runs. On every page: what has not begun is not worked out."""
+    if not context.of_kind(PassedFacts):
+        return ""
     now = stack_of(context)
     if now is None or not now.begun or now.minutes is None:
         return ""

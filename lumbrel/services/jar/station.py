@@ -15,10 +15,15 @@ from lumbrel.services.jar import entries, heat
 from lumbrel.services.jar.calculations import CALCULATIONS
 from lumbrel.services.jar.choices import choices
 from lumbrel.services.jar.kettle import kettle_of
+from lumbrel.services.pan.off_fire import STILL_THE_SAME
 
 
 def _said(context: BatchContext) -> str:
-    """How many jars this heat fills, while there is one."""
+    """How many jars this heat fills, while there is one. On every page: what nobody has read is not
+    worked out."""
+    read = context.last(KettleFacts)
+    if read is None or context.now - read.at > STILL_THE_SAME:
+        return ""
     now = kettle_of(context)
     if now is None or not now.minutes_left or now.in_this_heat is None:
         return ""
