@@ -38,9 +38,13 @@ ASKED = (
 )
 
 
-def _asked(visit: Visit) -> dict[str, str]:
+DAY_ASKED = (*days.STANDARD, *(name.format(i) for i in ROWS for name in (days.PIECE, days.SYRUP)))
+
+
+def _asked(visit: Visit, names: tuple[str, ...] = ASKED) -> dict[str, str]:
+    """What the address says of these."""
     query = visit.request.query_params
-    return {name: query[name] for name in ASKED if query.get(name, "").strip()}
+    return {name: query[name] for name in names if query.get(name, "").strip()}
 
 
 @router.get("/candy")
@@ -80,16 +84,10 @@ def _page(visit: Visit, asked: dict[str, str]) -> tuple[plan.CandyPage, dict[str
             kept = left if len(left) < len(kept) else {}
 
 
-def _day_asked(visit: Visit) -> dict[str, str]:
-    known = {*days.STANDARD, *(name.format(i) for i in ROWS for name in (days.PIECE, days.SYRUP))}
-    query = visit.request.query_params
-    return {name: query[name] for name in known if query.get(name, "").strip()}
-
-
 @router.get("/candy/day")
 def day(visit: Here) -> HTMLResponse:
     """A day of several cooks, laid out."""
-    asked, errors = _day_asked(visit), {}
+    asked, errors = _asked(visit, DAY_ASKED), {}
     try:
         laid = days.candy_day(visit.db, visit.now, asked)
     except BadInput as bad:
@@ -109,7 +107,7 @@ def day(visit: Here) -> HTMLResponse:
 @router.get("/candy/day.ics")
 def day_as_calendar(visit: Here) -> Response:
     """The day as iCalendar."""
-    laid = days.candy_day(visit.db, visit.now, _day_asked(visit))
+    laid = days.candy_day(visit.db, visit.now, _asked(visit, DAY_ASKED))
     if laid is None:
         raise NotFound("No cook is named: lay out a day first.")
     body = as_calendar(laid, load_kitchen(visit.db).name, visit.now)
