@@ -124,6 +124,12 @@ class Labels(KitchenCase):
                         for x in (left, left + wide):
                             self.assertLess((x - half) ** 2 + (text.y - half) ** 2, half**2)
 
+    def test_a_long_address_and_a_logo_leave_no_room_on_a_small_label(self) -> None:
+        job = self.job(sheet="letter-30", address=f"{ADDRESS}/{'a' * 90}")
+        with self.assertRaisesRegex(BadInput, "does not fit"):
+            draw(job.wanted[0].worded, job.sheet, 2.0)
+        self.assertIsNotNone(draw(job.wanted[0].worded, job.sheet, None).code)
+
     def test_labels_lie_row_by_row_and_in_the_middle(self) -> None:
         sheet = BY_KEY["a4-21"]
         self.assertAlmostEqual(sheet.place_mm(0)[0], (210 - 3 * 63.5 - 2 * 2.54) / 2)

@@ -9,7 +9,7 @@ from lumbrel.core.candy.cook import Stage
 from lumbrel.core.errors import OutOfRange
 
 MOST_JOBS, MOST_POTS = 24, 6
-TRIES = 400
+TRIES = 120
 Span = tuple[float, float]
 
 
