@@ -10,7 +10,7 @@ from playwright.sync_api import Locator, Page, expect
 from lumbrel import demo
 from lumbrel.store import photographs
 from tests.support.kitchen import season_copy
-from tests.support.pages import BrowserCase
+from tests.support.pages import BrowserCase, season
 from tests.support.photographs import take
 
 CODE = "26-057"
@@ -175,3 +175,28 @@ class FromDrawToShelf(BrowserCase):
         found = Axe().run(page).response["violations"]
         serious = [one["id"] for one in found if one["impact"] in ("serious", "critical")]
         self.assertEqual(serious, [])
+
+
+class FirmnessMap(BrowserCase):
+    def test_its_point_is_dragged_and_moved_by_keys(self) -> None:
+        page = self.open()
+        page.goto(season() + "/candy?piece=cream")
+        mark, name = page.locator(".map-says .huge"), page.locator(".map-says h1")
+        expect(name).to_have_text("Cream")
+        before = float(mark.inner_text())
+        box = page.locator("svg.firmness").bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.8 * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.42 * box["width"], box["y"] + 0.3 * box["height"], steps=5)
+        page.mouse.up()
+        expect(name).to_contain_text("Moulded soft sugar")
+        self.assertGreater(float(mark.inner_text()), before + 2)
+        dragged = mark.inner_text()
+        page.keyboard.press("ArrowRight")
+        expect(mark).not_to_have_text(dragged)
+        crystal = page.locator(".map-says dd").nth(1)
+        cold = crystal.inner_text()
+        page.locator("#serving").fill("38")
+        expect(page.locator("#serving-said")).to_contain_text("38")
+        expect(crystal).not_to_have_text(cold)

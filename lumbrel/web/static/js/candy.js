@@ -1,5 +1,5 @@
 // The firmness map: its point is dragged, or moved by keys; every figure comes from the server.
-import { component } from "./tools.js";
+import { component, oneAtATime } from "./tools.js";
 
 const KEYS = {
   ArrowLeft: [-0.2, 0],
@@ -9,9 +9,9 @@ const KEYS = {
 };
 
 component("candy", () => ({
-  asking: false,
-  again: false,
+  say: null,
   init() {
+    this.say = oneAtATime(() => this.ask());
     const map = document.getElementById("candy-map");
     map.addEventListener("pointerdown", (event) => {
       if (!event.target.closest("svg")) return;
@@ -71,25 +71,16 @@ component("candy", () => ({
     this.$root.elements.stir.value = "";
     this.$root.requestSubmit();
   },
-  async say() {
-    if (this.asking) {
-      this.again = true;
-      return;
+  async ask() {
+    const query = new URLSearchParams(new FormData(this.$root));
+    query.set("serving", `${document.getElementById("serving").value} C`);
+    query.set("pressure", `${document.getElementById("pressure").value} hPa`);
+    try {
+      const answer = await fetch(`${this.$root.dataset.address}?${query}`);
+      if (answer.ok) this.draw(await answer.text());
+    } catch {
+      // The map stays as it was.
     }
-    this.asking = true;
-    do {
-      this.again = false;
-      const query = new URLSearchParams(new FormData(this.$root));
-      query.set("serving", `${document.getElementById("serving").value} C`);
-      query.set("pressure", `${document.getElementById("pressure").value} hPa`);
-      try {
-        const answer = await fetch(`${this.$root.dataset.address}?${query}`);
-        if (answer.ok) this.draw(await answer.text());
-      } catch {
-        // The map stays as it was.
-      }
-    } while (this.again);
-    this.asking = false;
   },
   draw(fragment) {
     const map = document.getElementById("candy-map");

@@ -9,6 +9,22 @@ export function later(wait, call) {
   };
 }
 
+/** Call one at a time while something is dragged: what comes meanwhile is asked once more at the end. */
+export function oneAtATime(call) {
+  let asking = false;
+  let again = false;
+  return async () => {
+    again = true;
+    if (asking) return;
+    asking = true;
+    while (again) {
+      again = false;
+      await call();
+    }
+    asking = false;
+  };
+}
+
 /** A piece of a page; a form that was not taken is a piece too. */
 export async function fetchText(address, options) {
   const answer = await fetch(address, options);
