@@ -9,6 +9,8 @@ from lumbrel.core.physics import sucrose, water
 
 POT_LOSS_FRACTION = 0.04
 BURN_HAZARD_C = 115.0
+FOAM_TO_ABOVE_WATER_K = 9.0
+"""Up to there foam climbs most: a thicker boil bursts its bubbles."""
 
 
 @dataclass(frozen=True, kw_only=True)

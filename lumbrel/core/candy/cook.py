@@ -77,19 +77,66 @@ def plan_cook(
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bath:
-    """Where a pot cools: the name, how warm it is there, and how fast 13 kg lose of the excess a minute."""
+    """Where a pot cools.
+
+    Attributes:
+        around_c, sigma_k: how warm it is there at first, and one sigma.
+        rate_per_min: the share of its excess that a pot of 13 kg loses a minute.
+        warms: by so much of the pot's first excess the bath warms meanwhile, and one sigma.
+        bend, bend_sigma: how much more than in proportion a hotter pot loses.
+    """
 
     name: str
     around_c: float
+    sigma_k: float
     rate_per_min: float
+    warms: tuple[float, float] = (0.0, 0.0)
+    bend: float
+    bend_sigma: float
+
+    def comes_to(self, hot_c: float, around_c: float | None = None) -> tuple[float, float]:
+        """To what a pot comes there in the end, and one sigma; degC and K.
+
+        Args:
+            hot_c: of the pot at first.
+            around_c: of the bath at first, when somebody read it.
+        """
+        around = self.around_c if around_c is None else around_c
+        sigma = self.sigma_k if around_c is None else READ_BATH_SIGMA_K
+        share, doubt = self.warms
+        excess = max(hot_c - around, 0.0)
+        return around + share * excess, float((sigma**2 + (doubt * excess) ** 2) ** 0.5)
 
 
+READ_BATH_SIGMA_K = 1.0
 BATHS: dict[str, Bath] = {
-    "bench": Bath("on the bench", 20.0, 0.011),
-    "water": Bath("in a water bath", 14.0, 0.045),
-    "ice": Bath("in ice or snow", 1.0, 0.06),
+    "bench": Bath(
+        name="on the bench",
+        around_c=20.0,
+        sigma_k=4.0,
+        rate_per_min=0.011,
+        bend=0.3,
+        bend_sigma=0.15,
+    ),
+    "water": Bath(
+        name="in a water bath",
+        around_c=13.0,
+        sigma_k=4.0,
+        rate_per_min=0.036,
+        warms=(0.09, 0.05),
+        bend=0.2,
+        bend_sigma=0.15,
+    ),
+    "ice": Bath(
+        name="in ice or snow",
+        around_c=1.0,
+        sigma_k=1.5,
+        rate_per_min=0.046,
+        bend=0.2,
+        bend_sigma=0.15,
+    ),
 }
 """Made-up beginnings, learned from what is noted."""
 SMALLER_BY = 0.35
@@ -136,6 +183,17 @@ WORK_MIN: dict[str, float] = {
 }
 """Minutes with both hands in it: stirring and moulding, pouring, sieving."""
 LAY_OUT_MIN = 5.0
+LAY_OUT: dict[str, str] = {
+    "cream": "the bath, a flat stiff spoon, clean jars with their lids",
+    "stirred-sugar": "a wooden spoon, a buttered or lined dish",
+    "moulded-sugar-soft": "moulds wiped and in rows, a spoon and a scraper, a second pair of hands",
+    "moulded-sugar-firm": "moulds wiped and in rows, a spoon and a scraper, a second pair of hands",
+    "granulated-sugar": "a long spoon, sleeves and gloves, a wide tray, the sieve",
+    "snow-taffy-soft": "trays of clean packed snow, sticks, waxed paper",
+    "snow-taffy-chewy": "trays of clean packed snow, sticks, waxed paper",
+    "hard-drops": "drop moulds or an oiled slab, gloves, wrappers",
+}
+"""What is at hand before the fire is lit, besides defoamer and cold water."""
 
 
 @dataclass(frozen=True)
@@ -147,17 +205,38 @@ class Stage:
     hands: bool
 
 
+SPECIFIC_HEAT_KJ, LATENT_KJ = 2.7, 2257.0
+FUEL_REACHES = 0.5
+"""Of the fuel's heat so much reaches a pot on a stove, give or take a third."""
+
+
+def heat_kj(plan: CookPlan) -> float:
+    """What all batches of a cook take up: to warm the syrup, and to drive its water off."""
+    return plan.syrup_kg * SPECIFIC_HEAT_KJ * (BOIL_C - 20.0) + plan.water_kg * LATENT_KJ
+
+
+def fuel_kwh(plan: CookPlan) -> float:
+    """Fuel or current for all batches of a cook, kWh."""
+    return heat_kj(plan) / 3600 / FUEL_REACHES
+
+
 def stages(
-    plan: CookPlan, piece: Confection, boil_to_c: float, stir_c: float, bath: Bath
+    plan: CookPlan,
+    piece: Confection,
+    boil_to_c: float,
+    stir_c: float,
+    bath: Bath,
+    heating_kw: float = HEATING_KW,
 ) -> list[Stage]:
     """The parts of one batch of a cook, in their order.
 
     Args:
         boil_to_c: true temperature of the boil's end; stir_c where stirring begins.
+        heating_kw: what the stove puts into the pot, above 0.
     """
     each, water = plan.syrup_each_kg, plan.water_kg / plan.batches
-    heat = each * 2.7 * (BOIL_C - 20.0) / HEATING_KW / 60
-    boil = water * 2257 / HEATING_KW / 60
+    heat = each * SPECIFIC_HEAT_KJ * (BOIL_C - 20.0) / heating_kw / 60
+    boil = water * LATENT_KJ / heating_kw / 60
     boiled = each - water
     cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(boiled, boil_to_c, stir_c, bath)
     rest = 5.0 if piece.key.startswith("snow") else cool

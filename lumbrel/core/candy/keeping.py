@@ -16,8 +16,21 @@ class Keeping:
     water_activity: float | None
     wrap: str
     good_for: str
+    days: int
+    """So many at the most, for a date on a label."""
 
 
+DAYS: dict[str, int] = {
+    "snow-taffy-soft": 1,
+    "snow-taffy-chewy": 5,
+    "cream": 60,
+    "stirred-sugar": 42,
+    "moulded-sugar-soft": 42,
+    "moulded-sugar-firm": 60,
+    "granulated-sugar": 365,
+    "hard-drops": 180,
+}
+"""A made-up beginning, on the short side: whoever sells it asks the authority."""
 WRAPS: dict[str, tuple[str, str]] = {
     "snow-taffy-soft": ("on waxed paper, in the cold", "eat it the same day"),
     "snow-taffy-chewy": ("in waxed paper, in the cold", "some days"),
@@ -42,9 +55,9 @@ def keeping(key: str, brix: float, temperature_c: float = 20.0) -> Keeping:
     """
     wrap, good_for = WRAPS[key]
     if key == "granulated-sugar":
-        return Keeping(None, wrap, good_for)
+        return Keeping(None, wrap, good_for, DAYS[key])
     unset = key.startswith("snow") or key == "hard-drops"
     liquid = brix
     if not unset and crystal_fraction(brix, temperature_c) > 0:
         liquid = sucrose.solubility_percent(temperature_c)
-    return Keeping(sucrose.water_activity(liquid), wrap, good_for)
+    return Keeping(sucrose.water_activity(liquid), wrap, good_for, DAYS[key])

@@ -8,7 +8,7 @@ ranking and no measurement; the look at the jar decides.
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from math import erf, sqrt
-from typing import NamedTuple
+from typing import Generic, NamedTuple, TypeVar
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, NEW_NITER_C
@@ -54,14 +54,31 @@ class Cause(NamedTuple):
     next_time: str
 
 
-class _Known(NamedTuple):
+F = TypeVar("F")
+
+
+class Known(NamedTuple, Generic[F]):
     """A cause behind a complaint: how often, what in the figures speaks for it (0 to 1) and in which
     words."""
 
     often: float
     words: str
     next_time: str
-    speaks: "Callable[[Figures], tuple[float, str]]"
+    speaks: Callable[[F], tuple[float, str]]
+
+
+def ranked(known: Sequence[Known[F]], figures: F) -> list[Cause]:
+    """Causes by how often they are behind it and how much the figures speak for them, the likeliest
+    first; the shares add up to 1."""
+    weighed = []
+    for cause in known:
+        speaks, because = cause.speaks(figures)
+        weighed.append((cause.often * max(speaks, 0.01), cause, because))
+    whole = sum(weight for weight, _, _ in weighed)
+    found = [
+        Cause(weight / whole, one.words, because, one.next_time) for weight, one, because in weighed
+    ]
+    return sorted(found, key=lambda cause: -cause.share)
 
 
 def _under(figures: Figures, brix: float) -> float:
@@ -135,31 +152,31 @@ def _kept(figures: Figures) -> tuple[float, str]:
     return 0.5, "the figures do not tell"
 
 
-_THIN = _Known(3.0, "It was too thin", "Read it cold the next day, before it is sold.", _thin)
-_COLD = _Known(
+_THIN = Known(3.0, "It was too thin", "Read it cold the next day, before it is sold.", _thin)
+_COLD = Known(
     2.0,
     "It was filled too cold",
     "Fill from 82 to 88 °C, and put the kettle back in time.",
     _filled_cold,
 )
-_LID = _Known(
+_LID = Known(
     1.5, "The lid leaked", "Wipe the rim, use each lid once, press it the next day.", _lids
 )
-_TURNED = _Known(
+_TURNED = Known(
     0.7,
     "The lid was never hot",
     "Turn each jar over at once, so that its lid is heated too.",
     _not_turned,
 )
-COMPLAINTS: dict[str, tuple[str, str, tuple[_Known, ...]]] = {
+COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
     "thin": (
         "thin or watery",
         "Read it cold. Under 66 Brix it is boiled on, hot-packed anew and eaten soon, or used in the "
         "kitchen.",
         (
             _THIN,
-            _Known(1.0, "Nobody knew how thin it was", "Read it cold the next day.", _never_read),
-            _Known(0.5, "Water came in: wet jars, steam", "Drain jars, keep steam off.", _kept),
+            Known(1.0, "Nobody knew how thin it was", "Read it cold the next day.", _never_read),
+            Known(0.5, "Water came in: wet jars, steam", "Drain jars, keep steam off.", _kept),
         ),
     ),
     "mould": (
@@ -171,9 +188,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[_Known, ...]]] = {
             _COLD,
             _LID,
             _TURNED,
-            _Known(
-                0.8, "It was opened and kept warm", "Once opened it belongs in the cold.", _kept
-            ),
+            Known(0.8, "It was opened and kept warm", "Once opened it belongs in the cold.", _kept),
         ),
     ),
     "crystals": (
@@ -181,8 +196,8 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[_Known, ...]]] = {
         "It is good to eat. Set the jar in hot water until they are gone; thin the rest of the draw by "
         "what its slip says.",
         (
-            _Known(3.0, "It is too dense", "Draw sooner, put water back and read again.", _dense),
-            _Known(0.8, "It was kept very cold", "Store it cool, not freezing.", _kept),
+            Known(3.0, "It is too dense", "Draw sooner, put water back and read again.", _dense),
+            Known(0.8, "It was kept very cold", "Store it cool, not freezing.", _kept),
         ),
     ),
     "cloud": (
@@ -190,11 +205,9 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[_Known, ...]]] = {
         "It is good to eat. Let it settle and pour it off, or filter it again hot; it is sold for "
         "processing only.",
         (
-            _Known(
-                2.5, "The filter let it through", "Filter hot, twice where it is hazy.", _filter
-            ),
-            _Known(1.5, "New niter formed after the filter", "Under 93 °C, few reheats.", _niter),
-            _Known(0.4, "It begins to ferment", "See whether it fizzes when opened.", _thin),
+            Known(2.5, "The filter let it through", "Filter hot, twice where it is hazy.", _filter),
+            Known(1.5, "New niter formed after the filter", "Under 93 °C, few reheats.", _niter),
+            Known(0.4, "It begins to ferment", "See whether it fizzes when opened.", _thin),
         ),
     ),
     "ferment": (
@@ -209,7 +222,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[_Known, ...]]] = {
             _LID,
             _TURNED,
             _COLD,
-            _Known(0.6, "Filled to the brim, or a chipped rim", "Leave a finger of room.", _kept),
+            Known(0.6, "Filled to the brim, or a chipped rim", "Leave a finger of room.", _kept),
         ),
     ),
 }
@@ -228,13 +241,4 @@ def likely_causes(complaint: str, figures: Figures) -> list[Cause]:
     if complaint not in COMPLAINTS:
         known = ", ".join(COMPLAINTS)
         raise OutOfRange(f"Say what is wrong with it: {known}.", "complaint")
-    weighed = []
-    for known_cause in COMPLAINTS[complaint][2]:
-        speaks, because = known_cause.speaks(figures)
-        weight = known_cause.often * max(speaks, 0.01)
-        weighed.append((weight, known_cause, because))
-    whole = sum(weight for weight, _, _ in weighed)
-    found: Sequence[Cause] = [
-        Cause(weight / whole, one.words, because, one.next_time) for weight, one, because in weighed
-    ]
-    return sorted(found, key=lambda cause: -cause.share)
+    return ranked(COMPLAINTS[complaint][2], figures)

@@ -97,6 +97,16 @@ KINDS: dict[str, Kind] = {
         ),
         "31.5 kg or 69.4 lb",
     ),
+    "piece": Kind(
+        "mass of a piece",
+        (
+            Unit(key="g", pint="g", symbol="g", decimals=0),
+            Unit(key="oz", pint="oz", symbol="oz", decimals=1),
+            Unit(key="kg", pint="kg", symbol="kg", decimals=2),
+            Unit(key="lb", pint="lb", symbol="lb", decimals=2),
+        ),
+        "25 g or 0.9 oz",
+    ),
     "volume": Kind(
         "volume",
         (
@@ -134,6 +144,7 @@ KINDS: dict[str, Kind] = {
     ),
     "percent": Kind("percentage", (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
     "count": Kind("count", (Unit(key="", pint="", symbol="", decimals=0),), "24"),
+    "price": Kind("price", (Unit(key="", pint="", symbol="", decimals=2),), "12.50"),
     "minutes": Kind(
         "time",
         (

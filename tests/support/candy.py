@@ -1,0 +1,87 @@
+"""Candy pots as a test meets them: boils and coolings of another world than the one they are judged by."""
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import exp
+
+from lumbrel.core.candy.boil import Heat
+from lumbrel.devices.candy_pot import HarshCandyPot
+from lumbrel.devices.harsh import Departures
+
+MARKS_K = (12.6, 14.4, 18.2, 23.5)
+
+
+@dataclass(frozen=True)
+class Boiled:
+    """A boil to a mark: what its thermometer showed, when it was there, in which air."""
+
+    readings: list[Heat]
+    minutes: float
+    mark_k: float
+    pressure_pa: float
+    solids_kg: float
+
+
+def boiled(rng: random.Random, live: bool) -> Boiled:
+    """A pot boiled to a mark, its fire turned for good once in five."""
+    mark = rng.choice(MARKS_K)
+    pot = HarshCandyPot(
+        mass_kg=rng.uniform(1.0, 6.0),
+        brix=rng.uniform(65.5, 68.0),
+        temperature_c=rng.uniform(18, 80),
+        rate_kg_per_min=rng.uniform(0.02, 0.055),
+        pressure_pa=rng.uniform(86_000, 103_000),
+        departs=Departures.drawn(rng),
+        rng=random.Random(rng.random()),
+        invert_fraction=rng.choice((0.005, 0.01, 0.03)),
+        bend_sigma=rng.gauss(0, 1),
+    )
+    water, solids = pot.water_c, pot.mass_kg * pot.brix / 100
+    turns = rng.uniform(5, 15) if rng.random() < 0.2 else 1e9
+    found, second, due = [], 0, 0.0
+    while pot.temperature_c - pot.water_c < mark and second < 3 * 3600:
+        pot.step(1.0)
+        second += 1
+        if second / 60 > turns:
+            pot.turn(rng.choice((0.75, 1.3)))
+            turns = 1e9
+        if second >= due:
+            shown = pot.probe_c + (0 if live else rng.gauss(0, 0.25))
+            shown = shown if live else round(shown * 1.8) / 1.8
+            due = second + (20 if live else rng.uniform(60, 200))
+            if shown - water > 3.0:
+                found.append(Heat(second / 60, shown - water, 0.12 if live else 0.3))
+    return Boiled(found, second / 60, mark, pot.pressure_pa, solids)
+
+
+def cooled(rng: random.Random, bath: str, live: bool) -> Iterator[tuple[float, float, float]]:
+    """A pot that cools: minute, what it shows, and what a reading of that would say. Hot air rises the
+    faster, cold syrup is thick, a water bath warms, a thermometer lags."""
+    mass = rng.uniform(0.8, 7.0)
+    heat_j = mass * 2500.0
+    around = {"bench": rng.gauss(20, 3.5), "water": rng.uniform(7, 18), "ice": rng.uniform(-1, 2)}[
+        bath
+    ]
+    start = warm = probe = rng.uniform(109, 124)
+    first = around
+    area = 0.121 * (mass / 3) ** 0.67
+    film = rng.uniform(7, 12) if bath == "bench" else rng.uniform(35, 100)
+    thick, lag = rng.uniform(0.0, 0.35), rng.uniform(15, 50)
+    water_j = rng.uniform(4, 9) * mass * 4186 if bath == "water" else 1e12
+    off = rng.gauss(0, 0.3)
+    for step in range(1, 6000):
+        excess = warm - around
+        if bath == "bench":
+            loses = film * (0.55 + 0.45 * (max(excess, 1.0) / 60) ** 0.25) + 2.6 * (
+                1 + excess / 250
+            )
+        else:
+            loses = film
+        watts = loses * (1 - thick * (1 - excess / (start - first))) * area * excess
+        warm -= 5 * watts / heat_j
+        around += 5 * watts / water_j
+        probe += (warm - probe) * (1 - exp(-5 / lag))
+        noise = rng.gauss(0, 0.1 if live else 0.25)
+        read = probe + off + noise
+        yield step / 12, probe, read if live else round(read * 1.8) / 1.8
