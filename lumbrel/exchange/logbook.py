@@ -139,7 +139,7 @@ class Logbook(BaseModel):
     tables: Tables
     samples: list[SamplesOf]
     photographs: list[Photograph] = []
-    """Those that lines of the kind `colour` name."""
+    """Those that lines of the kinds `colour` and `scored` name."""
 
 
 class Refused(Exception):

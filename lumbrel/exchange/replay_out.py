@@ -26,7 +26,7 @@ from lumbrel.services.base.facts import (
     ThermometerFacts,
     WeighedFacts,
 )
-from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED
+from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED, NotFound
 from lumbrel.services.day.pressure import NOTE_FRESH
 from lumbrel.services.day.thermometers import of_that_day
 from lumbrel.services.pan.rate import LAST_DRAWS
@@ -49,6 +49,10 @@ Line = dict[str, Any]
 def as_replay(context: BatchContext) -> str:
     """The boil of a batch from its kitchen to its draw and what was read after it, one JSON object
     a line. What a stem\'s own pairs and checks taught is not in this form; all else is."""
+    if context.is_cook:
+        raise NotFound(
+            f"{context.batch.code} is a cook of confections; only a boil of syrup can be played again."
+        )
     lines = [*_registered(context), *_in_order(context)]
     return "".join(json.dumps(line, ensure_ascii=False, allow_nan=False) + "\n" for line in lines)
 
@@ -127,7 +131,7 @@ def _in_order(context: BatchContext) -> list[Line]:
                 "vessel": context.vessel.name,
                 "sugar_kind": context.batch.sugar_kind,
                 "amount_typed": f"{facts.mass_kg!r} kg",
-                **_brix(facts),
+                **(_brix(facts) if isinstance(facts, TakeInFacts) else {}),
                 **({"learnt": facts.learnt.model_dump()} if facts.learnt else {}),
                 "temperature_typed": f"{facts.temperature_c!r} C",
                 "confirm": ["amount_typed", "brix_typed"],

@@ -17,7 +17,7 @@ DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
 
 @dataclass(frozen=True)
 class Jar:
-    """So many jars of one size."""
+    """So many jars of one size; of a confection so many packs, by grams."""
 
     size_ml: float
     count: int
@@ -45,6 +45,7 @@ class Flow:
     brix: float
     reason: str
     pack_ml: float | None = None
+    """Content of one at 20 degC, ml; of a confection what one weighs, g."""
     packs: int | None = None
     for_woodlot_id: str | None = None
 
@@ -78,7 +79,7 @@ def bulk_id(batch_id: str) -> str:
 
 
 def lot_id(code: str) -> str:
-    """The parcel of a lot of jars."""
+    """The parcel of a lot of jars, or of a confection."""
     return f"lot/{code}"
 
 
@@ -288,8 +289,8 @@ def gone_to_woodlot(
                   parcel.code AS lot_code
            FROM parcel JOIN flow_now ON flow_now.source_id = parcel.id
            JOIN entry ON entry.id = flow_now.entry_id
-           WHERE parcel.opened_at >= ? AND parcel.opened_at < ? AND parcel.kind = 'lot'
-               AND flow_now.for_woodlot_id = ?
+           WHERE parcel.opened_at >= ? AND parcel.opened_at < ?
+               AND parcel.kind IN ('lot', 'confection') AND flow_now.for_woodlot_id = ?
            ORDER BY entry.at, entry.noted_at, written""",
         (instant(since), instant(until), woodlot_id),
     )
@@ -362,7 +363,7 @@ def lot_owner(db: Connection, code: str) -> str | None:
     """Id of the batch that has a lot code, while any of its lines carries it."""
     row = db.execute(
         """SELECT parcel.batch_id FROM parcel JOIN lot_now ON lot_now.parcel_id = parcel.id
-           WHERE parcel.kind = 'lot' AND parcel.code = ?""",
+           WHERE parcel.kind IN ('lot', 'confection') AND parcel.code = ?""",
         (code,),
     ).fetchone()
     return row["batch_id"] if row else None
@@ -375,10 +376,11 @@ def lot_codes(db: Connection, batch_id: str) -> list[str]:
 
 
 def last_sizes(db: Connection, lots: int) -> list[float]:
-    """Sizes of jars that the newest so many lots were packed in, ml, the largest first."""
+    """Sizes of jars that the newest so many lots of syrup were packed in, ml, the largest first."""
     rows = db.execute(
         """SELECT DISTINCT pack_ml FROM flow_now
-           WHERE target_id IN (SELECT parcel_id FROM lot_now ORDER BY taken_at DESC LIMIT ?)
+           WHERE target_id IN (SELECT parcel_id FROM lot_now WHERE confection = ''
+                               ORDER BY taken_at DESC LIMIT ?)
            AND pack_ml IS NOT NULL ORDER BY pack_ml DESC""",
         (lots,),
     )

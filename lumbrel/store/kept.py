@@ -92,6 +92,9 @@ class LotRow:
     """When jars were packed into it last."""
     checked_at: datetime | None = None
     """When it was looked over last: lids and clarity."""
+    confection: str = ""
+    """Which confection it is, by its key; empty for syrup. Its packs are known in grams, and have no
+    volume."""
 
 
 def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> None:
@@ -279,7 +282,7 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
     db.execute("DELETE FROM lot_now WHERE batch_id = ?", (batch_id,))
     for lot in lots:
         db.execute(
-            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 lot.parcel_id,
                 lot.code,
@@ -297,6 +300,7 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
                 lot.volume_ml,
                 instant(lot.packed_at),
                 instant(lot.checked_at) if lot.checked_at else None,
+                lot.confection,
             ),
         )
         db.executemany(
@@ -530,6 +534,7 @@ def _lot(row: Row) -> LotRow:
         volume_ml=row["volume_ml"],
         packed_at=moment(row["packed_at"]),
         checked_at=moment(row["checked_at"]) if row["checked_at"] else None,
+        confection=row["confection"],
     )
 
 
@@ -591,7 +596,8 @@ def lots_like(db: Connection, text: str, limit: int) -> list[LotRow]:
     low, high = text, text + "\U0010ffff"
     rows = db.execute(
         """SELECT * FROM lot_now WHERE parcel_id IN (
-               SELECT id FROM parcel WHERE kind = 'lot' AND code >= ?1 AND code < ?2
+               SELECT id FROM parcel
+                   WHERE kind IN ('lot', 'confection') AND code >= ?1 AND code < ?2
                UNION
                SELECT parcel.id FROM batch JOIN parcel ON parcel.batch_id = batch.id
                WHERE batch.code >= ?1 AND batch.code < ?2)
@@ -640,7 +646,8 @@ def sum_of(
         return shelf_sum(db, season)
     source, given = _lots_from(woodlot_id, grade, season, size_ml)
     row = db.execute(
-        f"""SELECT count(*) AS lots, coalesce(sum(jars), 0) AS jars,
+        f"""SELECT count(*) AS lots,
+                   coalesce(sum(CASE WHEN confection = '' THEN jars END), 0) AS jars,
                    coalesce(sum(volume_ml), 0) AS volume_ml FROM {source}""",
         given,
     ).fetchone()

@@ -12,7 +12,7 @@ from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.sucrose import real_sigma_k
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, F, slip_of
-from lumbrel.services.base.facts import DrawFacts, Facts, PouredFacts, TakeInFacts
+from lumbrel.services.base.facts import DrawFacts, Facts, OpenedFacts, PouredFacts
 from lumbrel.services.base.form import Form, NotFound, local_time
 from lumbrel.store import record
 from lumbrel.store.instruments import (
@@ -76,8 +76,8 @@ class BatchContext:
 
     @property
     def left_at(self) -> datetime | None:
-        """When the vessel was emptied: drawn off, or poured into another."""
-        gone = self.drawn or self.poured_away
+        """When the vessel was emptied, or came off the fire: drawn off, poured into another, cooked."""
+        gone = self.drawn or self.poured_away or standing.off_the_fire(self.current)
         return gone.at if gone else None
 
     def first(self, kind: type[F]) -> Entry[F] | None:
@@ -89,8 +89,13 @@ class BatchContext:
         return next(reversed(self.of_kind(kind)), None)
 
     @property
-    def taken_in(self) -> Entry[TakeInFacts]:
-        """The take-in, as it was corrected last; every batch has one."""
+    def is_cook(self) -> bool:
+        """Whether it is a confection that is cooked, not syrup that is finished."""
+        return standing.is_cook(self.current)
+
+    @property
+    def taken_in(self) -> Entry[OpenedFacts]:
+        """The take-in, or the beginning of a cook, as it was corrected last; every batch has one."""
         return standing.taken_in(self.current)
 
     @property

@@ -36,8 +36,21 @@ SALE = (
 )
 CANDY = (
     "candy",
-    "Above 115 °C sugar burns deeper still, hard candy at 150 °C most. Ice or water baths spit: "
-    "lower the pot slowly, keep water out of it.",
+    "Above 115 °C sugar burns deeper still, hard candy at 150 °C most: long sleeves, gloves, nobody near, "
+    "cold water at hand. Your local first-aid advice comes first.",
+)
+BATH = (
+    "bath",
+    "Ice or water baths under a pot of cooked sugar spit: lower it slowly, and keep water out of the pot.",
+)
+BURST = (
+    "burst",
+    "When it grains it gives off a burst of steam: a long spoon, sleeves and gloves, face and arms away.",
+)
+ALLERGENS = (
+    "allergens",
+    "Butter, margarine and cream in the pot carry milk on to the label; so does what stood in the same "
+    "kitchen. Ask your authority what must be named.",
 )
 MOULD = (
     "mould",

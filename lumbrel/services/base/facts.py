@@ -76,6 +76,48 @@ class TakeInFacts(Facts):
     """What came from which woodlot; left out, all of it from the woodlot the batch names."""
 
 
+BathKey = Literal["bench", "water", "ice"]
+
+
+class CookFacts(Facts):
+    """Syrup came into a candy pot, to be cooked to a confection. `target_brix` are the solids that its
+    boil leaves; the mark is `above_water_k` above boiling water."""
+
+    kind: Literal["cook"] = "cook"
+    mass_kg: float
+    brix: float
+    temperature_c: float
+    target_brix: float
+    water_kg: float
+    vessel_id: str
+    sugar_kind: str
+    brix_sigma: float | None = None
+    learnt: Learnt | None = None
+    parts: tuple[Part, ...] = ()
+    """Of syrup that comes from a woodlot: what came from which."""
+    piece: str
+    above_water_k: float
+    stir_c: float | None = None
+    """Where stirring begins, or where it is poured; None where it rests and is poured."""
+    serving_c: float = 20.0
+    bath: BathKey = "bench"
+    invert_percent: float
+    invert_sigma: float
+    loss: float
+    """Share of the confection that stays in this pot, as it was held then."""
+    from_lot: str = ""
+    """Jars of a lot were opened into the pot."""
+    jars: tuple[tuple[float, int], ...] = ()
+    rest_kg: float = 0.0
+    """What of those jars was not put in."""
+    pieces: int | None = None
+    each_kg: float | None = None
+
+
+OpenedFacts = TakeInFacts | CookFacts
+"""What a batch begins with."""
+
+
 class ReadingFacts(Facts):
     """What an instrument showed. `dated` says whose moment the line's is: that of the dip, or of
     typing it, some time later; empty on lines of before this was asked."""
@@ -345,6 +387,105 @@ class JarFacts(Facts):
     """What was done to the jars: preheated, turned."""
 
 
+class PotFacts(ReadingFacts):
+    """What a thermometer showed in the candy pot, on the fire or off it; truly, and where water boiled."""
+
+    kind: Literal["pot"] = "pot"
+    reading_c: float
+    true_c: float
+    water_c: float
+
+
+class ColdWaterFacts(Facts):
+    """What a drop of the boil did in cold water, and where water boiled then."""
+
+    kind: Literal["cold_water"] = "cold_water"
+    sign: Literal["thread", "soft_ball", "firm_ball", "hard_ball", "soft_crack", "hard_crack"]
+    water_c: float
+
+
+class CookedFacts(Facts):
+    """The pot came off the fire: how hot it was, by what, and what of solids that leaves."""
+
+    kind: Literal["cooked"] = "cooked"
+    reached_c: float
+    above_water_k: float
+    brix: float
+    sigma_brix: float
+    mass_kg: float
+    by: Literal["pot", "sign", "arithmetic"]
+    rate_kg_per_min: float | None = None
+    bath: BathKey = "bench"
+    around_c: float | None = None
+    """Of the bath, when somebody read it."""
+
+
+class BathFacts(Facts):
+    """The pot was put somewhere else to cool, or its water was changed."""
+
+    kind: Literal["bath"] = "bath"
+    bath: BathKey
+    around_c: float | None = None
+
+
+class StirFacts(Facts):
+    """Stirring began, or what is not stirred was poured: how warm it was, by a reading or its cooling; and
+    how fast it had cooled, as the record learns it."""
+
+    kind: Literal["stir"] = "stir"
+    temperature_c: float | None = None
+    by: Literal["pot", "cooling", ""] = ""
+    rate_per_min: float | None = None
+    """As 13 kg would cool there."""
+
+
+class TurnedFacts(Facts):
+    """It turned: it clouded, or lost its gloss, or was dry."""
+
+    kind: Literal["turned"] = "turned"
+
+
+class MadeFacts(Facts):
+    """Moulded, jarred, sieved or rolled: packs of so many grams each under a lot code."""
+
+    kind: Literal["made"] = "made"
+    lot: str
+    packs: tuple[tuple[float, int], ...]
+    """Grams and how many."""
+    made_kg: float
+    left_kg: float
+    """What stayed in the pot, or was lost: the arithmetic's mass less what was made."""
+    brix: float
+    weighed: bool = False
+
+
+Flaw = Literal[
+    "soft",
+    "hard",
+    "weeps",
+    "grainy",
+    "in_pot",
+    "parted",
+    "never",
+    "scorched",
+    "sticky_snow",
+    "bloom",
+]
+
+
+class ScoredFacts(Facts):
+    """How it came out: too soft (-2) to too hard (2), coarse (1) to smooth (5), poor (1) to fine (5)."""
+
+    kind: Literal["scored"] = "scored"
+    texture: int
+    grain: int | None = None
+    taste: int
+    flaw: Flaw | None = None
+    note: str = ""
+    photo: str | None = None
+    """The hash of its photograph."""
+
+
 class InvertFacts(Facts):
     """Invert sugar by a glucose meter: what it showed of one part of syrup in so many of the dilution, and
     what that is, percent of the syrup."""
@@ -436,6 +577,7 @@ class StruckFacts(Facts):
 
 AnyFacts = Annotated[
     TakeInFacts
+    | CookFacts
     | HydrometerFacts
     | RefractometerFacts
     | ThermometerFacts
@@ -457,6 +599,14 @@ AnyFacts = Annotated[
     | PulledFacts
     | FilterFacts
     | ColourFacts
+    | PotFacts
+    | ColdWaterFacts
+    | CookedFacts
+    | BathFacts
+    | StirFacts
+    | TurnedFacts
+    | MadeFacts
+    | ScoredFacts
     | InvertFacts
     | KettleFacts
     | ReheatFacts

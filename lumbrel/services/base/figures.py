@@ -4,10 +4,16 @@ from dataclasses import dataclass
 
 from lumbrel.core.bench.refractometer import COLDEST_DROP_C, WARMEST_DROP_C
 from lumbrel.core.bench.thermometer import TEST_BOIL_GOOD_FOR_HOURS, TEST_BOIL_GOOD_FOR_PA
-from lumbrel.core.candy.confections import BURN_HAZARD_C
+from lumbrel.core.candy.confections import BURN_HAZARD_C, FOAM_TO_ABOVE_WATER_K
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C
 from lumbrel.core.pan.raw_sap import SAP_BRIX
-from lumbrel.core.pan.target import CEILING_BRIX, DEFAULT_BRIX, FLOOR_BRIX, SUGAR_KINDS
+from lumbrel.core.pan.target import (
+    CEILING_BRIX,
+    DEFAULT_BRIX,
+    FLOOR_BRIX,
+    FOAM_ABOVE_WATER_K,
+    SUGAR_KINDS,
+)
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 
 
@@ -27,6 +33,8 @@ class Figures:
     boil_good_for_hpa: float = TEST_BOIL_GOOD_FOR_PA / 100
     lowest_depth_mm: float = LOWEST_SAFE_DEPTH_MM
     burn_hazard_c: float = BURN_HAZARD_C
+    candy_foam_low_k: float = FOAM_ABOVE_WATER_K
+    candy_foam_high_k: float = FOAM_TO_ABOVE_WATER_K
     sugar_kinds: tuple[str, ...] = SUGAR_KINDS
     trees: tuple[str, ...] = tuple(SAP_BRIX)
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from sqlite3 import Connection
-from typing import Any
+from typing import Any, Literal
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
@@ -44,6 +44,8 @@ class LineKind:
     """At most one stands on a slip."""
     opens: bool = False
     """Written when the batch is opened; later it can only be corrected."""
+    of: Literal["boil", "cook", "both"] = "boil"
+    """Whether it belongs to syrup that is finished, to a confection that is cooked, or to either."""
 
     @property
     def key(self) -> str:

@@ -1,20 +1,24 @@
 """Where a batch stands by the lines of its slip."""
 
 from collections.abc import Sequence
+from typing import cast
 
 from lumbrel.services.base.entry import Entry, F, with_facts
 from lumbrel.services.base.facts import (
     CalledOffFacts,
     ColourFacts,
+    CookedFacts,
+    CookFacts,
     DrawFacts,
     DrawnFacts,
     Facts,
     FilterFacts,
     JarFacts,
+    MadeFacts,
+    OpenedFacts,
     PackedFacts,
     PouredFacts,
     StruckFacts,
-    TakeInFacts,
 )
 
 Slip = Sequence[Entry[Facts]]
@@ -30,9 +34,20 @@ def of_kind(lines: Slip, *kinds: type[F]) -> list[Entry[F]]:
     return [found for line in lines if (found := with_facts(line, kinds))]
 
 
-def taken_in(lines: Slip) -> Entry[TakeInFacts]:
-    """The take-in, as it was corrected last; every batch has one."""
-    return of_kind(lines, TakeInFacts)[0]
+def taken_in(lines: Slip) -> Entry[OpenedFacts]:
+    """The take-in, or the beginning of a cook, as it was corrected last; every batch has one."""
+    found = next(e for e in lines if isinstance(e.facts, OpenedFacts))
+    return cast("Entry[OpenedFacts]", found)
+
+
+def is_cook(lines: Slip) -> bool:
+    """Whether it is a confection that is cooked, not syrup that is finished."""
+    return bool(of_kind(lines, CookFacts))
+
+
+def off_the_fire(lines: Slip) -> Entry[CookedFacts] | None:
+    """When a candy pot came off the fire."""
+    return next(iter(of_kind(lines, CookedFacts)), None)
 
 
 def drawn(lines: Slip) -> Entry[DrawFacts] | None:
@@ -54,6 +69,8 @@ def waits_for(lines: Slip) -> tuple[str, ...]:
     """The stations that a batch waits for; a part that was drawn goes on while the rest boils."""
     if is_called_off(lines):
         return ()
+    if is_cook(lines):
+        return () if of_kind(lines, MadeFacts) else ("candy",)
     gone = poured_away(lines)
     draws = of_kind(lines, DrawnFacts)
     waits = []

@@ -26,6 +26,10 @@ MORE_THAN_DRAWN = 1.1
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 
+JAR_SIZE = Bounds(
+    "size", "jar", SMALLEST_JAR_ML, BIGGEST_JAR_ML, "A jar holds between 10 ml and 20 L."
+)
+PACK_SIZE = Bounds("size", "piece", 0.5, 20_000, "A piece or jar weighs between 0.5 g and 20 kg.")
 FILL = Bounds(
     "fill",
     "temperature",
@@ -127,21 +131,18 @@ def _plausible_amount(form: Form, rows: Rows, after: AfterDraw, packed_kg: float
         )
 
 
-def jar_rows(form: Form) -> Rows:
-    """Jar sizes and counts as they are typed, row by row."""
+def jar_rows(form: Form, bounds: Bounds | None = None) -> Rows:
+    """Jar sizes and counts as they are typed, row by row.
+
+    Args:
+        bounds: of what one is known by, where that is not a jar's content.
+    """
+    of_one = bounds or JAR_SIZE
     rows = []
     for i in range(1, JAR_ROWS + 1):
         if not form.given(f"count_{i}"):
             continue
-        size = form.between(
-            Bounds(
-                f"size_{i}",
-                "jar",
-                SMALLEST_JAR_ML,
-                BIGGEST_JAR_ML,
-                "A jar holds between 10 ml and 20 L.",
-            )
-        )
+        size = form.between(of_one._replace(name=f"size_{i}"))
         count = form.between(
             Bounds(
                 f"count_{i}",
@@ -175,5 +176,6 @@ def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
 
 
 def in_words(context: BatchContext, jars: Rows) -> str:
-    """Jars by size, as 12 × 500 ml."""
-    return ", ".join(f"{count} × {context.show(size, 'jar')}" for size, count in jars)
+    """Jars by size, as 12 × 500 ml; packs of a confection by what one weighs."""
+    kind = "piece" if context.is_cook else "jar"
+    return ", ".join(f"{count} × {context.show(size, kind)}" for size, count in jars)

@@ -1,6 +1,17 @@
 """What a label says, in English, in French, or in both, where law wants both."""
 
 LANGUAGES = {"en": "English", "fr": "French", "both": "English and French"}
+SORTS = {
+    "snow-taffy-soft": "taffy",
+    "snow-taffy-chewy": "taffy",
+    "cream": "cream",
+    "stirred-sugar": "soft sugar",
+    "moulded-sugar-soft": "soft sugar",
+    "moulded-sugar-firm": "soft sugar",
+    "granulated-sugar": "sugar",
+    "hard-drops": "drops",
+}
+"""What a confection is called on a label, by its key."""
 SAID: dict[str, dict[str, str]] = {
     "en": {
         "maple": "Maple syrup",
@@ -21,6 +32,16 @@ SAID: dict[str, dict[str, str]] = {
         "best before": "Best before",
         "contains": "Contains:",
         "cold": "Refrigerate after opening",
+        "keep cold": "Keep refrigerated",
+        "made": "made",
+        **{
+            f"{kind} {sort}": f"{kind.capitalize()} {sort}"
+            for kind in ("maple", "birch", "walnut")
+            for sort in SORTS.values()
+        },
+        "of maple": "Ingredients: maple syrup",
+        "of birch": "Ingredients: birch syrup",
+        "of walnut": "Ingredients: walnut syrup",
     },
     "fr": {
         "maple": "Sirop d’érable",
@@ -41,6 +62,26 @@ SAID: dict[str, dict[str, str]] = {
         "best before": "Meilleur avant",
         "contains": "Contient :",
         "cold": "Réfrigérer après ouverture",
+        "keep cold": "Garder au froid",
+        "made": "fabriqué",
+        **{
+            f"{kind} {sort}": f"{noun} {tree}"
+            for kind, tree in (
+                ("maple", "d’érable"),
+                ("birch", "de bouleau"),
+                ("walnut", "de noyer"),
+            )
+            for sort, noun in (
+                ("taffy", "Tire"),
+                ("cream", "Crème"),
+                ("soft sugar", "Sucre mou"),
+                ("sugar", "Sucre granulé"),
+                ("drops", "Bonbons durs"),
+            )
+        },
+        "of maple": "Ingrédients : sirop d’érable",
+        "of birch": "Ingrédients : sirop de bouleau",
+        "of walnut": "Ingrédients : sirop de noyer",
         "milk": "lait",
         "egg": "œuf",
         "eggs": "œufs",

@@ -2,21 +2,28 @@
 
 import calendar
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from math import floor
 from sqlite3 import Connection
 from typing import Literal
 from urllib.parse import quote
 
 from lumbrel.core import units
+from lumbrel.core.candy.keeping import keeping
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import ColourFacts, FoamFacts, JarFacts
+from lumbrel.services.base.facts import (
+    ColourFacts,
+    CookFacts,
+    FoamFacts,
+    JarFacts,
+    MadeFacts,
+)
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.jar.label_style import LabelStyle
-from lumbrel.services.jar.label_words import said_together, say
-from lumbrel.store import flow
+from lumbrel.services.jar.label_words import SORTS, said_together, say
+from lumbrel.store import flow, record
 
 Role = Literal["product", "grade", "net", "must", "may"]
 GRAMS_A_KILOGRAM, OUNCES_A_POUND = 1000.0, 16
@@ -38,6 +45,17 @@ class Label:
     jarred_on: date
     allergens: tuple[str, ...]
     for_processing: bool
+    confection: str = ""
+    """Which, by its key; then `size_ml` holds what one pack weighs, g."""
+    best_before: date | None = None
+    """Of a confection, by how it keeps."""
+    cold: bool = False
+    """Whether it is kept in the cold."""
+
+    @property
+    def pack_kind(self) -> str:
+        """By what its packs are known."""
+        return "piece" if self.confection else "jar"
 
 
 @dataclass(frozen=True)
@@ -64,6 +82,8 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
         NotFound: no such batch, or nothing is jarred yet.
     """
     context = contexts.load(db, code, now)
+    if context.is_cook:
+        return _of_a_cook(context)
     packed = {e.facts.lot: e for e in context.of_kind(JarFacts)}
     if not packed:
         raise NotFound(f"Batch {code} is not jarred yet; labels come with the jars.")
@@ -87,6 +107,52 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
         for lot, jarred in packed.items()
         for jar in flow.jars_filled(db, lot)
     ]
+
+
+def _of_a_cook(context: BatchContext) -> list[Label]:
+    """Labels of a confection, one kind a pack; its syrup's allergens count too.
+
+    Raises:
+        NotFound: nothing was made of it yet.
+    """
+    cook, made = context.first(CookFacts), context.first(MadeFacts)
+    if cook is None or made is None or not made.facts.packs:
+        raise NotFound(
+            f"Nothing is made of cook {context.batch.code} yet; labels come with the pieces."
+        )
+    piece, lot = cook.facts.piece, made.facts.lot
+    on = local_time(made.at, context.kitchen).date()
+    keeps = keeping(piece, cook.facts.target_brix)
+    return [
+        Label(
+            lot=lot,
+            sugar_kind=context.batch.sugar_kind,
+            size_ml=pack.size_ml,
+            mass_g=pack.size_ml,
+            count=pack.count,
+            grade="",
+            taste="",
+            woodlot=context.whose,
+            kitchen=context.kitchen.name,
+            jarred_on=on,
+            allergens=allergens_of_cook(context, cook.facts.from_lot),
+            for_processing=False,
+            confection=piece,
+            best_before=on + timedelta(days=keeps.days),
+            cold="cold" in keeps.wrap,
+        )
+        for pack in flow.jars_filled(context.db, lot)
+    ]
+
+
+def allergens_of_cook(context: BatchContext, lot: str) -> tuple[str, ...]:
+    """Allergens of a confection: of its own defoamer, and of the syrup it was made of."""
+    found = set(allergens(context))
+    owner = flow.lot_owner(context.db, lot) if lot else None
+    batch = record.batch_by(context.db, id=owner) if owner else None
+    if batch is not None:
+        found |= set(allergens(contexts.of(context.db, batch, context.now)))
+    return tuple(sorted(found))
 
 
 def allergens(context: BatchContext) -> tuple[str, ...]:
@@ -113,6 +179,23 @@ def _lines(label: Label, style: LabelStyle) -> list[Words]:
     best = best_before(label.jarred_on, style.months)
     holds = say(tongue, "contains") + " " + said_together(tongue, label.allergens)
     source = (label.kitchen, label.woodlot if "woodlot" in style.shows else "")
+    if label.confection:
+        return [
+            Words("product", product(tongue, label)),
+            Words("net", net_mass(label.mass_g, style.first)),
+            Words("must", say(tongue, f"of {label.sugar_kind}")),
+            Words("must", holds if label.allergens else ""),
+            Words("must", f"{lot} · {say(tongue, 'made')} {label.jarred_on:%Y-%m-%d}"),
+            Words(
+                "must",
+                f"{say(tongue, 'best before')} {label.best_before:%Y-%m-%d}"
+                if label.best_before and style.months
+                else "",
+            ),
+            Words("must", " · ".join(part for part in source if part)),
+            Words("may", style.own),
+            Words("may", say(tongue, "keep cold") if label.cold else ""),
+        ]
     return [
         Words("product", say(tongue, label.sugar_kind)),
         Words("grade", _grade(label, tongue)),
@@ -125,6 +208,12 @@ def _lines(label: Label, style: LabelStyle) -> list[Words]:
         Words("may", style.own),
         Words("may", say(tongue, "cold") if "cold" in style.shows else ""),
     ]
+
+
+def product(tongue: str, label: Label) -> str:
+    """What a confection is called."""
+    sort = SORTS[label.confection]
+    return say(tongue, f"{label.sugar_kind} {sort}")
 
 
 def _grade(label: Label, tongue: str) -> str:

@@ -31,6 +31,12 @@ HEADLINES = {
     "over": "Over",
     "silent": "The probe is silent",
     "pressure": "The pressure has moved",
+    "off": "Off the fire",
+    "stir_near": "Nearly cool",
+    "stir": "Stir now",
+    "pour_now": "Pour now",
+    "turn": "It may turn any moment",
+    "pour": "Pour it now",
 }
 
 
@@ -156,31 +162,46 @@ def watch(db: Connection, board: Board) -> list[Alarm]:
     batch, now = board.context.batch, board.context.now
     if board.context.first(DrawFacts):
         return [a for a in store.of_batch(db, batch.id) if a.acknowledged_at is None]
-    wanted = due(board)
-    known = store.of_batch(db, batch.id)
-    new = [cause for cause in wanted if not _raised_already(cause.kind, known, board)]
-    if new:
+    return raise_new(
+        db, batch.id, due(board), now, lambda last: not _begins_anew(last.kind, last, board)
+    )
+
+
+def raise_new(
+    db: Connection,
+    batch_id: str,
+    wanted: list[Due],
+    now: datetime,
+    holds: Callable[[Alarm], bool] = lambda last: True,
+) -> list[Alarm]:
+    """Raise what is due and was not raised yet; returns what rings in the batch.
+
+    Args:
+        holds: whether an alarm of before still stands for one of its kind that is due now.
+    """
+
+    def missing(known: list[Alarm]) -> list[Due]:
+        last = {alarm.kind: alarm for alarm in known}
+        return [cause for cause in wanted if not (cause.kind in last and holds(last[cause.kind]))]
+
+    known = store.of_batch(db, batch_id)
+    if missing(known):
         with transaction(db):
-            known = store.of_batch(db, batch.id)
-            for cause in new:
-                if not _raised_already(cause.kind, known, board):
-                    store.raise_alarm(db, batch.id, cause.kind, now, cause.words)
-        known = store.of_batch(db, batch.id)
+            for cause in missing(store.of_batch(db, batch_id)):
+                store.raise_alarm(db, batch_id, cause.kind, now, cause.words)
+        known = store.of_batch(db, batch_id)
     return [a for a in known if a.acknowledged_at is None]
 
 
-def _raised_already(kind: str, known: list[Alarm], board: Board) -> bool:
+def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
     """Most are raised once a batch; silence and a moved pressure each time they begin anew."""
-    last = next((a for a in reversed(known) if a.kind == kind), None)
-    if last is None:
-        return False
     if last.acknowledged_at is None:
-        return True
+        return False
     if kind == "silent" and board.evidence.probe_samples:
-        return last.raised_at > board.evidence.probe_samples[-1].at
+        return last.raised_at <= board.evidence.probe_samples[-1].at
     if kind == "pressure" and board.thermometer and board.thermometer.boil:
-        return last.raised_at > board.thermometer.boil.at
-    return True
+        return last.raised_at <= board.thermometer.boil.at
+    return False
 
 
 def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:

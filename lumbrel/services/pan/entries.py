@@ -102,6 +102,9 @@ def foam_words(context: BatchContext, entry: Entry[FoamFacts]) -> Line:
 def added(form: Form, context: BatchContext) -> AddedFacts | None:
     """More near-syrup, or water or thinner syrup put back; or another batch poured in."""
     if form.given("from"):
+        if context.is_cook:
+            form.errors["from"] = "Into a candy pot water or syrup is put, not another batch."
+            return None
         return pour.poured(form, context)
     mass = form.between(MASS)
     brix = form.between(BRIX)

@@ -21,10 +21,10 @@ from lumbrel.services.base.facts import (
     BurnerFacts,
     DepthFacts,
     HeatFacts,
+    OpenedFacts,
     PartDrawFacts,
     PouredFacts,
     ScaleFacts,
-    TakeInFacts,
     WeighedFacts,
 )
 from lumbrel.services.day.pressure import pressure_at
@@ -148,7 +148,7 @@ def _heat_off(context: BatchContext, start: datetime, until: datetime) -> list[W
     return found
 
 
-def _warming(taken: TakeInFacts, boils_c: float, rate: Rate) -> timedelta:
+def _warming(taken: OpenedFacts, boils_c: float, rate: Rate) -> timedelta:
     minutes = heat_up_minutes(
         taken.mass_kg, taken.brix, taken.temperature_c, boils_c, rate.kg_per_min
     )

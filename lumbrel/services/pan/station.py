@@ -83,12 +83,13 @@ LINE_KINDS = (
     ),
     LineKind(facts=SignFacts, read=signs.sign, words=signs.words, doubt=sign_against_others),
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
-    LineKind(facts=HeatFacts, read=entries.heat, words=entries.heat_words),
-    LineKind(facts=BurnerFacts, read=entries.burner, words=entries.burner_words),
+    LineKind(facts=HeatFacts, read=entries.heat, words=entries.heat_words, of="both"),
+    LineKind(facts=BurnerFacts, read=entries.burner, words=entries.burner_words, of="both"),
     LineKind(facts=StrainedFacts, read=entries.strained, words=entries.strained_words),
-    LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words),
+    LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words, of="both"),
     LineKind(
         facts=AddedFacts,
+        of="both",
         read=entries.added,
         words=entries.added_words,
         stored=pour.store_other,
@@ -97,13 +98,14 @@ LINE_KINDS = (
     LineKind(facts=PouredFacts, words=pour.words, rests=pour.rests),
     LineKind(
         facts=CalledOffFacts,
+        of="both",
         read=undone.call_off,
         words=undone.called_off_words,
         rests=undone.of_calling_off,
         once=True,
     ),
-    LineKind(facts=NoteFacts, read=entries.note, words=entries.note_words),
-    LineKind(facts=AlarmFacts, words=entries.alarm_words),
+    LineKind(facts=NoteFacts, read=entries.note, words=entries.note_words, of="both"),
+    LineKind(facts=AlarmFacts, words=entries.alarm_words, of="both"),
     LineKind(
         facts=PartDrawFacts, read=draw.part_draw, words=draw.part_words, rests=undone.of_a_draw
     ),

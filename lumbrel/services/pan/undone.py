@@ -11,6 +11,7 @@ from lumbrel.services.base.facts import (
     Facts,
     FilterFacts,
     JarFacts,
+    MadeFacts,
     PouredFacts,
 )
 from lumbrel.services.base.form import Form
@@ -40,7 +41,8 @@ def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
 
 
 def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
-    there = (b for b in kept.waiting(context.db, "pan") if b.vessel_id == context.vessel.id)
+    on = (b for place in ("pan", "candy") for b in kept.waiting(context.db, place))
+    there = (b for b in on if b.vessel_id == context.vessel.id)
     now = next((b.code for b in there if b.id != context.batch.id), "")
     code = now or kept.taken_since(context.db, context.vessel.id, entry.at, context.batch.id)
     if not code:
@@ -54,11 +56,9 @@ def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
 def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
     """The batch was opened by mistake: nothing may have come of it yet."""
     form.text("why", "Say why it is called off; the slip stays readable.", 200)
-    came = context.of_kind(DrawnFacts, PouredFacts)
+    came = context.of_kind(DrawnFacts, PouredFacts, MadeFacts)
     if came:
-        form.errors["kind"] = (
-            "Something was drawn or poured from it already. Strike those lines first."
-        )
+        form.errors["kind"] = "Something came of it already. Strike those lines first."
     if any(e.facts.from_batch_id for e in context.of_kind(AddedFacts)):
         form.errors["kind"] = "Another batch was poured into it. Strike that line first."
     return CalledOffFacts()

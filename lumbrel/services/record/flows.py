@@ -9,17 +9,20 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AddedFacts,
     CameBackFacts,
+    CookFacts,
     DrawnFacts,
     Facts,
     FilterFacts,
     JarFacts,
+    MadeFacts,
+    OpenedFacts,
     Part,
     TakeInFacts,
     TakenOutFacts,
 )
 from lumbrel.services.base.form import BadInput
 from lumbrel.store import flow as store
-from lumbrel.store.flow import BULK, CHARGE, DELIVERY, LOT, Flow, Parcel
+from lumbrel.store.flow import BULK, CHARGE, CONFECTION, DELIVERY, LOT, Flow, Parcel
 from lumbrel.store.record import Batch
 
 SAID_OF_REASON = {
@@ -37,7 +40,7 @@ COMES_BACK = "What is poured would come back to where it came from, and nobody c
 Jars = Sequence[tuple[float, int]]
 
 
-def parts_of(batch: Batch, facts: TakeInFacts) -> tuple[Part, ...]:
+def parts_of(batch: Batch, facts: OpenedFacts) -> tuple[Part, ...]:
     """What came from which woodlot at a take-in."""
     whole = Part(woodlot_id=batch.woodlot_id, mass_kg=facts.mass_kg, brix=facts.brix)
     return facts.parts or (whole,)
@@ -63,6 +66,10 @@ def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Sl
     facts = entry.facts
     if isinstance(facts, TakeInFacts):
         return _taken_in(db, batch, entry, parts_of(batch, facts))
+    if isinstance(facts, CookFacts):
+        return _into_the_pot(db, batch, entry, facts)
+    if isinstance(facts, MadeFacts):
+        return _made(db, batch, entry, facts)
     if isinstance(facts, AddedFacts):
         return _added(db, batch, entry, facts, lines)
     if isinstance(facts, DrawnFacts):
@@ -101,6 +108,56 @@ def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Sl
     if isinstance(facts, TakenOutFacts | CameBackFacts):
         return _jars_moved(db, facts)
     return []
+
+
+def _into_the_pot(
+    db: Connection, batch: Batch, entry: Entry[Facts], facts: CookFacts
+) -> list[Flow]:
+    """Syrup for a cook: jars that are opened, or from a woodlot."""
+    charge = _opened(db, batch, CHARGE, entry)
+    if facts.from_lot:
+        flows = _opened_jars(db, facts, charge)
+        if facts.rest_kg > 0:
+            # Of an opened jar the rest is eaten in the kitchen.
+            rest = Flow(
+                source_id=charge,
+                target_id=None,
+                mass_kg=facts.rest_kg,
+                brix=facts.brix,
+                reason="used",
+            )
+            flows.append(rest)
+        return flows
+    return _taken_in(db, batch, entry, parts_of(batch, facts))
+
+
+def _made(db: Connection, batch: Batch, entry: Entry[Facts], facts: MadeFacts) -> list[Flow]:
+    """What was moulded, jarred or sieved, and what stayed in the pot."""
+    charge = _opened(db, batch, CHARGE, entry)
+    lot = _opened(db, batch, CONFECTION, entry, facts.lot) if facts.packs else ""
+    whole = sum(grams * count for grams, count in facts.packs)
+    flows = [
+        Flow(
+            source_id=charge,
+            target_id=lot,
+            mass_kg=facts.made_kg * grams * count / whole,
+            brix=facts.brix,
+            pack_ml=grams,
+            packs=count,
+            reason="made",
+        )
+        for grams, count in _together(facts.packs)
+    ]
+    if facts.left_kg > 0:
+        stayed = Flow(
+            source_id=charge,
+            target_id=None,
+            mass_kg=facts.left_kg,
+            brix=facts.brix,
+            reason="in the pot" if facts.packs else "spoiled",
+        )
+        flows.append(stayed)
+    return flows
 
 
 def _together(jars: Jars) -> list[tuple[float, int]]:
@@ -200,10 +257,10 @@ def _added(
     return _from_woodlot(db, batch, entry, part, target)
 
 
-def _opened_jars(db: Connection, facts: AddedFacts, target: str) -> list[Flow]:
-    """Jars of a lot opened into a kettle."""
+def _opened_jars(db: Connection, facts: AddedFacts | CookFacts, target: str) -> list[Flow]:
+    """Jars of a lot opened into a kettle, or into a pot."""
     lot = store.lot_id(facts.from_lot)
-    weighs, brix = _as_packed(db, lot)
+    weighs, brix = as_packed(db, lot)
     return [
         Flow(
             source_id=lot,
@@ -218,7 +275,7 @@ def _opened_jars(db: Connection, facts: AddedFacts, target: str) -> list[Flow]:
     ]
 
 
-def _as_packed(
+def as_packed(
     db: Connection, lot: str
 ) -> tuple[dict[float | None, float], dict[float | None, float]]:
     """What a jar of each size of a lot weighed when it was packed, and its Brix."""
@@ -232,7 +289,7 @@ def _as_packed(
 def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Flow]:
     """Jars that left the shelf or came back, each weighing what it weighed when it was packed."""
     lot = store.lot_id(facts.lot)
-    weighs, brix = _as_packed(db, lot)
+    weighs, brix = as_packed(db, lot)
     leave = isinstance(facts, TakenOutFacts)
     return [
         Flow(

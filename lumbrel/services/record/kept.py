@@ -5,13 +5,17 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.services.base import standing
+from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
     CheckedFacts,
     ColourFacts,
+    CookFacts,
     Facts,
     JarFacts,
+    MadeFacts,
     ReadingFacts,
+    ScoredFacts,
 )
 from lumbrel.services.base.filtered import filter_seen
 from lumbrel.services.base.form import BadInput, local_time
@@ -21,13 +25,13 @@ from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
-from lumbrel.store import flow, kept, photographs, record
+from lumbrel.store import cooks, flow, kept, photographs, record
 from lumbrel.store.db import migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 
-KEPT_VERSION = 3
+KEPT_VERSION = 4
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
@@ -38,6 +42,7 @@ KEPT_TABLES = (
     "boil_shift",
     "filter_seen",
     "colour_seen",
+    "cook_seen",
     "used",
     "used_in_all",
     "lot_now",
@@ -60,7 +65,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     assert batch is not None
     if not record.add_entry(db, entry.row()):
         return False
-    if isinstance(entry.facts, ColourFacts) and entry.facts.photo:
+    if isinstance(entry.facts, ColourFacts | ScoredFacts) and entry.facts.photo:
         _keep_photograph(db, entry.facts.photo)
     slip = slip_of(db, batch.id)
     lines = standing.current(slip)
@@ -76,6 +81,8 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
         for line in lines:
             touched |= _ends(flow.flows_of_line(db, line.id))
             flow.drop_shares(db, line.id)
+        for parcel_id in touched:
+            kept.keep_stock(db, parcel_id)
     touched |= _ends(write_flows(db, batch, entry, lines))
     _none_short(db, touched)
     if entry.supersedes or called_off:
@@ -113,11 +120,12 @@ def _none_short(db: Connection, parcel_ids: set[str]) -> None:
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     """Keep up to date what follows from the lines of one slip alone."""
     taken, draw = standing.taken_in(lines), standing.drawn(lines)
+    off = draw or standing.off_the_fire(lines)
     stands = Standing(
         vessel_id=taken.facts.vessel_id,
         taken_at=taken.at,
-        drawn_at=draw.at if draw else None,
-        rate_kg_per_min=draw.facts.rate_kg_per_min if draw else None,
+        drawn_at=off.at if off else None,
+        rate_kg_per_min=off.facts.rate_kg_per_min if off else None,
         strays=draw.facts.strays if draw else None,
         waits=standing.waits_for(lines),
     )
@@ -127,6 +135,7 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     gone = standing.is_called_off(lines)
     _keep_colour(db, batch, lines, gone)
     kept.keep_filter(db, batch.id, None if gone else filter_seen(lines))
+    cooks.keep(db, batch.id, None if gone else cook_seen(lines))
     if draw is None or gone:
         kept.keep_promise(db, batch.id, None)
         kept.keep_shift(db, batch.id, None)
@@ -157,7 +166,7 @@ def _keep_below(db: Connection, batch: Batch, touched: set[str]) -> None:
     owners = {batch.id}
     for parcel_id in looked_at:
         parcel = flow.parcel(db, parcel_id)
-        if parcel is not None and parcel.kind == flow.LOT and parcel.batch_id:
+        if parcel is not None and parcel.kind in (flow.LOT, flow.CONFECTION) and parcel.batch_id:
             owners.add(parcel.batch_id)
     kitchen = load_kitchen(db)
     for owner in owners:
@@ -172,12 +181,20 @@ def keep_lots(db: Connection, kitchen: Kitchen, batch: Batch) -> None:
     if standing.is_called_off(lines):
         kept.keep_lots(db, batch.id, [])
         return
-    packed = {e.facts.lot: e for e in standing.of_kind(lines, JarFacts)}
+    packings: list[Entry[JarFacts] | Entry[MadeFacts]] = [
+        *standing.of_kind(lines, JarFacts),
+        *(e for e in standing.of_kind(lines, MadeFacts) if e.facts.packs),
+    ]
+    packed = {e.facts.lot: e for e in packings}
     kept.keep_lots(db, batch.id, [_lot(db, kitchen, batch, lines, e) for e in packed.values()])
 
 
 def _lot(
-    db: Connection, kitchen: Kitchen, batch: Batch, lines: standing.Slip, newest: Entry[JarFacts]
+    db: Connection,
+    kitchen: Kitchen,
+    batch: Batch,
+    lines: standing.Slip,
+    newest: Entry[JarFacts] | Entry[MadeFacts],
 ) -> LotRow:
     """A lot by its newest packing and all that flowed into it."""
     taken, code = standing.taken_in(lines), newest.facts.lot
@@ -185,7 +202,11 @@ def _lot(
     into = flow.flows_into(db, flow.lot_id(code))
     filled = [f.flow for f in into if f.flow.source_id is not None]
     stand = flow.jars_of(db, code)
+    cooks_of = standing.of_kind(lines, CookFacts)
+    # A confection's packs are known in grams, and have no volume.
+    measured = [] if cooks_of else filled
     whose = {woodlot for f in into for woodlot in flow.shares(db, f.entry_id, f.line)}
+    checks = [e.at for e in standing.of_kind(lines, CheckedFacts)]
     return LotRow(
         parcel_id=flow.lot_id(code),
         code=code,
@@ -198,12 +219,18 @@ def _lot(
         for_processing=colour is not None and colour.for_processing,
         brix=newest.facts.brix,
         filled=sum(f.packs or 0 for f in filled),
-        filled_ml=sum((f.pack_ml or 0) * (f.packs or 0) for f in filled),
+        filled_ml=_volume_ml(measured),
         jars=sum(jar.count for jar in stand),
-        volume_ml=sum(jar.size_ml * jar.count for jar in stand),
+        volume_ml=0.0 if cooks_of else sum(jar.size_ml * jar.count for jar in stand),
         packed_at=newest.at,
-        checked_at=max((e.at for e in standing.of_kind(lines, CheckedFacts)), default=None),
+        checked_at=max(checks, default=None),
+        confection=cooks_of[0].facts.piece if cooks_of else "",
     )
+
+
+def _volume_ml(flows: list[flow.Flow]) -> float:
+    """Content of the packs that flowed, ml."""
+    return sum((f.pack_ml or 0) * (f.packs or 0) for f in flows)
 
 
 def ready(db: Connection) -> None:
@@ -239,7 +266,7 @@ def rebuild(db: Connection) -> None:
         for line in lines:
             if not flow.flows_of_line(db, line.id):
                 write_flows(db, batch, line, lines)
-        if standing.of_kind(lines, JarFacts):
+        if standing.of_kind(lines, JarFacts, MadeFacts):
             packed.append(batch)
     parcels = flow.parcel_kinds(db)
     db.execute("DELETE FROM stock")

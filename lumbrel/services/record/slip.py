@@ -11,7 +11,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry, of_row
-from lumbrel.services.base.facts import Facts, StruckFacts, TakeInFacts
+from lumbrel.services.base.facts import Facts, OpenedFacts, StruckFacts
 from lumbrel.services.base.form import Form, NotFound, kept_of
 from lumbrel.services.base.line import Line, LineKind
 from lumbrel.services.record.kept import write
@@ -86,9 +86,10 @@ class Slip:
                 return
             old = _to_correct(form, context)
             why = form.text("why", "Say why it is struck; the line stays readable.", 200)
-            if old is None or isinstance(old.facts, TakeInFacts):
+            if old is None or isinstance(old.facts, OpenedFacts):
                 form.errors.setdefault(
-                    "why", "The take-in cannot be struck; correct it, or call the batch off."
+                    "why",
+                    "What a batch began with cannot be struck; correct it, or call the batch off.",
                 )
             else:
                 rests = self._kinds[old.kind].rests
@@ -152,6 +153,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         form.errors["kind"] = (
             "That is on the slip already. Correct the line instead of adding another."
         )
+    _require_its_sort(kind, form, context)
     if context.called_off:
         form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
     if kind.opens and old is None:
@@ -182,6 +184,17 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         why=why,
         initials=initials,
     )
+
+
+def _require_its_sort(kind: LineKind, form: Form, context: BatchContext) -> None:
+    """Refuse a line of a boil on the slip of a cook, and the other way round."""
+    here = "cook" if context.is_cook else "boil"
+    if kind.of not in ("both", here):
+        is_a, other = ("cook of confections", "boil of syrup")
+        if here == "boil":
+            is_a, other = other, is_a
+        form.errors["kind"] = f"That line belongs to a {other}; this is a {is_a}."
+        form.check()
 
 
 def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> datetime:

@@ -8,11 +8,12 @@ from zoneinfo import ZoneInfo
 
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.store import flow, kept
-from lumbrel.store.flow import BULK, CHARGE, LOT, Carried
+from lumbrel.store.flow import BULK, CHARGE, CONFECTION, LOT, Carried
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
 
 Solids = dict[str, float]
 NOTHING_KG = 1e-9
+PACKED = (LOT, CONFECTION)
 HERE = {
     "pan": "on the fire",
     "kettle": "drawn, not packed yet",
@@ -96,8 +97,8 @@ def accounts(db: Connection, season: int) -> Accounts:
     remains: dict[tuple[str, str, str, str], float] = defaultdict(float)
     for one in flow.carried_into(db, since, until):
         _came(book(one.woodlot_id), one, within)
-        if one.kind == LOT and one.other_id is not None:
-            # It came from a kettle: it was packed, and did not come back.
+        if one.kind in PACKED and one.other_id is not None:
+            # It came from a kettle or a pot: it was packed, and did not come back.
             account = book(one.woodlot_id)
             account.packed_kg += one.solids_kg
             account.due_kg += one.solids_kg * (1 - kitchen.toll_at(one.at) / 100)
@@ -148,13 +149,13 @@ def _remains(account: Account, kind: str, waits: frozenset[str], kg: float) -> N
     """What is left where it was: there still, or missing once the batch has gone on."""
     if abs(kg) < NOTHING_KG:
         return
-    if kind == LOT:
+    if kind in PACKED:
         account.here["shelf"] += kg
     elif kind == BULK and waits & {"filter", "colour", "jar"}:
         account.here["kettle"] += kg
     elif kind == BULK:
         account.missing["filter"] += kg
-    elif kind == CHARGE and "pan" in waits:
+    elif kind == CHARGE and waits & {"pan", "candy"}:
         account.here["pan"] += kg
     else:
         account.missing["pan"] += kg

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.jar.entries import JAR_ROWS
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
@@ -37,11 +38,12 @@ def choices(context: BatchContext) -> ShelfChoices:
     sizes = dict.fromkeys(
         jar.size_ml for code in codes for jar in flow.jars_filled(context.db, code)
     )
-    rows = [(context.show(size, "jar"), "") for size in sizes][:JAR_ROWS]
+    kind, wrong = ("piece", FLAWS) if context.is_cook else ("jar", WORDS)
+    rows = [(context.show(size, kind), "") for size in sizes][:JAR_ROWS]
     return ShelfChoices(
         lots=[(code, code) for code in codes],
         rows=rows + [("", "")] * (JAR_ROWS - len(rows)),
         reasons=list(SAID_OF_REASON.items()),
-        complaints=[("", "nothing"), *WORDS.items()],
+        complaints=[("", "nothing"), *wrong.items()],
         woodlots=[("", "nobody"), *((w.id, w.name) for w in woodlots(context.db))],
     )

@@ -4,10 +4,17 @@ from typing import cast, get_args
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import CameBackFacts, JarFacts, OutReason, TakenOutFacts
+from lumbrel.services.base.facts import (
+    CameBackFacts,
+    JarFacts,
+    MadeFacts,
+    OutReason,
+    TakenOutFacts,
+)
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.jar.entries import Rows, in_words, jar_rows
+from lumbrel.services.candy.clinic import FLAWS
+from lumbrel.services.jar.entries import PACK_SIZE, Rows, in_words, jar_rows
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
 from lumbrel.store import flow
@@ -28,7 +35,7 @@ def taken_out(form: Form, context: BatchContext) -> TakenOutFacts | None:
     for i, (size, count) in enumerate(rows, 1):
         if count > there.get(size, 0):
             form.errors[f"count_{i}"] = (
-                f"Only {there.get(size, 0)} jars of {context.show(size, 'jar')} of this lot are on the "
+                f"Only {there.get(size, 0)} of {context.show(size, _kind(context))} of this lot are on the "
                 "shelf."
             )
     if form.errors or not rows:
@@ -56,10 +63,11 @@ def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
     packed = {jar.size_ml for jar in flow.jars_filled(context.db, lot)} if lot else set()
     for i, (size, _) in enumerate(rows, 1):
         if size not in packed:
-            form.errors[f"size_{i}"] = f"This lot has no jars of {context.show(size, 'jar')}."
+            form.errors[f"size_{i}"] = f"This lot has none of {context.show(size, _kind(context))}."
     complaint = ""
     if form.given("complaint"):
-        complaint = form.choice("complaint", WORDS, "Say what is wrong with it, or nothing.")
+        known = FLAWS if context.is_cook else WORDS
+        complaint = form.choice("complaint", known, "Say what is wrong with it, or nothing.")
     if form.errors or not rows:
         return None
     facts = CameBackFacts(
@@ -72,7 +80,8 @@ def _jars(form: Form, context: BatchContext) -> tuple[str, Rows]:
     codes = flow.lot_codes(context.db, context.batch.id)
     lot = form.choice("lot", codes, "Choose a lot of this batch.")
     packed = [jar.size_ml for jar in flow.jars_filled(context.db, lot)] if lot else []
-    return lot, tuple((_as_packed(size, packed), count) for size, count in jar_rows(form))
+    rows = jar_rows(form, PACK_SIZE if context.is_cook else None)
+    return lot, tuple((_as_packed(size, packed), count) for size, count in rows)
 
 
 def _as_packed(size_ml: float, packed: list[float]) -> float:
@@ -87,7 +96,15 @@ def _woodlot(form: Form, context: BatchContext) -> str:
 
 
 def _brix(context: BatchContext, lot: str) -> float:
+    made = context.first(MadeFacts)
+    if made is not None:
+        return made.facts.brix
     return [e for e in context.of_kind(JarFacts) if e.facts.lot == lot][-1].facts.brix
+
+
+def _kind(context: BatchContext) -> str:
+    """By what its packs are known: their content, or of a confection what one weighs."""
+    return "piece" if context.is_cook else "jar"
 
 
 def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
@@ -104,6 +121,7 @@ def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
 def came_back_words(context: BatchContext, entry: Entry[CameBackFacts]) -> Line:
     """As it stands on the slip."""
     facts = entry.facts
-    wrong = f", {WORDS.get(facts.complaint, facts.complaint)}" if facts.complaint else ""
+    said = {**FLAWS, **WORDS}
+    wrong = f", {said.get(facts.complaint, facts.complaint)}" if facts.complaint else ""
     note = wrong + (f", {facts.note}" if facts.note else "")
     return Line(entry, f"Came back {in_words(context, facts.jars)}", f"lot {facts.lot}{note}")

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from lumbrel.core.colour.grades import CLASSES
 from lumbrel.services.base.form import NotFound
+from lumbrel.services.candy.plan import NAMES
 from lumbrel.store import flow, kept, record
 from lumbrel.store.kept import LotRow
 from lumbrel.store.kitchen import load_kitchen, woodlots
@@ -50,7 +51,7 @@ class Lot:
         """What is to be looked at: the lids after a night, everything after half a year; empty for
         nothing."""
         row = self.row
-        if not row.jars:
+        if not row.jars or row.confection:
             return ""
         since = self.now - (row.checked_at or row.packed_at)
         if since >= HALF_A_YEAR:
@@ -60,6 +61,16 @@ class Lot:
     def here(self, size_ml: float) -> int:
         """Jars of a size on the shelf."""
         return next((jar.count for jar in self.jars if jar.size_ml == size_ml), 0)
+
+    @property
+    def pack_kind(self) -> str:
+        """By what its packs are known: content, or of a confection what one weighs."""
+        return "piece" if self.row.confection else "jar"
+
+    @property
+    def name(self) -> str:
+        """Which confection it is; empty for syrup."""
+        return NAMES.get(self.row.confection, self.row.confection)
 
     @property
     def code(self) -> str:
@@ -132,7 +143,9 @@ def find(
             found = found or kept.lots_like(db, wanted.upper(), A_PAGE + 1)
         rows = [row for row in found if _fits(row, place, grade, season)]
         summed = kept.ShelfSum(
-            len(rows), sum(row.jars for row in rows), sum(row.volume_ml for row in rows)
+            len(rows),
+            sum(row.jars for row in rows if not row.confection),
+            sum(row.volume_ml for row in rows),
         )
     else:
         asked = {"woodlot_id": place or woodlot, "grade": grade}

@@ -10,10 +10,11 @@ from lumbrel.services.base.facts import TakenOutFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.store import flow, record
-from lumbrel.store.flow import LOT, Flowed, Jar, Parcel
+from lumbrel.store.flow import CONFECTION, LOT, Flowed, Jar, Parcel
 from lumbrel.store.kitchen import woodlots
 
 MOST_LOTS = 400
+PACKED = (LOT, CONFECTION)
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,8 @@ class LotCalled:
     filled: list[Jar]
     here: list[Jar]
     gone: list[Gone]
+    kind: str = "jar"
+    """By what its packs are known: content, or of a confection what one weighs."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +75,7 @@ def recall(db: Connection, code: str, kind: str = "") -> Recall:
     below = set()
     for source in _whole_draw(db, chosen):
         below |= {source, *flow.below(db, source)}
-    parcels = [p for p in (flow.parcel(db, i) for i in below) if p is not None and p.kind == LOT]
+    parcels = [p for p in (flow.parcel(db, i) for i in below) if p is not None and p.kind in PACKED]
     names = {w.id: w.name for w in woodlots(db)}
     lots = [_called(db, p, names) for p in sorted(parcels, key=lambda p: p.opened_at)[:MOST_LOTS]]
     return Recall(code=chosen.code, kind=chosen.kind, lots=lots)
@@ -80,7 +83,7 @@ def recall(db: Connection, code: str, kind: str = "") -> Recall:
 
 def _whole_draw(db: Connection, chosen: Parcel) -> set[str]:
     """Where to begin: a lot's kettles, so that all of their lots are called; anything else is itself."""
-    if chosen.kind != LOT:
+    if chosen.kind not in PACKED:
         return {chosen.id}
     into = flow.flows_into(db, chosen.id)
     return {f.flow.source_id for f in into if f.flow.source_id is not None} or {chosen.id}
@@ -98,6 +101,7 @@ def _called(db: Connection, lot: Parcel, names: dict[str, str]) -> LotCalled:
         filled=flow.jars_filled(db, lot.code),
         here=flow.jars_of(db, lot.code),
         gone=sorted(gone, key=lambda one: one.at),
+        kind="piece" if lot.kind == CONFECTION else "jar",
     )
 
 

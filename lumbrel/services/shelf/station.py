@@ -18,8 +18,12 @@ STATION = Station(
     key="shelf",
     title="Shelf",
     line_kinds=(
-        LineKind(facts=TakenOutFacts, read=entries.taken_out, words=entries.taken_out_words),
-        LineKind(facts=CameBackFacts, read=entries.came_back, words=entries.came_back_words),
+        LineKind(
+            of="both", facts=TakenOutFacts, read=entries.taken_out, words=entries.taken_out_words
+        ),
+        LineKind(
+            of="both", facts=CameBackFacts, read=entries.came_back, words=entries.came_back_words
+        ),
     ),
     choices=choices,
     cautions=(MOULD,),

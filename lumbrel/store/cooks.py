@@ -1,0 +1,113 @@
+"""What each cook of a confection showed, so that the next one reads no slips."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection, Row
+
+from lumbrel.store.db import instant, moment
+
+
+@dataclass(frozen=True, kw_only=True)
+class CookSeen:
+    """A cook that came off the fire: where, to what, how hot, how it cooled, was stirred and came out.
+
+    Attributes:
+        cools_per_min: as 13 kg would cool in that bath.
+        loss: share of the confection that stayed in the pot.
+        texture, grain, taste: its scores, None while nobody gave any.
+    """
+
+    vessel_id: str
+    piece: str
+    cooked_at: datetime
+    above_water_k: float
+    stir_c: float | None = None
+    bath: str = "bench"
+    cools_per_min: float | None = None
+    stirred_min: float | None = None
+    loss: float | None = None
+    texture: int | None = None
+    grain: int | None = None
+    taste: int | None = None
+
+
+def keep(db: Connection, batch_id: str, seen: CookSeen | None) -> None:
+    """What a batch showed as a cook; None of one that is no cook, or not off the fire."""
+    db.execute("DELETE FROM cook_seen WHERE batch_id = ?", (batch_id,))
+    if seen is None:
+        return
+    db.execute(
+        "INSERT INTO cook_seen VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            batch_id,
+            seen.vessel_id,
+            seen.piece,
+            instant(seen.cooked_at),
+            seen.above_water_k,
+            seen.stir_c,
+            seen.bath,
+            seen.cools_per_min,
+            seen.stirred_min,
+            seen.loss,
+            seen.texture,
+            seen.grain,
+            seen.taste,
+        ),
+    )
+
+
+def _seen(row: Row) -> CookSeen:
+    return CookSeen(
+        vessel_id=row["vessel_id"],
+        piece=row["piece"],
+        cooked_at=moment(row["cooked_at"]),
+        above_water_k=row["above_water_k"],
+        stir_c=row["stir_c"],
+        bath=row["bath"],
+        cools_per_min=row["cools_per_min"],
+        stirred_min=row["stirred_min"],
+        loss=row["loss"],
+        texture=row["texture"],
+        grain=row["grain"],
+        taste=row["taste"],
+    )
+
+
+def of_pot(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[CookSeen]:
+    """The last cooks of a pot before a moment, newest first."""
+    rows = db.execute(
+        """SELECT * FROM cook_seen WHERE vessel_id = ? AND cooked_at < ?
+           ORDER BY cooked_at DESC LIMIT ?""",
+        (vessel_id, instant(before), limit),
+    )
+    return [_seen(row) for row in rows]
+
+
+def of_piece(db: Connection, piece: str, before: datetime, limit: int) -> list[CookSeen]:
+    """The last cooks of a confection before a moment, newest first."""
+    rows = db.execute(
+        "SELECT * FROM cook_seen WHERE piece = ? AND cooked_at < ? ORDER BY cooked_at DESC LIMIT ?",
+        (piece, instant(before), limit),
+    )
+    return [_seen(row) for row in rows]
+
+
+def last(db: Connection, before: datetime, limit: int) -> list[tuple[str, CookSeen]]:
+    """The last cooks of the kitchen before a moment, newest first, each with its batch's code."""
+    rows = db.execute(
+        """SELECT cook_seen.*, batch.code FROM cook_seen JOIN batch ON batch.id = cook_seen.batch_id
+           WHERE cooked_at < ? ORDER BY cooked_at DESC LIMIT ?""",
+        (instant(before), limit),
+    )
+    return [(row["code"], _seen(row)) for row in rows]
+
+
+def next_code(db: Connection, year: int) -> str:
+    """The code of the next cook of a year, as 26-C07."""
+    prefix = f"{year % 100:02d}-C"
+    row = db.execute(
+        "SELECT code FROM batch WHERE code >= ? AND code < ? ORDER BY length(code) DESC, code DESC LIMIT 1",
+        (prefix, f"{year % 100:02d}-D"),
+    ).fetchone()
+    known = int(row["code"].removeprefix(prefix)) if row else 0
+    return f"{prefix}{known + 1:02d}"
