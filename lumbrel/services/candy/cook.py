@@ -11,6 +11,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.candy.firm_map import MapLook
+from lumbrel.services.candy.learnt import Taught
 
 WANTED = {
     "syrup": "use this much syrup",
@@ -22,11 +23,13 @@ SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 an
 MADE = Bounds("made", "mass", 0.05, 500, "What is wanted weighs between 0.05 and 500 kg.")
 PIECES = Bounds("pieces", "count", 1, 20_000, "Type how many pieces, 1 to 20 000.")
 EACH = Bounds(
-    "each", "mass", 0.001, 5, "A piece, or what a mould holds, weighs between 1 g and 5 kg."
+    "each", "piece", 1, 5000, "A piece, or what a mould holds, weighs between 1 g and 5 kg."
 )
 JARS = Bounds("jars", "count", 1, 5000, "Type how many jars, 1 to 5000.")
 JAR = Bounds("jar", "jar", 20, 5000, "A jar holds between 20 ml and 5 L.")
 POT = Bounds("pot", "volume", 0.5, 1000, "A pot holds between 0.5 and 1000 L.")
+PRICE = Bounds("price", "price", 0, 100_000, "Type what a litre of syrup costs, as a number.")
+FUEL = Bounds("fuel", "price", 0, 100, "Type what a kilowatt-hour costs, as a number.")
 STANDARD = {"by": "syrup", "syrup": "4 kg", "pot": "12 L", "bath": "water"}
 
 
@@ -50,10 +53,28 @@ class Cook:
     bath: str
     late: bool
     """Whether it would have had to begin already."""
+    fuel_kwh: float
+    cost: float | None = None
+    """Of syrup and fuel, in whatever it was typed; None where nobody typed a price."""
+    lay_out: str = ""
+    """What is at hand before the fire is lit."""
+    learned: str = ""
+    """What earlier cooks of the pot taught it, in words."""
+
+    @property
+    def cost_each(self) -> float | None:
+        """Of one piece."""
+        return self.cost / self.pieces if self.cost is not None and self.pieces else None
 
 
 def planned(
-    form: Form, look: MapLook, piece: Confection, brix: float, now: datetime
+    form: Form,
+    look: MapLook,
+    piece: Confection,
+    brix: float,
+    *,
+    now: datetime,
+    taught: Taught,
 ) -> Cook | None:
     """A cook as it is typed; None where something is wrong, noted on the form."""
     by = form.choice("by", WANTED, f"Choose one: {', '.join(WANTED.values())}.")
@@ -61,11 +82,16 @@ def planned(
     pot = form.between(POT)
     made, syrup, pieces, each = _amounts(form, by, look)
     ready = next_time(form, "ready", now)
+    price, fuel = form.between(PRICE, required=False), form.between(FUEL, required=False)
     if form.errors or pot is None or (made is None and syrup is None):
         return None
     try:
-        plan = core.plan_cook(brix, look.point.brix, pot, made_kg=made, syrup_kg=syrup)
-        parts = core.stages(plan, piece, look.true_c, look.point.stir_c, BATHS[bath])
+        plan = core.plan_cook(
+            brix, look.point.brix, pot, made_kg=made, syrup_kg=syrup, loss=taught.loss.share
+        )
+        stove = taught.heating_kw
+        stir_c = look.point.stir_c
+        parts = core.stages(plan, piece, look.true_c, stir_c, taught.bath, heating_kw=stove)
     except OutOfRange as error:
         form.errors[error.field or "syrup"] = error.sentence
         return None
@@ -80,7 +106,19 @@ def planned(
         stages=_timed(begin, parts, plan.batches),
         bath=BATHS[bath].name,
         late=begin < now,
+        fuel_kwh=core.fuel_kwh(plan),
+        cost=_cost(price, fuel, plan, brix),
+        lay_out=core.LAY_OUT.get(piece.key, ""),
+        learned=taught.words,
     )
+
+
+def _cost(price: float | None, fuel: float | None, plan: CookPlan, brix: float) -> float | None:
+    """What syrup and fuel cost, as far as a price was typed."""
+    if price is None and fuel is None:
+        return None
+    litres = 1000 * plan.syrup_kg / density_kg_m3(min(brix, 85.0), 20.0)
+    return litres * (price or 0.0) + core.fuel_kwh(plan) * (fuel or 0.0)
 
 
 def next_time(form: Form, name: str, now: datetime) -> datetime | None:
@@ -104,7 +142,7 @@ def _amounts(
     if by == "mass":
         return form.between(MADE), None, None, None
     if by == "pieces":
-        count, each = form.between(PIECES), form.between(EACH)
+        count, each = form.between(PIECES), _each(form)
         made = None if count is None or each is None else count * each
         return made, None, None if count is None else int(count), each
     if by == "jars":
@@ -113,7 +151,13 @@ def _amounts(
             return None, None, None, None
         each = size / 1e6 * density_kg_m3(min(look.point.brix, 85.0), 20.0)
         return count * each, None, int(count), each
-    return None, form.between(SYRUP), None, form.between(EACH, required=False)
+    return None, form.between(SYRUP), None, _each(form, required=False)
+
+
+def _each(form: Form, required: bool = True) -> float | None:
+    """What a piece weighs, kg."""
+    grams = form.between(EACH, required=required)
+    return None if grams is None else grams / 1000
 
 
 def _timed(begin: datetime, parts: list[Stage], batches: int) -> list[Timed]:

@@ -114,12 +114,15 @@ def look(form: Form, today: Day, piece: Confection, invert_fraction: float) -> M
     served = 20.0 if serving is None else serving
     at = above_k if above is None else above
     stirs = stir_c if stir is None else stir
+    boil = water.boiling_point_c(pressure)
+    if piece.cool_to_c is None and stir is None:
+        # What is not stirred stands where it is poured: never hotter than it was boiled.
+        stirs = min(stirs, boil + at)
     try:
         point = firmness.point(at, min(stirs, HOTTEST_STIR_C), pressure, served, invert_fraction)
     except OutOfRange as error:
         form.errors[error.field or "stir"] = error.sentence
         return None
-    boil = water.boiling_point_c(pressure)
     shown = today.chosen.calibration.indicated_c if today.chosen else lambda true_c: true_c
     regions = [_region(p) for p in confections() if p.middle_above_water_k < MOST_ABOVE_K]
     return MapLook(

@@ -6,20 +6,25 @@ from sqlite3 import Connection
 
 from lumbrel.core.candy import confections
 from lumbrel.core.candy.confections import Confection
+from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.keeping import MOULDS_ACTIVITY, Keeping, keeping
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.form import Form
 from lumbrel.services.candy import cook as cooks
+from lumbrel.services.candy import learnt
 from lumbrel.services.candy.cook import SYRUP, Cook
 from lumbrel.services.candy.firm_map import MapLook
 from lumbrel.services.candy.firm_map import look as look_at
+from lumbrel.services.candy.learnt import Dot
 from lumbrel.services.candy.syrup import Suited, Syrup, better, lots_to_choose, syrup_of
 from lumbrel.services.day import ladder
 from lumbrel.services.day.pressure import Pressure
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import load_kitchen, vessels
 
 PURE = 0.01
+NAMES = {piece.key: piece.full_name for piece in confections.confections()}
+PIECES = {piece.key: piece for piece in confections.confections()}
 
 EXAMPLE_KG = 4.0
 
@@ -60,6 +65,8 @@ class CandyPage:
     moulds: bool = False
     """Whether moulds can live in it."""
     lots: tuple[tuple[str, str], ...] = ()
+    dots: tuple[Dot, ...] = ()
+    """The last cooks."""
 
 
 def page(
@@ -97,6 +104,7 @@ def page(
         typed=typed,
         syrup=used,
         lots=() if only_map else tuple(lots_to_choose(db)),
+        dots=tuple(learnt.dots(db, now)),
     )
     return page if chosen is None else _with_map(db, now, form, page, only_map)
 
@@ -112,7 +120,10 @@ def _with_map(
     assert look is not None
     if only_map:
         return replace(page, look=look)
-    cook = cooks.planned(form, look, piece, page.syrup.brix, now)
+    pot = next((v for v in vessels(db) if v.purpose == "candy"), None)
+    bath = page.typed["bath"] if page.typed["bath"] in BATHS else "bench"
+    taught = learnt.taught(db, pot, bath, now)
+    cook = cooks.planned(form, look, piece, page.syrup.brix, now=now, taught=taught)
     form.check()
     others = better(db, piece, page.syrup.fits[piece.key], now)
     keeps = keeping(piece.key, look.point.brix)

@@ -1,22 +1,121 @@
 """Candy."""
 
-from lumbrel.services.base.cautions import CANDY, FOAM, SNOW
-from lumbrel.services.base.facts import InvertFacts
+from datetime import timedelta
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.cautions import (
+    ALLERGENS,
+    BATH,
+    BURST,
+    CANDY,
+    FOAM,
+    HOT,
+    SALE,
+    SNOW,
+)
+from lumbrel.services.base.facts import (
+    BathFacts,
+    ColdWaterFacts,
+    CookedFacts,
+    CookFacts,
+    InvertFacts,
+    MadeFacts,
+    PotFacts,
+    ScoredFacts,
+    StirFacts,
+    TurnedFacts,
+)
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.candy import entries
+from lumbrel.services.candy import alarms, begin, entries, results, steps
 from lumbrel.services.candy.calculations import CALCULATIONS
+from lumbrel.services.candy.choices import choices
+from lumbrel.services.candy.pot import CookBoard, pot_of
+
+LONG_AGO = timedelta(hours=12)
+"""A cook that began before is not worked out on every page."""
 
 
 def _state(look: Look) -> State:
-    return State("plan a boil", idle=True)
+    """The cook that is on, in a few words."""
+    waits = [b for b in look.waiting["candy"] if look.now - b.opened_at < LONG_AGO]
+    if not waits:
+        return State("plan a boil", idle=True)
+    board = pot_of(contexts.of(look.db, waits[0], look.now))
+    seen, cooling = board.boiling, board.cooling
+    if seen is not None:
+        words = f"boil, {min(seen.minutes, 999):.0f} min" if seen.above_now_k else "heating"
+    elif cooling is not None:
+        words = "stir now" if cooling.ready else f"cools, {min(cooling.minutes[0], 999):.0f} min"
+    else:
+        words = {"stir": "stirring", "pour": "pour it"}.get(board.stage, board.piece.name)
+    return State(words, f"cook/{waits[0].code}")
 
+
+LINE_KINDS = (
+    LineKind(of="cook", facts=CookFacts, words=begin.words, opens=True),
+    LineKind(of="cook", facts=PotFacts, read=steps.pot, words=steps.pot_words),
+    LineKind(of="cook", facts=ColdWaterFacts, read=steps.cold_water, words=steps.cold_water_words),
+    LineKind(
+        of="cook",
+        facts=CookedFacts,
+        read=steps.cooked,
+        words=steps.cooked_words,
+        stored=alarms.quiet,
+        rests=steps.rests_on(BathFacts, StirFacts, MadeFacts),
+        once=True,
+    ),
+    LineKind(of="cook", facts=BathFacts, read=steps.bath, words=steps.bath_words),
+    LineKind(
+        of="cook",
+        facts=StirFacts,
+        read=steps.stir,
+        words=steps.stir_words,
+        stored=alarms.quiet,
+        rests=steps.rests_on(TurnedFacts, MadeFacts),
+        once=True,
+    ),
+    LineKind(
+        of="cook",
+        facts=TurnedFacts,
+        read=steps.turned,
+        words=steps.turned_words,
+        stored=alarms.quiet,
+        rests=steps.rests_on(MadeFacts),
+        once=True,
+    ),
+    LineKind(
+        of="cook",
+        facts=MadeFacts,
+        read=results.made,
+        words=results.made_words,
+        stored=alarms.quiet,
+        once=True,
+    ),
+    LineKind(of="cook", facts=ScoredFacts, read=results.scored, words=results.scored_words),
+    LineKind(facts=InvertFacts, read=entries.invert, words=entries.words),
+)
 
 STATION = Station(
     key="candy",
     title="Candy",
-    line_kinds=(LineKind(facts=InvertFacts, read=entries.invert, words=entries.words),),
-    cautions=(CANDY, FOAM, SNOW),
+    line_kinds=LINE_KINDS,
+    waits_for=MadeFacts,
+    choices=choices,
+    cautions=(CANDY, FOAM, BATH, SNOW),
     calculations=CALCULATIONS,
     state=_state,
 )
+
+
+def cautions_at(board: CookBoard) -> tuple[tuple[str, str], ...]:
+    """The cautions of a cook's step."""
+    if board.stage == "boil":
+        return (CANDY, FOAM) if board.hazard else (HOT, FOAM)
+    if board.stage == "cool":
+        return (BATH, SNOW) if board.on_snow else (BATH, CANDY if board.hazard else HOT)
+    if board.stage == "stir":
+        return (BURST,) if board.piece.key == "granulated-sugar" else (HOT,)
+    if board.stage == "pour":
+        return (SNOW, HOT) if board.on_snow else (HOT,)
+    return (ALLERGENS, SALE)

@@ -57,8 +57,8 @@ def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     """The syrup a form names; None where something is wrong, noted on the form."""
     code = form.fields.get("lot", "").strip()
     lot = next(iter(kept.lots_like(db, code, 1)), None) if code else None
-    if code and (lot is None or lot.code != code):
-        form.errors["lot"] = f"There is no lot {code[:24]} on the shelf."
+    if code and (lot is None or lot.code != code or lot.confection):
+        form.errors["lot"] = f"There is no lot {code[:24]} of syrup on the shelf."
         return None
     if lot is not None and not lot.jars:
         form.errors["lot"] = f"Nothing of lot {lot.code} is left. Choose another."
@@ -114,7 +114,7 @@ def better(db: Connection, piece: Confection, than: Fit, now: datetime) -> list[
     """Lots on the shelf that suit a confection better than the syrup at hand, the best first."""
     found = []
     for row in kept.newest_lots(db, limit=MOST_LOTS):
-        if not row.jars or row.for_processing:
+        if not row.jars or row.for_processing or row.confection:
             continue
         suits = setting.fit(_estimated(db, row, now), piece)
         if suits.right > than.right + BETTER_BY:
@@ -124,7 +124,8 @@ def better(db: Connection, piece: Confection, than: Fit, now: datetime) -> list[
 
 def lots_to_choose(db: Connection) -> list[tuple[str, str]]:
     """The newest lots with jars on the shelf, for a form."""
-    rows = [row for row in kept.newest_lots(db, limit=MOST_LOTS) if row.jars]
+    known = kept.newest_lots(db, limit=MOST_LOTS)
+    rows = [row for row in known if row.jars and not row.confection]
     words = [
         (row.code, f"{row.code}, {row.sugar_kind}, {row.grade or 'not graded'}") for row in rows
     ]

@@ -10,16 +10,18 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange.calendar import as_calendar
 from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.candy import begin, plan
 from lumbrel.services.candy import day as days
-from lumbrel.services.candy import plan
 from lumbrel.services.candy.choices import BATHS, PIECES, WANTED
 from lumbrel.services.shelf.lots import batch_of_lot
-from lumbrel.services.stations import slip
-from lumbrel.store.kitchen import load_kitchen
-from lumbrel.web.shell.render import Filled
+from lumbrel.services.stations import slip, waiting
+from lumbrel.store.kitchen import load_kitchen, woodlots
+from lumbrel.web.candy import cook
+from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
 router = APIRouter()
+router.include_router(cook.router)
 ROWS = range(1, days.ROWS + 1)
 ASKED = (
     *(
@@ -35,6 +37,8 @@ ASKED = (
         "meter",
     ),
     *("dilution", "by", "made", "pieces", "each", "jars", "jar", "pot", "bath", "ready"),
+    "price",
+    "fuel",
 )
 
 
@@ -50,18 +54,41 @@ def _asked(visit: Visit, names: tuple[str, ...] = ASKED) -> dict[str, str]:
 @router.get("/candy")
 def show(visit: Here) -> HTMLResponse:
     """The map with its point, what suits it, and the cook."""
-    asked = _asked(visit)
+    return _shown(visit, _asked(visit))
+
+
+def _shown(visit: Visit, asked: dict[str, str], begun: Filled | None = None) -> HTMLResponse:
     page, errors = _page(visit, asked)
+    lot = page.syrup.lot if page.syrup else None
+    each = page.cook.plan.syrup_each_kg if page.cook else 0.0
+    on = {batch.vessel_id: batch.code for batch in waiting(visit.db)["candy"]}
     return visit.page(
         "candy/candy.html",
         "candy",
-        422 if errors else 200,
+        422 if errors or begun else 200,
         page=page,
         form=Filled({**page.typed, **asked}, errors),
         pieces=PIECES,
         wanted=WANTED,
         baths=BATHS,
+        begun=begun or Filled(),
+        pots=begin.pots(visit.db),
+        on=on,
+        to_open=begin.to_open(visit.db, lot, each),
+        names_open=begin.OPEN.format,
+        whose=[(w.id, w.name) for w in woodlots(visit.db)],
     )
+
+
+@router.post("/candy/cook")
+def start(visit: Here, fields: Fields) -> Response:
+    """Begin a cook as it was planned."""
+    try:
+        code = begin.begin(visit.db, visit.now, fields)
+    except BadInput as bad:
+        asked = {name: fields[name] for name in ASKED if fields.get(name, "").strip()}
+        return _shown(visit, asked, refilled(fields, bad))
+    return RedirectResponse(f"/candy/cook/{code}", 303)
 
 
 @router.post("/candy/invert/{lot:path}")

@@ -1,5 +1,6 @@
 """The firmness map: boil across, stirring upwards; bands of crystal, lines of grain, confections as plates."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -12,7 +13,11 @@ from lumbrel.services.candy.firm_map import (
     MapLook,
     Region,
 )
+from lumbrel.services.candy.learnt import Dot
+from lumbrel.web.candy import pot_picture
 from lumbrel.web.shell.plot import scale
+
+boiling, cooling, stirring = pot_picture.boiling, pot_picture.cooling, pot_picture.stirring
 
 LEFT, RIGHT, TOP, BOTTOM = 62.0, 820.0, 14.0, 500.0
 X = scale(LEAST_ABOVE_K, MOST_ABOVE_K, LEFT, RIGHT)
@@ -101,6 +106,29 @@ def firmness(look: MapLook) -> MapPicture:
         marks=[(X(k), k, shown) for k, shown in look.marks],
         stirs=[(Y(c), c) for c in STIR_TICKS_C],
     )
+
+
+@dataclass(frozen=True)
+class DotMark:
+    """An earlier cook on the map."""
+
+    x: float
+    y: float
+    kind: str
+    title: str
+
+
+def dots(of: Sequence[Dot]) -> list[DotMark]:
+    """The last cooks that the map's scales reach."""
+    found = []
+    for dot in of:
+        seen = dot.seen
+        if not LEAST_ABOVE_K <= seen.above_water_k <= MOST_ABOVE_K:
+            continue
+        stir = HOTTEST_STIR_C - 10 if seen.stir_c is None else seen.stir_c
+        said = dot.verdict or "unscored"
+        found.append(DotMark(X(seen.above_water_k), Y(stir), said, f"{dot.code}: {dot.words}"))
+    return found
 
 
 def _below(edge: list[tuple[float, float]]) -> str:

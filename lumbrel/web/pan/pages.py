@@ -11,7 +11,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, PartDrawFacts
-from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, remember
 from lumbrel.services.pan.choices import choices
@@ -112,7 +112,7 @@ def _pan(
     thinner: str = "",
     pour: Filled | None = None,
 ) -> HTMLResponse:
-    context = visit.batch(code)
+    context = _boil(visit, code)
     if context.called_off or (context.poured_away and not context.drawn):
         return _gone(visit, context)
     on_fire = waiting(visit.db)["pan"]
@@ -167,9 +167,23 @@ def pour(visit: Here, code: str, fields: Fields) -> Response:
     return RedirectResponse(f"/pan/{code}?entry=event", 303)
 
 
+def _boil(visit: Here, code: str) -> BatchContext:
+    """A batch of syrup.
+
+    Raises:
+        NotFound: there is none, or it is a cook of confections.
+    """
+    context = visit.batch(code)
+    if context.is_cook:
+        raise NotFound(f"{code} is a cook of confections: it has its page at the candy station.")
+    return context
+
+
 @router.get("/pan/{code}")
-def show(visit: Here, code: str, entry: str = "hydrometer", thinner: str = "") -> HTMLResponse:
+def show(visit: Here, code: str, entry: str = "hydrometer", thinner: str = "") -> Response:
     """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix."""
+    if visit.batch(code).is_cook:
+        return RedirectResponse(f"/candy/cook/{code}", 303)
     return _pan(visit, code, tab=entry, thinner=thinner)
 
 
@@ -178,7 +192,7 @@ def board(visit: Here, code: str) -> HTMLResponse:
     """The changing part of the page; pages that ask within a second share one answer."""
 
     def rendered() -> bytes:
-        state = _state(visit.batch(code))
+        state = _state(_boil(visit, code))
         template = "pan/drawn.html" if state["drawn"] else "pan/board.html"
         return bytes(visit.fragment(template, **state).body)
 
@@ -203,7 +217,7 @@ def cup(
     seconds: float = 0.0,
 ) -> HTMLResponse:
     """The cup picture for what is being typed; what is not understood yet is left out."""
-    context = visit.batch(code)
+    context = _boil(visit, code)
 
     def typed(text: str, kind: str, low: float, high: float) -> float | None:
         try:
@@ -226,7 +240,7 @@ def cup(
 def series(visit: Here, code: str, since: float = 0.0) -> Response:
     """The run as arrays for the picture: the probe's samples since a moment (seconds of the
     epoch), the fitted path with its band, every reading and event."""
-    context = visit.batch(code)
+    context = _boil(visit, code)
     body = as_json(context, slip.lines(context), since)
     return Response(body, media_type="application/json")
 

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.exchange import batch_files
-from lumbrel.services.base.facts import TakeInFacts
+from lumbrel.services.base.facts import OpenedFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, refilled
@@ -26,6 +26,12 @@ ONLY_STRUCK = (
     "called_off",
     "reheat",
     "packed",
+    "cold_water",
+    "cook",
+    "cooked",
+    "bath",
+    "stir",
+    "turned",
 )
 """Lines that hold nothing to correct."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
@@ -55,7 +61,7 @@ def _correct(
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),
         can_correct=at.entry.kind not in ONLY_STRUCK,
-        can_strike=not isinstance(at.entry.facts, TakeInFacts),
+        can_strike=not isinstance(at.entry.facts, OpenedFacts),
         shown_fields=[*at.entry.typed, *OWN_PLACE, "vessel", "sugar_kind", "woodlot", "at"],
     )
 

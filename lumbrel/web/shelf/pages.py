@@ -6,9 +6,13 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from lumbrel.services.base.facts import ColourFacts, DrawnFacts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import ColourFacts, DrawnFacts, ScoredFacts
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.jar.labels import allergens
+from lumbrel.services.candy.after import keeps_of
+from lumbrel.services.candy.clinic import clinic as candy_clinic
+from lumbrel.services.candy.pot import pot_of
+from lumbrel.services.jar.labels import allergens, allergens_of_cook
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import HERE, MISSING
@@ -131,6 +135,8 @@ def _lot(
     visit: Here, lot: str, form: Filled | None = None, moved: str = "", wrong: str = ""
 ) -> HTMLResponse:
     context = visit.batch(lots.batch_of_lot(visit.db, lot))
+    if context.is_cook:
+        return _confection(visit, context, lot, form=form, moved=moved, wrong=wrong)
     graded = context.first(ColourFacts)
     return visit.page(
         "shelf/lot.html",
@@ -152,4 +158,38 @@ def _lot(
         board=board_of(context),
         clinic=clinic_of(context, lot, wrong),
         promised=kept.promise(visit.db, context.batch.id),
+    )
+
+
+def _confection(
+    visit: Here,
+    context: BatchContext,
+    lot: str,
+    *,
+    form: Filled | None,
+    moved: str,
+    wrong: str,
+) -> HTMLResponse:
+    """A lot of a confection."""
+    board = pot_of(context)
+    score = context.last(ScoredFacts)
+    return visit.page(
+        "shelf/confection.html",
+        "shelf",
+        422 if form else 200,
+        lot=lot,
+        context=context,
+        board=board,
+        lines=slip.lines(context),
+        jars=flow.jars_of(visit.db, lot),
+        filled=flow.jars_filled(visit.db, lot),
+        choices=choices(context),
+        form=form or Filled(),
+        moved=moved,
+        trace=flows_of(visit.db, lot, kind=flow.CONFECTION),
+        allergens=allergens_of_cook(context, board.cook.from_lot),
+        keeps=keeps_of(board),
+        score=score,
+        clinic=candy_clinic(board, wrong),
+        address=f"/shelf/{quote(lot)}",
     )

@@ -51,6 +51,11 @@ class Display:
         """Whole minutes without their unit."""
         return units.number(value, 0)
 
+    def stopwatch(self, minutes: float) -> str:
+        """Minutes and seconds, as 3:05."""
+        seconds = max(round(minutes * 60), 0)
+        return f"{seconds // 60}:{seconds % 60:02d}"
+
     def percent(self, fraction: float | None, decimals: int = 0) -> str:
         """A share as percent, with its sign."""
         return f"{units.number(None if fraction is None else 100 * fraction, decimals)} %"

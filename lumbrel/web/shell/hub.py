@@ -15,6 +15,9 @@ from starlette.concurrency import run_in_threadpool
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.cache import Cache
+from lumbrel.services.candy import alarms as candy_alarms
+from lumbrel.services.candy.pot import pot_of
+from lumbrel.services.candy.station import LONG_AGO
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import board_of, remember
 from lumbrel.services.stations import waiting
@@ -24,7 +27,7 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, opened
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.record import Batch, written_so_far
-from lumbrel.web.shell.news import news_of, ring_news
+from lumbrel.web.shell.news import cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
 
 LOG = logging.getLogger("lumbrel.live")
@@ -179,11 +182,16 @@ class Hub:
 
     def _looked_after(self, db: Connection) -> list[Batch]:
         """What is on the fire, and what else somebody looks at."""
-        on_fire = waiting(db)["pan"]
+        waits = waiting(db)
+        on_fire = [*waits["pan"], *(b for b in waits["candy"] if self._is_on(b))]
         known = {b.code for b in on_fire}
         others = [c for c, queues in self._listeners.items() if c and queues and c not in known]
         found = (record.batch_by(db, code=code) for code in others)
         return [*on_fire, *(batch for batch in found if batch)]
+
+    def _is_on(self, cook: Batch) -> bool:
+        """Whether a cook is still at it; one that nobody finished by the next day rings no more."""
+        return self._settings.clock() - cook.opened_at < LONG_AGO
 
     def _changed(self, channel: str, state: tuple[Any, ...]) -> bool:
         """Whether a channel's state is another than at the last look."""
@@ -197,7 +205,15 @@ class Hub:
     ) -> None:
         """Ring a batch's alarms, and tell whoever watches it how it stands."""
         with suppress(OutOfRange):
-            board = remember(board_of(contexts.of(db, batch, now)))
+            context = contexts.of(db, batch, now)
+            if context.is_cook:
+                pot = pot_of(context)
+                candy_alarms.watch(db, pot)
+                if tell:
+                    news = cook_news(pot, self._rings(db, now))
+                    tell(batch.code, json.dumps(news, ensure_ascii=False))
+                return
+            board = remember(board_of(context))
             alarms.watch(db, board)
             if tell:
                 news = news_of(board, self._rings(db, now))

@@ -5,6 +5,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.candy.pot import CookBoard
 from lumbrel.services.pan.alarms import HEADLINES
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, Board
 from lumbrel.store import alarms as alarm_store
@@ -50,5 +51,36 @@ def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
         "minutes": show.minutes(left if left < FAR_MINUTES else None),
         "probe": show(probe.value, "temperature") if probe else "",
         "sample": probe.at.isoformat() if probe else "",
+        "alarms": rings,
+    }
+
+
+def cook_news(board: CookBoard, rings: list[dict[str, Any]]) -> dict[str, Any]:
+    """A candy pot's figures as its page shows them, and what rings."""
+    context, show = board.context, Display(board.context.kitchen)
+    seen, cooling = board.boiling, board.cooling
+    shown: float | None = None
+    minutes: float | None = None
+    sample = ""
+    if seen is not None:
+        minutes = seen.minutes
+        if seen.shown_now_k is not None:
+            shown = board.shown_c(board.water_c + seen.shown_now_k)
+        sample = seen.shown[-1].at.isoformat() if seen.live else ""
+    elif cooling is not None:
+        minutes = cooling.minutes[0]
+        shown = None if cooling.now_c is None else board.shown_c(cooling.now_c)
+        sample = cooling.shown[-1].at.isoformat() if cooling.live else ""
+    return {
+        "code": context.batch.code,
+        "entries": len(context.entries),
+        "clock": show.clock(context.now, seconds=True),
+        "call": f"{board.stage} {board.call}",
+        "shown": show(shown, "temperature", symbol=False) if shown is not None else "–",
+        "minutes": show.minutes(minutes if minutes is not None and minutes < FAR_MINUTES else None),
+        "stirred": show.stopwatch(board.stirred_min),
+        "holds": show.stopwatch(max(board.holds_left_min, 0.0)),
+        "sees": board.sees,
+        "sample": sample,
         "alarms": rings,
     }

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from fastapi import Request
 
-from lumbrel.practice.session import PracticePan
+from lumbrel.practice.run import PracticeRun
 from lumbrel.services.base.cache import Cache
 from lumbrel.web.shell.hub import Hub
 from lumbrel.web.shell.settings import Settings
@@ -28,7 +28,7 @@ class Workspace:
     cache: Cache = field(default_factory=Cache)
     key: str = ""
     """Empty for the kitchen's own; a browser in practice carries the other's key."""
-    pan: PracticePan | None = None
+    pan: PracticeRun | None = None
 
     @property
     def name(self) -> str:

@@ -3,7 +3,7 @@ import { cupReading } from "./cup.js";
 import { onNews } from "./news.js";
 import { component, fetchText } from "./tools.js";
 
-const PARTS = ["verdict", "cup", "pan", "agreement"];
+const PARTS = "verdict cup pan agreement";
 
 // Figures that change every second come with the news; the rest follows every few.
 function showFigures(news) {
@@ -71,9 +71,10 @@ component("live", () => ({
     }
   },
   async redraw(code) {
-    const text = await fetchText(`/pan/${code}/board`);
+    const { address, parts } = this.$root.dataset;
+    const text = await fetchText(`${address ?? `/pan/${code}`}/board`);
     const fresh = new DOMParser().parseFromString(text, "text/html");
-    for (const name of PARTS) replace(name, fresh);
+    for (const name of (parts ?? PARTS).split(" ")) replace(name, fresh);
     if (!fresh.getElementById("p-verdict")) location.reload();
   },
 }));

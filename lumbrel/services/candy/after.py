@@ -1,0 +1,33 @@
+"""After a cook: how it keeps, and what it taught."""
+
+from lumbrel.core.candy.cook import BATHS
+from lumbrel.core.candy.keeping import Keeping, keeping
+from lumbrel.core.candy.stirring import WORKED, Stirred
+from lumbrel.services.base.cooked import cook_seen
+from lumbrel.services.candy.pot import CookBoard
+
+
+def worked(key: str) -> Stirred | None:
+    """How a confection is stirred; None of one that is not."""
+    return WORKED.get(key)
+
+
+def keeps_of(board: CookBoard) -> Keeping:
+    """How it keeps."""
+    known = board.brix_now
+    return keeping(board.piece.key, known[0] if known else board.cook.target_brix)
+
+
+def learned_words(board: CookBoard) -> list[str]:
+    """What the next plan takes from this cook, in words."""
+    seen = cook_seen(board.context.current)
+    if seen is None:
+        return []
+    found = []
+    if seen.loss is not None:
+        found.append(f"{100 * seen.loss:.1f} % stays in {board.context.vessel.name}")
+    if seen.cools_per_min is not None:
+        found.append(f"how it cools {BATHS[seen.bath].name}")
+    if seen.stirred_min is not None:
+        found.append(f"{seen.stirred_min:.1f} minutes of stirring")
+    return [f"The next plan learns: {', '.join(found)}."] if found else []

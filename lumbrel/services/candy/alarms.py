@@ -1,0 +1,84 @@
+"""What calls a person to the candy pot."""
+
+from sqlite3 import Connection
+
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import Facts
+from lumbrel.services.candy.on_fire import NEAR_K
+from lumbrel.services.candy.pot import CookBoard
+from lumbrel.services.pan.alarms import Due, near_minutes, raise_new
+from lumbrel.store import alarms as store
+from lumbrel.store.alarms import Alarm
+
+STIR_AHEAD_MIN = 2.0
+POUR_AT_SHARE = 0.5
+
+
+def due(board: CookBoard) -> list[Due]:
+    """Every cause for an alarm that holds now, the gravest last."""
+    if board.stage == "boil":
+        return _on_the_fire(board)
+    if board.stage == "cool":
+        return _cooling(board)
+    if board.stage == "stir":
+        return [Due("turn", board.sees)] if board.call == "watch" else []
+    if board.stage == "pour" and not board.on_snow:
+        left = board.holds_left_min
+        if left <= POUR_AT_SHARE * board.holds_min:
+            return [Due("pour", "It sets in the pot from now on: pour or mould it.")]
+    return []
+
+
+def _on_the_fire(board: CookBoard) -> list[Due]:
+    seen, call, found = board.boiling, board.call, []
+    assert seen is not None
+    shown = board.context.show(board.shown_c(board.mark_c), "temperature")
+    if board.foam:
+        found.append(Due("foam", "Foam climbs in seconds from here on. Defoamer at hand."))
+    ahead = near_minutes(board.context.kitchen)
+    close = seen.above_now_k is not None and (
+        board.cook.above_water_k - seen.above_now_k <= NEAR_K or seen.left.minutes <= ahead
+    )
+    if close and call not in ("off", "over"):
+        found.append(
+            Due("near", f"About {seen.left.minutes:.0f} minutes to {shown}. Stay with it.")
+        )
+    if call == "off":
+        found.append(Due("off", f"{shown}: kill the heat, and lift the pot off."))
+    if call == "over":
+        found.append(Due("over", f"Past {shown}. Kill the heat."))
+    return found
+
+
+def _cooling(board: CookBoard) -> list[Due]:
+    cooling = board.cooling
+    assert cooling is not None
+    pours = board.turn is None
+    to = (
+        ""
+        if cooling.to_c is None
+        else board.context.show(board.shown_c(cooling.to_c), "temperature")
+    )
+    if cooling.ready:
+        words = "It has rested: pour it." if cooling.to_c is None else f"It is down to {to}."
+        return [Due("pour_now" if pours else "stir", words)]
+    if cooling.minutes[0] <= STIR_AHEAD_MIN:
+        return [
+            Due(
+                "stir_near",
+                "Two minutes: lay out spoon, moulds or jars, and a second pair of hands.",
+            )
+        ]
+    return []
+
+
+def watch(db: Connection, board: CookBoard) -> list[Alarm]:
+    """Raise what is due and was not raised yet; returns what rings in this cook."""
+    return raise_new(db, board.context.batch.id, due(board), board.context.now)
+
+
+def quiet(db: Connection, entry: Entry[Facts]) -> None:
+    """A step that is taken answers what called for it."""
+    for alarm in store.of_batch(db, entry.batch_id):
+        if alarm.acknowledged_at is None:
+            store.acknowledge(db, alarm.id, entry.at, entry.initials)
