@@ -50,4 +50,33 @@ FAULTS = (
         "shows it.",
     ),
 )
+POT_FAULTS = (
+    Fault(
+        "bent",
+        "a bent thermometer",
+        "It was bent after its test boil, and showed 1.8 K too little from then on: who boils to its mark "
+        "boils too far, to a harder piece.",
+        "A drop in cold water: a ball firmer than the mark’s. Or a second test boil.",
+    ),
+    Fault(
+        "dark",
+        "dark late syrup",
+        "The lot had 5 % of invert sugar: nothing sets it, however long it is stirred.",
+        "A glucose meter before the fire is lit, or a lighter lot.",
+    ),
+    Fault(
+        "impatient",
+        "an impatient helper",
+        "Somebody gave it a stir while it cooled: crystals began where nobody wanted them, and it came out "
+        "coarse.",
+        "“Do not disturb”, said aloud. The probe fell by 2 K at once when it happened.",
+    ),
+    Fault(
+        "foam",
+        "a foam-up",
+        "The foam climbed. Unanswered for a minute it goes over the rim and takes an eighth of the pot.",
+        "A pot at most half full, and defoamer at the first sign, noted on the slip.",
+    ),
+)
 BY_KEY = {fault.key: fault for fault in FAULTS}
+POT_BY_KEY = {fault.key: fault for fault in POT_FAULTS}

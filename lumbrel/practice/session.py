@@ -1,13 +1,9 @@
 """A practice batch while it runs: its own clock and record, the pan, and what it hides."""
 
 import random
-import tempfile
-import threading
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from pathlib import Path
+from datetime import datetime, timedelta
 from sqlite3 import Connection
 
 from lumbrel.core.bench import cup, refractometer
@@ -15,42 +11,21 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air
 from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.practice.faults import FAULTS
+from lumbrel.practice.run import BAROMETER, STARTS_AT, PracticeRun, Seen
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
-from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
-from lumbrel.store import record, safe
+from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
-from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
-from lumbrel.store.kitchen import Kitchen, save_kitchen
 
-STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
-SPEEDS = (1, 5, 20, 60)
-TICK_S, STEP_S, LOG_EVERY_S = 0.2, 1.0, 10.0
-BAROMETER = Instrument(
-    id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station")
-)
+STEP_S, LOG_EVERY_S = 1.0, 10.0
 WRONG_BY_K, AIR_FALLS_PA, CUP_WAITS_MIN = 2 / 1.8, 900.0, 10.0
 FOAM_BRIX, FOAM_PATIENCE, FOAM_TAKES = 60.0, timedelta(seconds=90), 1 / 12
 SAG_AT_BRIX, SAG_TO = 57.0, 0.55
 RUN_MINUTES = 60.0
-
-
-class PracticeClock:
-    """A clock that runs as many times faster as it is told."""
-
-    def __init__(self, speed: float) -> None:
-        self._at, self._since, self.speed = STARTS_AT, time.monotonic(), speed
-
-    def __call__(self) -> datetime:
-        """Now, in the practice kitchen."""
-        return self._at + timedelta(seconds=(time.monotonic() - self._since) * self.speed)
-
-    def run_at(self, speed: float) -> None:
-        """Go on from now at another speed."""
-        self._at, self._since, self.speed = self(), time.monotonic(), speed
+CUP = "You fill the cup", "on the slip, Cup"
 
 
 @dataclass(frozen=True)
@@ -63,15 +38,7 @@ class Truth:
     mass_kg: float
 
 
-@dataclass(frozen=True)
-class Seen:
-    """What an instrument shows when a person looks: kind of entry, and its fields."""
-
-    kind: str
-    words: str
-
-
-class PracticePan:
+class PracticePan(PracticeRun):
     """One practice batch.
 
     Args:
@@ -80,20 +47,13 @@ class PracticePan:
         seed: of everything random in it.
     """
 
+    name = "Practice pan"
+    looks = (("cup", "Fill the cup"), ("drop", "Cool a drop"))
+
     def __init__(self, speed: float, faults: Sequence[str], seed: int) -> None:
-        self.faults = tuple(f.key for f in FAULTS if f.key in faults)
-        self.clock = PracticeClock(speed)
+        super().__init__(speed, FAULTS, faults, seed)
         self.truth: list[Truth] = []
-        self.began: dict[str, datetime] = {}
-        self.boiled_over = False
-        self._folder = tempfile.TemporaryDirectory(prefix="lumbrel-practice-")
-        self.database = Path(self._folder.name) / "practice.sqlite3"
-        self._rng = random.Random(seed)
-        self._lock = threading.Lock()
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="practice-pan", daemon=True)
         air_pa = air.pressure_at_elevation_pa(example.EXAMPLE_ELEVATION_M)
-        self._last = STARTS_AT
         self._offset = self._rng.uniform(-0.4, 0.4)
         # As kitchens are, not as the book has it: its curve, its burner and its probe depart.
         self.pot = HarshPan(
@@ -111,16 +71,8 @@ class PracticePan:
         boils = self.pot.water_c
         wrong = WRONG_BY_K if "thermometer" in self.faults else 0.0
         with opened(self.database) as db:
-            ready(db)
-            safe.set_nature(db, "practice")
-            example.load_example(db, STARTS_AT)
-            save_kitchen(
-                db,
-                Kitchen(name="Practice", elevation_m=example.EXAMPLE_ELEVATION_M, time_zone="UTC"),
-                STARTS_AT,
-            )
-            add_instrument(db, BAROMETER)
-            self._report_pressure(db, STARTS_AT)
+            self._shown_pa = self.pot.pressure_pa
+            self._equip(db, self._shown_pa)
             # The day check as it was found: of the probe, with what it hides.
             day_store.add_test_boil(
                 db,
@@ -152,22 +104,10 @@ class PracticePan:
                 },
             )
 
-    def start(self) -> None:
-        """Light the burner."""
-        self.clock.run_at(self.clock.speed)
-        self._thread.start()
-
-    def stop(self) -> None:
-        """End it and forget its record."""
-        self._stop.set()
-        if self._thread.is_alive():
-            self._thread.join(timeout=5)
-        self._folder.cleanup()
-
-    def _run(self) -> None:
-        with opened(self.database) as db:
-            while not self._stop.wait(TICK_S):
-                self.advance(db, self.clock())
+    @property
+    def home(self) -> str:
+        """The address of its page."""
+        return f"/pan/{self.code}"
 
     def advance(self, db: Connection, now: datetime) -> None:
         """Let the pan go on to a moment, its probe and barometer sending."""
@@ -229,7 +169,7 @@ class PracticePan:
                 shown, sample
             )
             words = f"The prism shows {shown:.1f}, the drop is at {sample:.1f} °C."
-            return Seen("refractometer", words)
+            return Seen("refractometer", words, "A cooled drop on the prism", "on the slip, Drop")
         filled = boils - 5.0
         stands = cup.cooled(filled, CUP_WAITS_MIN if "cup" in self.faults else 0.3).temperature_c
         told = filled if "cup" in self.faults else stands
@@ -238,8 +178,10 @@ class PracticePan:
             return Seen(
                 "hydrometer",
                 f"The stem lies on the floor of the cup: it does not float yet. The cup is at {told:.1f} °C.",
+                *CUP,
             )
         return Seen(
             "hydrometer",
             f"The stem floats at {floats:.1f}, the cup’s thermometer says {told:.1f} °C.",
+            *CUP,
         )

@@ -3,15 +3,19 @@
 import random
 import re
 import secrets
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from lumbrel.practice import pot_debrief
 from lumbrel.practice.debrief import debrief
-from lumbrel.practice.faults import BY_KEY, FAULTS
-from lumbrel.practice.session import SPEEDS, PracticePan
+from lumbrel.practice.faults import FAULTS, POT_FAULTS
+from lumbrel.practice.pot import PracticePot
+from lumbrel.practice.run import SPEEDS, PracticeRun
+from lumbrel.practice.session import PracticePan
 from lumbrel.services.base.form import NotFound
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.settings import Settings
@@ -28,26 +32,32 @@ def show(
     visit: Here,
 ) -> HTMLResponse:
     """What it is, and how to begin."""
-    return visit.page("practice/start.html", "practice", faults=FAULTS, speeds=SPEEDS)
+    return visit.page(
+        "practice/start.html", "practice", faults=FAULTS, pot_faults=POT_FAULTS, speeds=SPEEDS
+    )
 
 
 @router.post("/start")
 async def start(request: Request, fields: Fields) -> Response:
     """Light a new practice pan; one that ran before is given up."""
     speed = int(fields.get("speed", "")) if fields.get("speed", "") in map(str, SPEEDS) else 20
-    picked = [key for key in BY_KEY if fields.get(key)]
+    kind: type[PracticePot | PracticePan] = (
+        PracticePot if fields.get("what") == "pot" else PracticePan
+    )
+    known = [fault.key for fault in (POT_FAULTS if kind is PracticePot else FAULTS)]
+    picked = [key for key in known if fields.get(key)]
     if fields.get("surprise", "1") == "1":
-        picked = random.sample(sorted(BY_KEY), HIDES)
+        picked = random.sample(sorted(known), HIDES)
     given = fields.get("seed", "")
     seed = int(given) if SEED.fullmatch(given) else random.randrange(10**6)
     # One at a time: whoever presses twice gives up the first pan, and none is left behind.
     async with request.app.state.practice_door:
-        return await _started(request, speed, picked, seed)
+        return await _started(request, lambda: kind(speed, picked, seed))
 
 
-async def _started(request: Request, speed: int, picked: list[str], seed: int) -> Response:
+async def _started(request: Request, make: Callable[[], PracticeRun]) -> Response:
     await _give_up(request)
-    pan = await run_in_threadpool(PracticePan, speed, picked, seed)
+    pan = await run_in_threadpool(make)
     own: Workspace = request.app.state.workspace
     settings = Settings(
         database=pan.database,
@@ -59,7 +69,7 @@ async def _started(request: Request, speed: int, picked: list[str], seed: int) -
     await workspace.hub.start()
     pan.start()
     request.app.state.practice = workspace
-    answer = RedirectResponse(f"/pan/{pan.code}", 303)
+    answer = RedirectResponse(pan.home, 303)
     answer.set_cookie(PRACTICE_COOKIE, workspace.key, httponly=True, samesite="strict")
     return answer
 
@@ -82,14 +92,14 @@ async def leave(request: Request) -> Response:
     return answer
 
 
-def _running(request: Request) -> PracticePan:
+def _running(request: Request) -> PracticeRun:
     pan = workspace_of(request).pan
     if pan is None:
         raise NotFound("No practice pan is on: begin one first.")
     return pan
 
 
-Running = Annotated[PracticePan, Depends(_running)]
+Running = Annotated[PracticeRun, Depends(_running)]
 
 
 @router.post("/speed/{times}")
@@ -98,21 +108,25 @@ def speed(pan: Running, times: int) -> Response:
     if times not in SPEEDS:
         raise NotFound(f"It runs at {', '.join(map(str, SPEEDS))} times.")
     pan.clock.run_at(times)
-    return RedirectResponse(f"/pan/{pan.code}", 303)
+    return RedirectResponse(pan.home, 303)
 
 
 @router.get("/look/{at_what}")
 def look(visit: Here, pan: Running, at_what: str) -> HTMLResponse:
     """What an instrument shows now."""
-    if at_what not in ("cup", "drop"):
-        raise NotFound("Look at the cup or at a drop.")
+    if at_what not in {what for what, _ in pan.looks}:
+        raise NotFound(f"Look at one of these: {', '.join(words for _, words in pan.looks)}.")
     seen = pan.look(at_what)
     if visit.wants_part:
         return visit.fragment("practice/look.html", seen=seen)
-    return visit.page("practice/looked.html", "pan", seen=seen, code=pan.code)
+    return visit.page("practice/looked.html", "pan", seen=seen, home=pan.home)
 
 
 @router.get("/debrief")
 def told(visit: Here, pan: Running) -> HTMLResponse:
     """The plain account of what came of it."""
+    if isinstance(pan, PracticePot):
+        account = pot_debrief.debrief(visit.db, pan, visit.now)
+        return visit.page("practice/pot_debrief.html", "candy", told=account)
+    assert isinstance(pan, PracticePan)
     return visit.page("practice/debrief.html", "pan", told=debrief(visit.db, pan, visit.now))
