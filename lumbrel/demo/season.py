@@ -16,7 +16,7 @@ from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.jar.hot_pack import jars_from
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
-from lumbrel.demo import outgoing
+from lumbrel.demo import cooks, outgoing
 from lumbrel.devices.simulated import (
     SimulatedBarometer,
     SimulatedCup,
@@ -125,6 +125,7 @@ class Season:
         outgoing.play(self.db, [d.code for d in deliveries if d.through == "jar"], STARTS_AT)
         self._live()
         self._kettle(next(d.code for d in deliveries if d.through == "colour"))
+        cooks.play(self.db, self.barometer.station_pressure_pa, STARTS_AT)
 
     def _weather(self) -> None:
         at = datetime(2026, 2, 24, 5, tzinfo=UTC)

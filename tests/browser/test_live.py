@@ -2,7 +2,7 @@
 
 import re
 import time
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from playwright.sync_api import Page, expect
 
@@ -97,10 +97,10 @@ class Practice(BrowserCase):
             self.serve(self.folder / "practice.sqlite3", lambda: self.now, refresh_seconds=0.3)
         )
         page.get_by_role("link", name="Try a practice pan").click()
-        page.locator("input[name=speed][value='60']").check(force=True)
-        page.locator("input[name=surprise][value='0']").check(force=True)
+        page.locator("input[name=speed][value='60']").first.check(force=True)
+        page.locator("input[name=surprise][value='0']").first.check(force=True)
         page.get_by_label("a burner that sags").check()
-        page.locator("form[action^='/practice/start']").evaluate(
+        page.locator("form[action^='/practice/start']").first.evaluate(
             "f => f.insertAdjacentHTML('beforeend', '<input type=hidden name=seed value=7>')"
         )
         page.get_by_role("button", name="Light the burner").click()
@@ -111,12 +111,12 @@ class Practice(BrowserCase):
         page.locator("#alarm-headline").click()
         expect(page.locator(".slip-lines")).to_contain_text("answered by AB", timeout=15_000)
         self.assertIn(headline, page.locator(".slip-lines").text_content())
-        self._quiet(page, lambda: page.get_by_role("button", name="20×").click())
+        self.quiet(page, lambda: page.get_by_role("button", name="20×").click())
         self._read_the_cup(page)
-        self._quiet(page, lambda: page.get_by_role("button", name="60×").click())
+        self.quiet(page, lambda: page.get_by_role("button", name="60×").click())
         self._boil_to_the_mark(page)
-        self._quiet(page, lambda: page.locator(".draw-form .go").first.click())
-        self._quiet(page, lambda: page.get_by_role("link", name="Hear the debrief").click())
+        self.quiet(page, lambda: page.locator(".draw-form .go").first.click())
+        self.quiet(page, lambda: page.get_by_role("link", name="Hear the debrief").click())
         expect(page.locator(".debrief")).to_contain_text("A burner that sags")
         expect(page.locator(".debrief .method-table")).to_contain_text("Hydrometer")
         page.get_by_role("button", name="Back to the kitchen").click()
@@ -124,26 +124,9 @@ class Practice(BrowserCase):
         with opened(self.folder / "practice.sqlite3") as db:
             self.assertEqual(db.execute("SELECT count(*) FROM batch").fetchone()[0], 0)
 
-    def _quiet(self, page: Page, act) -> None:
-        """Do something, answering whatever rings in between."""
-        until = datetime.now() + timedelta(seconds=30)
-        while True:
-            while page.locator("#alarm").is_visible():
-                page.keyboard.press("x")
-                page.wait_for_timeout(200)
-            try:
-                page.set_default_timeout(4000)
-                act()
-                return
-            except Exception:
-                if datetime.now() > until or not page.locator("#alarm").is_visible():
-                    raise
-            finally:
-                page.set_default_timeout(15_000)
-
     def _read_the_cup(self, page: Page) -> None:
         for _ in range(60):
-            self._quiet(page, lambda: page.get_by_role("link", name="Fill the cup").click())
+            self.quiet(page, lambda: page.get_by_role("link", name="Fill the cup").click())
             expect(page.locator("#working[open], #alarm:not([hidden])").first).to_be_visible()
             words = page.locator("#working .lead").text_content()
             page.keyboard.press("Escape")
@@ -151,9 +134,9 @@ class Practice(BrowserCase):
             if found:
                 break
             page.wait_for_timeout(1000)
-        self._quiet(page, lambda: page.locator("#entry input[name=reading]").fill(found[1]))
-        self._quiet(page, lambda: page.locator("#entry input[name=cup]").fill(f"{found[2]} C"))
-        self._quiet(page, lambda: page.locator("#entry button[type=submit]").click())
+        self.quiet(page, lambda: page.locator("#entry input[name=reading]").fill(found[1]))
+        self.quiet(page, lambda: page.locator("#entry input[name=cup]").fill(f"{found[2]} C"))
+        self.quiet(page, lambda: page.locator("#entry button[type=submit]").click())
         expect(page.locator(".slip-lines")).to_contain_text(
             f"Hydrometer {found[1]}", timeout=20_000
         )

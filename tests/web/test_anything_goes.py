@@ -76,6 +76,14 @@ class AnythingGoes(KitchenCase):
         photo = photograph.take(
             contexts.load(self.db, codes[0], self.at), take(random.Random(1), 50).picture
         )
+        begun = {
+            "lot": "J",
+            "piece": "cream",
+            "by": "syrup",
+            "syrup": "1 kg",
+            "vessel": "candy-pot",
+        }
+        self.assertEqual(client.post("/candy/cook", data=begun).status_code, 303)
         rng = random.Random(77)
         seen: set[int] = set()
         for path, fields in self._addresses(codes, photo):
@@ -153,6 +161,25 @@ class AnythingGoes(KitchenCase):
         day = {f"piece_{i}": ["cream", ""] for i in (1, 2)} | {
             f"syrup_{i}": ["3 kg"] for i in (1, 2)
         }
+        pot = {"instrument": ["dial-a"], "pot": ["104 C", "230 F"], "at": ["12:00", ""]}
+        confirmed = {"kind_confirmed": ["1", ""], "count_confirmed": ["1", ""]}
+        cooking = {
+            "pot": pot,
+            "cold_water": {"sign": ["soft_ball"]},
+            "cooked": {
+                "bath": ["water"],
+                "pot": ["113 C", ""],
+                "around": ["12 C", ""],
+                **confirmed,
+            },
+            "bath": {"bath": ["ice"], "around": ["1 C", ""]},
+            "stir": {"pot": ["85 C", ""], **confirmed},
+            "turned": {},
+            "made": {"grams_1": ["25 g"], "count_1": ["40"], "made": ["1 kg", ""], **confirmed},
+            "scored": {"texture": ["0"], "grain": ["4", ""], "taste": ["5"], "flaw": ["soft", ""]},
+            "added": {"mass": ["100 g"], "brix": ["0"]},
+            "foam": {"defoamer": ["oil"]},
+        }
         return [
             (f"POST /filter/{one}", filtered),
             (f"POST /colour/{one}", photographed),
@@ -188,6 +215,12 @@ class AnythingGoes(KitchenCase):
                 "GET /candy/day",
                 {"pots": ["2"], "pot": ["12 L"], "begin": ["9:00"], "bath": ["ice"], **day},
             ),
+            (
+                "POST /candy/cook",
+                {**cook, "vessel": ["candy-pot"], "pot_mass": ["1 kg"], "woodlot": ["tern-lot"]},
+            ),
+            *((f"POST /candy/cook/26-C01/slip/{kind}", fields) for kind, fields in cooking.items()),
+            ("GET /candy/cook/26-C01", {"wrong": ["soft", ""]}),
             ("GET /candy/day.ics", {"pots": ["2"], "pot": ["12 L"], **day}),
         ]
 

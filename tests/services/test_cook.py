@@ -1,0 +1,476 @@
+"""A cook from a lot to its own lot: what it moves, teaches, asks and refuses; and the practice pot."""
+
+import tempfile
+from contextlib import closing
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from lumbrel.exchange import logbook, some_batches
+from lumbrel.practice import pot_debrief
+from lumbrel.practice.pot import PracticePot
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.candy import alarms, begin, clinic, learnt, plan
+from lumbrel.services.candy.pot import CookBoard, pot_of
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.jar.labels import labels
+from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.shelf.accounts import accounts
+from lumbrel.services.shelf.recall import recall
+from lumbrel.services.shelf.trace import flows_of
+from lumbrel.services.stations import line, slip
+from lumbrel.store import alarms as alarm_store
+from lumbrel.store import flow, kept
+from lumbrel.store.db import IdReused, connect, opened
+from tests.support.kitchen import NOON, KitchenCase
+
+WISH = {
+    "piece": "moulded-sugar-soft",
+    "by": "pieces",
+    "pieces": "60",
+    "each": "25 g",
+    "pot": "12 L",
+}
+PATH = ((2, 55.0), (5, 103.3), (7, 104.4), (9, 105.6), (11, 107.5), (13, 110.3))
+"""Minutes, and what the dial shows on the way to the mark, where water boils at 98.6."""
+
+
+class CookCase(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sent = 0
+        code = self.take_in()
+        self.put(code, "boiling", 10)
+        self.put(code, "thermometer", 60, instrument="dial-a", reading="102.7 C")
+        self.put(code, "foam", 62, defoamer="butter")
+        drawn = {"mass": "20 kg", "mass_confirmed": "1", "kind_confirmed": "1"}
+        self.put(code, "draw", 65, **drawn)
+        self.put(code, "filter", 70, method="felt", temperature="94 C")
+        self.put(code, "colour", 80, by="meter", transmittance="78", path="10 mm")
+        sizes = {"size_1": "500 ml", "count_1": "20", "size_2": "250 ml", "count_2": "8"}
+        self.put(code, "jar", 90, fill="85 C", lot="L1", **sizes)
+        self.at = NOON + timedelta(days=1)
+        day_entries.test_boil(
+            self.db, self.at, {"id": "boil-1234", "thermometer": "dial-a", "reading": "98.6 C"}
+        )
+
+    def begin(self, at: datetime | None = None, **other: str) -> str:
+        fields = {"lot": "L1", "vessel": "candy-pot", "bath": "bench", **WISH, **other}
+        self.sent += 1
+        return begin.begin(self.db, at or self.at, {"id": f"begin-{self.sent:04d}", **fields})
+
+    def step(self, code: str, kind: str, minutes: float, **fields: str) -> Any:
+        self.sent += 1
+        sent = {"id": f"step-{self.sent:05d}", **fields}
+        return slip.put(self.db, code, kind, sent, self.at + timedelta(minutes=minutes))
+
+    def board(self, code: str, minutes: float) -> CookBoard:
+        return pot_of(contexts.load(self.db, code, self.at + timedelta(minutes=minutes)))
+
+    def boil(self, code: str, to_c: float = 113.0, **off: str) -> None:
+        for minute, shown in PATH:
+            self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+        self.step(code, "cooked", 14.5, bath="bench", pot=f"{to_c} C", **off)
+
+    def whole(self, code: str, **made: str) -> None:
+        self.boil(code)
+        for minute, shown in ((17, 106.0), (21, 97.5), (26, 90.0), (29, 86.4)):
+            self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+        self.step(code, "stir", 29.5)
+        self.step(code, "turned", 32.7)
+        self.step(code, "made", 33.5, **(made or {"grams_1": "25 g", "count_1": "58"}))
+
+
+class Record(CookCase):
+    def test_from_the_jars_of_a_lot_to_a_lot_of_pieces(self) -> None:
+        before = accounts(self.db, 2026).total
+        code = self.begin()
+        self.assertEqual(code, "26-C01")
+        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        self.assertEqual(there, {500.0: 18, 250.0: 6})
+        self.assertEqual(self.board(code, 0).call, "heat")
+        self.whole(code, grams_1="25 g", count_1="58", made="1.46 kg")
+        self.assertEqual(kept.waiting(self.db, "candy"), [])
+        row = kept.lots_like(self.db, "26-C01", 1)[0]
+        self.assertEqual((row.confection, row.jars, row.volume_ml), ("moulded-sugar-soft", 58, 0.0))
+        self.assertEqual(kept.shelf_sum(self.db).jars, 24)
+        up = {(link.kind, link.code): link.share for link in flows_of(self.db, code).came_from}
+        self.assertAlmostEqual(up["lot", "L1"], 1.0)
+        self.assertAlmostEqual(up["woodlot", "North Kiln"], 1.0)
+        self.assertEqual(differences(self.db), [])
+        after = accounts(self.db, 2026).total
+        self.assertAlmostEqual(after.apart_kg, 0.0, places=9)
+        stayed = 58 * 0 + after.left["in the pot"] + after.left["used in the kitchen"]
+        self.assertAlmostEqual(before.due_kg - after.due_kg, stayed, places=6)
+        self.assertEqual([lot.code for lot in recall(self.db, "26-C01").lots], ["26-C01"])
+        called = {lot.code for lot in recall(self.db, "L1").lots}
+        self.assertEqual(called, {"L1", "26-C01"})
+
+    def test_solids_go_through_the_pot_to_the_gram(self) -> None:
+        code = self.begin()
+        self.whole(code, grams_1="25 g", count_1="50", grams_2="40 g", count_2="4")
+        charge = flow.charge_id(contexts.load(self.db, code, self.at).batch.id)
+        came = sum(f.flow.solids_kg for f in flow.flows_into(self.db, charge))
+        went = sum(f.flow.solids_kg for f in flow.flows_out_of(self.db, charge))
+        self.assertAlmostEqual(came, went, places=6)
+        packs = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "26-C01")}
+        self.assertEqual(packs, {25.0: 50, 40.0: 4})
+        sold = {"lot": "26-C01", "size_1": "25 g", "count_1": "20", "reason": "sold"}
+        self.step(code, "taken_out", 60, **sold)
+        self.assertEqual(flow.jars_of(self.db, "26-C01")[-1].count, 30)
+        with self.assertRaises(BadInput) as refused:
+            self.step(code, "taken_out", 61, **(sold | {"count_1": "31"}))
+        self.assertIn("Only 30 of 25", refused.exception.errors["count_1"])
+        # Sold pieces are not pulled away by a correction.
+        made = contexts.load(self.db, code, self.at + timedelta(days=1)).current
+        line_id = next(e.id for e in made if e.kind == "made")
+        with self.assertRaises(BadInput):
+            self.step(
+                code, "made", 70, supersedes=line_id, why="miscounted", grams_1="25 g", count_1="10",
+                count_confirmed="1",
+            )  # fmt: skip
+
+    def test_called_off_its_jars_stand_on_the_shelf_again(self) -> None:
+        code = self.begin()
+        with self.assertRaises(BadInput) as taken:
+            self.begin()
+        self.assertIn("is in it", taken.exception.errors["vessel"])
+        self.step(code, "called_off", 3, why="the wrong lot")
+        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        self.assertEqual(there, {500.0: 20, 250.0: 8})
+        self.assertEqual(differences(self.db), [])
+        self.assertEqual(self.begin(), "26-C02")
+
+    def test_sent_twice_it_is_begun_once(self) -> None:
+        fields = {"id": "begin-twice", "lot": "L1", "vessel": "candy-pot", "bath": "bench", **WISH}
+        first = begin.begin(self.db, self.at, fields)
+        self.assertEqual(begin.begin(self.db, self.at, fields), first)
+        with self.assertRaises(IdReused):
+            begin.begin(self.db, self.at, fields | {"pieces": "61"})
+
+    def test_nothing_of_it_is_a_batch_of_syrup(self) -> None:
+        code = self.begin()
+        for kind in ("draw", "boiling", "hydrometer", "jar", "take_in"):
+            with self.assertRaises((BadInput, NotFound)):
+                self.step(code, kind, 1, mass="1 kg", why="x")
+        syrup = kept.lot_rows_of(self.db, kept.newest_lots(self.db, limit=1)[0].batch_id)
+        with self.assertRaises(BadInput):
+            slip.put(self.db, "26-001", "turned", {"id": "no-cook-1"}, self.at)
+        self.assertTrue(syrup)
+        # Its fire teaches the pot, never the woodlot.
+        self.boil(code)
+        self.assertEqual(kept.shifts(self.db, "north-kiln", "maple", self.at, 9), [])
+        rates = kept.last_rates(self.db, "candy-pot", self.at + timedelta(hours=1), 9)
+        self.assertEqual(len(rates), 1)
+        self.assertGreater(rates[0], 0.02)
+        self.assertLess(rates[0], 0.08)
+
+    def test_syrup_of_no_lot_is_a_woodlot_s(self) -> None:
+        other = {"lot": "", "brix": "67", "woodlot": "tern-lot"}
+        code = self.begin(**other)
+        self.whole(code)
+        up = {link.code: link.share for link in flows_of(self.db, code).came_from}
+        self.assertAlmostEqual(up["Tern Lot"], 1.0)
+        with self.assertRaises(BadInput) as refused:
+            self.begin(self.at + timedelta(hours=2), **(other | {"woodlot": ""}))
+        self.assertIn("woodlot", refused.exception.errors)
+
+    def test_nothing_came_of_it(self) -> None:
+        code = self.begin()
+        self.boil(code)
+        self.step(code, "made", 30, nothing="1")
+        self.assertEqual(
+            flow.lot_codes(self.db, contexts.load(self.db, code, self.at).batch.id), []
+        )
+        self.assertGreater(accounts(self.db, 2026).total.left["spoiled"], 1.0)
+        self.assertEqual(differences(self.db), [])
+
+    def test_out_and_into_another_kitchen_it_says_the_same(self) -> None:
+        code = self.begin()
+        self.whole(code)
+        self.step(code, "scored", 300, texture="0", grain="4", taste="5")
+        text = logbook.as_json(self.db)
+        with closing(connect(self.folder / "other.sqlite3")) as other:
+            ready(other)
+            logbook.take_in(other, text)
+            self.assertEqual(logbook.as_json(other), text)
+            self.assertEqual(differences(other), [])
+            there = [row.code for row in kept.newest_lots(other, limit=9)]
+            self.assertEqual(there, ["26-C01", "L1"])
+        # Alone it brings the batch that its syrup was of.
+        with closing(connect(self.folder / "third.sqlite3")) as third:
+            ready(third)
+            some_batches.take_in(third, text, ["26-C01"])
+            self.assertEqual(flow.jars_of(third, "26-C01")[0].count, 58)
+            self.assertEqual(flow.jars_of(third, "L1"), flow.jars_of(self.db, "L1"))
+
+
+class Along(CookCase):
+    def test_it_calls_as_it_goes(self) -> None:
+        code = self.begin()
+        calls = []
+        for minute, shown in PATH:
+            self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+            board = self.board(code, minute + 0.1)
+            alarms.watch(self.db, board)
+            calls.append(board.call)
+        self.assertEqual(calls[0], "heat")
+        self.assertIn("boil", calls)
+        self.assertEqual(calls[-1], "near")
+        left = self.board(code, 13.1).boiling.left
+        self.assertLess(left.minutes, 2.5)
+        self.assertGreater(left.high, left.minutes)
+        self.step(code, "pot", 14.4, instrument="dial-a", pot="113.1 C")
+        board = self.board(code, 14.5)
+        self.assertEqual(board.call, "off")
+        self.assertIn("off", [a.kind for a in alarms.watch(self.db, board)])
+        self.step(code, "cooked", 14.6, bath="bench")
+        ringing = alarm_store.ringing(self.db)
+        self.assertEqual(ringing, [], "who takes it off has answered")
+
+    def test_a_drop_in_cold_water_is_a_reading_for_who_has_no_thermometer(self) -> None:
+        code = self.begin()
+        self.step(code, "cold_water", 12, sign="soft_ball")
+        board = self.board(code, 12.1)
+        self.assertAlmostEqual(board.boiling.above_now_k, 13.9, delta=1.0)
+        self.step(code, "cooked", 12.5, bath="bench", kind_confirmed="1")
+        off = self.board(code, 13).off.facts
+        self.assertEqual(off.by, "sign")
+        self.assertGreater(off.mass_kg, 1.4)
+
+    def test_too_far_it_says_how_much_water_brings_it_back(self) -> None:
+        code = self.begin()
+        for minute, shown in (*PATH, (14.5, 116.5)):
+            self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+        board = self.board(code, 14.6)
+        self.assertEqual(board.call, "over")
+        water = board.water_to_put_back_kg
+        self.assertGreater(water, 0.02)
+        self.step(code, "added", 15, mass=f"{water:.4f} kg", brix="0")
+        self.assertEqual(self.board(code, 15.2).boiling.fit, None)
+
+    def test_cooling_says_when_and_stirring_what(self) -> None:
+        code = self.begin()
+        self.boil(code)
+        for minute, shown in ((17, 106.0), (21, 97.5), (24, 92.9)):
+            self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+        board = self.board(code, 24)
+        self.assertEqual(board.stage, "cool")
+        expected, low, high = board.cooling.minutes
+        self.assertGreater(expected, 3)
+        self.assertLess(expected, 8)
+        self.assertTrue(low <= expected <= high)
+        with self.assertRaises(BadInput) as early:
+            self.step(code, "stir", 21.2)
+        self.assertIn("coarser", early.exception.asks["kind"])
+        ready_at = 24 + expected + 0.5
+        self.assertEqual(self.board(code, ready_at).call, "ready")
+        self.step(code, "stir", ready_at)
+        self.assertEqual(self.board(code, ready_at + 0.5).call, "stir")
+        self.assertIn("drag", self.board(code, ready_at + 3.2).sees)
+        self.step(code, "turned", ready_at + 3.2)
+        self.assertEqual(self.board(code, ready_at + 3.5).call, "pour")
+        self.assertEqual(self.board(code, ready_at + 5).call, "late")
+
+    def test_taffy_rests_by_the_clock_and_lies_on_the_snow(self) -> None:
+        code = self.begin(piece="snow-taffy-soft", by="syrup", syrup="1 kg", pieces="", each="")
+        self.boil(code, 111.4)
+        self.assertAlmostEqual(self.board(code, 16.5).cooling.minutes[0], 3.0)
+        self.assertEqual(self.board(code, 20).call, "ready")
+        self.step(code, "stir", 20)
+        board = self.board(code, 20.2)
+        self.assertTrue(board.on_snow)
+        self.assertAlmostEqual(board.holds_left_min, 0.3)
+
+    def test_the_line_says_how_it_stands(self) -> None:
+        def said(minutes: float) -> str:
+            places = line(self.db, self.at + timedelta(minutes=minutes))
+            return next(p.state.words for p in places if p.station.key == "candy")
+
+        self.assertEqual(said(0), "plan a boil")
+        code = self.begin()
+        self.assertEqual(said(1), "heating")
+        self.boil(code)
+        self.assertIn("cools", said(16))
+
+    def test_what_is_asked_and_refused(self) -> None:
+        code = self.begin()
+        with self.assertRaises(BadInput) as fahrenheit:
+            self.step(code, "pot", 5, instrument="dial-a", pot="172")
+        self.assertIn("78 °C", fahrenheit.exception.asks["pot"])
+        for kind, fields, name in (
+            ("pot", {"instrument": "dial-a", "pot": "hot"}, "pot"),
+            ("pot", {"instrument": "spoon", "pot": "104 C"}, "instrument"),
+            ("cold_water", {"sign": "goo"}, "sign"),
+            ("cooked", {"bath": "pond"}, "bath"),
+            ("stir", {}, "kind"),
+            ("turned", {}, "kind"),
+            ("scored", {"texture": "0", "taste": "3"}, "kind"),
+            ("made", {"grams_1": "25 g", "count_1": "4"}, "kind"),
+        ):
+            with self.assertRaises(BadInput, msg=kind) as refused:
+                self.step(code, kind, 5, **fields)
+            self.assertIn(name, refused.exception.errors, kind)
+        with self.assertRaises(BadInput) as unread:
+            self.step(code, "cooked", 6, bath="bench")
+        self.assertIn("Nobody has read it", unread.exception.errors["kind"])
+        self.boil(code)
+        for fields, name in (
+            ({"grams_1": "0 g", "count_1": "5"}, "grams_1"),
+            ({"grams_1": "25 g", "count_1": "0"}, "count_1"),
+            ({"grams_1": "25 g", "count_1": "50", "lot": "L1"}, "lot"),
+            ({"grams_1": "25 g", "count_1": "50", "lot": "../x"}, "lot"),
+        ):
+            with self.assertRaises(BadInput) as refused:
+                self.step(code, "made", 33, **fields)
+            self.assertIn(name, refused.exception.errors)
+        for count, words in (("200", "only"), ("5", "quarter")):
+            with self.assertRaises(BadInput) as asked:
+                self.step(code, "made", 33, grams_1="25 g", count_1=count)
+            self.assertIn(words, asked.exception.asks["count"])
+
+    def test_too_few_jars_are_refused_and_other_sizes_can_be_chosen(self) -> None:
+        with self.assertRaises(BadInput) as refused:
+            self.begin(open_500="1", open_250="0")
+        self.assertIn("open more of lot L1", refused.exception.errors["pot_mass"])
+        self.begin(open_500="1", open_250="5")
+        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        self.assertEqual(there, {500.0: 19, 250.0: 3})
+
+
+class Learns(CookCase):
+    def cook(self, day: int, made: str) -> str:
+        self.at = NOON + timedelta(days=day)
+        day_entries.test_boil(
+            self.db, self.at, {"id": f"boil-day{day}", "thermometer": "dial-a", "reading": "98.6 C"}
+        )
+        code = self.begin()
+        self.whole(code, grams_1="25 g", count_1="55", made=made)
+        return code
+
+    def test_the_next_plan_uses_what_earlier_cooks_showed(self) -> None:
+        later = NOON + timedelta(days=20)
+        fields = {"lot": "L1", "bath": "bench", **WISH}
+        first = plan.page(self.db, later, fields).cook
+        self.assertEqual(first.learned, "")
+        for day in (2, 3, 4):
+            self.cook(day, "1.40 kg")
+        page = plan.page(self.db, later, fields)
+        self.assertGreater(page.cook.plan.left_in_pot_kg, 1.5 * first.plan.left_in_pot_kg)
+        self.assertGreater(page.cook.plan.syrup_kg, first.plan.syrup_kg)
+        self.assertIn("stays in the pot (3 cooks)", page.cook.learned)
+        self.assertIn("how fast it cools on the bench (3)", page.cook.learned)
+        self.assertEqual([dot.code for dot in page.dots], ["26-C03", "26-C02", "26-C01"])
+        turn = learnt.turns(self.db, "moulded-sugar-soft", later)
+        self.assertEqual(turn.learned_from, 3)
+        # What was learned later changes nothing of before.
+        self.assertEqual(plan.page(self.db, NOON + timedelta(days=1), fields).cook.learned, "")
+        self.assertEqual(differences(self.db), [])
+
+    def test_costs_and_fuel(self) -> None:
+        fields = {"lot": "L1", "bath": "bench", **WISH, "price": "20", "fuel": "0.3"}
+        cook = plan.page(self.db, self.at, fields).cook
+        litres = cook.plan.syrup_kg / 1.329
+        heat = cook.plan.syrup_kg * 2.7 * 84 + cook.plan.water_kg * 2257
+        self.assertAlmostEqual(cook.fuel_kwh, heat / 1800, places=6)
+        self.assertAlmostEqual(cook.cost, 20 * litres + 0.3 * heat / 1800, delta=0.3)
+        self.assertAlmostEqual(cook.cost_each, cook.cost / 60)
+
+    def test_scores_and_the_clinic_by_this_cook_s_figures(self) -> None:
+        code = self.begin()
+        self.boil(code, 110.6, kind_confirmed="1")
+        self.step(code, "made", 40, grams_1="25 g", count_1="58")
+        scored = {"texture": "-2", "taste": "4", "flaw": "soft", "note": "sticks"}
+        self.step(code, "scored", 900, **scored)
+        self.assertEqual(learnt.dots(self.db, NOON + timedelta(days=9))[0].verdict, "soft")
+        said = clinic.clinic(self.board(code, 901), "soft")
+        self.assertEqual(said.causes[0].words, "It was boiled too little")
+        self.assertIn("under its mark", said.causes[0].because)
+        self.assertGreater(said.remelt_kg, 0.1)
+        self.assertIsNone(clinic.clinic(self.board(code, 901), "scorched").remelt_kg)
+
+    def test_labels_name_what_is_in_it(self) -> None:
+        code = self.begin()
+        self.step(code, "foam", 5, defoamer="oil")
+        self.whole(code)
+        label = labels(self.db, code, self.at)[0]
+        self.assertEqual((label.mass_g, label.count, label.pack_kind), (25.0, 58, "piece"))
+        self.assertEqual(label.allergens, ("milk",), "its syrup's butter")
+        self.assertEqual((label.best_before - label.jarred_on).days, 42)
+
+
+class Practice(KitchenCase):
+    def play(self, *faults: str) -> tuple[PracticePot, Any]:
+        pot = PracticePot(60, faults, 11)
+        self.addCleanup(pot.stop)
+        with opened(pot.database) as db:
+            at = pot._last + timedelta(seconds=10)
+            pot.advance(db, at)
+            with self.assertRaises(NotFound):
+                pot_debrief.debrief(db, pot, at)
+            wish = {"id": "practice-begin", "lot": pot.lot, "vessel": "candy-pot", "bath": "bench"}
+            code = begin.begin(db, at, wish | WISH)
+            at = self._to(db, pot, code, at, ("off", "over"))
+            slip.put(db, code, "cooked", {"id": "practice-off", "bath": "bench"}, at)
+            at = self._to(db, pot, code, at, ("ready",))
+            slip.put(db, code, "stir", {"id": "practice-stir"}, at)
+            for _ in range(600):
+                at += timedelta(seconds=2)
+                pot.advance(db, at)
+                if pot.turned_at:
+                    break
+            slip.put(db, code, "turned", {"id": "practice-turned"}, at)
+            at += timedelta(seconds=30)
+            made = {
+                "id": "practice-made",
+                "grams_1": "25 g",
+                "count_1": "56",
+                "count_confirmed": "1",
+            }
+            slip.put(db, code, "made", made, at)
+            return pot, pot_debrief.debrief(db, pot, at)
+
+    def _to(
+        self, db: Any, pot: PracticePot, code: str, at: datetime, calls: tuple[str, ...]
+    ) -> datetime:
+        end = at + timedelta(hours=3)
+        while pot_of(contexts.load(db, code, at)).call not in calls:
+            at += timedelta(seconds=5)
+            pot.advance(db, at)
+            self.assertLess(at, end, "it never came so far")
+        return at
+
+    def test_an_honest_pot_is_well_cooked(self) -> None:
+        pot, told = self.play()
+        self.assertEqual(told.hidden, [])
+        self.assertAlmostEqual(told.true_brix, told.wanted_brix, delta=0.9)
+        self.assertEqual(told.verdict, "Well cooked.", told.told)
+        self.assertEqual(pot.boiled_over, False)
+
+    def test_a_bent_thermometer_boils_too_far(self) -> None:
+        _, told = self.play("bent")
+        self.assertRegex(told.told[0].truly, r"1\.\d.K over the mark")
+        self.assertFalse(told.told[0].well)
+        self.assertIn("No drop", told.hidden[0].noticed)
+
+    def test_dark_syrup_never_turns_and_a_meter_tells(self) -> None:
+        pot, told = self.play("dark")
+        self.assertIsNone(pot.turned_at)
+        self.assertEqual(told.verdict, "It does not set.")
+        self.assertRegex(pot.look("meter").words, r"2[0-9]{2} mg/dL")
+
+    def test_a_helper_makes_it_coarse_and_foam_takes_its_share(self) -> None:
+        _, stirred = self.play("impatient")
+        self.assertIn("coarse", stirred.texture)
+        pot, foamed = self.play("foam")
+        self.assertTrue(pot.boiled_over)
+        self.assertIn("over the rim", foamed.hidden[0].noticed)
+
+
+class Twice(KitchenCase):
+    def test_a_folder_of_its_own(self) -> None:
+        pot = PracticePot(20, [], 3)
+        self.assertTrue(Path(pot.database).is_relative_to(tempfile.gettempdir()))
+        pot.stop()
+        self.assertFalse(Path(pot.database).exists())
