@@ -27,7 +27,14 @@ from iapws import IAPWS97, iapws97  # noqa: E402
 from lumbrel import demo  # noqa: E402
 from lumbrel.core.physics import water  # noqa: E402
 from lumbrel.web.shell.render import STATIC  # noqa: E402
-from scripts import bench_after, bench_hardship, bench_kitchen, bench_live, bench_record  # noqa: E402
+from scripts import (  # noqa: E402
+    bench_after,
+    bench_candy,
+    bench_hardship,
+    bench_kitchen,
+    bench_live,
+    bench_record,
+)
 from tests.support.browser import chromium  # noqa: E402
 
 HYDROMETER = json.dumps({"reading_brix": 60, "cup_temperature_c": 82.2}).encode()
@@ -230,6 +237,7 @@ def main() -> int:
                 *bench_live.boils_against_the_truth(),
                 *bench_kitchen.measures(),
                 *bench_after.photographs(),
+                *bench_candy.measures(),
             )
         ]
     finally:

@@ -21,7 +21,7 @@ from lumbrel.services.record import kept  # noqa: E402
 from lumbrel.store import record  # noqa: E402
 from lumbrel.store.db import instant, milliseconds, moment, opened, transaction  # noqa: E402
 
-BATCHES, LINES, SAMPLES = 200, 100, 500
+BATCHES, LINES, SAMPLES, COOKS = 200, 100, 500, 24
 NOTES = ("Bubbles small and even.", "Foam came up, went down.", "Sheets off the spatula.")
 
 
@@ -32,8 +32,12 @@ def make(path: Path, seasons: int) -> None:
         db.execute("PRAGMA synchronous = OFF")
         patterns = _patterns(db)
         rng = random.Random(seasons)
+        cooks = _cooks(db)
         with transaction(db):
             _fill(db, patterns, rng, seasons)
+            for season in range(seasons):
+                for number in range(COOKS):
+                    _cook(db, cooks[number % len(cooks)], season, number)
             kept.rebuild(db)
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -51,6 +55,46 @@ def _patterns(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]
         if {"draw", "jar"} <= kinds and not mixed:
             found.append((batch, [line for line in lines if line.kind in PLAIN]))
     return found
+
+
+def _cooks(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]]:
+    """The demonstration's finished cooks with their lines."""
+    found = []
+    for batch_id in record.batch_ids(db):
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        lines = [line for line in record.entries(db, batch_id) if line.kind != "alarm"]
+        if {"cook", "made"} <= {line.kind for line in lines}:
+            found.append((batch, lines))
+    return found
+
+
+def _cook(
+    db: Connection, pattern: tuple[record.Batch, list[record.EntryRow]], season: int, number: int
+) -> None:
+    """One cook once more, of a woodlot's syrup, since no jars of another year's lot are there to open."""
+    batch, lines = pattern
+    code = f"{(2026 - season) % 100:02d}-C{number + 101}"
+    shift = timedelta(days=-365 * season, minutes=-11 * (number + 1))
+    batch_id = f"{batch.id[:20]}-{code}"
+    db.execute(
+        "INSERT INTO batch SELECT ?, ?, ?, woodlot_id, vessel_id, sugar_kind, target_brix, "
+        "draw_margin_brix, methods FROM batch WHERE id = ?",
+        (batch_id, code, instant(batch.opened_at + shift), batch.id),
+    )
+    renamed = {line.id: f"{line.id[:23]}-{code}" for line in lines}
+    for line in lines:
+        facts = dict(line.facts)
+        if line.kind == "cook":
+            part = {
+                "woodlot_id": batch.woodlot_id,
+                "mass_kg": facts["mass_kg"],
+                "brix": facts["brix"],
+            }
+            facts |= {"from_lot": "", "jars": [], "rest_kg": 0.0, "parts": [part]}
+        if line.kind == "made":
+            facts["lot"] = code
+        _line(db, line, shift, batch_id, renamed, facts)
 
 
 PLAIN = (

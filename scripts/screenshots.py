@@ -24,12 +24,12 @@ VIEWS = (
     ("jar", "/jar/26-055", "day", 1280),
     ("labels", "/jar/26-040/labels?address=https://cinderpool.example", "day", 1280),
     ("candy", "/candy", "day", 1280),
+    ("cook", "/candy/cook/26-C07", "day", 1280),
     ("shelf", "/shelf", "day", 1280),
     ("trace", "/trace/26-039", "day", 1280),
     ("accounts", "/accounts", "night", 1280),
     ("kitchen-register", "/kitchen", "day", 1280),
     ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
-    ("methods", "/working/methods/26-058", "day", 1280),
     ("alarm", "/pan/26-058", "day", 1280),
     ("practice", "/practice", "day", 1280),
 )

@@ -159,7 +159,9 @@ class _Play:
         }
 
     def _light(self, at: datetime) -> HarshCandyPot:
-        self._test_boil(at - timedelta(minutes=15))
+        if self.cook.at:
+            # On the last day the dial was in boiling water in the morning.
+            self._test_boil(at - timedelta(minutes=15))
         self.code = begin.begin(self.db, at, self._fields(at))
         board = pot_of(contexts.load(self.db, self.code, at))
         return HarshCandyPot(

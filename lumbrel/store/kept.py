@@ -539,9 +539,10 @@ def _lot(row: Row) -> LotRow:
 
 
 def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:
-    """The lots of a season, newest first."""
+    """The lots of syrup of a season, newest first."""
     rows = db.execute(
-        "SELECT * FROM lot_now WHERE season = ? ORDER BY taken_at DESC, code LIMIT ?",
+        "SELECT * FROM lot_now WHERE season = ? AND confection = '' "
+        "ORDER BY taken_at DESC, code LIMIT ?",
         (season, limit),
     )
     return [_lot(row) for row in rows]

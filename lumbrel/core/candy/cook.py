@@ -118,7 +118,7 @@ BATHS: dict[str, Bath] = {
         sigma_k=4.0,
         rate_per_min=0.011,
         bend=0.3,
-        bend_sigma=0.15,
+        bend_sigma=0.13,
     ),
     "water": Bath(
         name="in a water bath",
@@ -127,7 +127,7 @@ BATHS: dict[str, Bath] = {
         rate_per_min=0.036,
         warms=(0.09, 0.05),
         bend=0.2,
-        bend_sigma=0.15,
+        bend_sigma=0.13,
     ),
     "ice": Bath(
         name="in ice or snow",
@@ -135,7 +135,7 @@ BATHS: dict[str, Bath] = {
         sigma_k=1.5,
         rate_per_min=0.046,
         bend=0.2,
-        bend_sigma=0.15,
+        bend_sigma=0.13,
     ),
 }
 """Made-up beginnings, learned from what is noted."""

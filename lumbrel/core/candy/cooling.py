@@ -17,17 +17,17 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.boil_curve import Floats
 
 HOTTEST_C = 175.0
-READ_SIGMA_K = 0.4
+READ_SIGMA_K = 0.34
 """Of a thermometer left in a pot that nobody stirs: it is not alike everywhere in it."""
-MANY = 8
+MANY = 10
 """More readings than that tell no more: what the law leaves out is in all of them."""
 LAG_MIN = 0.45
 """A thermometer in a pot that cools shows what was about so long ago; at first it still shows the boil."""
-FRESH_SIGMA_K, FRESH_MIN = 1.5, 1.0
+FRESH_SIGMA_K, FRESH_MIN = 1.2, 1.0
 """Besides, in the first minute."""
 USUAL_EXCESS_K = 60.0
 """The rate is that of a pot so much warmer than what it comes to."""
-START_SIGMA_K = 1.5
+START_SIGMA_K = 1.3
 PASSES, DRAWS = 25, 600
 NINETY = (0.05, 0.95)
 STEPS = np.array([0.05, 0.01, 0.05, 0.01])

@@ -23,6 +23,8 @@ A_SEASON = 400
 SOON, HALF_A_YEAR = timedelta(hours=10), timedelta(days=182)
 """When lids are looked at first; and after how long a lot is looked over again."""
 LOW_SHARE = 0.25
+PIECE_BELOW_G = 80.0
+"""What weighs less is a piece; more is a jar or a bag."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,6 +68,11 @@ class Lot:
     def pack_kind(self) -> str:
         """By what its packs are known: content, or of a confection what one weighs."""
         return "piece" if self.row.confection else "jar"
+
+    @property
+    def in_pieces(self) -> bool:
+        """Whether it is pieces, not jars."""
+        return bool(self.row.confection) and min(p.size_ml for p in self.filled) < PIECE_BELOW_G
 
     @property
     def name(self) -> str:

@@ -47,6 +47,29 @@ def jars(filled: Sequence[Jar], here: Sequence[Jar]) -> list[Glass]:
     return row
 
 
+PIECE_ROWS, MOST_PIECES = 4, 44
+
+
+def pieces(filled: Sequence[Jar], here: Sequence[Jar]) -> list[Glass]:
+    """The pieces of a confection in rows, one by one while there is room for so many, and then for every
+    so many; those that are gone stay as their outlines."""
+    total, left = sum(pack.count for pack in filled), sum(pack.count for pack in here)
+    each = max(total / MOST_PIECES, 1.0)
+    drawn = max(round(total / each), 1)
+    full = 0 if not left else max(round(left / total * drawn), 1)
+    high = 15.0
+    return [
+        Glass(
+            x=round(4 + (i // PIECE_ROWS) * (high + 3.5), 1),
+            y=round(BOARD_Y - high - (i % PIECE_ROWS) * (high + 2.5), 1),
+            width=high,
+            height=high,
+            here=i < full,
+        )
+        for i in range(drawn)
+    ]
+
+
 KNOT_WIDE, KNOT_HIGH, COLUMN, ROW = 150.0, 56.0, 204.0, 74.0
 WIDEST_THREAD, THINNEST_THREAD = 26.0, 2.0
 
