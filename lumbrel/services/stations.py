@@ -51,7 +51,7 @@ class Place:
     @property
     def href(self) -> str:
         """Where pressing it leads."""
-        return f"{self.station.path}/{self.state.code}" if self.state.code else self.station.path
+        return self.station.address_of(self.state.code)
 
 
 def line(db: Connection, now: datetime) -> list[Place]:

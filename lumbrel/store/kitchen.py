@@ -18,6 +18,7 @@ DEFAULT_UNITS = {
     "elevation": "m",
     "depth": "mm",
     "mass": "kg",
+    "piece": "g",
     "volume": "L",
     "jar": "ml",
 }

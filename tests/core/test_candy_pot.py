@@ -107,6 +107,14 @@ class Cooling(unittest.TestCase):
         _, held = self.play("water", False, 38.0, range(3000, 3050))
         self.assertGreaterEqual(held, 0.8)
 
+    def test_a_bath_warms_by_what_it_takes_from_the_pot(self) -> None:
+        water, doubt = BATHS["water"].comes_to(112.0)
+        self.assertAlmostEqual(water, 13.0 + 0.09 * 99.0)
+        read, surer = BATHS["water"].comes_to(112.0, 8.0)
+        self.assertAlmostEqual(read, 8.0 + 0.09 * 104.0)
+        self.assertLess(surer, doubt)
+        self.assertEqual(BATHS["ice"].comes_to(112.0)[0], 1.0)
+
     def test_it_never_grows_colder_than_what_it_stands_in(self) -> None:
         fit = fit_bath([(0, 112.0), (10, 60.0), (20, 42.0)], BATHS["water"], 0.06, 0.5, 30.0)
         self.assertEqual(fit.minutes_to(24.0, 20)[2], float("inf"))
@@ -123,6 +131,9 @@ class Hands(unittest.TestCase):
         self.assertEqual(middles, sorted(middles))
         for piece, sign in (("cream", "soft_ball"), ("moulded-sugar-firm", "firm_ball")):
             self.assertEqual(likely_sign(PIECES[piece].middle_above_water_k).key, sign)
+        # A band of 6 degF, read by a hand: as wide as a thermometer that was never tested, and more.
+        self.assertAlmostEqual(SIGNS[1].sigma_k, 6 / 1.8 / 3 + 0.7)
+        self.assertGreater(min(sign.sigma_k for sign in SIGNS), 1.2)
         self.assertEqual(likely_sign(PIECES["hard-drops"].middle_above_water_k).key, "hard_crack")
 
     def test_stirring_is_learned_and_never_surer_than_cooks_differ(self) -> None:

@@ -15,6 +15,7 @@ from lumbrel.services.candy import alarms, begin, clinic, learnt, plan
 from lumbrel.services.candy.pot import CookBoard, pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.jar.labels import labels
+from lumbrel.services.kitchen.overview import overview
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.recall import recall
@@ -293,6 +294,13 @@ class Along(CookCase):
         self.assertEqual(said(1), "heating")
         self.boil(code)
         self.assertIn("cools", said(16))
+        place = next(
+            p for p in line(self.db, self.at + timedelta(minutes=16)) if p.state.code == code
+        )
+        self.assertEqual(place.href, f"/candy/cook/{code}")
+        shown = overview(self.db, self.at + timedelta(minutes=16))
+        self.assertNotIn("candy-pot", {vessel.id for vessel in shown.free})
+        self.assertEqual([b.code for b in shown.queue["candy"]], [code])
 
     def test_what_is_asked_and_refused(self) -> None:
         code = self.begin()

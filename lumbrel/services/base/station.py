@@ -77,11 +77,17 @@ class Station:
     """What the forms of its lines offer to choose from, for a batch."""
     state: Callable[[Look], State] | None = field(default=None)
     """How it stands; left out, it says how many wait."""
+    batches_at: str = ""
+    """Beneath its address, where its batches have their pages; left out, right there."""
 
     @property
     def path(self) -> str:
         """Its address."""
         return f"/{self.key.replace('_', '-')}"
+
+    def address_of(self, code: str) -> str:
+        """The address of a batch here."""
+        return "/".join(part for part in (self.path, self.batches_at, code) if part)
 
     def state_of(self, look: Look) -> State:
         """How it stands now."""

@@ -49,7 +49,7 @@ def _state(look: Look) -> State:
         words = "stir now" if cooling.ready else f"cools, {min(cooling.minutes[0], 999):.0f} min"
     else:
         words = {"stir": "stirring", "pour": "pour it"}.get(board.stage, board.piece.name)
-    return State(words, f"cook/{waits[0].code}")
+    return State(words, waits[0].code)
 
 
 LINE_KINDS = (
@@ -105,6 +105,7 @@ STATION = Station(
     cautions=(CANDY, FOAM, BATH, SNOW),
     calculations=CALCULATIONS,
     state=_state,
+    batches_at="cook",
 )
 
 

@@ -101,7 +101,7 @@ def overview(db: Connection, now: datetime) -> Overview:
     season = local_time(now, kitchen).year
     summed = kept.shelf_sum(db, season)
     every = vessels(db)
-    busy = {batch.vessel_id for batch in queue["pan"]}
+    busy = {batch.vessel_id for place in ("pan", "candy") for batch in queue[place]}
     day = today(db, now)
     return Overview(
         now=now,

@@ -90,5 +90,7 @@ def _zone(form: Form) -> str:
 
 
 def _unit(form: Form, kind: str) -> str:
+    if f"unit_{kind}" not in form.fields:
+        return form.kitchen.units[kind]
     allowed = [unit.key for unit in KINDS[kind].units]
     return form.choice(f"unit_{kind}", allowed, f"Choose {' or '.join(allowed)}.")
