@@ -6,12 +6,14 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from lumbrel.core.candy.cook import BATHS
+from lumbrel.core.candy.setting import Fit
 from lumbrel.exchange import logbook, some_batches
 from lumbrel.practice import pot_debrief
 from lumbrel.practice.pot import PracticePot
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
-from lumbrel.services.candy import alarms, begin, clinic, learnt, plan
+from lumbrel.services.candy import alarms, begin, clinic, learnt, plan, syrup
 from lumbrel.services.candy.pot import CookBoard, pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.jar.labels import labels
@@ -22,7 +24,7 @@ from lumbrel.services.shelf.recall import recall
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import flow, kept
+from lumbrel.store import cooks, flow, kept, photographs
 from lumbrel.store.db import IdReused, connect, opened
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -68,6 +70,10 @@ class CookCase(KitchenCase):
 
     def board(self, code: str, minutes: float) -> CookBoard:
         return pot_of(contexts.load(self.db, code, self.at + timedelta(minutes=minutes)))
+
+    def press(self, at: datetime) -> None:
+        said = {"id": f"air-{at:%d%H%M}-x", "basis": "station", "pressure": "925 hPa"}
+        day_entries.set_pressure(self.db, at, said)
 
     def boil(self, code: str, to_c: float = 113.0, **off: str) -> None:
         for minute, shown in PATH:
@@ -131,6 +137,17 @@ class Record(CookCase):
                 code, "made", 70, supersedes=line_id, why="miscounted", grams_1="25 g", count_1="10",
                 count_confirmed="1",
             )  # fmt: skip
+
+    def test_pieces_are_neither_jars_nor_syrup_to_choose(self) -> None:
+        code = self.begin()
+        self.whole(code, grams_1="25 g", count_1="58")
+        self.assertEqual(flow.last_sizes(self.db, 3), [500.0, 250.0])
+        piece = plan.PIECES["moulded-sugar-soft"]
+        least = Fit(0.0, 0.0)
+        found = [one.row.code for one in syrup.better(self.db, piece, least, self.at)]
+        self.assertEqual(found, ["L1"])
+        # Nobody weighed what came out: it teaches nothing of what stays in the pot.
+        self.assertIsNone(cooks.of_pot(self.db, "candy-pot", NOON + timedelta(days=9), 9)[0].loss)
 
     def test_called_off_its_jars_stand_on_the_shelf_again(self) -> None:
         code = self.begin()
@@ -239,6 +256,38 @@ class Along(CookCase):
         off = self.board(code, 13).off.facts
         self.assertEqual(off.by, "sign")
         self.assertGreater(off.mass_kg, 1.4)
+
+    def test_what_is_below_its_boil_is_no_boil(self) -> None:
+        code = self.begin()
+        self.step(code, "pot", 4, instrument="dial-a", pot="100.2 C")
+        self.assertEqual(self.board(code, 4.2).call, "heat")
+
+    def test_a_corrected_reading_keeps_its_moment_and_its_air(self) -> None:
+        code = self.begin()
+        self.step(code, "pot", 4, instrument="dial-a", pot="104.9 C")
+        lines = contexts.load(self.db, code, self.at + timedelta(minutes=5)).current
+        old = next(e for e in lines if e.kind == "pot")
+        later = self.at + timedelta(hours=2)
+        self.press(later)
+        right = {"supersedes": old.id, "why": "misread", "instrument": "dial-a", "pot": "105.9 C"}
+        self.step(code, "pot", 130, **right)
+        lines = contexts.load(self.db, code, later + timedelta(hours=1)).current
+        new = next(e for e in lines if e.kind == "pot")
+        self.assertEqual(new.facts.reading_c, 105.9)
+        self.assertAlmostEqual(new.facts.water_c, old.facts.water_c)
+
+    def test_put_elsewhere_it_cools_from_then_on_and_made_it_stands_as_it_stood(self) -> None:
+        code = self.begin()
+        self.boil(code)
+        self.step(code, "bath", 20, bath="water")
+        cools = self.board(code, 23).cooling
+        self.assertEqual((cools.bath, round(cools.minute, 6)), (BATHS["water"], 3.0))
+        self.step(code, "stir", 30, kind_confirmed="1")
+        self.step(code, "turned", 33)
+        self.step(code, "made", 34, grams_1="25 g", count_1="55")
+        then = self.board(code, 35).water_c
+        self.press(self.at + timedelta(hours=3))
+        self.assertEqual(self.board(code, 4 * 60).water_c, then)
 
     def test_too_far_it_says_how_much_water_brings_it_back(self) -> None:
         code = self.begin()
@@ -389,8 +438,10 @@ class Learns(CookCase):
         code = self.begin()
         self.boil(code, 110.6, kind_confirmed="1")
         self.step(code, "made", 40, grams_1="25 g", count_1="58")
-        scored = {"texture": "-2", "taste": "4", "flaw": "soft", "note": "sticks"}
+        photo = photographs.draft(self.db, b"a picture of crumbs")
+        scored = {"texture": "-2", "taste": "4", "flaw": "soft", "note": "sticks", "photo": photo}
         self.step(code, "scored", 900, **scored)
+        self.assertEqual(list(photographs.named(self.db)), [photo])
         self.assertEqual(learnt.dots(self.db, NOON + timedelta(days=9))[0].verdict, "soft")
         said = clinic.clinic(self.board(code, 901), "soft")
         self.assertEqual(said.causes[0].words, "It was boiled too little")
