@@ -1,6 +1,8 @@
 """The job in a real browser: clicked, typed, with the keyboard alone, on a phone, live."""
 
 import json
+import re
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
@@ -46,6 +48,37 @@ VIEWS = (
     "/working/pan/26-058/density",
     "/working/day/finish-66.9",
 )
+
+
+class FirstMinutes(BrowserCase):
+    def test_the_first_figure_takes_few_presses(self) -> None:
+        address = self.serve(self.folder / "first.sqlite3", refresh_seconds=0)
+        page = self.open(390, 780)
+        page.goto(address)
+        presses = 0
+
+        def press(what: Callable[[], object]) -> None:
+            nonlocal presses
+            what()
+            presses += 1
+
+        expect(page.locator("input[name=pressure]")).to_be_hidden()
+        press(lambda: page.locator("input[name=elevation]").fill("1371"))
+        press(lambda: page.get_by_role("radio", name="US").check())
+        press(lambda: page.get_by_label("candy thermometer, dial or glass").check())
+        # Left half-way, it goes on where it was.
+        page.reload()
+        expect(page.locator("input[name=elevation]")).to_have_value("1371")
+        expect(page.get_by_role("radio", name="US")).to_be_checked()
+        found = Axe().run(page).response["violations"]
+        self.assertEqual([f["id"] for f in found if f["impact"] in ("serious", "critical")], [])
+        press(page.get_by_role("button", name="That is it").click)
+        press(lambda: page.locator("input[name=reading]").fill("209.5"))
+        press(page.get_by_role("button", name="Set the day").click)
+        expect(page.locator(".ladder .finish .figure").first).to_have_text("216.9")
+        self.assertLessEqual(presses, 12)
+        page.goto(f"{address}/kitchen")
+        expect(page.locator("input[name=elevation]")).to_have_value(re.compile("1371"))
 
 
 class Walk(BrowserCase):

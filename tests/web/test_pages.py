@@ -98,6 +98,7 @@ class Pages(KitchenCase):
             (f"/pan/{code}/slip/foam", {"defoamer": "soap"}, "decides the allergens"),
             (f"/pan/{code}/slip/added", {"mass": "-1 kg", "brix": "0"}, "must weigh"),
             (f"/pan/{code}/slip/draw", {}, "would ferment"),
+            ("/kitchen/setup", {"elevation": "as high as a crow"}, "not an elevation"),
             ("/kitchen", {"name": "", "target": "90"}, "66.0, the usual legal floor"),
             (
                 "/kitchen/add/vessel",

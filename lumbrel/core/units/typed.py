@@ -280,8 +280,9 @@ def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Pa
 
 
 def _no_number(text: str, what: Kind, field: str) -> OutOfRange:
+    article = "an" if what.name[0] in "aeiou" else "a"
     return OutOfRange(
-        f"“{text[:40]}” is not a {what.name}. Type a number with or without its unit, for example "
+        f"“{text[:40]}” is not {article} {what.name}. Type a number with or without its unit, for example "
         f"{what.example}.",
         field,
     )

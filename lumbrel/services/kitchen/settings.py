@@ -6,11 +6,11 @@ from sqlite3 import Connection
 from zoneinfo import ZoneInfo
 
 from lumbrel.core.units import KINDS
-from lumbrel.services.base.form import Bounds, Form, local_time
+from lumbrel.services.base.form import Bounds, Form, NotFound, local_time
 from lumbrel.services.day.entries import ELEVATION
 from lumbrel.services.pan.alarms import NEAR_MINUTES
 from lumbrel.store.db import transaction
-from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.kitchen import DEFAULT_UNITS, load_kitchen, save_kitchen
 from lumbrel.store.zone import machine_zone
 
 TARGET = Bounds(
@@ -29,6 +29,47 @@ CALL_AHEAD_K = Bounds(
 )
 
 
+UNIT_PRESETS: dict[str, dict[str, str]] = {
+    "metric": dict(DEFAULT_UNITS),
+    "us": {
+        "temperature": "F",
+        "difference": "F",
+        "pressure": "inHg",
+        "elevation": "ft",
+        "depth": "in",
+        "mass": "lb",
+        "piece": "oz",
+        "volume": "gal",
+        "jar": "floz",
+    },
+    "imperial": {
+        "temperature": "F",
+        "difference": "F",
+        "pressure": "inHg",
+        "elevation": "ft",
+        "depth": "in",
+        "mass": "lb",
+        "piece": "oz",
+        "volume": "igal",
+        "jar": "ml",
+    },
+}
+"""One press sets all; each can be changed by itself."""
+PRESET_NAMES = {"metric": "metric", "us": "US", "imperial": "imperial gallons"}
+
+
+def use_units(db: Connection, preset: str, now: datetime) -> None:
+    """Set all units at once.
+
+    Raises:
+        NotFound: there is no such set of units.
+    """
+    if preset not in UNIT_PRESETS:
+        raise NotFound(f"Units come as {', '.join(PRESET_NAMES.values())}.")
+    with transaction(db):
+        save_kitchen(db, replace(load_kitchen(db), units=dict(UNIT_PRESETS[preset])), now)
+
+
 TOLL = Bounds("toll", "percent", 0, 100, "The kitchen's share lies between 0 and 100 %.")
 
 
@@ -45,7 +86,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
     elevation = form.between(ELEVATION, required=False)
     target = form.between(TARGET)
     margin = form.between(MARGIN)
-    zone = _zone(form)
+    zone = zone_of(form)
     toll = form.between(TOLL, required=False)
     since = _since(form, now)
     ahead = form.between(CALL_AHEAD, required=False)
@@ -80,7 +121,8 @@ def _since(form: Form, now: datetime) -> datetime | None:
     return begins.astimezone(UTC)
 
 
-def _zone(form: Form) -> str:
+def zone_of(form: Form) -> str:
+    """The time zone as typed, else the kitchen's or the machine's."""
     zone = form.text("time_zone", limit=60)
     try:
         ZoneInfo(zone or "UTC")

@@ -11,7 +11,8 @@ from lumbrel.services.kitchen import register as registering
 from lumbrel.services.kitchen.overview import overview as overview_of
 from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
 from lumbrel.services.kitchen.safekeeping import automatic
-from lumbrel.services.kitchen.settings import save_settings
+from lumbrel.services.kitchen.settings import PRESET_NAMES, save_settings, use_units
+from lumbrel.services.kitchen.setup import AT_HAND, WHERE, set_up
 from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.board import CALL_WORDS
 from lumbrel.store.kitchen import load_kitchen
@@ -25,8 +26,39 @@ KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of c
 @router.get("/")
 def overview(visit: Here) -> HTMLResponse:
     """The kitchen as it stands."""
+    return _overview(visit)
+
+
+def _overview(visit: Here, form: Filled | None = None) -> HTMLResponse:
     shown = overview_of(visit.db, visit.now)
-    return visit.page("kitchen/overview.html", "kitchen", page=shown, call_words=CALL_WORDS)
+    return visit.page(
+        "kitchen/overview.html",
+        "kitchen",
+        422 if form else 200,
+        page=shown,
+        call_words=CALL_WORDS,
+        form=form or Filled(),
+        at_hand=list(AT_HAND.items()),
+        where=list(WHERE.items()),
+        presets=list(PRESET_NAMES.items()),
+    )
+
+
+@router.post("/kitchen/setup")
+def set_up_kitchen(visit: Here, fields: Fields) -> Response:
+    """Equip an empty kitchen by its three questions."""
+    try:
+        leads = set_up(visit.db, visit.now, fields)
+    except BadInput as bad:
+        return _overview(visit, refilled(fields, bad))
+    return RedirectResponse(leads.href, 303)
+
+
+@router.post("/kitchen/units/{preset}")
+def set_units(visit: Here, preset: str) -> Response:
+    """All units at once."""
+    use_units(visit.db, preset, visit.now)
+    return RedirectResponse("/kitchen?saved=1", 303)
 
 
 @router.post("/kitchen/example")
@@ -59,6 +91,7 @@ def _settings(
         saved=saved,
         backups=automatic(folder) if (folder := visit.workspace.settings.backups) else None,
         near_minutes=near_minutes(load_kitchen(visit.db)),
+        presets=list(PRESET_NAMES.items()),
         names={kind: what.name for kind, what in KINDS.items()},
         offers={kind: [(u.key, u.symbol) for u in what.units] for kind, what in KINDS.items()},
         vessel_names={v.id: v.name for v in register.vessels},

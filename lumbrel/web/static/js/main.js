@@ -11,5 +11,6 @@ import "./jars.js";
 import "./keys.js";
 import "./labels.js";
 import "./photo.js";
+import "./set_up.js";
 import "./take_in.js";
 import "./working.js";
