@@ -61,9 +61,11 @@ class BrowserCase(unittest.TestCase):
             served(Settings(database=path, clock=clock or (lambda: self.now), **more))
         )
 
-    def open(self, width: int = 1280, height: int = 800) -> Page:
+    def open(self, width: int = 1280, height: int = 800, *, touch: bool = False) -> Page:
         """A page with nothing remembered from any other."""
-        context = browser().new_context(viewport={"width": width, "height": height})
+        context = browser().new_context(
+            viewport={"width": width, "height": height}, has_touch=touch
+        )
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(8000)

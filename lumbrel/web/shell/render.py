@@ -20,6 +20,7 @@ from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.display import Display
+from lumbrel.web.shell.keypad import keys_of
 from lumbrel.web.shell.plot import grade_key
 from lumbrel.web.shell.workspace import AT, workspace_of
 
@@ -137,6 +138,7 @@ def fragment(
         "request": request,
         "now": workspace.settings.clock(),
         "kitchen": kitchen,
+        "pad_keys": keys_of(kitchen.units),
         "show": Display(kitchen),
         "form": Filled(),
         "practice": workspace.pan,

@@ -8,6 +8,7 @@ import "./dip.js";
 import "./field.js";
 import "./forms.js";
 import "./jars.js";
+import "./keypad.js";
 import "./keys.js";
 import "./labels.js";
 import "./photo.js";
