@@ -2,15 +2,19 @@
 
 import tempfile
 import unittest
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.ladder import today
 from lumbrel.services.kitchen.settings import use_units
 from lumbrel.services.kitchen.setup import set_up
+from lumbrel.services.pan.choices import PanChoices, choices
 from lumbrel.services.record.kept import ready
+from lumbrel.services.take_in import opening
 from lumbrel.store.db import connect
 from lumbrel.store.instruments import instruments
 from lumbrel.store.kitchen import load_kitchen, vessels, woodlots
@@ -49,6 +53,27 @@ class SetUp(unittest.TestCase):
             set_up(self.db, NOON, {**FEET, "hydrometer": "1", "refractometer": "1"})
         self.assertEqual(len(vessels(self.db)), 1)
         self.assertEqual(len(instruments(self.db)), 2)
+
+    def test_only_what_is_owned_is_asked_for(self) -> None:
+        def begun(**at_hand: str) -> PanChoices:
+            set_up(self.db, NOON, {**FEET, **at_hand})
+            page = opening.page(self.db, NOON)
+            told = {"brix_by": "unknown", "raw_sap": "7 gal", "temperature": "180 F"}
+            asked = {"id": "first-batch", "vessel": page.vessels[0].id, "sugar_kind": "maple"}
+            much = {"amount": "3 gal", "amount_by": "volume", "woodlot": page.woodlots[0].id}
+            with self.assertRaises(BadInput) as shallow:
+                opening.open_batch(self.db, NOON, told | asked | much)
+            self.assertIn("\u00a0in deep", shallow.exception.asks["amount"])
+            sure = {"amount_confirmed": "1"}
+            code = opening.open_batch(self.db, NOON, told | asked | much | sure)
+            self.assertFalse(page.measures_density)
+            return choices(contexts.load(self.db, code, NOON))
+
+        found = begun(digital_thermometer="1")
+        self.assertEqual(found.reads, ("thermometer", "depth", "event"))
+        self.assertEqual(found.first, "thermometer")
+        nothing = replace(found, thermometers=[])
+        self.assertEqual((nothing.reads, nothing.first), (("depth", "event"), "event"))
 
     def test_with_a_spoon_alone_it_leads_to_the_take_in(self) -> None:
         self.assertEqual(set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in")

@@ -34,6 +34,21 @@ class PanChoices:
     pourable: Options
     """Batches that could be poured into this one."""
 
+    @property
+    def reads(self) -> tuple[str, ...]:
+        """The kinds of reading for which something is owned; a stick and the signs everybody has."""
+        owned = {
+            "hydrometer": self.hydrometers,
+            "refractometer": self.refractometers,
+            "thermometer": self.thermometers,
+        }
+        return (*(kind for kind, found in owned.items() if found), "depth", "event")
+
+    @property
+    def first(self) -> str:
+        """What is asked for first: what is owned, else what is seen."""
+        return self.reads[0] if len(self.reads) > 2 else "event"
+
 
 def choices(context: BatchContext) -> PanChoices:
     """What a batch's forms offer."""

@@ -266,7 +266,7 @@ def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge
     if becomes.too_shallow:
         form.ask(
             "amount",
-            f"Finished, it would stand only {becomes.depth_done_mm:.0f} mm deep: a pan so low "
+            f"Finished, it would stand only {form.show(becomes.depth_done_mm or 0.0, 'depth')} deep: a pan so low "
             "scorches. Wait for more, take a smaller vessel, or say that it is so.",
         )
     return becomes

@@ -14,7 +14,12 @@ from lumbrel.services.take_in.charge import Charge
 from lumbrel.services.take_in.entries import finishers, read
 from lumbrel.store import kept, record
 from lumbrel.store.db import IdReused, transaction
-from lumbrel.store.instruments import Instrument, RefractometerDetail, instruments_of
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    instruments_of,
+)
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
 from lumbrel.store.record import Batch
 
@@ -34,6 +39,8 @@ class TakeInPage:
     target_brix: float
     next_code: str
     charge: Charge | None = None
+    measures_density: bool = True
+    """Whether anything that tells the Brix is owned."""
 
 
 def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) -> TakeInPage:
@@ -45,14 +52,16 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
         taken = read(db, form, now)
         if taken and not form.errors:
             preview = taken[1]
+    drops = instruments_of(db, RefractometerDetail)
     return TakeInPage(
         vessels=finishers(db),
         busy=_busy(db),
         woodlots=woodlots(db),
-        refractometers=instruments_of(db, RefractometerDetail),
+        refractometers=drops,
         target_brix=kitchen.target_brix,
         next_code=_next_code(db, kitchen, now),
         charge=preview,
+        measures_density=bool(drops or instruments_of(db, HydrometerDetail)),
     )
 
 

@@ -14,7 +14,7 @@ from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, Par
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, remember
-from lumbrel.services.pan.choices import choices
+from lumbrel.services.pan.choices import PanChoices, choices
 from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
@@ -118,6 +118,8 @@ def _pan(
     on_fire = waiting(visit.db)["pan"]
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
     shown = _state(context, thinner) | {"draw_asked": kind == "draw" and form is not None}
+    offers = choices(context)
+    tabs = _tabs(offers, tab if form else "")
     return visit.page(
         "pan/pan.html",
         "pan",
@@ -126,18 +128,23 @@ def _pan(
         pour=pour or Filled(),
         parts=context.of_kind(PartDrawFacts),
         lines=slip.lines(context),
-        tabs=TABS,
-        tab=tab if tab in {key for key, _, _ in TABS} else TABS[0][0],
+        tabs=tabs,
+        tab=next((key for key, _, _ in tabs if key == tab), offers.first),
         form=form or Filled(),
         event=kind,
         dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
         signs=[(key, sign.words) for key, sign in SIGNS.items()],
-        choices=choices(context),
+        choices=offers,
         others=others if len(others) > 1 else [],
         refresh=visit.workspace.settings.refresh_seconds,
         focus="entry" in visit.request.query_params or form is not None,
     )
+
+
+def _tabs(offers: PanChoices, sent: str) -> list[tuple[str, str, str]]:
+    """The tabs of what is owned; one that was sent is shown again, whatever is owned."""
+    return [one for one in TABS if one[0] in (*offers.reads, sent)]
 
 
 def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
@@ -180,7 +187,7 @@ def _boil(visit: Here, code: str) -> BatchContext:
 
 
 @router.get("/pan/{code}")
-def show(visit: Here, code: str, entry: str = "hydrometer", thinner: str = "") -> Response:
+def show(visit: Here, code: str, entry: str = "", thinner: str = "") -> Response:
     """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix."""
     if visit.batch(code).is_cook:
         return RedirectResponse(f"/candy/cook/{code}", 303)

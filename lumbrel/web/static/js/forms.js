@@ -34,6 +34,9 @@ component("pick", () => ({
   get isRefractometer() {
     return this.picked === "refractometer";
   },
+  get isDensity() {
+    return this.picked !== "unknown";
+  },
   get isUnknown() {
     return this.picked === "unknown";
   },
