@@ -10,6 +10,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from lumbrel.core.bench.hydrometer import Hydrometer
+from tests.support.kitchen import KitchenCase
 from tests.support.pages import BrowserCase, season
 
 LIVE = "/pan/26-058"
@@ -79,6 +80,23 @@ class FirstMinutes(BrowserCase):
         self.assertLessEqual(presses, 12)
         page.goto(f"{address}/kitchen")
         expect(page.locator("input[name=elevation]")).to_have_value(re.compile("1371"))
+
+    def test_the_demonstration_says_what_it_is_once(self) -> None:
+        kitchen = KitchenCase()
+        kitchen.setUp()
+        self.addCleanup(kitchen.doCleanups)
+        kitchen.take_in()
+        page = self.open(390, 780)
+        page.goto(self.serve(kitchen.path, refresh_seconds=0, demo=True))
+        greeting = page.locator(".greeting")
+        expect(greeting).to_contain_text("made up")
+        greeting.get_by_role("link", name="Read a hot cup").click()
+        expect(page).to_have_url(re.compile(r"/pan/26-001\?entry=hydrometer"))
+        page.go_back()
+        greeting.get_by_role("button", name="Put this away").click()
+        page.reload()
+        expect(page.locator(".vessel").first).to_be_visible()
+        expect(greeting).to_be_hidden()
 
 
 class Walk(BrowserCase):

@@ -74,6 +74,15 @@ component("caution", () => ({
   },
 }));
 
+// What the demonstration is, until it is put away.
+component("greeting", () => ({
+  shown: memory.get("greeted") === null,
+  dismiss() {
+    memory.set("greeted", "1");
+    this.shown = false;
+  },
+}));
+
 // A form is sent once; what it carries would be written once anyway.
 document.addEventListener("submit", (event) => {
   const button = event.target.querySelector("button[type=submit]");
