@@ -39,6 +39,11 @@ class Keypad(BrowserCase):
         top = pad.bounding_box()
         assert top is not None
         self.assertLess(box["y"] + box["height"], top["y"], "the keypad covers its field")
+        # The page scrolls until the last of it stands above the keypad.
+        page.evaluate("scrollTo(0, document.body.scrollHeight)")
+        bench = page.locator("#bench").bounding_box()
+        assert bench is not None
+        self.assertLess(bench["y"] + bench["height"], top["y"])
         tap("7", "space", "1", "fraction bar", "3", "delete", "2", "kg")
         expect(amount).to_have_value("7 1/2 kg")
         tap("L")
@@ -75,6 +80,7 @@ class Keypad(BrowserCase):
     def test_a_mouse_and_a_keyboard_never_meet_it(self) -> None:
         page, amount = self.take_in(touch=False)
         amount.click()
+        self.assertEqual(amount.evaluate("e => e.inputMode"), "text")
         page.keyboard.type("7.5 gal")
         expect(amount).to_have_value("7.5 gal")
         expect(page.locator("#keypad")).to_be_hidden()

@@ -31,10 +31,12 @@ class SetUp(unittest.TestCase):
         ready(self.db)
 
     def test_three_answers_equip_a_kitchen_and_lead_on(self) -> None:
-        leads = set_up(self.db, NOON, {**FEET, "candy_thermometer": "1", "wide": "9.5"})
+        zone = {"time_zone": "America/Toronto"}
+        leads = set_up(self.db, NOON, {**FEET, **zone, "candy_thermometer": "1", "wide": "9.5"})
         self.assertEqual(leads.href, "/day")
         kitchen = load_kitchen(self.db)
         self.assertAlmostEqual(kitchen.elevation_m, 417.9, delta=0.1)
+        self.assertEqual(kitchen.time_zone, "America/Toronto")
         self.assertEqual((kitchen.units["mass"], kitchen.units["piece"]), ("lb", "oz"))
         pot = vessels(self.db)[0]
         self.assertEqual((pot.name, pot.purpose), ("Pot 1", "finisher"))
@@ -51,6 +53,10 @@ class SetUp(unittest.TestCase):
     def test_sent_twice_it_makes_one_kitchen(self) -> None:
         for _ in range(2):
             set_up(self.db, NOON, {**FEET, "hydrometer": "1", "refractometer": "1"})
+        self.assertEqual(len(vessels(self.db)), 1)
+        self.assertEqual(len(instruments(self.db)), 2)
+        # What is there by then is not made again, whatever another screen says.
+        set_up(self.db, NOON, {**FEET, "id": "set-up-else", "candy_thermometer": "1"})
         self.assertEqual(len(vessels(self.db)), 1)
         self.assertEqual(len(instruments(self.db)), 2)
 
