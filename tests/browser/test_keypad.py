@@ -34,16 +34,17 @@ class Keypad(BrowserCase):
         expect(pad).to_be_visible()
         expect(amount).to_be_focused()
         self.assertEqual(amount.evaluate("e => e.inputMode"), "none")
-        box = amount.bounding_box()
-        assert box is not None
-        top = pad.bounding_box()
-        assert top is not None
-        self.assertLess(box["y"] + box["height"], top["y"], "the keypad covers its field")
+        # Its field stands above it.
+        page.wait_for_function(
+            "() => document.querySelector('[name=amount]').getBoundingClientRect().bottom"
+            " < document.getElementById('keypad').getBoundingClientRect().top"
+        )
         # The page scrolls until the last of it stands above the keypad.
-        page.evaluate("scrollTo(0, document.body.scrollHeight)")
-        bench = page.locator("#bench").bounding_box()
-        assert bench is not None
-        self.assertLess(bench["y"] + bench["height"], top["y"])
+        page.wait_for_function(
+            "() => { scrollTo(0, document.body.scrollHeight);"
+            " return document.getElementById('bench').getBoundingClientRect().bottom"
+            " < document.getElementById('keypad').getBoundingClientRect().top }"
+        )
         tap("7", "space", "1", "fraction bar", "3", "delete", "2", "kg")
         expect(amount).to_have_value("7 1/2 kg")
         tap("L")

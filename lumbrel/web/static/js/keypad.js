@@ -35,7 +35,13 @@ function open(input) {
     key.textContent = own[index] ?? "";
   });
   pad.querySelector("[data-does=enter]").textContent = nextEmpty() ? "next" : "enter";
-  input.scrollIntoView({ block: "center" });
+  inSight();
+  // A page that is still settling may move it away once more.
+  setTimeout(inSight, 250);
+}
+
+function inSight() {
+  field?.scrollIntoView({ block: "center" });
 }
 
 function close() {
