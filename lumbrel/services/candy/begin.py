@@ -14,7 +14,7 @@ from lumbrel.services.candy import plan
 from lumbrel.services.candy.learnt import loss_of
 from lumbrel.services.candy.plan import CandyPage
 from lumbrel.services.record.flows import as_packed
-from lumbrel.services.record.kept import write
+from lumbrel.services.record.opening import open_with
 from lumbrel.store import cooks, flow, kept, record
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.flow import Jar
@@ -27,7 +27,6 @@ from lumbrel.store.kitchen import (
     vessels,
     woodlots,
 )
-from lumbrel.store.record import Batch
 
 COOKS = UUID("6c756d62-7265-6c00-8000-00000063616e")
 """From the id of the line that begins a cook to that of its batch: sent again, it is the same."""
@@ -207,30 +206,17 @@ def _open(
 ) -> str:
     if all(one.id != woodlot.id for one in woodlots(db)):
         add_woodlot(db, woodlot)
-    kitchen = form.kitchen
-    batch = Batch(
-        id=str(uuid5(COOKS, entry_id)),
-        code=cooks.next_code(db, local_time(now, kitchen).year),
-        opened_at=now,
+    return open_with(
+        db,
+        form,
+        facts,
+        now,
+        batch_id=str(uuid5(COOKS, entry_id)),
+        code=cooks.next_code(db, local_time(now, form.kitchen).year),
+        entry_id=entry_id,
         woodlot_id=woodlot.id,
-        vessel_id=facts.vessel_id,
-        sugar_kind=facts.sugar_kind,
-        target_brix=facts.target_brix,
-        draw_margin_brix=0.0,
-        methods=kitchen.methods,
+        margin_brix=0.0,
     )
-    record.add_batch(db, batch)
-    entry = Entry(
-        id=entry_id,
-        batch_id=batch.id,
-        at=now,
-        noted_at=now,
-        facts=facts,
-        typed=kept_of(form.fields),
-        initials=form.text("initials", limit=8),
-    )
-    write(db, entry)
-    return batch.code
 
 
 def words(context: BatchContext, entry: Entry[CookFacts]) -> Line:

@@ -5,11 +5,10 @@ from datetime import datetime
 from sqlite3 import Connection
 from uuid import UUID, uuid4, uuid5
 
-from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Learnt, TakeInFacts
 from lumbrel.services.base.form import Form, kept_of, local_time
 from lumbrel.services.pan.rate import learnt_before
-from lumbrel.services.record.kept import write
+from lumbrel.services.record.opening import open_with
 from lumbrel.services.take_in.charge import Charge
 from lumbrel.services.take_in.entries import finishers, read
 from lumbrel.store import kept, record
@@ -21,7 +20,6 @@ from lumbrel.store.instruments import (
     instruments_of,
 )
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
-from lumbrel.store.record import Batch
 
 BATCHES = UUID("6c756d62-7265-6c00-8000-000000626174")
 """From the id of a take-in to that of its batch: sent again, it is the same batch."""
@@ -150,26 +148,14 @@ def _open(
         add_woodlot(db, Woodlot(woodlot_id, woodlot.name, facts.sugar_kind))
         first = facts.parts[0].model_copy(update={"woodlot_id": woodlot_id})
         facts = facts.model_copy(update={"parts": (first, *facts.parts[1:])})
-    batch = Batch(
-        id=str(uuid5(BATCHES, entry_id)),
+    return open_with(
+        db,
+        form,
+        facts,
+        now,
+        batch_id=str(uuid5(BATCHES, entry_id)),
         code=_next_code(db, kitchen, now),
-        opened_at=now,
+        entry_id=entry_id,
         woodlot_id=woodlot_id,
-        vessel_id=facts.vessel_id,
-        sugar_kind=facts.sugar_kind,
-        target_brix=facts.target_brix,
-        draw_margin_brix=kitchen.draw_margin_brix,
-        methods=kitchen.methods,
+        margin_brix=kitchen.draw_margin_brix,
     )
-    record.add_batch(db, batch)
-    entry = Entry(
-        id=entry_id,
-        batch_id=batch.id,
-        at=now,
-        noted_at=now,
-        facts=facts,
-        typed=kept_of(form.fields),
-        initials=form.text("initials", limit=8),
-    )
-    write(db, entry)
-    return batch.code
