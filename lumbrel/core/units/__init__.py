@@ -3,7 +3,7 @@ the units inside."""
 
 from lumbrel.core.units.kinds import KINDS, Kind, Unit
 from lumbrel.core.units.shown import convert, number, other_unit, show
-from lumbrel.core.units.typed import Typed, parse
+from lumbrel.core.units.typed import Typed, kind_by_unit, parse
 
 __all__ = [
     "KINDS",
@@ -11,6 +11,7 @@ __all__ = [
     "Typed",
     "Unit",
     "convert",
+    "kind_by_unit",
     "number",
     "other_unit",
     "parse",

@@ -1,6 +1,7 @@
 """Quantities as a person types them: "219 F", "7 1/2 gal", "3 lb 5 oz", "5'3\"", "66,9"."""
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from math import isfinite
 
@@ -372,3 +373,23 @@ def _inside(part: _Part, what: Kind, chosen: Unit, *, imperial: bool) -> float:
         return part.number
     times, plus = scale(unit, what.inside.pint)
     return part.number * times + plus
+
+
+def kind_by_unit(text: str, kinds: Sequence[str]) -> str:
+    """Of which kind a quantity is, by the unit that was typed.
+
+    Args:
+        text: as typed.
+        kinds: the kinds that it may be of, the likeliest first.
+    Returns:
+        The first kind that has such a unit; without a unit, or where none has it, the first of all.
+    """
+    if not any(letter.isalpha() for letter in text):
+        return kinds[0]
+    for kind in kinds:
+        try:
+            parse(text, kind)
+        except OutOfRange:
+            continue
+        return kind
+    return kinds[0]

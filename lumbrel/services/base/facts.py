@@ -182,6 +182,20 @@ class ScaleFacts(Facts):
     dated: Literal["", "dip", "typed"] = ""
 
 
+class MeasuredFacts(Facts):
+    """How much syrup there was after the draw, and how much there should have been, as known then."""
+
+    kind: Literal["measured"] = "measured"
+    amount_by: Literal["mass", "volume"]
+    amount: float
+    heat_c: float | None = None
+    """How warm it was, when a volume was measured."""
+    mass_kg: float
+    expected_kg: float
+    share: float
+    sigma_share: float
+
+
 class BoilingFacts(Facts):
     """It began to boil off."""
 
@@ -381,8 +395,8 @@ class JarFacts(Facts):
     mass_kg: float
     more_left: bool = False
     """Whether more of the same is to be packed later."""
-    fill_by: Literal["", "kettle"] = ""
-    """Whose word the fill temperature is: typed, or the kettle's cooling."""
+    fill_by: Literal["", "kettle", "felt"] = ""
+    """Whose word the fill temperature is: typed, the kettle's cooling, or a hand's and an eye's."""
     care: tuple[str, ...] = ()
     """What was done to the jars: preheated, turned."""
 
@@ -584,6 +598,7 @@ AnyFacts = Annotated[
     | DepthFacts
     | WeighedFacts
     | ScaleFacts
+    | MeasuredFacts
     | BoilingFacts
     | HeatFacts
     | SignFacts

@@ -15,6 +15,8 @@ from lumbrel.store import kept
 COLDEST_GOOD_FILTER_C, USUAL_FILTER_C = 80.0, 92.0
 LAST_RUNS = 12
 DEFAULT_METHOD = "layers"
+SMALL_KG, SMALL_METHOD = 2.5, "paper"
+"""So little that heavy layers would keep a good part of it."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -161,7 +163,10 @@ def _usual(context: BatchContext) -> str:
         for key in MEDIA
         if (found := kept.filters_seen(context.db, key, context.now, 1))
     ]
-    return max(newest)[1] if newest else DEFAULT_METHOD
+    if newest:
+        return max(newest)[1]
+    small = after_draw(context).mass_kg < SMALL_KG
+    return SMALL_METHOD if small else DEFAULT_METHOD
 
 
 def now_c(context: BatchContext) -> float | None:

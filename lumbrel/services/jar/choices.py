@@ -5,13 +5,13 @@ from dataclasses import dataclass, field
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
+from lumbrel.services.base.felt import felt_heats
 from lumbrel.services.jar.entries import CARE, JAR_ROWS
 from lumbrel.services.jar.heat import CLARITIES
+from lumbrel.services.jar.kettle import usual_sizes
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow
 
-FIRST_JAR_L = 0.5
-SIZES = ("500 ml", "250 ml")
 LEFT_AFTER_FILTER = 0.97
 """What a filter lets through of what was drawn."""
 
@@ -22,19 +22,22 @@ class JarChoices:
 
     rows: list[tuple[str, str]]
     lot: str
+    felt: list[tuple[str, str]]
+    """How warm it was by hand, where there is no thermometer."""
     care: list[tuple[str, str]] = field(default_factory=lambda: list(CARE.items()))
     clarities: list[tuple[str, str]] = field(default_factory=lambda: list(CLARITIES.items()))
 
 
 def choices(context: BatchContext) -> JarChoices:
     """What a batch's form offers."""
-    rows = [(size, "") for size in SIZES]
+    sizes = usual_sizes(context)
+    rows = [(size.typed, "") for size in sizes]
     rows += [("", "")] * (JAR_ROWS - len(rows))
     if context.of_kind(DrawnFacts):
         after = after_draw(context)
         packed = sum(e.facts.mass_kg for e in context.of_kind(JarFacts))
         left = max(after.mass_kg * LEFT_AFTER_FILTER - packed, 0.0)
-        count = hot_pack.jars_from(left, after.syrup_brix, FIRST_JAR_L)
-        rows[0] = (SIZES[0], str(count) if count else "")
+        count = hot_pack.jars_from(left, after.syrup_brix, sizes[0].ml / 1000)
+        rows[0] = (sizes[0].typed, str(count) if count else "")
     codes = flow.lot_codes(context.db, context.batch.id)
-    return JarChoices(rows, codes[-1] if codes else context.batch.code)
+    return JarChoices(rows, codes[-1] if codes else context.batch.code, felt_heats(context))

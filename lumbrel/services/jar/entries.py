@@ -8,6 +8,7 @@ from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, HotPack
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
+from lumbrel.services.base.felt import FELT
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
@@ -23,6 +24,7 @@ THICKEST_JAR_BRIX = 80.0
 CARE = {"preheated": "glass preheated", "turned": "lids on, jars turned over"}
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
+FILLED_BY = {"": "", "kettle": ", by the kettle", "felt": " or so, by feel"}
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 
@@ -82,11 +84,13 @@ def _mass_kg(rows: Rows, brix: float) -> float:
     return sum(hot_pack.mass_kg(brix, size / 1000) * count for size, count in rows)
 
 
-def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", "kettle"]]:
+def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", "kettle", "felt"]]:
     """The temperature it was filled at, typed or by the kettle's own cooling; outside the window it is
     asked about."""
     known = None if form.given("fill") or not context.of_kind(DrawnFacts) else kettle_of(context)
-    by: Literal["", "kettle"] = "kettle" if known and known.fire.now_c is not None else ""
+    by: Literal["", "kettle", "felt"] = "felt" if form.ticked(FELT) else ""
+    if known and known.fire.now_c is not None:
+        by = "kettle"
     fill = known.fire.now_c if known and known.fire.now_c is not None else form.between(FILL)
     judged = hot_pack.hot_pack(fill) if fill is not None else None
     coldest = context.show(COLDEST_FILL_C, "temperature", 0)
@@ -171,7 +175,7 @@ def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
     facts = entry.facts
     at = context.show(facts.fill_c, "temperature", 0)
     more = ", more is left" if facts.more_left else ""
-    more += ", by the kettle" if facts.fill_by else ""
+    more += FILLED_BY[facts.fill_by]
     return Line(entry, f"Jarred {in_words(context, facts.jars)}", f"lot {facts.lot}, at {at}{more}")
 
 

@@ -25,6 +25,8 @@ class Filling:
     """By lot code, the jars that were filled."""
     more_left: bool
     """Whether there is more to pack."""
+    by_feel: bool
+    """Whether any jars were filled without a thermometer."""
     hot_pack: str
     """Whether the first jars were filled hot enough; empty before."""
 
@@ -49,5 +51,6 @@ def filling(context: BatchContext) -> Filling | None:
         example_hot_ml=EXAMPLE_JAR_ML * ratio,
         lots=[(code, flow.jars_filled(context.db, code)) for code in codes],
         more_left="jar" in standing.waits_for(context.current),
+        by_feel=any(e.facts.fill_by == "felt" for e in context.of_kind(JarFacts)),
         hot_pack=jarred.facts.hot_pack if jarred else "",
     )

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import inf, isfinite
+from typing import NamedTuple
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, NEW_NITER_C
@@ -18,7 +19,6 @@ from lumbrel.store import flow
 PACE_PER_MIN, PACE_KNOWN_AS_MIN = 1.5, 3.0
 """Jars a minute before any were filled in this heat; what is expected counts like so many minutes."""
 Packed = list[Entry[JarFacts]]
-FIRST_JAR_ML = 500.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +72,7 @@ def kettle_of(
         return None
     after = after_draw(context)
     packed = context.of_kind(JarFacts)
-    size = size_ml or (packed[-1].facts.jars[0][0] if packed else FIRST_JAR_ML)
+    size = size_ml or (packed[-1].facts.jars[0][0] if packed else usual_sizes(context)[0].ml)
     fire = off_fire(context, after)
     left, low, high = fire.minutes_to(COLDEST_FILL_C) or (None, None, None)
     now_c = fire.now_c
@@ -120,7 +120,25 @@ def sizes_at_hand(context: BatchContext) -> list[float]:
     """Sizes of jars that this kitchen fills, ml: those of its last lots, and the usual ones."""
     packed = [size for e in context.of_kind(JarFacts) for size, _ in e.facts.jars]
     known = flow.last_sizes(context.db, LAST_LOTS)
-    return sorted({*packed, *known, FIRST_JAR_ML, *SMALLER_ML}, reverse=True)[:MOST_SIZES]
+    usual = [size.ml for size in usual_sizes(context)]
+    return sorted({*packed, *known, *usual}, reverse=True)[:MOST_SIZES]
+
+
+class JarSize(NamedTuple):
+    """A size of jar: what it holds at 20 degC, ml, and as it is typed."""
+
+    ml: float
+    typed: str
+
+
+FLUID_OUNCE_ML = 29.5735295625
+USUAL = (JarSize(500.0, "500 ml"), JarSize(250.0, "250 ml"))
+USUAL_FLOZ = (JarSize(16 * FLUID_OUNCE_ML, "16 floz"), JarSize(8 * FLUID_OUNCE_ML, "8 floz"))
+
+
+def usual_sizes(context: BatchContext) -> tuple[JarSize, ...]:
+    """The usual sizes, in the unit that this kitchen knows its jars by."""
+    return USUAL_FLOZ if context.kitchen.units.get("jar") == "floz" else USUAL
 
 
 def _plan(
@@ -130,6 +148,5 @@ def _plan(
     return plan(left_ml, sizes, wished) if left_ml >= min(sizes) else None
 
 
-SMALLER_ML = (250.0,)
 LAST_LOTS, MOST_SIZES = 12, 6
 NEXT_DAY = timedelta(hours=10)

@@ -30,6 +30,15 @@ KNOWN: dict[SignKey, Sign] = {
     "sheet": Sign("A sheet breaks off", 66.5, 1.5),
     "cold_plate": Sign("Thick as honey on a cold plate", 68.0, 2.0),
 }
+
+
+def speaks(sign: Sign) -> str:
+    """The density that a sign speaks of, in words."""
+    return (
+        f"under {sign.brix:g} Brix" if sign.bound else f"{sign.brix:g} ± {sign.sigma_brix:g} Brix"
+    )
+
+
 SHARED = 0.8
 """Of a sign's sigma, what one eye is off by every time."""
 

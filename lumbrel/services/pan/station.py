@@ -12,6 +12,7 @@ from lumbrel.services.base.facts import (
     FoamFacts,
     HeatFacts,
     HydrometerFacts,
+    MeasuredFacts,
     NoteFacts,
     PartDrawFacts,
     PouredFacts,
@@ -26,7 +27,17 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
-from lumbrel.services.pan import calculations, dipstick, draw, entries, pour, signs, undone, weighed
+from lumbrel.services.pan import (
+    calculations,
+    dipstick,
+    draw,
+    entries,
+    pour,
+    signs,
+    undone,
+    weighed,
+    yields,
+)
 from lumbrel.services.pan.board import at_a_glance
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.plausible import (
@@ -81,6 +92,7 @@ LINE_KINDS = (
         words=weighed.scale_words,
         doubt=weighed_against_others,
     ),
+    LineKind(facts=MeasuredFacts, read=yields.measured, words=yields.words),
     LineKind(facts=SignFacts, read=signs.sign, words=signs.words, doubt=sign_against_others),
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
     LineKind(facts=HeatFacts, read=entries.heat, words=entries.heat_words, of="both"),

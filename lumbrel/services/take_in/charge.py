@@ -50,6 +50,8 @@ class Charge:
     water_kg: float
     depth_now_mm: float | None
     depth_done_mm: float | None
+    stick_water_l: float | None
+    """So much cold water in the empty vessel stands where done will: there the stick is marked."""
     rate_kg_per_min: float
     rate_sigma: float
     rate_learned_from: int
@@ -78,6 +80,7 @@ def charge(db: Connection, taken: TakenIn, now: datetime) -> Charge:
     boil = sucrose.boiling_point_c(taken.brix, pa, invert)
     done = finish_point(pa, taken.target_brix, invert).temperature_c
     now_mm, done_mm = _depths(taken, final, done)
+    stick_l = None if done_mm is None else taken.geometry.volume_l(done_mm)
     heat_up = solids.heat_up_minutes(
         taken.mass_kg, taken.brix, taken.temperature_c, boil, rate.kg_per_min
     )
@@ -92,6 +95,7 @@ def charge(db: Connection, taken: TakenIn, now: datetime) -> Charge:
         water_kg=water,
         depth_now_mm=now_mm,
         depth_done_mm=done_mm,
+        stick_water_l=stick_l,
         rate_kg_per_min=rate.kg_per_min,
         rate_sigma=rate.sigma_kg_per_min,
         rate_learned_from=rate.draws,

@@ -157,7 +157,7 @@ def _sap_kg(form: Form) -> float | None:
     """All the raw sap, by volume or mass as its unit says."""
     if not form.given("raw_sap"):
         return None
-    if _measured_by(form.fields["raw_sap"], "volume") == "mass":
+    if measured_by(form.fields["raw_sap"], "volume") == "mass":
         return form.between(SAP_MASS)
     litres = form.between(SAP_VOLUME)
     return None if litres is None else sap_kg(litres)
@@ -235,23 +235,15 @@ def _amount(form: Form) -> tuple[Measure | None, float | None]:
     by = form.choice("amount_by", list(LIMITS), "Say how it was measured: mass, volume or depth.")
     if not by:
         return None, None
-    measure = _measured_by(form.fields.get("amount", ""), cast(Measure, by))
+    measure = measured_by(form.fields.get("amount", ""), cast(Measure, by))
     low, high, unit = LIMITS[measure]
     sentence = f"The {measure} must lie between {span(low, high, unit)}."
     return measure, form.between(Bounds("amount", measure, low, high, sentence))
 
 
-def _measured_by(text: str, chosen: Measure) -> Measure:
+def measured_by(text: str, chosen: Measure) -> Measure:
     """A unit that was typed says what was measured, whatever the choice beside it says."""
-    if not any(letter.isalpha() for letter in text):
-        return chosen
-    for kind in (chosen, *LIMITS):
-        try:
-            units.parse(text, kind)
-        except OutOfRange:
-            continue
-        return kind
-    return chosen
+    return cast(Measure, units.kind_by_unit(text, (chosen, *LIMITS)))
 
 
 def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge | None:

@@ -6,6 +6,7 @@ from sqlite3 import Connection
 from uuid import UUID, uuid4, uuid5
 
 from lumbrel.services.base.facts import Learnt, TakeInFacts
+from lumbrel.services.base.felt import FELT_HEATS
 from lumbrel.services.base.form import Form, kept_of, local_time
 from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.record.opening import open_with
@@ -17,6 +18,7 @@ from lumbrel.store.instruments import (
     HydrometerDetail,
     Instrument,
     RefractometerDetail,
+    ThermometerDetail,
     instruments_of,
 )
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
@@ -39,6 +41,15 @@ class TakeInPage:
     charge: Charge | None = None
     measures_density: bool = True
     """Whether anything that tells the Brix is owned."""
+    measures_heat: bool = True
+    """Whether a thermometer is owned."""
+    first_boil: bool = False
+    """Whether nothing was ever taken in here."""
+
+    @property
+    def felt_heats(self) -> list[tuple[str, str]]:
+        """What a hand says of the heat of near-syrup where there is no thermometer: as typed, and in words."""
+        return list(reversed(FELT_HEATS))
 
 
 def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) -> TakeInPage:
@@ -60,6 +71,8 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
         next_code=_next_code(db, kitchen, now),
         charge=preview,
         measures_density=bool(drops or instruments_of(db, HydrometerDetail)),
+        measures_heat=bool(instruments_of(db, ThermometerDetail)),
+        first_boil=record.written_so_far(db) == 0,
     )
 
 

@@ -11,6 +11,7 @@ from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.kitchen.safekeeping import automatic
+from lumbrel.services.take_in.entries import measured_by
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import written_so_far
@@ -24,6 +25,9 @@ router = APIRouter()
 last = APIRouter()
 UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
 """Kinds that are shown in one unit only."""
+AMOUNT = "amount"
+"""What its unit says: a mass, a volume or a depth."""
+UNIT_WANTED = "Type its unit too, as 31.5 kg or 7 gal; without one it is what is chosen above."
 
 
 @router.get("/healthz", tags=["meta"])
@@ -68,6 +72,10 @@ def understood(
     visit: Here, kind: str = Query(max_length=20), text: str = Query(max_length=60)
 ) -> dict[str, str | bool | float | None]:
     """How a quantity is understood as it is typed, in the kitchen's units and the other one."""
+    if kind == AMOUNT:
+        kind = measured_by(text, "mass")
+        if not any(letter.isalpha() for letter in text):
+            return {"ok": False, "said": UNIT_WANTED, "value": None, "unit": ""}
     if kind not in units.KINDS:
         raise OutOfRange(f"The kind must be one of {', '.join(units.KINDS)}.", "kind")
     kitchen = load_kitchen(visit.db)

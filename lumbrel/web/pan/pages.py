@@ -15,14 +15,16 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, remember
 from lumbrel.services.pan.choices import PanChoices, choices
+from lumbrel.services.pan.coach import coach
 from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.pan.series import as_json
-from lumbrel.services.pan.signs import KNOWN as SIGNS
+from lumbrel.services.pan.yields import yield_of
 from lumbrel.services.stations import next_after_draw, slip, waiting
 from lumbrel.store import kept
+from lumbrel.store.instruments import ThermometerDetail
 from lumbrel.store.record import Batch, written_so_far
 from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
@@ -33,9 +35,12 @@ TABS = (
     ("hydrometer", "Cup", "h"),
     ("refractometer", "Drop", "d"),
     ("thermometer", "Heat", "t"),
+    ("sign", "Look", "l"),
     ("depth", "Dip", "p"),
     ("event", "Event", "e"),
 )
+ON_THE_FIRE = ("sign", "depth")
+"""What tells nothing any more once it is drawn."""
 EVENTS = (
     "boiling",
     "heat",
@@ -45,6 +50,7 @@ EVENTS = (
     "sign",
     "weighed",
     "scale",
+    "measured",
     "added",
     "part_draw",
     "called_off",
@@ -90,6 +96,9 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "board": board,
         "after": after,
         "promise": promise(board),
+        "coaching": None if drawn else coach(board),
+        "found": yield_of(context) if drawn else None,
+        "owns_heat": bool(context.instruments_of(ThermometerDetail)),
         "call_words": CALL_WORDS,
         "far_minutes": FAR_MINUTES,
         "draw_asked": False,
@@ -119,7 +128,7 @@ def _pan(
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
     shown = _state(context, thinner) | {"draw_asked": kind == "draw" and form is not None}
     offers = choices(context)
-    tabs = _tabs(offers, tab if form else "")
+    tabs = _tabs(offers, tab if form else "", context.drawn is not None)
     return visit.page(
         "pan/pan.html",
         "pan",
@@ -129,12 +138,11 @@ def _pan(
         parts=context.of_kind(PartDrawFacts),
         lines=slip.lines(context),
         tabs=tabs,
-        tab=next((key for key, _, _ in tabs if key == tab), offers.first),
+        tab=_opened(tabs, tab, offers.first),
         form=form or Filled(),
         event=kind,
         dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
-        signs=[(key, sign.words) for key, sign in SIGNS.items()],
         choices=offers,
         others=others if len(others) > 1 else [],
         refresh=visit.workspace.settings.refresh_seconds,
@@ -142,9 +150,23 @@ def _pan(
     )
 
 
-def _tabs(offers: PanChoices, sent: str) -> list[tuple[str, str, str]]:
-    """The tabs of what is owned; one that was sent is shown again, whatever is owned."""
-    return [one for one in TABS if one[0] in (*offers.reads, sent)]
+def _tabs(offers: PanChoices, sent: str, drawn: bool) -> list[tuple[str, str, str]]:
+    """The tabs of what is owned, and tells anything still; one that was sent is shown again."""
+    gone = ON_THE_FIRE if drawn else ()
+    return [
+        one for one in TABS if one[0] == sent or (one[0] in offers.reads and one[0] not in gone)
+    ]
+
+
+def _opened(tabs: list[tuple[str, str, str]], asked: str, first: str) -> str:
+    """The tab that is open: the one asked for, else what is read first, else the last one there is."""
+    there = [key for key, _, _ in tabs]
+    return next((key for key in (asked, first) if key in there), there[-1])
+
+
+def _tab_of(kind: str, offers: PanChoices) -> str:
+    """The tab whose form a kind of line was sent from."""
+    return "event" if kind in EVENTS and kind not in offers.reads else kind
 
 
 def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
@@ -255,7 +277,7 @@ def series(visit: Here, code: str, since: float = 0.0) -> Response:
 @router.post("/pan/{code}/slip/{kind}")
 def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
     """Put a reading, an event or the draw on the slip."""
-    tab = "event" if kind in EVENTS else kind
+    tab = _tab_of(kind, choices(_boil(visit, code)))
     try:
         slip.put(visit.db, code, kind, fields, visit.now)
     except BadInput as bad:

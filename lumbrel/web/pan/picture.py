@@ -1,11 +1,15 @@
 """The pan's pictures: cup, run, agreement."""
 
 from dataclasses import dataclass
-from math import ceil, floor
+from math import ceil, floor, hypot
 
+from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base.facts import SignFacts
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.cup import Cup
+from lumbrel.services.pan.evidence import STILL_SPEAKS
+from lumbrel.services.pan.signs import SIGNS
 from lumbrel.web.shell.plot import Tick, scale, spread
 
 
@@ -141,6 +145,8 @@ class WordPlace:
     odd: bool
     aside: bool = False
     """Not counted, by the batch's method of what to trust."""
+    under: bool = False
+    """It says only that it is thinner than this."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -158,6 +164,21 @@ class AgreementPicture:
     height: float
 
 
+def under_sign(board: Board) -> tuple[float, float] | None:
+    """What a sign that is only a bound says of now, Brix: where it is and its sigma; None where a later
+    sign said more."""
+    seen = board.evidence
+    last = next((r for r in reversed(seen.readings) if r.kind == SignFacts.key()), None)
+    if last is None or last.bound_brix is None or board.context.now - last.at > STILL_SPEAKS:
+        return None
+    then, now = seen.minute(last.at), seen.minute(board.context.now)
+    try:
+        sigma = hypot(last.own_sigma_brix, last.shared_sigma_brix)
+        return seen.fitted.carried(last.bound_brix, sigma, then, now)
+    except (OutOfRange, ZeroDivisionError):
+        return None
+
+
 def agreement(board: Board) -> AgreementPicture:
     """The instruments' words now on one axis that always holds the draw band."""
     words = [*board.evidence.words, *board.evidence.set_aside]
@@ -169,7 +190,8 @@ def agreement(board: Board) -> AgreementPicture:
     high = ceil(max([joint.brix + 2, 70.0, *highs]))
     x = scale(low, high, 146.0, 606.0)
     spoken = board.balance in board.voices
-    height = 30.0 + 26.0 * (len(words) + spoken)
+    under = under_sign(board)
+    height = 30.0 + 26.0 * (len(words) + spoken + (under is not None))
     places = [
         WordPlace(
             label=w.estimate.label,
@@ -200,6 +222,22 @@ def agreement(board: Board) -> AgreementPicture:
                 high_x=x(at + doubt),
                 y=20.0 + 26 * len(words),
                 odd=False,
+            )
+        )
+    if under:
+        brix, sigma = under
+        places.append(
+            WordPlace(
+                label=SIGNS.name,
+                kind=SignFacts.key(),
+                live=False,
+                brix=brix,
+                x=x(brix),
+                low_x=146.0,
+                high_x=max(x(brix + sigma), 152.0),
+                y=20.0 + 26 * (len(words) + spoken),
+                odd=False,
+                under=True,
             )
         )
     return AgreementPicture(

@@ -17,7 +17,6 @@ ONLY_STRUCK = (
     "boiling",
     "heat",
     "burner",
-    "sign",
     "strained",
     "draw",
     "part_draw",

@@ -14,6 +14,7 @@ from lumbrel.services.candy.clinic import clinic as candy_clinic
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.jar.labels import allergens, allergens_of_cook
 from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import HERE, MISSING
 from lumbrel.services.shelf.accounts import accounts as accounts_of
@@ -147,6 +148,7 @@ def _lot(
         lines=slip.lines(context),
         summary=summary(context),
         drawn=context.of_kind(DrawnFacts),
+        sigma_brix=after_draw(context).sigma_brix if context.of_kind(DrawnFacts) else None,
         jars=flow.jars_of(visit.db, lot),
         filled=flow.jars_filled(visit.db, lot),
         choices=choices(context),

@@ -3,6 +3,7 @@ import "./alarm.js";
 import "./blend.js";
 import "./board.js";
 import "./candy.js";
+import "./coach.js";
 import "./cup.js";
 import "./dip.js";
 import "./field.js";

@@ -45,7 +45,7 @@ export function wholeOf({ path, samples, now }) {
 export function densities({ path, marks }) {
   const low = Math.min(...path.low, ...marks.map((mark) => mark.brix ?? 99));
   const high = Math.max(70, ...path.high.filter((value) => value < 90));
-  return [Math.floor((low - 1) / 5) * 5, high];
+  return [Math.max(Math.floor((low - 1) / 5) * 5, 0), high];
 }
 
 /** The heats that fit on the lower one: the last few degrees to the draw. */

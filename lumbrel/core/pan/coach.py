@@ -1,0 +1,142 @@
+"""The boil by eye, nose and ear: where it stands, what that is like, and how long one may look away."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from math import inf
+
+from lumbrel.core.errors import require_between
+from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
+
+
+class Stage(StrEnum):
+    """Where a boil stands, from the fire's lighting to the draw."""
+
+    WARMING = "warming"
+    THIN = "thin"
+    SWEET = "sweet"
+    FOAM = "foam"
+    CLOSE = "close"
+    MARK = "mark"
+    RESTING = "resting"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Senses:
+    """What a stage is like, and what may go wrong in its next minutes."""
+
+    looks: str
+    smells: str
+    sounds: str
+    wrong: str
+
+
+SENSES: dict[Stage, Senses] = {
+    Stage.WARMING: Senses(
+        looks="Steam rises, beads cling to the bottom, a grey scum gathers: skim it.",
+        smells="of little yet, a little green.",
+        sounds="it ticks and hisses, then grows loud just before it rolls.",
+        wrong="A full pot rises like milk as it first boils, and under a lid it always does: leave the lid off.",
+    ),
+    Stage.THIN: Senses(
+        looks="Thin as water. Big bubbles that burst at once; white foam that can be skimmed.",
+        smells="faintly sweet, of wet wood.",
+        sounds="a loud, rolling boil.",
+        wrong="The level falls faster than one thinks. A pan that runs low scorches: keep it deep.",
+    ),
+    Stage.SWEET: Senses(
+        looks="Straw to honey in colour. Foam stands longer, bubbles are still large.",
+        smells="sweet, of vanilla; the steam is sticky.",
+        sounds="still a roll, a little softer.",
+        wrong="It goes faster from here on: what took an hour takes a quarter of one. Defoamer to hand.",
+    ),
+    Stage.FOAM: Senses(
+        looks="Bubbles turn small and crowd together; foam climbs the wall by itself.",
+        smells="of syrup.",
+        sounds="the roll dies down to a hiss.",
+        wrong="Foam climbs over the rim in seconds. A speck of fat knocks it down; then the heat, then lift it off.",
+    ),
+    Stage.CLOSE: Senses(
+        looks="Small glossy bubbles all over. Drops hang from the spoon, then join.",
+        smells="rich, of caramel; burnt at the rim means too hot a wall.",
+        sounds="thick, slow plopping.",
+        wrong="A minute too long makes crystals in the jar, and a low pan burns. Stand by the heat.",
+    ),
+    Stage.MARK: Senses(
+        looks="It leaves the spoon in a sheet that breaks off at once.",
+        smells="of finished syrup.",
+        sounds="it sputters.",
+        wrong="The hot pan boils on by itself: lift it off, or pour it out.",
+    ),
+    Stage.RESTING: Senses(
+        looks="The bubbles sink; a skin may form.",
+        smells="as it did.",
+        sounds="quiet.",
+        wrong="It thickens as it cools and looks done before it is: judge it by an instrument, or by a cold plate.",
+    ),
+}
+
+THIN_TO_BRIX = 20.0
+CLOSE_WITHIN_BRIX = 4.0
+MOST_AWAY_MINUTES = 15.0
+SHARE_AWAY, SHARE_WARMING = 0.4, 0.3
+"""Of the time in which nothing should happen: what one may look away for, boiling and before; when a pot
+comes to the boil is known less well."""
+
+
+def stage_of(
+    brix: float,
+    above_water_k: float,
+    *,
+    target_brix: float,
+    boils: bool = True,
+    heat_is_off: bool = False,
+    at_mark: bool = False,
+) -> Stage:
+    """Where a boil stands.
+
+    Args:
+        brix: what is believed of it now, 0 to 97.
+        above_water_k: how far above water it boils, K.
+        target_brix: 60 to 75.
+        boils: whether it boils yet.
+        heat_is_off: whether the heat is off for now.
+        at_mark: whether it is to be drawn.
+    Raises:
+        OutOfRange: a value lies outside its range.
+    """
+    require_between(brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
+    require_between(target_brix, 60.0, 75.0, field="target_brix", what="The target", unit="Brix")
+    if at_mark:
+        return Stage.MARK
+    if heat_is_off:
+        return Stage.RESTING
+    if not boils:
+        return Stage.WARMING
+    if brix >= target_brix - CLOSE_WITHIN_BRIX:
+        return Stage.CLOSE
+    if above_water_k >= FOAM_ABOVE_WATER_K:
+        return Stage.FOAM
+    return Stage.SWEET if brix >= THIN_TO_BRIX else Stage.THIN
+
+
+def away_minutes(
+    stage: Stage, *, to_boil: float = inf, to_foam: float = inf, to_low: float = inf
+) -> float | None:
+    """How long one may look away, whole minutes: a share of what is left until anything happens.
+
+    Args:
+        to_boil: minutes until it boils, while it is warming.
+        to_foam: the fewest minutes, one in twenty, until the foam zone.
+        to_low: minutes until the pan runs low.
+    Returns:
+        0 for not at all; None where nothing is on the heat.
+    """
+    if stage is Stage.RESTING:
+        return None
+    if stage not in (Stage.WARMING, Stage.THIN, Stage.SWEET):
+        return 0.0
+    minutes = SHARE_AWAY * max(min(to_foam, to_low), 0.0)
+    if stage is Stage.WARMING:
+        minutes = min(minutes, SHARE_WARMING * max(to_boil, 0.0))
+    minutes = min(minutes, MOST_AWAY_MINUTES)
+    return float(int(minutes))

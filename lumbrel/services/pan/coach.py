@@ -1,0 +1,226 @@
+"""The coach at the pan: one thing to do next, what it is like now, what may go wrong, how long one may look
+away. It says what the board says, in the words of what is owned."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from math import inf
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan.coach import SENSES, Senses, Stage, away_minutes, stage_of
+from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
+from lumbrel.core.pan.verdict import Call
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, hot_volume_ratio
+from lumbrel.core.physics import sucrose, water
+from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import SignFacts, SignKey
+from lumbrel.services.base.form import local_time
+from lumbrel.services.pan import alarms
+from lumbrel.services.pan.board import Board
+from lumbrel.services.pan.signs import KNOWN
+from lumbrel.store import kept
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    ThermometerDetail,
+)
+
+PRACTISED_BATCHES = 10
+"""Who has finished so many is told only what to do next."""
+SINCE_EVER = datetime(1900, 1, 1, tzinfo=UTC)
+LOOKS_NOW = timedelta(seconds=20)
+SPOON_FROM_BRIX = 45.0
+"""Thinner than this a spoon tells nothing, and a stick does."""
+SOON_MINUTES = 2.0
+STRAIN_TO_BRIX = 57.0
+"""Thicker than this it runs through no cloth."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Coaching:
+    """What the coach says."""
+
+    stage: Stage
+    do: str
+    senses: Senses
+    away_minutes: float | None
+    look_for: SignKey | None
+    """The sign that comes next, where what is seen is all there is."""
+    look_for_words: str
+    practised: bool
+    """Whether it speaks to somebody who has done this ten times."""
+
+
+def coach(board: Board) -> Coaching:
+    """What the coach says of a batch on the fire."""
+    context = board.context
+    stage = _stage(board)
+    sign = _next_sign(board, stage)
+    return Coaching(
+        stage=stage,
+        do=_do(board, stage),
+        senses=SENSES[stage],
+        away_minutes=_away(board, stage),
+        look_for=sign,
+        look_for_words=KNOWN[sign].words if sign else "",
+        practised=finished(context) >= PRACTISED_BATCHES,
+    )
+
+
+def finished(context: BatchContext) -> int:
+    """How many batches were drawn in this kitchen, as far as it matters here."""
+    return len(kept.drawn_between(context.db, SINCE_EVER, context.now, PRACTISED_BATCHES))
+
+
+def _brix(board: Board) -> float:
+    return (board.believed or board.joint).brix
+
+
+def _sigma(board: Board) -> float:
+    return (board.believed or board.joint).sigma_brix
+
+
+def _pa(board: Board) -> float:
+    return board.pressure.pa if board.pressure else STANDARD_PA
+
+
+def _stage(board: Board) -> Stage:
+    pa = _pa(board)
+    brix = min(_brix(board), sucrose.MAX_BOIL_BRIX)
+    rise = sucrose.boiling_point_c(brix, pa, board.context.invert_fraction) - water.boiling_point_c(
+        pa
+    )
+    return stage_of(
+        min(_brix(board), 97.0),
+        rise,
+        target_brix=board.context.batch.target_brix,
+        boils=board.heating_minutes == 0,
+        heat_is_off=board.evidence.heat_is_off,
+        at_mark=board.verdict.call in (Call.DRAW_NOW, Call.OVER),
+    )
+
+
+def _away(board: Board, stage: Stage) -> float | None:
+    seen, now = board.evidence, board.context.now
+    if stage not in (Stage.THIN, Stage.SWEET, Stage.WARMING):
+        return away_minutes(stage)
+    minute = max(seen.minute(now), 0.0)
+    foam_from = _foam_brix(board)
+    to_foam = max(seen.fitted.finish(foam_from, minute).low, 0.0) + board.heating_minutes
+    return away_minutes(
+        stage, to_boil=board.heating_minutes, to_foam=to_foam, to_low=_minutes_to_low(board)
+    )
+
+
+def _foam_brix(board: Board) -> float:
+    pa = _pa(board)
+    boils_c = water.boiling_point_c(pa) + FOAM_ABOVE_WATER_K
+    return sucrose.brix_from_boiling_point(boils_c, pa, board.context.invert_fraction)
+
+
+def _minutes_to_low(board: Board) -> float:
+    """Until so little is left that it scorches, at the rate of now; far where no depth tells."""
+    rate = board.evidence.fitted.rate_kg_per_min
+    try:
+        litres = board.context.geometry.volume_l(LOWEST_SAFE_DEPTH_MM)
+    except OutOfRange:
+        return inf
+    brix = min(_brix(board), sucrose.MAX_DENSITY_BRIX)
+    cold_l = litres / hot_volume_ratio(brix, 100.0)
+    lowest_kg = cold_l * sucrose.density_kg_m3(brix, 20) / 1000
+    return max(board.mass_kg - lowest_kg, 0.0) / rate if rate > 0 else inf
+
+
+def _next_sign(board: Board, stage: Stage) -> SignKey | None:
+    """What is to be seen next, by who measures no density."""
+    if _reads_density(board.context) or stage in (Stage.WARMING, Stage.RESTING):
+        return None
+    seen = {e.facts.sign for e in board.context.of_kind(SignFacts)}
+    if stage in (Stage.THIN, Stage.SWEET):
+        return "foam"
+    if stage is Stage.FOAM:
+        return "two_drops"
+    return "cold_plate" if "sheet" in seen else "sheet"
+
+
+def _reads_density(context: BatchContext) -> bool:
+    return any(context.instruments_of(d) for d in (HydrometerDetail, RefractometerDetail))
+
+
+def _do(board: Board, stage: Stage) -> str:
+    """One thing to do next."""
+    call = board.verdict.call
+    due = {cause.kind for cause in alarms.due(board)}
+    if stage is Stage.WARMING:
+        return _while_warming(board)
+    if call is Call.OVER:
+        return "Kill the heat, draw it off, and put back what the figure above says."
+    if call is Call.DRAW_NOW or board.stop_first:
+        return "Kill the heat first. Then pour it out of the hot pan."
+    if "low" in due:
+        return "Kill the heat, then put something in: it stands too low to boil on."
+    if stage is Stage.RESTING:
+        return f"It rests. {_read(board, stage)}, then light it again or draw off."
+    if call is Call.DISAGREE:
+        return f"Turn the heat down. {_read(board, stage)}: one more settles who is right."
+    if "strain" in due and _brix(board) < STRAIN_TO_BRIX:
+        return "Strain it once now, while it runs, and press “Strained once”."
+    at = look_at(board)
+    if call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
+        return f"{_read(board, stage)}. Then put it on the slip."
+    when = f"{local_time(at, board.context.kitchen):%H:%M}"
+    if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
+        return f"Stay with it, fat in reach. At {when}: {_lower(_read(board, stage))}."
+    return f"Let it boil hard. At {when}: {_lower(_read(board, stage))}."
+
+
+def look_at(board: Board) -> datetime:
+    """When to look next: as the board says; sooner for who looks with a spoon, which costs nothing and may
+    be the first to tell."""
+    seen, now = board.evidence, board.context.now
+    if _reads_density(board.context):
+        return board.next_check_at
+    last = max([seen.boil_start, *(reading.at for reading in seen.readings)])
+    since = max((now - last) / timedelta(minutes=1), 0.0)
+    wait = max(SOON_MINUTES, (board.low_left + since) / 2)
+    return min(board.next_check_at, last + timedelta(minutes=wait))
+
+
+def _lower(sentence: str) -> str:
+    return sentence[0].lower() + sentence[1:]
+
+
+def _while_warming(board: Board) -> str:
+    glass = _glass(board)
+    if glass and (board.thermometer is None or board.thermometer.boil is None):
+        return (
+            f"While it heats, hold {glass.name} in a pot of boiling water and set the day by it: every mark "
+            "below moves with that."
+        )
+    return "Bring it to a hard boil. When the whole face of it rolls, press “It boils now”."
+
+
+def _glass(board: Board) -> Instrument[ThermometerDetail] | None:
+    return next(iter(board.context.instruments_of(ThermometerDetail)), None)
+
+
+def _read(board: Board, stage: Stage) -> str:
+    """How the best that is owned is read now."""
+    context = board.context
+    if context.instruments_of(RefractometerDetail):
+        return "Take a drop, let it cool covered, and read it"
+    if context.instruments_of(HydrometerDetail):
+        return "Fill the cup, read the stem and the cup’s heat at once"
+    thick = _brix(board) + _sigma(board) >= SPOON_FROM_BRIX
+    glass = _glass(board)
+    if glass and not (board.evidence.probe_now and stage is Stage.CLOSE):
+        spoon = "; then dip the spoon" if stage is Stage.CLOSE else ""
+        return f"Read {glass.name} in the boil, clear of the floor{spoon}"
+    if not thick and stage is not Stage.RESTING:
+        return "Put the stick in and say how deep it stands"
+    if stage in (Stage.CLOSE, Stage.RESTING):
+        return (
+            "Dip the spoon, hold it up on edge, and watch how it falls; then a drop on a cold plate"
+        )
+    return "Dip the spoon, hold it up on edge, and watch how it falls"
