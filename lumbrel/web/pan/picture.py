@@ -1,5 +1,6 @@
 """The pan's pictures: cup, run, agreement."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from math import ceil, floor, hypot
 
@@ -179,6 +180,41 @@ def under_sign(board: Board) -> tuple[float, float] | None:
         return None
 
 
+def _of_balance(board: Board, x: Callable[[float], float], y: float) -> WordPlace:
+    """The fitted boil's own place."""
+    said = board.balance
+    return WordPlace(
+        label=said.label,
+        kind="balance",
+        live=False,
+        brix=said.brix,
+        x=x(said.brix),
+        low_x=x(said.brix - said.sigma_brix),
+        high_x=x(said.brix + said.sigma_brix),
+        y=y,
+        odd=False,
+    )
+
+
+def _of_bound(brix: float, sigma_brix: float, x: Callable[[float], float], y: float) -> WordPlace:
+    """The place of a sign that says only that it is thinner."""
+    return WordPlace(
+        label=SIGNS.name,
+        kind=SignFacts.key(),
+        live=False,
+        brix=brix,
+        x=x(brix),
+        low_x=AXIS_FROM_X,
+        high_x=max(x(brix + sigma_brix), AXIS_FROM_X + 6),
+        y=y,
+        odd=False,
+        under=True,
+    )
+
+
+AXIS_FROM_X = 146.0
+
+
 def agreement(board: Board) -> AgreementPicture:
     """The instruments' words now on one axis that always holds the draw band."""
     words = [*board.evidence.words, *board.evidence.set_aside]
@@ -188,7 +224,7 @@ def agreement(board: Board) -> AgreementPicture:
     joint = board.believed or board.joint
     low = floor(min([joint.brix - 2, 65.0, *lows]))
     high = ceil(max([joint.brix + 2, 70.0, *highs]))
-    x = scale(low, high, 146.0, 606.0)
+    x = scale(low, high, AXIS_FROM_X, 606.0)
     spoken = board.balance in board.voices
     under = under_sign(board)
     height = 30.0 + 26.0 * (len(words) + spoken + (under is not None))
@@ -209,37 +245,11 @@ def agreement(board: Board) -> AgreementPicture:
     ]
     step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
     ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
+    bottom = 20.0 + 26 * len(words)
     if spoken:
-        at, doubt = board.balance.brix, board.balance.sigma_brix
-        places.append(
-            WordPlace(
-                label=board.balance.label,
-                kind="balance",
-                live=False,
-                brix=at,
-                x=x(at),
-                low_x=x(at - doubt),
-                high_x=x(at + doubt),
-                y=20.0 + 26 * len(words),
-                odd=False,
-            )
-        )
+        places.append(_of_balance(board, x, bottom))
     if under:
-        brix, sigma = under
-        places.append(
-            WordPlace(
-                label=SIGNS.name,
-                kind=SignFacts.key(),
-                live=False,
-                brix=brix,
-                x=x(brix),
-                low_x=146.0,
-                high_x=max(x(brix + sigma), 152.0),
-                y=20.0 + 26 * (len(words) + spoken),
-                odd=False,
-                under=True,
-            )
-        )
+        places.append(_of_bound(*under, x, bottom + 26 * spoken))
     return AgreementPicture(
         words=places,
         ticks=ticks,

@@ -1,0 +1,138 @@
+"""Who has hardly an instrument: what is asked for and offered, what the coach says, whether it adds up."""
+
+from datetime import timedelta
+
+from lumbrel.core.pan.coach import Stage
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.form import BadInput
+from lumbrel.services.kitchen.setup import set_up
+from lumbrel.services.pan.board import board
+from lumbrel.services.pan.choices import choices
+from lumbrel.services.pan.coach import coach, finished, look_at
+from lumbrel.services.pan.yields import yield_of
+from lumbrel.services.record.kept import ready
+from lumbrel.services.shelf.lots import batch_of_lot
+from lumbrel.services.stations import slip
+from lumbrel.services.take_in import opening
+from lumbrel.store.db import connect
+from tests.support.kitchen import NOON, KitchenCase
+
+SETUP = {
+    "id": "set-up-0001",
+    "where": "elevation",
+    "units": "us",
+    "elevation": "1371",
+    "wide": "6.5",
+}
+
+
+class FirstBoil(KitchenCase):
+    def first(self, *owned: str) -> str:
+        """A kitchen of a pot and little else, and what was taken in there; returns its code."""
+        self.db = connect(self.folder / "first.sqlite3")
+        self.addCleanup(self.db.close)
+        ready(self.db)
+        set_up(self.db, NOON, SETUP | dict.fromkeys(owned, "1"))
+        page = opening.page(self.db, NOON)
+        fields = {
+            "vessel": page.vessels[0].id,
+            "woodlot": page.woodlots[0].id,
+            "tree": "sugar maple",
+        }
+        fields |= {"amount": "3 qt", "amount_by": "mass", "brix_by": "unknown", "raw_sap": "7 gal"}
+        return opening.open_batch(
+            self.db, NOON, fields | {"temperature": "45 C", "sugar_kind": "maple"}
+        )
+
+    def said(self, code: str, minutes: float):
+        return coach(board(self.db, code, NOON + timedelta(minutes=minutes)))
+
+    def test_what_is_seen_has_a_place_of_its_own_where_nothing_reads_density(self) -> None:
+        code = self.first("spoon")
+        offers = choices(contexts.load(self.db, code, NOON))
+        self.assertEqual((offers.reads, offers.first), (("sign", "depth", "event"), "sign"))
+        self.assertEqual(
+            [words for _, _, words in offers.signs][:2], ["under 62 Brix", "62 ± 4 Brix"]
+        )
+        self.put(code, "depth", 40, depth="4.9 in")
+        again = choices(contexts.load(self.db, code, NOON + timedelta(minutes=41)))
+        self.assertEqual(again.first, "depth")
+        self.assertEqual(
+            self.first_of("candy_thermometer"), ("thermometer", "sign", "depth", "event")
+        )
+        self.assertNotIn("sign", self.first_of("hydrometer"))
+
+    def first_of(self, owned: str) -> tuple[str, ...]:
+        self.folder = self.folder / owned
+        self.folder.mkdir()
+        code = self.first(owned)
+        return choices(contexts.load(self.db, code, NOON)).reads
+
+    def test_the_coach_leads_from_the_fire_to_the_draw(self) -> None:
+        code = self.first("spoon")
+        begun = self.said(code, 2)
+        self.assertEqual((begun.stage, begun.practised), (Stage.WARMING, False))
+        self.assertIn("hard boil", begun.do)
+        self.put(code, "boiling", 15)
+        thin = self.said(code, 20)
+        self.assertEqual(thin.stage, Stage.THIN)
+        self.assertIn("the stick", thin.do)
+        self.assertGreater(thin.away_minutes, 3)
+        self.put(code, "sign", 110, sign="drops", sign_confirmed="1")
+        # Who looks with a spoon looks sooner than the arithmetic asks.
+        soon = board(self.db, code, NOON + timedelta(minutes=110.2))
+        self.assertLess(look_at(soon), soon.next_check_at)
+        self.put(code, "sign", 122, sign="foam", sign_confirmed="1")
+        foam = self.said(code, 122.1)
+        self.assertEqual(
+            (foam.stage, foam.look_for, foam.away_minutes), (Stage.FOAM, "two_drops", 0)
+        )
+        self.put(code, "sign", 124, sign="sheet", sign_confirmed="1")
+        mark = self.said(code, 125)
+        self.assertEqual(mark.stage, Stage.MARK)
+        self.assertIn("Kill the heat", mark.do)
+
+    def test_a_thermometer_is_first_set_and_then_read(self) -> None:
+        code = self.first("candy_thermometer")
+        self.assertRegex(self.said(code, 2).do, "Thermometer 1 in a pot of boiling water")
+        self.put(code, "boiling", 15)
+        self.assertIn("read Thermometer 1 in the boil", self.said(code, 20).do)
+
+    def test_it_grows_quiet_after_ten(self) -> None:
+        for i in range(10):
+            code = self.take_in(NOON + timedelta(days=i), woodlot="north-kiln")
+            self.assertFalse(coach(board(self.db, code, NOON + timedelta(days=i))).practised)
+            self.put(code, "draw", 1440 * i + 60, mass="20 kg", mass_confirmed="1")
+        last = self.take_in(NOON + timedelta(days=11))
+        context = contexts.load(self.db, last, NOON + timedelta(days=11))
+        self.assertEqual(finished(context), 10)
+        self.assertTrue(coach(board(self.db, last, NOON + timedelta(days=11))).practised)
+
+    def test_it_is_said_whether_it_adds_up(self) -> None:
+        code = self.take_in()
+        with self.assertRaises(BadInput) as early:
+            self.put(code, "measured", 10, amount="20 kg")
+        self.assertIn("once it is drawn off", early.exception.errors["amount"])
+        self.put(code, "refractometer", 60, instrument="hand-prism", reading="66.9", sample="20 C")
+        self.put(code, "draw", 61)
+        self.put(code, "measured", 62, amount="19.8 kg")
+        fits = yield_of(contexts.load(self.db, code, NOON + timedelta(minutes=63)))
+        self.assertTrue(fits.check.agrees)
+        self.assertFalse(fits.guessed)
+        self.put(code, "measured", 64, amount="12 L", heat="90 C")
+        short = yield_of(contexts.load(self.db, code, NOON + timedelta(minutes=65)))
+        self.assertAlmostEqual(short.check.measured_kg, 12 * 1.292, delta=0.05)
+        self.assertEqual(short.check.meanings[0].key, "lost")
+        lines = slip.lines(contexts.load(self.db, code, NOON + timedelta(minutes=65)))
+        self.assertRegex(lines[-1].detail, r"80 % of the 19\.3")
+        with self.assertRaises(BadInput):
+            self.put(code, "measured", 66, amount="9 t")
+
+    def test_jars_filled_by_feel_are_said_to_be(self) -> None:
+        code = self.first("spoon")
+        self.put(code, "draw", 130, mass_confirmed="1")
+        self.put(code, "filter", 131, method="paper", temperature="90 C", felt="1")
+        self.put(code, "jar", 140, lot=code, size_1="8 floz", count_1="2", fill="90 C", felt="1")
+        line = slip.lines(contexts.load(self.db, code, NOON + timedelta(hours=3)))[-1]
+        self.assertRegex(line.detail, r"194\s°F or so, by feel")
+        self.assertEqual(batch_of_lot(self.db, code), code)
