@@ -42,6 +42,7 @@ TABLES = (
     Table("vessel", json=("sizes_mm",)),
     Table("woodlot"),
     Table("instrument", json=("detail",)),
+    Table("registered", ("what", "id", "number"), "what, id, number", json=("value",)),
     Table("pressure_note", json=("typed",)),
     Table("test_boil"),
     Table("ice_point"),
@@ -105,6 +106,7 @@ class Tables(BaseModel):
     vessel: list[Row]
     woodlot: list[Row]
     instrument: list[Row]
+    registered: list[Row] = []
     pressure_note: list[Row]
     test_boil: list[Row]
     ice_point: list[Row]

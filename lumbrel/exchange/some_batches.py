@@ -159,6 +159,8 @@ def _keep_things(tables: dict[str, Rows]) -> None:
     ]
     vessels |= {row["vessel_id"] for row in tables["instrument"]}
     tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
+    kept = vessels | _ids(tables["instrument"])
+    tables["registered"] = [row for row in tables["registered"] if row["id"] in kept]
 
 
 def _keep_checks(tables: dict[str, Rows], span: _Span) -> None:

@@ -1,7 +1,8 @@
 """The instruments of a kitchen, each with what its kind needs."""
 
 import json
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from sqlite3 import Connection, Row
 from typing import Annotated, Generic, Literal, TypeVar
@@ -9,6 +10,7 @@ from typing import Annotated, Generic, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.registered import Notes, State, change, in_force, states
 
 SIXTY_F_C = (60.0 - 32.0) / 1.8
 
@@ -129,6 +131,14 @@ class Instrument(Generic[D]):
     vessel_id: str | None = None
     retired_at: datetime | None = None
     registered_at: datetime | None = None
+    history: Notes["Instrument[Detail]"] = field(default=(), compare=False, repr=False)
+    """What it was registered as before, by since when; read, never written."""
+
+    def as_of(self, at: datetime) -> "Instrument[Detail]":
+        """As it was registered at a moment."""
+        mine: Instrument[Detail] = self
+        then = in_force(self.history, at, mine)
+        return replace(then, retired_at=self.retired_at, history=self.history)
 
     def in_use(self, at: datetime) -> bool:
         """Whether it was registered at a moment, and not retired yet."""
@@ -159,7 +169,34 @@ def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
     insert_once(db, "instrument", row, ("kind", "name", "detail", "vessel_id"))
 
 
-def _instrument(row: Row) -> Instrument[Detail]:
+def change_instrument(
+    db: Connection, instrument: Instrument[Detail], since: datetime, noted_at: datetime
+) -> None:
+    """Register an instrument anew, from a moment on; what it was is kept.
+
+    Raises:
+        sqlite3.IntegrityError: the name is another one's.
+    """
+    detail = instrument.detail.model_dump(exclude={"kind"}, exclude_unset=True)
+    after = {
+        "name": instrument.name,
+        "detail": json.dumps(detail),
+        "vessel_id": instrument.vessel_id,
+    }
+    change(db, "instrument", instrument.id, after, since=since, noted_at=noted_at)
+
+
+def _with_history(db: Connection, rows: Iterable[Row]) -> list[Instrument[Detail]]:
+    changed = states(db, "instrument")
+    found = []
+    for row in rows:
+        now = _instrument(dict(row))
+        past = ((at, _instrument(dict(row) | state)) for at, state in changed.get(now.id, ()))
+        found.append(replace(now, history=tuple(past)))
+    return found
+
+
+def _instrument(row: State) -> Instrument[Detail]:
     return Instrument(
         id=row["id"],
         name=row["name"],
@@ -178,7 +215,7 @@ def instruments(db: Connection, *, retired: bool = False) -> list[Instrument[Det
     rows = db.execute(
         "SELECT * FROM instrument WHERE ? OR retired_at IS NULL ORDER BY rowid", (retired,)
     )
-    return [_instrument(row) for row in rows]
+    return _with_history(db, rows)
 
 
 def instruments_of(
@@ -189,8 +226,9 @@ def instruments_of(
         "SELECT * FROM instrument WHERE kind = ? AND (? OR retired_at IS NULL) ORDER BY rowid",
         (detail.model_fields["kind"].default, at is not None),
     )
-    every = (one for row in rows if (one := with_detail(_instrument(row), detail)))
-    return [one for one in every if at is None or one.in_use(at)]
+    every = (one if at is None else one.as_of(at) for one in _with_history(db, rows))
+    used = (one for one in every if at is None or one.in_use(at))
+    return [one for found in used if (one := with_detail(found, detail))]
 
 
 def with_detail(instrument: Instrument[Detail], detail: type[D]) -> Instrument[D] | None:

@@ -2,14 +2,13 @@
 
 import json
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
-from sqlite3 import Connection, Row
-from typing import Any, TypeVar
+from datetime import datetime
+from sqlite3 import Connection
+from typing import Any
 
 from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.registered import Notes, State, change, in_force, states
 from lumbrel.store.zone import machine_zone
-
-T = TypeVar("T")
 
 DEFAULT_UNITS = {
     "temperature": "C",
@@ -51,15 +50,15 @@ class Kitchen:
 
     def elevation_at(self, at: datetime) -> float | None:
         """The elevation in force at a moment, m; before the first was noted, that one."""
-        return _in_force(self.elevations, at, self.elevation_m)
+        return in_force(self.elevations, at, self.elevation_m)
 
     def zone_at(self, at: datetime) -> str:
         """The time zone in force at a moment; before the first was noted, that one."""
-        return _in_force(self.zones, at, self.time_zone)
+        return in_force(self.zones, at, self.time_zone)
 
     def toll_at(self, at: datetime) -> float:
         """The kitchen's share in force at a moment, percent; before the first was noted, that one."""
-        return _in_force(self.tolls, at, self.toll_percent)
+        return in_force(self.tolls, at, self.toll_percent)
 
 
 SETTINGS = (
@@ -77,14 +76,6 @@ SETTINGS = (
     "logo",
 )
 """What of a kitchen is set, by its columns; each change is a dated note besides."""
-ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
-
-
-def _in_force(notes: tuple[tuple[datetime, T], ...], at: datetime, otherwise: T) -> T:
-    """What was noted last of what holds at a moment; before anything did, what was noted first;
-    without a note what is set now."""
-    held = [value for since, value in notes if since <= at] or [value for _, value in notes[:1]]
-    return held[-1] if held else otherwise
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -97,6 +88,12 @@ class VesselRow:
     sizes_mm: tuple[float, ...]
     purpose: str = "finisher"
     carry_over_fraction: float = 0.005
+    history: Notes["VesselRow"] = field(default=(), compare=False, repr=False)
+    """What it was registered as before, by since when; read, never written."""
+
+    def as_of(self, at: datetime) -> "VesselRow":
+        """As it was registered at a moment."""
+        return replace(in_force(self.history, at, self), history=self.history)
 
 
 @dataclass(frozen=True)
@@ -190,10 +187,16 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
 
 def vessels(db: Connection) -> list[VesselRow]:
     """All vessels, in the order they were registered."""
-    return [_vessel(row) for row in db.execute("SELECT * FROM vessel ORDER BY rowid")]
+    changed = states(db, "vessel")
+    found = []
+    for row in db.execute("SELECT * FROM vessel ORDER BY rowid"):
+        now = _vessel(dict(row))
+        past = ((since, _vessel(dict(row) | state)) for since, state in changed.get(now.id, ()))
+        found.append(replace(now, history=tuple(past)))
+    return found
 
 
-def _vessel(row: Row) -> VesselRow:
+def _vessel(row: State) -> VesselRow:
     return VesselRow(
         id=row["id"],
         name=row["name"],
@@ -202,6 +205,16 @@ def _vessel(row: Row) -> VesselRow:
         purpose=row["purpose"],
         carry_over_fraction=row["carry_over_fraction"],
     )
+
+
+def change_vessel(db: Connection, vessel: VesselRow, since: datetime, noted_at: datetime) -> None:
+    """Register a vessel anew, from a moment on; what it was is kept.
+
+    Raises:
+        sqlite3.IntegrityError: the name is another one's.
+    """
+    after = {"name": vessel.name, "shape": vessel.shape, "sizes_mm": json.dumps(vessel.sizes_mm)}
+    change(db, "vessel", vessel.id, after, since=since, noted_at=noted_at)
 
 
 def add_woodlot(db: Connection, woodlot: Woodlot) -> None:

@@ -173,7 +173,7 @@ def stamp(db: Connection) -> tuple[object, ...]:
                   (SELECT max(rowid) FROM instrument), (SELECT max(retired_at) FROM instrument),
                   (SELECT count(retired_at) FROM instrument), (SELECT max(rowid) FROM test_boil),
                   (SELECT max(rowid) FROM ice_point), (SELECT max(rowid) FROM scale_check),
-                  (SELECT max(rowid) FROM pressure_note)"""
+                  (SELECT max(rowid) FROM pressure_note), (SELECT count(*) FROM registered)"""
     ).fetchone()
     return tuple(row)
 

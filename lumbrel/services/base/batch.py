@@ -114,12 +114,18 @@ class BatchContext:
     @property
     def geometry(self) -> Vessel:
         """The vessel as core knows it."""
-        return Vessel(self.vessel.shape, self.vessel.sizes_mm)
+        return self.geometry_at(self.now)
+
+    def geometry_at(self, at: datetime) -> Vessel:
+        """The vessel as it was registered when a depth was read, or something was taken in."""
+        then = self.vessel.as_of(at)
+        return Vessel(then.shape, then.sizes_mm)
 
     @cached_property
     def instruments(self) -> list[Instrument[Detail]]:
-        """Every instrument of the kitchen, retired ones included."""
-        return instruments(self.db, retired=True)
+        """Every instrument of the kitchen, retired ones included, as it was at the batch's moment."""
+        at = self.left_at or self.now
+        return [one.as_of(at) for one in instruments(self.db, retired=True)]
 
     def instruments_of(self, detail: type[D]) -> list[Instrument[D]]:
         """Instruments of one kind in use at the batch's moment, in the order they were
@@ -184,7 +190,7 @@ def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
         woodlot_id=next(iter(whose)),
         opened_at=taken.at,
     )
-    return BatchContext(
+    context = BatchContext(
         db=db,
         now=now,
         kitchen=load_kitchen(db),
@@ -193,3 +199,4 @@ def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
         vessel=next(v for v in vessels(db) if v.id == held.vessel_id),
         woodlots=tuple(lots[woodlot_id] for woodlot_id in whose),
     )
+    return replace(context, vessel=context.vessel.as_of(context.left_at or now))

@@ -126,7 +126,7 @@ class Corrector:
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
         self._shift = shift or Shift(0.0, sucrose.real_sigma_k(self.invert_fraction), 0)
         self._instruments = {i.id: i for i in instruments}
-        self._stems: dict[str, list[tuple[datetime, datetime, Hydrometer]]] = {}
+        self._stems: dict[Hashable, list[tuple[datetime, datetime, Hydrometer]]] = {}
 
     @classmethod
     def of(cls, context: BatchContext) -> "Corrector":
@@ -143,7 +143,7 @@ class Corrector:
     def correct(self, entry: Entry[ReadingFacts]) -> Corrected:
         """Correct one reading of the slip with what was known at its time."""
         facts = entry.facts
-        instrument = self._instruments[facts.instrument_id]
+        instrument = self._instruments[facts.instrument_id].as_of(entry.at)
         after = LOOKED_AFTER if isinstance(facts, ThermometerFacts) else TYPED_AFTER
         at = entry.at - (after if facts.dated == "typed" else timedelta(0))
         reading = _Reading(
@@ -169,7 +169,7 @@ class Corrector:
 
     def _hydrometer_of(self, instrument: Instrument[HydrometerDetail], at: datetime) -> Hydrometer:
         """As corrections use it at a moment, looked up once for as long as nothing new taught it."""
-        known = self._stems.setdefault(instrument.id, [])
+        known = self._stems.setdefault((instrument.id, instrument.detail), [])
         for since, until, own in known:
             if since <= at < until:
                 return own

@@ -88,7 +88,7 @@ def add_to_kitchen(db: Connection, what: str, fields: dict[str, str], now: datet
         BadInput: a field is wrong, or the name is taken.
     """
     form = Form(fields, load_kitchen(db))
-    name = form.text("name", "Give it a name you would call it by.", 60)
+    name = name_from(form)
     try:
         with transaction(db):
             if what == "vessel":
@@ -107,7 +107,25 @@ def _add_woodlot(db: Connection, form: Form, name: str) -> None:
     add_woodlot(db, Woodlot(form.client_id(), name, kind))
 
 
+def name_from(form: Form) -> str:
+    """What a thing is called."""
+    return form.text("name", "Give it a name you would call it by.", 60)
+
+
 def _add_instrument(db: Connection, form: Form, what: str, name: str, now: datetime) -> None:
+    detail, vessel = instrument_from(db, form, what)
+    one = Instrument(
+        id=form.client_id(), name=name, detail=detail, vessel_id=vessel, registered_at=now
+    )
+    add_instrument(db, one)
+
+
+def instrument_from(db: Connection, form: Form, what: str) -> tuple[Detail, str | None]:
+    """What an instrument of a kind is, and the vessel it stands in.
+
+    Raises:
+        BadInput: a field is wrong.
+    """
     detail = _detail(form, what)
     stands_in = form.fields.get("stands_in", "") if what == "thermometer" else ""
     if stands_in not in {"", IN_THE_CUP, *(v.id for v in vessels(db))}:
@@ -115,12 +133,8 @@ def _add_instrument(db: Connection, form: Form, what: str, name: str, now: datet
     form.check()
     if stands_in == IN_THE_CUP:
         detail["in_the_cup"] = True
-    model = DETAIL.validate_python({"kind": what, **detail})
     vessel = stands_in if stands_in not in ("", IN_THE_CUP) else None
-    one = Instrument(
-        id=form.client_id(), name=name, detail=model, vessel_id=vessel, registered_at=now
-    )
-    add_instrument(db, one)
+    return DETAIL.validate_python({"kind": what, **detail}), vessel
 
 
 SHAPES = {
@@ -132,8 +146,21 @@ SHAPES = {
 
 
 def _add_vessel(db: Connection, form: Form, name: str) -> None:
-    shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
     purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
+    shape, inner = sizes_from(form)
+    form.check()
+    add_vessel(
+        db, VesselRow(id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose)
+    )
+
+
+def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:
+    """A vessel's shape and its sizes, mm; of one measured by buckets its depths and litres.
+
+    Raises:
+        BadInput: a field is wrong.
+    """
+    shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
     sizes = [
         form.between(
             Bounds(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
@@ -148,9 +175,7 @@ def _add_vessel(db: Connection, form: Form, name: str) -> None:
         Vessel(shape, inner)
     except OutOfRange as error:
         raise BadInput({"measures" if shape == "measured" else "shape": error.sentence}) from error
-    add_vessel(
-        db, VesselRow(id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose)
-    )
+    return shape, inner
 
 
 def _measures(form: Form) -> list[float]:

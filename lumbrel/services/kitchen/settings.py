@@ -88,7 +88,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
     margin = form.between(MARGIN)
     zone = zone_of(form)
     toll = form.between(TOLL, required=False)
-    since = _since(form, now)
+    since = since_of(form, now)
     ahead = form.between(CALL_AHEAD, required=False)
     ahead_k = form.between(CALL_AHEAD_K, required=False)
     units = {kind: _unit(form, kind) for kind in kitchen.units}
@@ -110,7 +110,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
         save_kitchen(db, settings, now, since)
 
 
-def _since(form: Form, now: datetime) -> datetime | None:
+def since_of(form: Form, now: datetime) -> datetime | None:
     """From what day on it was so, when it was wrong before; None from now on."""
     day = form.date("since")
     if day is None:

@@ -53,7 +53,9 @@ def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
     pressure = pressure_at(context.db, context.kitchen, entry.at)
     boils = sucrose.boiling_point_c(60.0, pressure.pa if pressure else STANDARD_PA)
     try:
-        said = dipstick.estimate(context.geometry, depth, solids, sugar, min(boils, 115.0))
+        said = dipstick.estimate(
+            context.geometry_at(entry.at), depth, solids, sugar, min(boils, 115.0)
+        )
     except OutOfRange as error:
         return Corrected(
             entry_id=entry.id,

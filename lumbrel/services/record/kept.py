@@ -28,8 +28,9 @@ from lumbrel.services.record.shares import settle
 from lumbrel.store import cooks, flow, kept, photographs, record
 from lumbrel.store.db import migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
-from lumbrel.store.kitchen import ALWAYS, Kitchen, load_kitchen, save_kitchen
+from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
+from lumbrel.store.registered import ALWAYS
 
 KEPT_VERSION = 4
 """Grows when what is kept, or how it follows from the lines, changes."""

@@ -228,7 +228,7 @@ def _vouched(db: Connection, above: set[str]) -> list[Vouched]:
     for instrument_id in dict.fromkeys(use.instrument_id for use in uses):
         mine = [use for use in uses if use.instrument_id == instrument_id]
         last = max(use.last_at for use in mine)
-        one = known[instrument_id]
+        one = known[instrument_id].as_of(last)
         found.append(
             Vouched(
                 instrument=one.name,

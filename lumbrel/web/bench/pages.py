@@ -10,6 +10,8 @@ from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.bench import checks, profile
 from lumbrel.services.bench.cards import card_of
+from lumbrel.services.kitchen.change import edit_instrument
+from lumbrel.services.kitchen.register import IN_THE_CUP
 from lumbrel.services.probes import intake
 from lumbrel.store import probes
 from lumbrel.store.instruments import (
@@ -19,7 +21,9 @@ from lumbrel.store.instruments import (
     instruments,
     retire_instrument,
 )
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import load_kitchen, vessels
+from lumbrel.web.kitchen.typed import of_instrument
+from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -71,11 +75,35 @@ def _profile(
         ice_form=(refused if about == "ice" else Filled()).named("ice"),
         about=about,
         token=token,
+        **_to_change(visit, instrument, refused if about == "change" else None),
         troubles=probes.troubles(visit.db, instrument.id, since),
         mixture=mixture,
         mixed=mixed.named("mix"),
         **_card(visit, instrument),
     )
+
+
+def _to_change(
+    visit: Here, instrument: Instrument[Detail], refused: Filled | None
+) -> dict[str, Any]:
+    """Its form as it is registered, or as it was sent."""
+    typed = of_instrument(instrument, Display(load_kitchen(visit.db)))
+    places = [("", "nothing, held by hand"), *((v.id, v.name) for v in vessels(visit.db))]
+    return {
+        "f": (refused or Filled(typed)).named("change"),
+        "kind": instrument.kind,
+        "places": [*places, (IN_THE_CUP, "the hydrometer cup")],
+    }
+
+
+@router.post("/{key}/change")
+def change(visit: Here, key: str, fields: Fields) -> Response:
+    """Change what it is registered as; what it measured stays as it was read."""
+    try:
+        edit_instrument(visit.db, key, fields, visit.now)
+    except BadInput as bad:
+        return _profile(visit, key, refilled(fields, bad), "change")
+    return RedirectResponse(f"/kitchen/instrument/{key}", 303)
 
 
 @router.get("/{key}")

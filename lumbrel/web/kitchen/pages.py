@@ -6,6 +6,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
 from lumbrel.services.kitchen.overview import overview as overview_of
@@ -15,7 +16,10 @@ from lumbrel.services.kitchen.settings import PRESET_NAMES, save_settings, use_u
 from lumbrel.services.kitchen.setup import AT_HAND, WHERE, set_up
 from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.board import CALL_WORDS
+from lumbrel.services.pan.rate import learned_rate
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.kitchen import typed as typed_out
+from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -132,6 +136,37 @@ def as_csv(visit: Here) -> Response:
 def _download(body: bytes, kind: str, name: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(body, media_type=kind, headers=headers)
+
+
+def _vessel(visit: Here, key: str, form: Filled | None = None, saved: bool = False) -> HTMLResponse:
+    vessel = changing.vessel_of(visit.db, key)
+    typed = Filled(typed_out.of_vessel(vessel, Display(load_kitchen(visit.db))))
+    return visit.page(
+        "kitchen/vessel.html",
+        "settings",
+        422 if form else 200,
+        vessel=vessel,
+        rate=learned_rate(visit.db, vessel, visit.now),
+        f=form or typed,
+        form=form or Filled(),
+        saved=saved,
+    )
+
+
+@router.get("/kitchen/vessel/{key}")
+def vessel(visit: Here, key: str, saved: str = "") -> HTMLResponse:
+    """One vessel, and what it was registered as before."""
+    return _vessel(visit, key, saved=bool(saved))
+
+
+@router.post("/kitchen/vessel/{key}")
+def change_vessel(visit: Here, key: str, fields: Fields) -> Response:
+    """Change what a vessel is registered as."""
+    try:
+        changing.edit_vessel(visit.db, key, fields, visit.now)
+    except BadInput as bad:
+        return _vessel(visit, key, refilled(fields, bad))
+    return RedirectResponse(f"/kitchen/vessel/{key}?saved=1", 303)
 
 
 @router.post("/kitchen/add/{what}")
