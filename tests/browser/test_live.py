@@ -11,7 +11,7 @@ from lumbrel.store.db import milliseconds, opened
 from tests.support.kitchen import season_copy
 from tests.support.pages import BrowserCase, season
 
-LIVE = "/pan/26-058"
+LIVE, CUP = "/pan/26-058", "?entry=hydrometer"
 
 
 class Live(BrowserCase):
@@ -23,7 +23,7 @@ class Live(BrowserCase):
         self.addCleanup(vessel.stop)
         address = self.serve(path, clock, demo=True, refresh_seconds=0.2)
         page = self.open()
-        page.goto(address + LIVE)
+        page.goto(address + LIVE + CUP)
         page.locator("#entry input[name=cup]").fill("91 C")
         shown = page.locator("#probe-now").text_content()
         expect(page.locator("#probe-now")).not_to_have_text(shown, timeout=20_000)
@@ -55,12 +55,57 @@ class Live(BrowserCase):
         expect(page.locator("#alarm")).to_be_hidden()
 
 
+class Calling(BrowserCase):
+    def test_a_screen_speaks_and_is_put_on_the_shelf_when_it_is_asked_to(self) -> None:
+        page = self.open(390, 780)
+        page.add_init_script(
+            "window.spoken = [];"
+            "window.speechSynthesis.speak = (said) => window.spoken.push(said.text);"
+            "Element.prototype.requestFullscreen = () => { window.whole = true; return Promise.resolve(); }"
+        )
+        page.goto(season() + LIVE)
+        ring = page.get_by_role("button", name="Test the alarm")
+        ring.click()
+        page.keyboard.press("x")
+        self.assertEqual(page.evaluate("window.spoken"), [])
+        page.get_by_role("button", name="Speak alarms").click()
+        ring.click()
+        expect(page.locator("#alarm")).to_be_visible()
+        self.assertIn("This is how it calls", page.evaluate("window.spoken.at(-1)"))
+        page.keyboard.press("x")
+        page.reload()
+        expect(page.get_by_role("button", name="Spoken: on")).to_have_attribute(
+            "aria-pressed", "true"
+        )
+        page.get_by_role("button", name="Put it on the shelf").click()
+        expect(page.locator(".alarm-tools [role=status]")).to_have_text(
+            re.compile("It stays awake|It may fall asleep")
+        )
+        self.assertTrue(page.evaluate("window.whole"))
+
+    def test_the_coach_is_put_away_on_this_screen_and_called_again(self) -> None:
+        page = self.open()
+        page.goto(season() + LIVE)
+        said = page.locator(".coach-do")
+        page.locator("summary.coach-row").click()
+        expect(page.locator(".coach-senses")).to_be_visible()
+        page.get_by_role("button", name="Put the coach away").click()
+        expect(said).to_be_hidden()
+        expect(page.locator(".look-again")).to_be_visible()
+        page.reload()
+        expect(page.locator(".verdict h1")).to_be_visible()
+        expect(said).to_be_hidden()
+        page.get_by_role("button", name="Call the coach").click()
+        expect(said).to_be_visible()
+        expect(page.locator(".look-again")).to_be_hidden()
+
+
 class Steam(BrowserCase):
     def test_a_line_typed_without_a_connection_waits_and_is_sent_once(self) -> None:
         path = season_copy(self.folder / "steam")
         clock = demo.clock(path)
         page = self.open()
-        page.goto(self.serve(path, clock, refresh_seconds=0.2) + LIVE)
+        page.goto(self.serve(path, clock, refresh_seconds=0.2) + LIVE + CUP)
         self._answer(page)
         expect(page.locator("#probe-now")).to_be_visible()
         time.sleep(1)

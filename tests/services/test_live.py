@@ -11,6 +11,8 @@ from lumbrel.listen import listen, simulated_source, source_of
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
+from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
+from lumbrel.services.kitchen.settings import save_settings
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.evidence import gather
@@ -247,3 +249,29 @@ class Calls(KitchenCase):
         self.assertAlmostEqual(100 * 13.5 / word.estimate.brix, board.mass_kg, delta=0.4)
         line = slip.lines(contexts.load(self.db, code, NOON))[-1]
         self.assertEqual(line.title, "Dipstick 96\u00a0mm")
+
+
+class Chosen(KitchenCase):
+    def test_an_alarm_put_off_for_a_vessel_does_not_ring_there(self) -> None:
+        every = alarm_choices(self.db)
+        ticked = {f"{one.kind} {v.id}": "1" for v, found in every for one in found}
+        self.assertTrue(all(one.on for _, found in every for one in found))
+        del ticked["foam finisher-2"]
+        choose_alarms(self.db, ticked, NOON)
+        rung = {}
+        for vessel in ("finisher-1", "finisher-2"):
+            code = self.take_in(vessel=vessel, brix="52")
+            self.put(code, "boiling", 5)
+            seen = boards.board(self.db, code, NOON + timedelta(minutes=8))
+            self.assertTrue(seen.foam)
+            rung[vessel] = {alarm.kind for alarm in alarms.watch(self.db, seen)}
+        self.assertIn("foam", rung["finisher-1"])
+        self.assertEqual(rung["finisher-1"] - {"foam"}, rung["finisher-2"])
+        kitchen = load_kitchen(self.db)
+        self.assertEqual(alarms.put_off(kitchen, "finisher-2"), ["Foam zone"])
+        # The kitchen's other settings leave it as it was chosen.
+        fields = {"name": "Mine", "target": "66.9", "margin": "0", "near_minutes": "7"}
+        save_settings(self.db, fields, NOON)
+        kitchen = load_kitchen(self.db)
+        self.assertEqual(alarms.put_off(kitchen, "finisher-2"), ["Foam zone"])
+        self.assertEqual(alarms.near_minutes(kitchen), 7.0)

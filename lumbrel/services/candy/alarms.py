@@ -6,7 +6,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.candy.on_fire import NEAR_K
 from lumbrel.services.candy.pot import CookBoard
-from lumbrel.services.pan.alarms import Due, near_minutes, raise_new
+from lumbrel.services.pan.alarms import Due, near_minutes, raise_new, wanted
 from lumbrel.store import alarms as store
 from lumbrel.store.alarms import Alarm
 
@@ -74,7 +74,9 @@ def _cooling(board: CookBoard) -> list[Due]:
 
 def watch(db: Connection, board: CookBoard) -> list[Alarm]:
     """Raise what is due and was not raised yet; returns what rings in this cook."""
-    return raise_new(db, board.context.batch.id, due(board), board.context.now)
+    return raise_new(
+        db, board.context.batch.id, wanted(board.context, due(board)), board.context.now
+    )
 
 
 def quiet(db: Connection, entry: Entry[Facts]) -> None:

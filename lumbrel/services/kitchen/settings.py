@@ -103,7 +103,8 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
         draw_margin_brix=margin,
         units=units,
         both_units=form.ticked("both_units"),
-        alarms={"near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0},
+        alarms=kitchen.alarms
+        | {"near_minutes": NEAR_MINUTES if ahead is None else ahead, "near_k": ahead_k or 0.0},
         toll_percent=toll or 0.0,
     )
     with transaction(db):

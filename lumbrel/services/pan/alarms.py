@@ -9,6 +9,7 @@ from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
 from lumbrel.core.pan.verdict import Call
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.core.physics import sucrose
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AlarmFacts, DrawFacts, StrainedFacts
 from lumbrel.services.base.form import NotFound
@@ -38,6 +39,21 @@ HEADLINES = {
     "turn": "It may turn any moment",
     "pour": "Pour it now",
 }
+
+
+def off_key(kind: str, vessel_id: str) -> str:
+    """Under which a kitchen keeps that an alarm of a vessel was put off."""
+    return f"off {kind} {vessel_id}"
+
+
+def rings(kitchen: Kitchen, kind: str, vessel_id: str) -> bool:
+    """Whether a kitchen wants to be called by an alarm of a vessel."""
+    return not kitchen.alarms.get(off_key(kind, vessel_id))
+
+
+def put_off(kitchen: Kitchen, vessel_id: str) -> list[str]:
+    """The headlines of the alarms of a vessel that do not ring."""
+    return [words for kind, words in HEADLINES.items() if not rings(kitchen, kind, vessel_id)]
 
 
 @dataclass(frozen=True)
@@ -163,8 +179,17 @@ def watch(db: Connection, board: Board) -> list[Alarm]:
     if board.context.first(DrawFacts):
         return [a for a in store.of_batch(db, batch.id) if a.acknowledged_at is None]
     return raise_new(
-        db, batch.id, due(board), now, lambda last: not _begins_anew(last.kind, last, board)
+        db,
+        batch.id,
+        wanted(board.context, due(board)),
+        now,
+        lambda last: not _begins_anew(last.kind, last, board),
     )
+
+
+def wanted(context: BatchContext, found: list[Due]) -> list[Due]:
+    """What of that is to ring, as the kitchen chose for this vessel."""
+    return [cause for cause in found if rings(context.kitchen, cause.kind, context.vessel.id)]
 
 
 def raise_new(

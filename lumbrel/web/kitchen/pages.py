@@ -9,6 +9,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
+from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.overview import overview as overview_of
 from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
 from lumbrel.services.kitchen.safekeeping import automatic
@@ -136,6 +137,24 @@ def as_csv(visit: Here) -> Response:
 def _download(body: bytes, kind: str, name: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(body, media_type=kind, headers=headers)
+
+
+@router.get("/kitchen/alarms")
+def alarms(visit: Here, saved: str = "") -> HTMLResponse:
+    """Which alarms ring for which vessel."""
+    return visit.page(
+        "kitchen/alarms.html",
+        "settings",
+        choices=alarm_choices(visit.db),
+        saved=bool(saved),
+    )
+
+
+@router.post("/kitchen/alarms")
+def save_alarms(visit: Here, fields: Fields) -> Response:
+    """Choose which alarms ring."""
+    choose_alarms(visit.db, fields, visit.now)
+    return RedirectResponse("/kitchen/alarms?saved=1", 303)
 
 
 def _vessel(visit: Here, key: str, form: Filled | None = None, saved: bool = False) -> HTMLResponse:

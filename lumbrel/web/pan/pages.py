@@ -102,6 +102,7 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "call_words": CALL_WORDS,
         "far_minutes": FAR_MINUTES,
         "draw_asked": False,
+        "alarms_off": alarms.put_off(context.kitchen, context.vessel.id),
         "near_minutes": alarms.near_minutes(context.kitchen),
         "next_station": next_after_draw(context),
         "into": _poured_into(context) if drawn else None,

@@ -1,4 +1,5 @@
-// An alarm fills the screen and sounds until it is answered; a pan's screen stays awake.
+// An alarm fills the screen and sounds until it is answered.
+import { hushSpeech, speak } from "./calling.js";
 import { onNews } from "./news.js";
 import { memory } from "./tools.js";
 
@@ -33,26 +34,6 @@ function tone(at, pitch) {
   voice.stop(at + 0.2);
 }
 
-// A screen left alone stays on while a pan is open.
-let lock = null;
-
-async function stayAwake() {
-  if (lock || document.hidden || !document.getElementById("verdict")) return;
-  try {
-    lock = await navigator.wakeLock?.request("screen");
-    lock?.addEventListener("release", () => {
-      lock = null;
-    });
-  } catch {
-    lock = null;
-  }
-}
-
-for (const event of ["visibilitychange", "pointerdown", "keydown"]) {
-  document.addEventListener(event, stayAwake);
-}
-stayAwake();
-
 const screen = document.getElementById("alarm");
 const by = document.getElementById("alarm-by");
 const answered = new Set();
@@ -72,6 +53,7 @@ function ring(alarm) {
   screen.hidden = false;
   document.title = `! ${document.title.replace(/^! /, "")}`;
   sound();
+  speak(`${alarm.where}. ${alarm.headline}. ${alarm.words}`);
   // By hand, not as an animation: that would keep a tablet drawing all the time.
   bell = setInterval(() => {
     if (!screen.classList.toggle("beat")) sound();
@@ -80,6 +62,7 @@ function ring(alarm) {
 
 function hush() {
   clearInterval(bell);
+  hushSpeech();
   screen.classList.remove("beat");
   screen.hidden = true;
   ringing = null;

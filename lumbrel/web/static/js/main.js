@@ -1,7 +1,9 @@
 // What every page does: each part looks after itself. Every figure comes from the server.
 import "./alarm.js";
+import "./awake.js";
 import "./blend.js";
 import "./board.js";
+import "./calling.js";
 import "./candy.js";
 import "./coach.js";
 import "./cup.js";

@@ -1,0 +1,77 @@
+"""Which alarms ring for which vessel: all of them, until one is put off."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from sqlite3 import Connection
+
+from lumbrel.services.pan.alarms import HEADLINES, off_key, rings
+from lumbrel.store.db import transaction
+from lumbrel.store.kitchen import VesselRow, load_kitchen, save_kitchen, vessels
+
+OF_A_FINISHER: dict[str, str] = {
+    "strain": "thin enough still to be strained",
+    "foam": "it boils where foam climbs",
+    "low": "so little is left that it scorches",
+    "near": "some minutes ahead of the mark, as the kitchen is set",
+    "finish": "it is at the mark, or the instruments contradict each other there",
+    "over": "it is past the target",
+    "silent": "the probe has sent nothing for a while",
+    "pressure": "the air has moved so far that the marks are others",
+}
+OF_A_CANDY_POT: dict[str, str] = {
+    "foam": "it boils where foam climbs",
+    "near": "some minutes ahead of the mark, as the kitchen is set",
+    "off": "it is at the mark",
+    "over": "it is past the mark",
+    "stir_near": "two minutes before it may be stirred",
+    "stir": "it may be stirred",
+    "turn": "it may turn any moment",
+    "pour_now": "it has rested, or is down to where it is poured",
+    "pour": "it sets in the pot from now on",
+}
+GRAVE = ("low", "finish", "over", "off")
+"""Who puts one of these off is told what it means."""
+
+
+@dataclass(frozen=True)
+class AlarmChoice:
+    """One alarm of one vessel."""
+
+    kind: str
+    headline: str
+    when: str
+    on: bool
+
+    @property
+    def grave(self) -> bool:
+        """Whether a pan is lost where nobody hears it."""
+        return self.kind in GRAVE
+
+
+def alarm_choices(db: Connection) -> list[tuple[VesselRow, list[AlarmChoice]]]:
+    """Every vessel with its alarms."""
+    kitchen = load_kitchen(db)
+    return [
+        (
+            vessel,
+            [
+                AlarmChoice(kind, HEADLINES[kind], when, rings(kitchen, kind, vessel.id))
+                for kind, when in _kinds_of(vessel).items()
+            ],
+        )
+        for vessel in vessels(db)
+    ]
+
+
+def _kinds_of(vessel: VesselRow) -> dict[str, str]:
+    return OF_A_CANDY_POT if vessel.purpose == "candy" else OF_A_FINISHER
+
+
+def choose_alarms(db: Connection, fields: dict[str, str], now: datetime) -> None:
+    """Which alarms ring: those that are ticked, as "foam finisher-1"; all others of every vessel are off."""
+    with transaction(db):
+        kitchen = load_kitchen(db)
+        known = [(kind, v.id) for v in vessels(db) for kind in _kinds_of(v)]
+        kept = {key: value for key, value in kitchen.alarms.items() if not key.startswith("off ")}
+        off = {off_key(*one): 1.0 for one in known if not fields.get(" ".join(one))}
+        save_kitchen(db, replace(kitchen, alarms=kept | off), now)
