@@ -194,3 +194,27 @@ class Practice(BrowserCase):
                 return
             page.wait_for_timeout(300)
         self.fail("it never came to the mark")
+
+
+class Help(BrowserCase):
+    def test_help_is_of_where_one_stands_with_the_kitchens_own_numbers(self) -> None:
+        page = self.open()
+        page.goto(season() + "/day")
+        finish = page.locator(".ladder .finish .figure").first.text_content()
+        page.keyboard.press("?")
+        keys = page.locator("#keys")
+        expect(keys).to_be_visible()
+        expect(keys).not_to_contain_text("one jar more")
+        keys.get_by_role("link", name="What is done here").click()
+        told = page.locator("#working .half-page")
+        expect(told.locator("h1")).to_have_text("Day check")
+        expect(told.locator(".own")).to_contain_text(finish)
+        expect(keys).to_be_hidden()
+        page.goto(season() + "/jar/26-055")
+        page.get_by_role("button", name="Keys and help").click()
+        expect(keys).to_contain_text("one jar more")
+        page.goto(season() + "/help")
+        expect(page.locator(".half-page")).to_have_count(9)
+        expect(page.locator(".handbook")).to_contain_text(finish)
+        expect(page.locator(".handbook")).to_contain_text("Long stem floats at")
+        expect(page.locator(".handbook")).to_contain_text("Glass breaks by thermal shock")

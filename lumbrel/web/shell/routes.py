@@ -15,6 +15,7 @@ ROOMS = (
     "record.working",
     "pan.live",
     "practice.pages",
+    "help.pages",
 )
 
 

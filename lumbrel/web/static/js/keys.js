@@ -7,6 +7,12 @@ function turnShift() {
   memory.set("shift", root.dataset.shift);
 }
 
+function showKeys() {
+  document.getElementById("keys")?.showModal();
+}
+
+document.getElementById("help")?.addEventListener("click", showKeys);
+
 component("theme", () => ({ turn: turnShift }));
 
 document.addEventListener("keydown", (event) => {
@@ -15,7 +21,7 @@ document.addEventListener("keydown", (event) => {
     if (event.key === "Escape") event.target.blur();
     return;
   }
-  if (event.key === "?") document.getElementById("keys")?.showModal();
+  if (event.key === "?") showKeys();
   else if (event.key === "n") turnShift();
   else if (event.key === "0") location.assign("/");
   else {

@@ -7,6 +7,7 @@ async function show(href) {
   const body = document.getElementById("working-body");
   body.innerHTML = await fetchText(`${href}${href.includes("?") ? "&" : "?"}part=1`);
   if (!dialog.open && document.getElementById("alarm").hidden) dialog.showModal();
+  document.getElementById("keys")?.close();
   dialog.scrollTop = 0;
 }
 
