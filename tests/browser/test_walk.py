@@ -233,6 +233,7 @@ class Walk(BrowserCase):
         page.locator("input[name=temperature]").fill("190 F")
         page.keyboard.press("Enter")
         page.get_by_role("link", name="Colour", exact=True).click()
+        page.get_by_role("radio", name="meter").check()
         page.locator("input[name=transmittance]").fill("64")
         page.locator("input[name=path]").fill("20 mm")
         page.keyboard.press("Enter")

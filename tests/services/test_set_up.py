@@ -76,10 +76,10 @@ class SetUp(unittest.TestCase):
             return choices(contexts.load(self.db, code, NOON))
 
         found = begun(digital_thermometer="1")
-        self.assertEqual(found.reads, ("thermometer", "depth", "event"))
+        self.assertEqual(found.reads, ("thermometer", "sign", "depth", "event"))
         self.assertEqual(found.first, "thermometer")
         nothing = replace(found, thermometers=[])
-        self.assertEqual((nothing.reads, nothing.first), (("depth", "event"), "event"))
+        self.assertEqual((nothing.reads, nothing.first), (("sign", "depth", "event"), "sign"))
 
     def test_with_a_spoon_alone_it_leads_to_the_take_in(self) -> None:
         self.assertEqual(set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in")

@@ -90,22 +90,34 @@ def firmness(look: MapLook) -> MapPicture:
         )
         for (k, share), end in zip(edges, ends, strict=True)
     ]
-    grains = []
-    for level, points in look.grain_lines:
-        k, c = points[-1]
-        path = " ".join(f"{X(at)},{Y(stir)}" for at, stir in points)
-        grains.append(GrainLine(path, min(X(k), RIGHT - 4), Y(c) - 6, f"{level:g}×"))
+    plates = _plates(look.regions)
     return MapPicture(
         span=f"{LEAST_ABOVE_K:.3f} {MOST_ABOVE_K:.3f} {COLDEST_STIR_C} {HOTTEST_STIR_C}",
         bands=bands,
-        grains=grains,
-        plates=_plates(look.regions),
+        grains=[_grain(level, points, plates) for level, points in look.grain_lines],
+        plates=plates,
         too_late=_below(look.sets_in_pot),
         x=X(look.point.above_water_k),
         y=Y(look.point.stir_c),
         marks=[(X(k), k, shown) for k, shown in look.marks],
         stirs=[(Y(c), c) for c in STIR_TICKS_C],
     )
+
+
+def _grain(level: float, points: Sequence[tuple[float, float]], plates: list[Plate]) -> GrainLine:
+    """A line of one grain, with its label as far right on it as no name stands in the way."""
+    path = " ".join(f"{X(at)},{Y(stir)}" for at, stir in points)
+    wide = SMALL_SCREEN * LABEL_WIDE
+    names = ((one.label_x, one.label_y, len(one.region.confection.full_name)) for one in plates)
+    taken = [(x, y - 24, x + wide * letters, y + 6) for x, y, letters in names]
+    ends = [(min(X(k), RIGHT - 4), Y(c) - 6) for k, c in reversed(points)]
+    free = (end for end in ends if _free((end[0] - GRAIN_WIDE, end[1]), GRAIN_WIDE, taken))
+    x, y = next(free, ends[0])
+    return GrainLine(path, x, y, f"{level:g}×")
+
+
+GRAIN_WIDE, SMALL_SCREEN = 64.0, 1.5
+"""Letters are so much larger in the picture where that is small."""
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,113 @@
+"""Every page at three sizes: nothing beyond the edge, nothing cut, nothing over anything, targets for a wet
+thumb; and how heavy the first page is."""
+
+import unittest
+from typing import Any
+
+from playwright.sync_api import Page, Response
+
+from tests.browser.test_walk import LIVE, VIEWS
+from tests.support.pages import BrowserCase, season
+
+SIZES = {"phone": (360, 740), "tablet": (1280, 800), "tablet at 200 %": (640, 400)}
+MORE = (
+    f"{LIVE}?entry=thermometer",
+    f"{LIVE}?entry=depth",
+    "/pan/26-057",
+    "/kitchen/instrument/probe-1",
+)
+MOST_BYTES, MOST_REQUESTS = 150_000, 12
+LOOK = """() => {
+  const shown = (e) => {
+    const box = e.getBoundingClientRect();
+    const drawn = e.checkVisibility({ contentVisibilityAuto: true, opacityProperty: true, visibilityProperty: true });
+    return drawn && box.width > 1 && box.height > 1;
+  };
+  const named = (e) => `${e.tagName.toLowerCase()}.${e.getAttribute('class') ?? ''} "${(e.textContent ?? '')
+    .trim().slice(0, 40)}"`;
+  const found = [];
+  if (document.documentElement.scrollWidth > innerWidth) found.push('the page is wider than the screen');
+  const floats = (e) => e.closest('.jump, #keypad, .visually-hidden, .skip-link');
+  const scrolls = (e) => e.closest('[tabindex="0"], .line, .slip-lines, .table-scroll');
+  for (const e of document.querySelectorAll('button, a.go, summary, select, input[type=text], .pill')) {
+    if (!shown(e) || e.closest('svg')) continue;
+    const box = e.getBoundingClientRect();
+    if (box.height < 47.5 || box.width < 44) found.push(`small: ${named(e)} ${box.width} x ${box.height}`);
+    if (!scrolls(e) && !floats(e) && (box.left < -1 || box.right > innerWidth + 1))
+      found.push(`beyond the edge: ${named(e)}`);
+  }
+  const texts = [];
+  const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+  while (walker.nextNode()) {
+    const node = walker.currentNode;
+    const parent = node.parentElement;
+    if (!node.data.trim() || !parent || !shown(parent) || floats(parent)) continue;
+    if (parent.closest('select, script, style, [hidden], dialog:not([open])')) continue;
+    const range = document.createRange();
+    range.selectNodeContents(node);
+    for (const box of range.getClientRects()) {
+      if (box.width < 2 || box.height < 2) continue;
+      const within = parent.closest('.slip-lines, .line, [tabindex="0"]');
+      const held = within?.getBoundingClientRect();
+      if (held && (box.bottom > held.bottom || box.top < held.top || box.right > held.right || box.left < held.left))
+        continue;
+      if (!scrolls(parent) && (box.left < -1 || box.right > innerWidth + 1))
+        found.push(`text beyond the edge: ${named(parent)}`);
+      // Of the line's box, what letters fill.
+      texts.push([new DOMRect(box.x, box.y + 0.25 * box.height, box.width, 0.5 * box.height), parent]);
+    }
+    const style = getComputedStyle(parent);
+    if (style.overflow === 'hidden' && parent.scrollWidth > parent.clientWidth + 1)
+      found.push(`cut: ${named(parent)}`);
+  }
+  texts.sort((a, b) => a[0].top - b[0].top);
+  for (let i = 0; i < texts.length; i++) {
+    const [a, one] = texts[i];
+    for (let j = i + 1; j < texts.length && texts[j][0].top < a.bottom; j++) {
+      const [b, other] = texts[j];
+      if (one === other || one.contains(other) || other.contains(one)) continue;
+      const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left);
+      const high = Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top);
+      if (wide > 3 && high > 0.3 * Math.min(a.height, b.height)) found.push(`over: ${named(one)} and ${named(other)}`);
+    }
+  }
+  return [...new Set(found)];
+}"""
+
+
+class Geometry(BrowserCase):
+    def test_nothing_is_cut_small_or_over_anything_at_any_size(self) -> None:
+        page = self.open(360, 740, touch=True)
+        found: dict[str, Any] = {}
+        for view in dict.fromkeys((*VIEWS, *MORE)):
+            page.goto(season() + view)
+            for size, (width, height) in SIZES.items():
+                page.set_viewport_size({"width": width, "height": height})
+                if wrong := self._settled(page):
+                    found[f"{view}, {size}"] = wrong
+        self.assertEqual(found, {}, "\n".join(f"{k}: {v}" for k, v in found.items()))
+
+    def _settled(self, page: Page) -> list[str]:
+        """What is wrong once the pictures have taken the size of the screen."""
+        said: list[str] = []
+        for _ in range(6):
+            page.wait_for_timeout(60)
+            said = page.evaluate(LOOK)
+            if not said:
+                break
+        return said
+
+    def test_the_first_page_is_light(self) -> None:
+        page = self.open()
+        answers: list[Response] = []
+        page.on("response", lambda answer: answers.append(answer))
+        page.goto(
+            self.serve(self.folder / "light.sqlite3", refresh_seconds=0), wait_until="networkidle"
+        )
+        sizes = {a.url: a.request.sizes()["responseBodySize"] for a in answers}
+        self.assertLessEqual(len(sizes), MOST_REQUESTS, "\n".join(sizes))
+        self.assertLessEqual(sum(sizes.values()), MOST_BYTES, str(sizes))
+
+
+if __name__ == "__main__":
+    unittest.main()
