@@ -166,6 +166,7 @@ class FirstBoil(BrowserCase):
         page = self.page
         page.locator(".draw-form button").first.tap()
         expect(page.locator(".verdict h1")).to_have_text("Drawn off")
+        expect(page.locator(".tabs")).not_to_contain_text("Look")
         brix, sigma = self.figure()
         self.assertLess(abs(brix - pot.brix), 2.5 * sigma)
         self.fill("amount", f"{pot.mass_kg * LB_PER_KG * 0.97:.2f} lb")

@@ -1,6 +1,8 @@
 """Who has hardly an instrument: what is asked for and offered, what the coach says, whether it adds up."""
 
 from datetime import timedelta
+from math import pi
+from sqlite3 import Connection
 
 from lumbrel.core.pan.coach import Stage
 from lumbrel.services.base import batch as contexts
@@ -9,12 +11,13 @@ from lumbrel.services.kitchen.setup import set_up
 from lumbrel.services.pan.board import board
 from lumbrel.services.pan.choices import choices
 from lumbrel.services.pan.coach import coach, finished, look_at
-from lumbrel.services.pan.yields import yield_of
+from lumbrel.services.pan.yields import check_of, yield_of
 from lumbrel.services.record.kept import ready
 from lumbrel.services.shelf.lots import batch_of_lot
-from lumbrel.services.stations import slip
+from lumbrel.services.stations import choices_for, slip
 from lumbrel.services.take_in import opening
 from lumbrel.store.db import connect
+from lumbrel.web.pan.picture import agreement
 from tests.support.kitchen import NOON, KitchenCase
 
 SETUP = {
@@ -26,6 +29,12 @@ SETUP = {
 }
 
 
+def yield_of_so_much(db: Connection, code: str) -> float:
+    """How much there should be, kg, an hour later."""
+    context = contexts.load(db, code, NOON + timedelta(hours=2))
+    return check_of(context, 19.0).check.expected_kg
+
+
 class FirstBoil(KitchenCase):
     def first(self, *owned: str) -> str:
         """A kitchen of a pot and little else, and what was taken in there; returns its code."""
@@ -34,15 +43,19 @@ class FirstBoil(KitchenCase):
         ready(self.db)
         set_up(self.db, NOON, SETUP | dict.fromkeys(owned, "1"))
         page = opening.page(self.db, NOON)
+        self.assertTrue(page.first_boil)
         fields = {
             "vessel": page.vessels[0].id,
             "woodlot": page.woodlots[0].id,
             "tree": "sugar maple",
         }
         fields |= {"amount": "3 qt", "amount_by": "mass", "brix_by": "unknown", "raw_sap": "7 gal"}
-        return opening.open_batch(
-            self.db, NOON, fields | {"temperature": "45 C", "sugar_kind": "maple"}
-        )
+        fields |= {"temperature": "45 C", "sugar_kind": "maple"}
+        becomes = opening.page(self.db, NOON, fields).charge
+        # The mark on the stick, by the depth and by the water that stands there.
+        area_dm2 = pi * (6.5 * 0.254 / 2) ** 2
+        self.assertAlmostEqual(becomes.stick_water_l, area_dm2 * becomes.depth_done_mm / 100, 6)
+        return opening.open_batch(self.db, NOON, fields)
 
     def said(self, code: str, minutes: float):
         return coach(board(self.db, code, NOON + timedelta(minutes=minutes)))
@@ -77,11 +90,16 @@ class FirstBoil(KitchenCase):
         thin = self.said(code, 20)
         self.assertEqual(thin.stage, Stage.THIN)
         self.assertIn("the stick", thin.do)
+        # Nobody measured it: it may foam long before the middle of what is thought.
+        seen = board(self.db, code, NOON + timedelta(minutes=20))
         self.assertGreater(thin.away_minutes, 3)
+        self.assertLess(thin.away_minutes, 0.25 * seen.minutes_left)
         self.put(code, "sign", 110, sign="drops", sign_confirmed="1")
         # Who looks with a spoon looks sooner than the arithmetic asks.
         soon = board(self.db, code, NOON + timedelta(minutes=110.2))
         self.assertLess(look_at(soon), soon.next_check_at)
+        seen = [(word.label, word.under) for word in agreement(soon).words]
+        self.assertIn(("Signs", True), seen)
         self.put(code, "sign", 122, sign="foam", sign_confirmed="1")
         foam = self.said(code, 122.1)
         self.assertEqual(
@@ -128,10 +146,29 @@ class FirstBoil(KitchenCase):
         with self.assertRaises(BadInput):
             self.put(code, "measured", 66, amount="9 t")
 
+    def test_what_stayed_in_the_filter_is_not_missed(self) -> None:
+        code = self.take_in()
+        self.put(code, "refractometer", 60, instrument="hand-prism", reading="66.9", sample="20 C")
+        self.put(code, "draw", 61)
+        before = yield_of_so_much(self.db, code)
+        self.put(code, "filter", 70, method="felt", temperature="90 C", out="18 kg")
+        self.assertAlmostEqual(before - yield_of_so_much(self.db, code), 1.9, delta=0.4)
+
+    def test_the_instrument_read_last_is_offered_first(self) -> None:
+        code = self.take_in()
+        self.assertEqual(choices(contexts.load(self.db, code, NOON)).hand_held, "dial-a")
+        self.put(code, "thermometer", 40, instrument="probe-1", reading="100.9 C")
+        offers = choices(contexts.load(self.db, code, NOON + timedelta(minutes=41)))
+        self.assertEqual((offers.hand_held, offers.thermometers[0][0]), ("probe-1", "probe-1"))
+
     def test_jars_filled_by_feel_are_said_to_be(self) -> None:
         code = self.first("spoon")
         self.put(code, "draw", 130, mass_confirmed="1")
+        offers = choices_for("filter", contexts.load(self.db, code, NOON + timedelta(minutes=131)))
+        self.assertEqual((offers.through, offers.felt[0][1]), ("paper", "just off the boil"))
         self.put(code, "filter", 131, method="paper", temperature="90 C", felt="1")
+        jars = choices_for("jar", contexts.load(self.db, code, NOON + timedelta(minutes=139)))
+        self.assertEqual([size for size, _ in jars.rows][:2], ["16 floz", "8 floz"])
         self.put(code, "jar", 140, lot=code, size_1="8 floz", count_1="2", fill="90 C", felt="1")
         line = slip.lines(contexts.load(self.db, code, NOON + timedelta(hours=3)))[-1]
         self.assertRegex(line.detail, r"194\s°F or so, by feel")

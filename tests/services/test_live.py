@@ -15,6 +15,7 @@ from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.settings import save_settings
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.alarms import Due
 from lumbrel.services.pan.evidence import gather
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
@@ -274,4 +275,13 @@ class Chosen(KitchenCase):
         save_settings(self.db, fields, NOON)
         kitchen = load_kitchen(self.db)
         self.assertEqual(alarms.put_off(kitchen, "finisher-2"), ["Foam zone"])
-        self.assertEqual(alarms.near_minutes(kitchen), 7.0)
+        choose_alarms(self.db, {}, NOON)
+        self.assertEqual(alarms.near_minutes(load_kitchen(self.db)), 7.0)
+
+    def test_a_pot_whose_alarms_are_off_is_silent(self) -> None:
+        found = [Due("foam", "Foam climbs."), Due("off", "At the mark.")]
+        code = self.take_in()
+        context = contexts.load(self.db, code, NOON)
+        self.assertEqual(alarms.wanted(context, found), found)
+        choose_alarms(self.db, {}, NOON)
+        self.assertEqual(alarms.wanted(contexts.load(self.db, code, NOON), found), found[1:])

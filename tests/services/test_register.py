@@ -3,13 +3,15 @@
 from datetime import datetime, timedelta
 from typing import Any
 
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, some_batches
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen.change import edit_instrument, edit_vessel, instrument_of, vessel_of
-from lumbrel.services.pan.board import board
+from lumbrel.services.pan.board import at_a_glance, board
 from lumbrel.services.record.kept import ready
+from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import slip
+from lumbrel.store import flow
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -43,6 +45,11 @@ class Register(KitchenCase):
         before = self.said(done), self.said(live)
         edit_instrument(self.db, "long-stem", STEM | {"name": "New stem", "true_at": "20 C"}, LATER)
         self.assertEqual((self.said(done), self.said(live)), before)
+        # Who vouched for it is named as it was called then.
+        self.put(done, "filter", 60, method="felt", temperature="90 C")
+        self.put(done, "jar", 61, lot=done, size_1="500 ml", count_1="9", fill="85 C")
+        vouched = flows_of(self.db, done, kind=flow.LOT).vouched
+        self.assertEqual([one.instrument for one in vouched], ["Long stem"])
         self.assertEqual(before[1][-1][0], "Hydrometer 50.0, 20.0\u00a0°C")
         self.read(live, 51)
         after = self.said(live, LATER + timedelta(minutes=2))
@@ -71,7 +78,10 @@ class Register(KitchenCase):
         before = self.said(done), self.said(live)
         held = board(self.db, done, LATER).depth_done_mm
         sizes = {"name": "Wide pan", "shape": "round", "diameter": "500 mm"}
+        glance = [contexts.load(self.db, live, LATER).batch]
+        self.assertEqual(at_a_glance(self.db, glance, LATER)[0].context.vessel.name, "Finisher 2")
         edit_vessel(self.db, "finisher-2", sizes, LATER)
+        self.assertEqual(at_a_glance(self.db, glance, LATER)[0].context.vessel.name, "Wide pan")
         self.assertEqual((self.said(done), self.said(live)), before)
         self.assertEqual(board(self.db, done, LATER).depth_done_mm, held)
         self.assertEqual(contexts.load(self.db, done, LATER).vessel.name, "Finisher 2")
@@ -106,3 +116,8 @@ class Register(KitchenCase):
         logbook.take_in(self.db, written)
         self.assertEqual(self.said(live), before)
         self.assertEqual(logbook.as_json(self.db), written)
+        self.db = connect(self.folder / "one-batch.sqlite3")
+        self.addCleanup(self.db.close)
+        ready(self.db)
+        some_batches.take_in(self.db, written, [live])
+        self.assertEqual(self.said(live), before)

@@ -9,7 +9,10 @@ USUAL_LOSS, USUAL_LOSS_SIGMA = 0.02, 0.015
 """Of the syrup: what clings to pan, spoon and cloth, and goes up as spray; one sigma of it."""
 MEASURED_SIGMA = 0.025
 """One sigma of how much there is: jars and jugs, froth, what the scale shows."""
-AGREES_SIGMAS = 2.0
+AGREES_SIGMAS, STANDS_OUT_SIGMAS = 2.0, 1.0
+"""Beyond the first it is no chance; beyond the second it is said what it may mean."""
+THINNEST_BRIX, THICKEST_BRIX = 30.0, 80.0
+"""What is thinner boils like water, what is thicker is candy: nobody takes either for syrup."""
 SPILT_SHARE = 0.05
 """A loss is named from so much on."""
 
@@ -34,7 +37,7 @@ class YieldCheck:
     sigma_share: float
     agrees: bool
     meanings: tuple[Meaning, ...]
-    """The likeliest first; none where it agrees."""
+    """The likeliest first; none where it is as near as it should be."""
 
 
 def check_yield(
@@ -75,7 +78,7 @@ def check_yield(
         sigma_share=sigma,
         agrees=agrees,
         meanings=()
-        if agrees
+        if abs(share - 1) <= STANDS_OUT_SIGMAS * sigma
         else _meanings(
             expected,
             share,
@@ -97,7 +100,10 @@ def _meanings(
     sap_brix: float | None,
 ) -> tuple[Meaning, ...]:
     would_be = brix / share
-    found = [Meaning("thin" if share > 1 else "thick", would_be, abs(would_be - brix) / sigma_brix)]
+    found = []
+    if THINNEST_BRIX <= would_be <= THICKEST_BRIX:
+        key = "thin" if share > 1 else "thick"
+        found.append(Meaning(key, would_be, abs(would_be - brix) / sigma_brix))
     off = abs(share - 1) / max(solids_sigma_share, 1e-3)
     if sap_brix is not None:
         found.append(Meaning("sap", sap_brix * share, off))
