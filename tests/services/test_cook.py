@@ -17,6 +17,7 @@ from lumbrel.services.candy import alarms, begin, clinic, learnt, plan, syrup
 from lumbrel.services.candy.pot import CookBoard, pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.jar.labels import labels
+from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.overview import overview
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.shelf.accounts import accounts
@@ -242,6 +243,11 @@ class Along(CookCase):
         self.step(code, "pot", 14.4, instrument="dial-a", pot="113.1 C")
         board = self.board(code, 14.5)
         self.assertEqual(board.call, "off")
+        every = {f"{a.kind} {v.id}": "1" for v, found in alarm_choices(self.db) for a in found}
+        choose_alarms(self.db, {}, NOON)
+        silent = alarms.watch(self.db, self.board(code, 14.5))
+        self.assertNotIn("off", [a.kind for a in silent])
+        choose_alarms(self.db, every, NOON)
         self.assertIn("off", [a.kind for a in alarms.watch(self.db, board)])
         self.step(code, "cooked", 14.6, bath="bench")
         ringing = alarm_store.ringing(self.db)
