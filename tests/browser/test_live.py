@@ -218,3 +218,30 @@ class Help(BrowserCase):
         expect(page.locator(".handbook")).to_contain_text(finish)
         expect(page.locator(".handbook")).to_contain_text("Long stem floats at")
         expect(page.locator(".handbook")).to_contain_text("Glass breaks by thermal shock")
+
+
+class OnTheWall(BrowserCase):
+    def test_every_vessel_is_read_from_four_metres_and_what_is_stale_says_so(self) -> None:
+        page = self.open(1920, 1080)
+        page.clock.install()
+        page.goto(season() + "/wall")
+        panes = page.locator(".pane")
+        expect(panes).to_have_count(2)
+        expect(panes.first).to_contain_text("Keep boiling")
+        expect(panes.nth(1)).to_contain_text("Do not disturb")
+        expect(page.locator(".wall-waits")).to_contain_text("Filter")
+        tall = panes.first.locator(".pane-figures b").first.evaluate(
+            "e => parseFloat(getComputedStyle(e).fontSize)"
+        )
+        self.assertGreaterEqual(tall, 140)
+        self.assertEqual(page.locator("main input, main select, main textarea").count(), 0)
+        lost = page.locator(".wall-lost")
+        expect(lost).to_be_hidden()
+        page.route("**/wall/board", lambda route: route.abort())
+        page.clock.run_for(25_000)
+        expect(lost).to_contain_text("s old")
+        expect(panes.first).to_contain_text("Keep boiling")
+        page.unroute("**/wall/board")
+        page.clock.run_for(6_000)
+        expect(lost).to_be_hidden()
+        self.complaints.clear()

@@ -46,6 +46,7 @@ VIEWS = (
     "/kitchen/methods",
     "/kitchen/instrument/barometer",
     "/kitchen/alarms",
+    "/wall",
     "/kitchen/vessel/finisher-1",
     "/help",
     "/help/candy",

@@ -13,6 +13,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.settings import save_settings
+from lumbrel.services.kitchen.wall import wall
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.alarms import Due
@@ -285,3 +286,23 @@ class Chosen(KitchenCase):
         self.assertEqual(alarms.wanted(context, found), found)
         choose_alarms(self.db, {}, NOON)
         self.assertEqual(alarms.wanted(contexts.load(self.db, code, NOON), found), found[1:])
+
+
+class OnTheWall(KitchenCase):
+    def test_who_is_wanted_stands_in_front(self) -> None:
+        self.assertEqual(wall(self.db, NOON).panes, [])
+        slow = self.take_in(vessel="finisher-1")
+        quick = self.take_in(brix="66.5", brix_confirmed="1")
+        for code in (slow, quick):
+            self.put(code, "boiling", 1)
+        self.put(quick, "refractometer", 4, instrument="hand-prism", reading="67", sample="20 C")
+        seen = wall(self.db, NOON + timedelta(minutes=4.2))
+        self.assertEqual([pane.code for pane in seen.panes], [quick, slow])
+        self.assertTrue(seen.panes[0].loud)
+        self.assertIn("Kill the heat", seen.panes[0].next)
+        self.assertEqual(seen.panes[1].word, "Keep boiling")
+        self.put(quick, "draw", 5)
+        later = wall(self.db, NOON + timedelta(minutes=6))
+        self.assertEqual(
+            ([p.code for p in later.panes], later.waits), ([slow], [("Filter", quick)])
+        )

@@ -32,7 +32,7 @@ SINCE_EVER = datetime(1900, 1, 1, tzinfo=UTC)
 LOOKS_NOW = timedelta(seconds=20)
 SPOON_FROM_BRIX = 45.0
 """Thinner than this a spoon tells nothing, and a stick does."""
-SOON_MINUTES = 2.0
+SOON_MINUTES = 1.0
 STRAIN_TO_BRIX = 57.0
 """Thicker than this it runs through no cloth."""
 

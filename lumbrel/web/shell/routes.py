@@ -16,6 +16,7 @@ ROOMS = (
     "pan.live",
     "practice.pages",
     "help.pages",
+    "wall.pages",
 )
 
 

@@ -17,4 +17,5 @@ import "./labels.js";
 import "./photo.js";
 import "./set_up.js";
 import "./take_in.js";
+import "./wall.js";
 import "./working.js";
