@@ -31,7 +31,7 @@ VIEWS = (
     ("kitchen-register", "/kitchen", "day", 1280),
     ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
     ("alarm", "/pan/26-058", "day", 1280),
-    ("practice", "/practice", "day", 1280),
+    ("wall", "/wall", "night", 1280),
 )
 
 
