@@ -239,6 +239,7 @@ class OnTheWall(BrowserCase):
         expect(lost).to_be_hidden()
         page.route("**/wall/board", lambda route: route.abort())
         page.clock.run_for(25_000)
+        expect(lost).to_be_visible()
         expect(lost).to_contain_text("s old")
         expect(panes.first).to_contain_text("Keep boiling")
         page.unroute("**/wall/board")
