@@ -146,6 +146,24 @@ class FirstBoil(KitchenCase):
         with self.assertRaises(BadInput):
             self.put(code, "measured", 66, amount="9 t")
 
+    def test_what_turns_out_to_be_no_syrup_has_no_yield(self) -> None:
+        code = self.take_in(brix="30")
+        self.put(code, "draw", 20, mass_confirmed="1")
+        self.put(code, "measured", 21, amount="28 kg")
+        self.put(
+            code,
+            "refractometer",
+            30,
+            instrument="hand-prism",
+            reading="12",
+            sample="20 C",
+            reading_confirmed="1",
+        )
+        self.assertIsNone(yield_of(contexts.load(self.db, code, NOON + timedelta(minutes=31))))
+        with self.assertRaises(BadInput) as refused:
+            self.put(code, "measured", 32, amount="28 kg")
+        self.assertIn("Brix", refused.exception.errors["amount"])
+
     def test_what_stayed_in_the_filter_is_not_missed(self) -> None:
         code = self.take_in()
         self.put(code, "refractometer", 60, instrument="hand-prism", reading="66.9", sample="20 C")

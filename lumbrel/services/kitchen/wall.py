@@ -66,8 +66,8 @@ class Wall:
 def wall(db: Connection, now: datetime) -> Wall:
     """Every vessel at work, the one that is done first in front, and what waits."""
     queue = waiting(db)
-    pans = [_of_pan(board) for board in boards(db, queue["pan"], now)]
-    panes = [*pans, *_of_pots(db, queue["candy"], now)]
+    panes = [_of_pan(board) for board in boards(db, queue["pan"], now)]
+    panes += _of_pots(db, queue["candy"], now)
     panes.sort(
         key=lambda pane: (not pane.loud, FAR_MINUTES if pane.minutes is None else pane.minutes)
     )

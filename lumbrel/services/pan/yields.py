@@ -93,9 +93,14 @@ def check_of(context: BatchContext, mass_kg: float) -> Yield:
 
 
 def yield_of(context: BatchContext) -> Yield | None:
-    """The yield as it was measured last; None before."""
+    """The yield as it was measured last; None before, and where later readings say that it is no syrup."""
     last = context.last(MeasuredFacts)
-    return check_of(context, last.facts.mass_kg) if last else None
+    if last is None:
+        return None
+    try:
+        return check_of(context, last.facts.mass_kg)
+    except OutOfRange:
+        return None
 
 
 def words(context: BatchContext, entry: Entry[MeasuredFacts]) -> Line:
