@@ -42,7 +42,7 @@ class AnythingGoes(KitchenCase):
             for _ in range(10):
                 self.at += timedelta(minutes=rng.choice((0, 1, 7, 60, 700)))
                 kind, fields = self._anything(rng)
-                fields |= {f"{name}_confirmed": "1" for name in ("reading", "cup", "mass")}
+                fields |= {f"{name}_confirmed": "1" for name in ("reading", "cup", "mass", "sign")}
                 answer = client.post(f"/pan/{code}/slip/{kind}", data=fields)
                 self.assertIn(answer.status_code, (303, 422), (seed, kind, fields))
                 taken += answer.status_code == 303
@@ -52,10 +52,14 @@ class AnythingGoes(KitchenCase):
                         page.status_code, 200, (seed, kind, fields, path, page.text[-1500:-850])
                     )
                     self.assertNotIn("nan", page.text)
-            self.assertEqual(client.get("/").status_code, 200)
+            for path in ("/", "/wall"):
+                self.assertEqual(client.get(path).status_code, 200)
             self.assertEqual(client.get(f"/batch/{code}.json").status_code, 200)
             client.post(f"/pan/{code}/slip/draw", data={"mass_confirmed": "1"})
-            for path in (f"/pan/{code}", f"/filter/{code}", f"/jar/{code}"):
+            for amount in ("0.06 kg", "30 L", "4999 kg", "a lot"):
+                there = client.post(f"/pan/{code}/slip/measured", data={"amount": amount})
+                self.assertIn(there.status_code, (303, 422), (seed, amount))
+            for path in (f"/pan/{code}", f"/filter/{code}", f"/jar/{code}", "/wall", "/help"):
                 page = client.get(path)
                 self.assertEqual(page.status_code, 200, (seed, path, page.text[-900:]))
         self.assertGreater(taken, 60)
@@ -261,7 +265,16 @@ class AnythingGoes(KitchenCase):
 
     def _anything(self, rng: random.Random) -> tuple[str, dict[str, str]]:
         kind = rng.choice(
-            ("hydrometer", "refractometer", "thermometer", "added", "boiling", "probe", "note")
+            (
+                "hydrometer",
+                "refractometer",
+                "thermometer",
+                "added",
+                "boiling",
+                "probe",
+                "note",
+                "sign",
+            )
         )
         if kind == "probe":
             shows = rng.choice((-40.0, 20.0, 85.0, 98.3, 99.5, 103.0, 130.0, 900.0))
@@ -277,6 +290,7 @@ class AnythingGoes(KitchenCase):
                 "sample": f"{rng.uniform(10, 30):.0f}",
             },
             "thermometer": {"reading": f"{rng.uniform(80, 170):.1f}", "instrument": "dial-a"},
+            "sign": {"sign": rng.choice(("drops", "foam", "sheet", "cold_plate", "a rainbow"))},
             "added": {
                 "mass": f"{10 ** rng.uniform(-2, 3.6):.2f} kg",
                 "brix": f"{rng.uniform(0, 85):.0f}",

@@ -1,9 +1,11 @@
 """The user's own numbers that stand in the help: as their thermometer shows them, in their units, today."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
 
+from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.ladder import Day, Rung, today
@@ -88,7 +90,9 @@ def _stems(
         stem_of = with_detail(one, HydrometerDetail)
         if stem_of is None:
             continue
-        stem = hydrometer_of(db, stem_of, now)
-        hot, cold = (stem.mark(target_brix, at) for at in (HOT_CUP_C, 20.0))
-        found.append(StemMark(name=one.name, hot_brix=hot, cold_brix=cold))
+        # A stem that has no mark for this target says nothing here.
+        with suppress(OutOfRange):
+            stem = hydrometer_of(db, stem_of, now)
+            hot, cold = (stem.mark(target_brix, at) for at in (HOT_CUP_C, 20.0))
+            found.append(StemMark(name=one.name, hot_brix=hot, cold_brix=cold))
     return found
