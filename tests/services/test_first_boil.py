@@ -49,13 +49,17 @@ class FirstBoil(KitchenCase):
             "woodlot": page.woodlots[0].id,
             "tree": "sugar maple",
         }
+        self.assertEqual(page.measure, "mass")
         fields |= {"amount": "3 qt", "amount_by": "mass", "brix_by": "unknown", "raw_sap": "7 gal"}
         fields |= {"temperature": "45 C", "sugar_kind": "maple"}
         becomes = opening.page(self.db, NOON, fields).charge
         # The mark on the stick, by the depth and by the water that stands there.
         area_dm2 = pi * (6.5 * 0.254 / 2) ** 2
         self.assertAlmostEqual(becomes.stick_water_l, area_dm2 * becomes.depth_done_mm / 100, 6)
-        return opening.open_batch(self.db, NOON, fields)
+        code = opening.open_batch(self.db, NOON, fields)
+        # As it was measured last, it is asked for next.
+        self.assertEqual(opening.page(self.db, NOON).measure, "volume")
+        return code
 
     def said(self, code: str, minutes: float):
         return coach(board(self.db, code, NOON + timedelta(minutes=minutes)))

@@ -82,7 +82,9 @@ class SetUp(unittest.TestCase):
         self.assertEqual((nothing.reads, nothing.first), (("sign", "depth", "event"), "sign"))
 
     def test_with_a_spoon_alone_it_leads_to_the_take_in(self) -> None:
-        self.assertEqual(set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in")
+        self.assertEqual(
+            set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in?measure=volume"
+        )
         self.assertEqual(instruments(self.db), [])
 
     def test_a_barometer_or_a_forecast_will_do(self) -> None:

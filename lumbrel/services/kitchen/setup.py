@@ -95,7 +95,9 @@ def set_up(db: Connection, now: datetime, fields: dict[str, str]) -> Next:
         save_kitchen(db, settings, now)
         _equip(db, form, made, USUAL_WIDE_MM if wide is None else wide, now)
     measured = form.ticked("candy_thermometer") or form.ticked("digital_thermometer")
-    return Next("/day" if measured else "/take-in")
+    if measured:
+        return Next("/day")
+    return Next(f"/take-in?measure={'mass' if form.ticked('scale') else 'volume'}")
 
 
 def _elevation(form: Form, by: str) -> float | None:

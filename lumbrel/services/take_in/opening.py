@@ -45,6 +45,8 @@ class TakeInPage:
     """Whether a thermometer is owned."""
     first_boil: bool = False
     """Whether nothing was ever taken in here."""
+    measure: str = "mass"
+    """How what was taken in last was measured."""
 
     @property
     def felt_heats(self) -> list[tuple[str, str]]:
@@ -73,7 +75,13 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
         measures_density=bool(drops or instruments_of(db, HydrometerDetail)),
         measures_heat=bool(instruments_of(db, ThermometerDetail)),
         first_boil=record.written_so_far(db) == 0,
+        measure=_last_measure(db),
     )
+
+
+def _last_measure(db: Connection) -> str:
+    last = record.current_of_kind(db, TakeInFacts.key(), limit=1)
+    return str(last[0].facts["amount_by"]) if last else "mass"
 
 
 def _busy(db: Connection) -> dict[str, str]:

@@ -5,7 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.take_in import opening
-from lumbrel.services.take_in.entries import MOST_PARTS
+from lumbrel.services.take_in.entries import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -15,7 +15,7 @@ PART_FIELDS = [
 ]
 
 
-def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
+def _page(visit: Here, form: Filled, vessel: str = "", measure: str = "") -> HTMLResponse:
     shown = opening.page(visit.db, visit.now, dict(form.fields))
     choices = [
         (v.id, f"{v.name} ({shown.busy[v.id]} in it)" if v.id in shown.busy else v.name)
@@ -30,6 +30,7 @@ def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
         422 if form.wrong else 200,
         page=shown,
         form=form,
+        measure=measure if measure in LIMITS else shown.measure,
         part_fields=PART_FIELDS,
         part_woodlots=woodlots,
         vessel_choices=choices,
@@ -39,9 +40,9 @@ def _page(visit: Here, form: Filled, vessel: str = "") -> HTMLResponse:
 
 
 @router.get("/take-in")
-def show(visit: Here, vessel: str = "") -> HTMLResponse:
+def show(visit: Here, vessel: str = "", measure: str = "") -> HTMLResponse:
     """The empty form."""
-    return _page(visit, Filled(), vessel)
+    return _page(visit, Filled(), vessel, measure)
 
 
 @router.post("/take-in/preview")
