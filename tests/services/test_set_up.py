@@ -85,6 +85,8 @@ class SetUp(unittest.TestCase):
         self.assertEqual(
             set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in?measure=volume"
         )
+        weighs = {**FEET, "id": "set-up-0002", "scale": "1"}
+        self.assertEqual(set_up(self.db, NOON, weighs).href, "/take-in?measure=mass")
         self.assertEqual(instruments(self.db), [])
 
     def test_a_barometer_or_a_forecast_will_do(self) -> None:
