@@ -43,6 +43,19 @@ class Pages(KitchenCase):
         count.close()
         return total
 
+    def test_a_vessel_is_changed_on_its_page_and_says_what_it_was(self) -> None:
+        page, typed = "/kitchen/vessel/finisher-2", {"name": "Finisher 2", "shape": "measured"}
+        wrong = self.client.post(page, data=typed | {"measures": "20 mm, 3 L"})
+        self.assertEqual(wrong.status_code, 422)
+        self.assertIn('value="20 mm, 3 L"', wrong.text)
+        right = self.client.post(page, data=typed | {"measures": "20 mm = 3 L, 80 mm = 13 L"})
+        self.assertEqual(right.status_code, 303)
+        said = re.sub(r"<[^>]*>|\s+", " ", self.client.get(page).text)
+        said = re.sub(r"\s+", " ", html.unescape(said))
+        self.assertIn("round, 450 mm, at first", said)
+        self.assertIn("measured at 2 depths, since 18 March 2026", said)
+        self.assertEqual(self.client.get("/kitchen/vessel/bath-tub").status_code, 404)
+
     def test_both_units_are_shown_on_request_and_never_in_a_field(self) -> None:
         settings = load_kitchen(self.db)
         save_kitchen(self.db, replace(settings, both_units=True), NOON)
