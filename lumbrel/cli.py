@@ -70,7 +70,12 @@ def _parser(wanted: str = "") -> argparse.ArgumentParser:
 
 def _add_serve(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("--port", type=int, default=8000)
-    sub.add_argument("--host", default="127.0.0.1")
+    sub.add_argument("--host", default="127.0.0.1", help="another one: as --lan, on it only")
+    sub.add_argument("--lan", action="store_true", help="open to the kitchen's network, encrypted")
+    sub.add_argument("--lan-port", type=int, default=0, help="8443 if left out")
+    sub.add_argument("--plain", action="store_true", help="with --lan: without encryption")
+    sub.add_argument("--proxied", default="", metavar="NAME", help="behind a proxy of that name")
+    sub.add_argument("--passphrase-file", type=Path, help="take the passphrase from its first line")
     _add_log_level(sub)
 
 

@@ -8,9 +8,11 @@ import socket
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lumbrel.commands.opening import access_of, is_loopback, passphrase_wanted
 from lumbrel.commands.say import log_to, refuse
 
 if TYPE_CHECKING:
+    from lumbrel.web.shell.network import Opening
     from lumbrel.web.shell.settings import Settings
 
 LOG = logging.getLogger("lumbrel.serve")
@@ -34,6 +36,7 @@ def serve(arguments: argparse.Namespace) -> int:
             database=record,
             allowed_hosts=_hosts(arguments.host),
             backups=arguments.data / "backups",
+            access=access_of(arguments),
         )
         return _run(settings, arguments)
 
@@ -66,6 +69,7 @@ def demo(arguments: argparse.Namespace) -> int:
             clock=clock,
             allowed_hosts=_hosts(arguments.host),
             demo=True,
+            access=access_of(arguments),
             refresh_seconds=0 if arguments.frozen else 1.0,
         )
         try:
@@ -102,7 +106,7 @@ def _is_no_demo(record: Path) -> str:
 
 
 def _hosts(host: str) -> tuple[str, ...]:
-    return tuple({"127.0.0.1", "localhost", "[::1]", host})
+    return ("127.0.0.1", "localhost", "[::1]", *((host,) if is_loopback(host) else ()))
 
 
 def listener(host: str) -> socket.socket:
@@ -115,31 +119,56 @@ def listener(host: str) -> socket.socket:
 def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     import uvicorn
 
+    assert settings.access is not None
+    why = passphrase_wanted(settings.access, arguments.passphrase_file)
+    if why:
+        return refuse(why)
+    host = arguments.host if is_loopback(arguments.host) else "127.0.0.1"
+
     from lumbrel.web.shell.app import create_app
     from lumbrel.web.shell.server import Server
 
     # Bound before anything is said: an address that is printed is an address that answers.
-    with listener(arguments.host) as bound:
+    with listener(host) as bound:
         bound.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            bound.bind((arguments.host, arguments.port))
+            bound.bind((host, arguments.port))
         except (OSError, OverflowError) as error:
             why = getattr(error, "strerror", None) or str(error)
             return refuse(
-                f"{arguments.host}:{arguments.port} cannot be served: {why}. Another port may be "
+                f"{host}:{arguments.port} cannot be served: {why}. Another port may be "
                 "free: --port 8001."
             )
         bound.listen(BACKLOG)
         port = bound.getsockname()[1]
         app = create_app(settings)
-        config = uvicorn.Config(app, log_config=None, timeout_graceful_shutdown=2, access_log=False)
+        config = uvicorn.Config(
+            app,
+            log_config=None,
+            timeout_graceful_shutdown=2,
+            access_log=False,
+            proxy_headers=False,
+        )
         logging.getLogger("uvicorn").setLevel(logging.WARNING)
-        LOG.info("serving %s at %s:%d", settings.database, arguments.host, port)
+        LOG.info("serving %s at %s:%d", settings.database, host, port)
 
         def answers() -> None:
-            print(f"Lumbrel is at http://{arguments.host}:{port}/", flush=True)
+            print(f"Lumbrel is at http://{host}:{port}/", flush=True)
+            _say_opening(app.state.network.opening, port)
 
         with contextlib.suppress(KeyboardInterrupt):
             Server(app, config, answers).run(sockets=[bound])
         LOG.info("stopped")
     return 0
+
+
+def _say_opening(opening: "Opening", port: int) -> None:
+    """Where the network finds it, or why it does not."""
+    if opening.is_open and opening.proxied:
+        at = f"http://127.0.0.1:{opening.port}"
+        print(f"For the proxy of {opening.proxied}: {at}", flush=True)
+    elif opening.is_open:
+        print("Open to the kitchen's network at " + ", ".join(opening.urls()), flush=True)
+        print(f"Let a device in at http://127.0.0.1:{port}/kitchen/network", flush=True)
+    elif opening.why_not:
+        print(f"Not open to the network: {opening.why_not}", flush=True)

@@ -204,8 +204,8 @@ def was_confirmed(typed: Mapping[str, str], name: str = "") -> bool:
 
 
 def kept_of(fields: Mapping[str, str], *left_out: str) -> dict[str, str]:
-    """What a person typed, without the form's own bookkeeping."""
-    return {k: v for k, v in fields.items() if v and k not in ("id", *left_out)}
+    """What a person typed, without the form's own bookkeeping and without who they are."""
+    return {k: v for k, v in fields.items() if v and k not in ("id", "initials", *left_out)}
 
 
 def local_time(at: datetime, kitchen: Kitchen) -> datetime:

@@ -8,12 +8,16 @@ from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan import alarms
+from lumbrel.web.shell.caller import caller_of
+from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.workspace import workspace_of
 
 router = APIRouter()
 LONGEST_CODE = 20
+TRY_AGAIN_MS = 700
+"""A page whose connection broke tries again that soon."""
 MOST_ALARMS = 2**63
 
 
@@ -22,17 +26,27 @@ MOST_ALARMS = 2**63
 async def stream(request: Request, code: str = "") -> StreamingResponse:
     """News as server-sent events: of one batch, or of every alarm."""
     hub, channel = workspace_of(request).hub, code[:LONGEST_CODE]
+    caller, door = caller_of(request.scope), door_of(request.scope)
+
+    def is_out() -> bool:
+        """Whether the device was put out meanwhile."""
+        device = caller.device
+        return bool(device and door and not door.doorkeeper.is_in(device.id))
+
     queue = hub.listen(channel)
 
     async def events() -> AsyncIterator[str]:
         try:
+            yield f"retry: {TRY_AGAIN_MS}\n\n"
             while True:
                 try:
                     news = await asyncio.wait_for(queue.get(), STANDSTILL_SECONDS)
                 except TimeoutError:
-                    yield ": still here\n\n"
+                    if is_out():
+                        return
+                    yield "event: still\ndata: here\n\n"
                     continue
-                if not news:
+                if not news or is_out():
                     return
                 yield f"data: {news}\n\n"
         finally:
@@ -46,5 +60,8 @@ def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
     """Answer an alarm; again is harmless."""
     if not 0 < alarm_id < MOST_ALARMS:
         raise NotFound("There is no such alarm.")
-    found = alarms.acknowledge(visit.db, alarm_id, fields.get("by", ""), visit.now)
-    return JSONResponse({"answered": found.id})
+    by = fields.get("by", "").strip() or visit.caller.initials
+    found = alarms.acknowledge(visit.db, alarm_id, by, visit.now)
+    visit.workspace.hub.wake()
+    before = found.acknowledged_by if found.acknowledged_at else ""
+    return JSONResponse({"answered": found.id, "before_by": before})

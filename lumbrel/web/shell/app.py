@@ -10,7 +10,6 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.middleware.gzip import GZipMiddleware
-from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import Message
 
 from lumbrel import __version__
@@ -18,7 +17,10 @@ from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.errors import answer_errors, refused, unexpected
+from lumbrel.web.shell.gate import Gate, Hosts
+from lumbrel.web.shell.network import Network
 from lumbrel.web.shell.refusals import Refused
 from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
@@ -40,10 +42,15 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         ready(db)
     await own.hub.start()
     await _warm_up(app)
+    network: Network | None = app.state.network
+    if network:
+        await network.resume()
     keeper = asyncio.create_task(_keep_safe(own)) if own.settings.backups else None
     yield
     if keeper:
         keeper.cancel()
+    if network:
+        await network.end()
     await own.hub.stop()
     if app.state.practice:
         await app.state.practice.hub.stop()
@@ -126,10 +133,19 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.practice = None
     app.state.practice_door = asyncio.Lock()
     app.add_middleware(GZipMiddleware, minimum_size=900)
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts))
+    app.add_middleware(Gate, refused=refused)
+    app.add_middleware(Hosts, allowed_hosts=list(settings.allowed_hosts))
     app.add_middleware(Guard, unexpected=unexpected, refused=refused)
     app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
     app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())
     answer_errors(app)
+    app.state.network = None
+    if settings.access:
+        app.state.network = Network(app, settings.access, lambda: _kitchen_name(settings))
     return app
+
+
+def _kitchen_name(settings: Settings) -> str:
+    with opened(settings.database) as db:
+        return load_kitchen(db).name

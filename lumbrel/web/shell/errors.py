@@ -15,8 +15,10 @@ from starlette.responses import Response
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
 from lumbrel.store.db import IdReused, opened
+from lumbrel.web.shell.caller import TOKEN, caller_of
 from lumbrel.web.shell.refusals import out_of_range, sentences
 from lumbrel.web.shell.render import STATIC, TEMPLATES, page
+from lumbrel.web.shell.request import NotSentFromHere
 from lumbrel.web.shell.workspace import StaleWorkspace, Workspace, workspace_of
 
 LOG = logging.getLogger("lumbrel.web")
@@ -40,6 +42,9 @@ def _wants_json(request: Request) -> bool:
 
 def _error_page(request: Request, status: int, title: str, sentence: str) -> Response:
     workspace: Workspace = request.app.state.workspace
+    if caller_of(request.scope).stranger:
+        # Whoever is not let in is told nothing of the record.
+        return _plain_page(request, status, title, sentence, "")
     with suppress(StaleWorkspace):
         workspace = workspace_of(request)
     with opened(workspace.settings.database, workspace.cache) as db:
@@ -50,7 +55,8 @@ def _error_page(request: Request, status: int, title: str, sentence: str) -> Res
 def _typed(request: Request) -> list[tuple[str, str]]:
     """What was sent with a form, but for its own bookkeeping."""
     fields: dict[str, str] = getattr(request.state, "typed", {})
-    kept = ((k, v) for k, v in fields.items() if v and k != "id" and not k.endswith(CONFIRMED))
+    own = ("id", "passphrase", "again", TOKEN)
+    kept = ((k, v) for k, v in fields.items() if v and k not in own and not k.endswith(CONFIRMED))
     return [(name.replace("_", " "), text) for name, text in kept]
 
 
@@ -154,6 +160,10 @@ def _http_error(request: Request, error: Exception) -> Response:
     return _error_page(request, status, "That cannot be taken", sentence)
 
 
+def _not_sent_from_here(request: Request, error: Exception) -> Response:
+    return refused(request, 403, str(error))
+
+
 def _stale(request: Request, error: Exception) -> Response:
     return _plain_page(request, 409, "That practice pan is over", str(error), "")
 
@@ -166,5 +176,6 @@ def answer_errors(app: FastAPI) -> None:
     app.add_exception_handler(NotFound, _not_found)
     app.add_exception_handler(IdReused, _conflict)
     app.add_exception_handler(StaleWorkspace, _stale)
+    app.add_exception_handler(NotSentFromHere, _not_sent_from_here)
     app.add_exception_handler(sqlite3.Error, _store_error)
     app.add_exception_handler(HTTPException, _http_error)

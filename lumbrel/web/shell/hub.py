@@ -27,7 +27,7 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect, opened
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.record import Batch, written_so_far
-from lumbrel.web.shell.news import cook_news, news_of, ring_news
+from lumbrel.web.shell.news import answered_news, cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
 
 LOG = logging.getLogger("lumbrel.live")
@@ -37,6 +37,8 @@ LEAST_TICK_SECONDS = 0.2
 LONGEST_LOOK_SECONDS = 5.0
 SLOWER = 5
 """A page whose probe speaks, or that nobody looks at, is computed so many times less often."""
+ANSWERED_FOR = timedelta(seconds=20)
+"""Whoever was away for a moment still hears who answered."""
 STANDSTILL_SECONDS = 5.0
 """Without any news a page hears this often that it still shows the truth."""
 ALL = ""
@@ -66,6 +68,8 @@ class Hub:
         self._looked = (-1, 0.0)
         """What was written by the last look, and when that was."""
         self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
+        self._answered: list[tuple[datetime, dict[str, Any]]] = []
+        """What rang and was answered a moment ago, so that every screen can say by whom."""
 
     async def start(self) -> None:
         """Begin to look, unless live pages are off."""
@@ -178,7 +182,7 @@ class Hub:
             if self._changed(batch.code, (*common, sample.at if sample else None, every)):
                 self._tell_of(db, batch, now, tell if watched else None)
         if self._listeners[ALL] and self._changed(ALL, (*common, tick // SLOWER)):
-            tell(ALL, json.dumps({"alarms": self._rings(db, now)}, ensure_ascii=False))
+            tell(ALL, self._said(db, now))
 
     def _looked_after(self, db: Connection) -> list[Batch]:
         """What is on the fire, and what else somebody looks at."""
@@ -210,18 +214,27 @@ class Hub:
                 pot = pot_of(context)
                 candy_alarms.watch(db, pot)
                 if tell:
-                    news = cook_news(pot, self._rings(db, now))
-                    tell(batch.code, json.dumps(news, ensure_ascii=False))
+                    tell(batch.code, self._said(db, now, cook_news(pot)))
                 return
             board = remember(board_of(context))
             alarms.watch(db, board)
             if tell:
-                news = news_of(board, self._rings(db, now))
-                tell(batch.code, json.dumps(news, ensure_ascii=False))
+                tell(batch.code, self._said(db, now, news_of(board)))
+
+    def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> str:
+        """News as it is sent: with what rings, and what was answered a moment ago."""
+        rings = self._rings(db, now)
+        self._answered = [(at, one) for at, one in self._answered if now - at < ANSWERED_FOR]
+        lately = {"answered": [one for _, one in self._answered]} if self._answered else {}
+        return json.dumps({**(news or {}), "alarms": rings, **lately}, ensure_ascii=False)
 
     def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
         """What rings, put into words once for as long as it is the same."""
         ids = tuple(alarm.id for alarm in alarm_store.ringing(db))
         if ids != self._ringing[0]:
+            rang = self._ringing[1]
             self._ringing = (ids, ring_news(db, now))
+            self._answered += [
+                (now, answered_news(db, one)) for one in rang if one["id"] not in ids
+            ]
         return self._ringing[1]

@@ -35,8 +35,15 @@ def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
     return found
 
 
-def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
-    """A board's figures as the page shows them, and what rings."""
+def answered_news(db: Connection, ring: dict[str, Any]) -> dict[str, Any]:
+    """Who answered an alarm that rang."""
+    alarm = alarm_store.alarm(db, ring["id"])
+    by = alarm.acknowledged_by if alarm else ""
+    return {"id": ring["id"], "by": by, "headline": ring["headline"], "where": ring["where"]}
+
+
+def news_of(board: Board) -> dict[str, Any]:
+    """A board's figures as the page shows them."""
     context, show = board.context, Display(board.context.kitchen)
     seen, heating = board.evidence, board.heating_minutes
     left = board.minutes_left + heating
@@ -51,12 +58,11 @@ def news_of(board: Board, rings: list[dict[str, Any]]) -> dict[str, Any]:
         "minutes": show.minutes(left if left < FAR_MINUTES else None),
         "probe": show(probe.value, "temperature") if probe else "",
         "sample": probe.at.isoformat() if probe else "",
-        "alarms": rings,
     }
 
 
-def cook_news(board: CookBoard, rings: list[dict[str, Any]]) -> dict[str, Any]:
-    """A candy pot's figures as its page shows them, and what rings."""
+def cook_news(board: CookBoard) -> dict[str, Any]:
+    """A candy pot's figures as its page shows them."""
     context, show = board.context, Display(board.context.kitchen)
     seen, cooling = board.boiling, board.cooling
     shown: float | None = None
@@ -82,5 +88,4 @@ def cook_news(board: CookBoard, rings: list[dict[str, Any]]) -> dict[str, Any]:
         "holds": show.stopwatch(max(board.holds_left_min, 0.0)),
         "sees": board.sees,
         "sample": sample,
-        "alarms": rings,
     }

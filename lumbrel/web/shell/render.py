@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from html import unescape
 from importlib import import_module
 from pathlib import Path
 from sqlite3 import Connection
@@ -19,9 +20,11 @@ from lumbrel.services import stations
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.keypad import keys_of
 from lumbrel.web.shell.plot import grade_key
+from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
 
 WEB = Path(__file__).parent.parent
@@ -133,8 +136,9 @@ def fragment(
 ) -> HTMLResponse:
     """A piece of a page, for a page that is already open."""
     workspace = workspace_of(request)
-    kitchen = load_kitchen(db)
+    kitchen, caller = load_kitchen(db), caller_of(request.scope)
     known = {
+        "who": caller,
         "request": request,
         "now": workspace.settings.clock(),
         "kitchen": kitchen,
@@ -145,12 +149,20 @@ def fragment(
         "workspace": workspace.name,
     }
     rendered = TEMPLATES.get_template(template).render(known | more)
-    return HTMLResponse(_addressed(rendered, workspace.name), status)
+    return HTMLResponse(_addressed(rendered, workspace.name, caller), status)
 
 
-_POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*\baction="[^"?]+)"')
+_POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*?)(\baction="([^"?]+))"([^>]*>)')
 
 
-def _addressed(rendered: str, workspace: str) -> str:
-    """A page whose forms all say of which workspace it is."""
-    return _POSTS.sub(rf'\1?{AT}={workspace}"', rendered)
+def _addressed(rendered: str, workspace: str, caller: Caller) -> str:
+    """A page whose forms all say of which workspace it is, carry the device's token, and are not
+    shown to whoever may not send them."""
+    token = f'<input type="hidden" name="{TOKEN}" value="{caller.token}">' if caller.token else ""
+
+    def addressed(form: re.Match[str]) -> str:
+        before, action, address, after = form.groups()
+        shut = "" if caller.may(least_role("POST", unescape(address))) else "hidden inert "
+        return f'{before}{shut}{action}?{AT}={workspace}"{after}{token}'
+
+    return _POSTS.sub(addressed, rendered)

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from hmac import compare_digest
 from sqlite3 import Connection
 from typing import Annotated, Any
 
@@ -14,10 +15,13 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import local_time
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
+from lumbrel.web.shell.gate import NO_TOKEN
 from lumbrel.web.shell.render import fragment, page
-from lumbrel.web.shell.workspace import Workspace, workspace_of
+from lumbrel.web.shell.workspace import WRITES, Workspace, workspace_of
 
 MAX_FIELDS = 120
+INITIALS = "initials"
 
 
 @dataclass(frozen=True)
@@ -32,6 +36,11 @@ class Visit:
     def workspace(self) -> Workspace:
         """The workspace it is about."""
         return workspace_of(self.request)
+
+    @property
+    def caller(self) -> Caller:
+        """Who calls."""
+        return caller_of(self.request.scope)
 
     @property
     def local(self) -> datetime:
@@ -73,7 +82,27 @@ async def _fields(request: Request) -> dict[str, str]:
         await sent.close()
     fields = {_plain(name): _plain(v) for name, v in form.items() if isinstance(v, str)}
     request.state.typed = fields
+    _require_token(request, fields)
     return fields
+
+
+class NotSentFromHere(Exception):
+    """A device's write without its token."""
+
+
+def _require_token(request: Request, fields: dict[str, str]) -> None:
+    """A form that a device sends is of a page that it opened itself; whose it is goes with it.
+
+    Raises:
+        NotSentFromHere: the token that was given with the page is missing or another one.
+    """
+    caller, given = caller_of(request.scope), fields.pop(TOKEN, "")
+    if caller.here or request.method not in WRITES or request.url.path.startswith("/api/"):
+        return
+    if not caller.stranger:
+        if not compare_digest(given.encode(), caller.token.encode()):
+            raise NotSentFromHere(NO_TOKEN)
+        fields.setdefault(INITIALS, caller.initials)
 
 
 def _plain(text: str) -> str:

@@ -17,6 +17,8 @@ ROOMS = (
     "practice.pages",
     "help.pages",
     "wall.pages",
+    "access.pages",
+    "access.installed",
 )
 
 

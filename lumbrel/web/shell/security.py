@@ -16,7 +16,7 @@ MAX_BODY_BYTES = 256 * 1024
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
     "font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; "
-    "frame-ancestors 'none'"
+    "frame-ancestors 'none'; manifest-src 'self'; worker-src 'self'"
 )
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 UPLOADS = re.compile(r"/colour/[^/]+/photo|/jar/[^/]+/logo")

@@ -12,6 +12,23 @@ def system_clock() -> datetime:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Access:
+    """How the kitchen may be opened to its network."""
+
+    folder: Path
+    """Where the list of devices and the keys are."""
+    lan: bool = False
+    """Open from the start."""
+    plain: bool = False
+    """Without encryption."""
+    host: str = "0.0.0.0"
+    port: int = 0
+    """0 for the usual one."""
+    proxied: str = ""
+    """The name under which a proxy serves it, on this machine; empty for none."""
+
+
+@dataclass(frozen=True, kw_only=True)
 class Settings:
     """Where the database is, what time it is, and who may call.
 
@@ -25,3 +42,5 @@ class Settings:
     refresh_seconds: float = 1.0
     backups: Path | None = None
     """Where automatic backups go; none are made if left out."""
+    access: Access | None = None
+    """None where it answers this machine only."""

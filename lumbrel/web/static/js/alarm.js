@@ -10,6 +10,7 @@ const TONES = [
   [0.44, 880],
 ];
 const BEAT_MS = 700;
+const SAID_FOR_MS = 12000;
 let audio = null;
 
 function sound() {
@@ -48,7 +49,7 @@ function ring(alarm) {
   document.getElementById("alarm-where").textContent = `${alarm.where} · ${alarm.at}`;
   screen.dataset.kind = alarm.kind;
   if (!screen.hidden) return;
-  by.value = memory.get("initials") ?? "";
+  by.value = memory.get("initials") || document.body.dataset.initials || "";
   for (const open of document.querySelectorAll("dialog[open]")) open.close();
   screen.hidden = false;
   document.title = `! ${document.title.replace(/^! /, "")}`;
@@ -76,19 +77,42 @@ async function answer() {
   hush();
   if (!id) return;
   answered.add(id);
-  const body = new URLSearchParams({ by: by.value.trim() });
+  const { workspace, token } = document.body.dataset;
+  const body = new URLSearchParams({ by: by.value.trim(), token });
   try {
-    await fetch(`/alarms/${id}/answer?at=${document.body.dataset.workspace}`, {
-      method: "POST",
-      body,
-    });
+    const answer = await fetch(`/alarms/${id}/answer?at=${workspace}`, { method: "POST", body });
+    if (answer.status >= 500) answered.delete(id);
+    else if (!answer.ok) say("Silent here only: this device may not answer for all.");
   } catch {
     answered.delete(id);
   }
 }
 
+// Once answered anywhere it is answered everywhere, and every screen says by whom.
+const told = new Set();
+function say(words) {
+  const note = document.getElementById("answered");
+  if (!note) return;
+  note.textContent = words;
+  note.hidden = false;
+  setTimeout(() => {
+    if (note.textContent === words) note.hidden = true;
+  }, SAID_FOR_MS);
+}
+
+function tellWho(news) {
+  for (const one of news.answered ?? []) {
+    if (told.has(one.id)) continue;
+    told.add(one.id);
+    if (!answered.has(one.id)) {
+      say(`${one.by || "Somebody"} answered: ${one.where}, ${one.headline}.`);
+    }
+  }
+}
+
 onNews((news) => {
   if (!news.alarms) return;
+  tellWho(news);
   const next = news.alarms.filter((alarm) => !answered.has(alarm.id)).pop();
   if (next && next.id !== ringing?.id) ring(next);
   else if (!next && ringing?.id) hush();

@@ -11,6 +11,7 @@ import "./dip.js";
 import "./field.js";
 import "./forms.js";
 import "./jars.js";
+import "./kept.js";
 import "./keypad.js";
 import "./keys.js";
 import "./labels.js";

@@ -1,7 +1,12 @@
 // The one stream of news a page listens to; what it brings is an event of the window.
-const { live, channel } = document.body.dataset;
+const { live, channel, device } = document.body.dataset;
 const watched = channel.trim();
+// The server says at least every five seconds that it is there; after this long it is not.
+const SILENT_MS = 9000;
+const AGAIN_MS = 700;
 let source = null;
+let heardAt = 0;
+let again = 0;
 
 function tell(news) {
   window.dispatchEvent(new CustomEvent("news", { detail: news }));
@@ -9,14 +14,47 @@ function tell(news) {
 
 function open() {
   if (source) return;
+  heardAt = Date.now();
   source = new EventSource(watched ? `/live/${watched}` : "/live");
-  source.onmessage = (event) => tell(JSON.parse(event.data));
-  source.onerror = () => tell({ lost: true });
+  source.addEventListener("still", () => {
+    heardAt = Date.now();
+  });
+  source.onmessage = (event) => {
+    heardAt = Date.now();
+    tell(JSON.parse(event.data));
+  };
+  source.onerror = () => {
+    tell({ lost: true });
+    // A browser tries again by itself after a broken wire, but not after a refusal.
+    if (source?.readyState === EventSource.CLOSED) {
+      close();
+      again = setTimeout(open, AGAIN_MS);
+      if (device) askWhetherIn();
+    }
+  };
 }
 
 function close() {
+  clearTimeout(again);
   source?.close();
   source = null;
+}
+
+// A connection may be dead without a word, as after a sleep.
+function openAnew() {
+  close();
+  open();
+}
+
+// A device that was put out is told so, and what it kept of the kitchen is forgotten.
+async function askWhetherIn() {
+  try {
+    if ((await fetch("/healthz", { cache: "no-store" })).status !== 401) return;
+  } catch {
+    return;
+  }
+  document.getElementById("out").hidden = false;
+  if ("caches" in window) await caches.delete("last");
 }
 
 /** Call with every piece of news; `lost` in it says that the connection is gone. */
@@ -49,9 +87,17 @@ export function asClock(seconds) {
 if (live) {
   window.addEventListener("pagehide", close);
   window.addEventListener("pageshow", open);
+  window.addEventListener("online", openAnew);
   document.addEventListener("visibilitychange", () => {
-    if (!document.hidden) open();
-    else if (!watched) close();
+    if (document.hidden) {
+      if (!watched) close();
+    } else if (Date.now() - heardAt > SILENT_MS) openAnew();
+    else open();
   });
+  setInterval(() => {
+    if (!source || document.hidden || Date.now() - heardAt <= SILENT_MS) return;
+    tell({ lost: true });
+    openAnew();
+  }, 1000);
   open();
 }

@@ -5,6 +5,7 @@ import { memory } from "./tools.js";
 
 const KEY = "waiting lines";
 const list = document.getElementById("waiting");
+let isOut = false;
 
 function read() {
   try {
@@ -28,7 +29,7 @@ function clock() {
   return seconds === null ? "" : asClock(seconds).slice(0, 5);
 }
 
-const UNSAID = ["id", "instrument", "at", "dipped_at"];
+const UNSAID = ["id", "instrument", "at", "dipped_at", "token"];
 
 function words(line) {
   const typed = [...new URLSearchParams(line.body)]
@@ -41,7 +42,8 @@ function words(line) {
 function shown(line) {
   const item = document.createElement("li");
   if (!line.refused) {
-    item.textContent = `Waiting to be sent: ${words(line)}, typed ${line.at || "just now"}`;
+    const until = isOut ? "Kept until this device is let in again" : "Waiting to be sent";
+    item.textContent = `${until}: ${words(line)}, typed ${line.at || "just now"}`;
     return item;
   }
   item.textContent = `Not taken: ${words(line)}. ${line.refused}`;
@@ -62,28 +64,41 @@ function show() {
 async function reachable() {
   try {
     const signal = AbortSignal.timeout(2000);
-    return (await fetch("/healthz", { cache: "no-store", signal })).ok;
+    const answer = await fetch("/healthz", { cache: "no-store", signal });
+    isOut = answer.status === 401;
+    return answer.ok;
   } catch {
     return false;
   }
 }
 
+// What a device writes carries the token of its sign-in now, not that of when it was typed.
+function withToken(body) {
+  const sent = new URLSearchParams(body);
+  if (document.body.dataset.token) sent.set("token", document.body.dataset.token);
+  return sent;
+}
+
 // Whether to go on with the next one.
 async function send(line) {
-  const options = { method: "POST", body: new URLSearchParams(line.body) };
+  const options = { method: "POST", body: withToken(line.body) };
   let answer;
   try {
     answer = await fetch(line.action, { ...options, signal: AbortSignal.timeout(8000) });
   } catch {
     return false;
   }
-  if (answer.status >= 500) return false;
+  isOut = answer.status === 401;
+  if (answer.status >= 500 || isOut) {
+    show();
+    return false;
+  }
   if (answer.ok) {
     write(without(line.id));
     return true;
   }
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-  const said = page.querySelector(".entry .wrong, .entry .asked, .notice")?.textContent;
+  const said = page.querySelector(".entry .wrong, .entry .asked, .notice, .lead")?.textContent;
   write([...without(line.id), { ...line, waits: false, refused: said ?? "It was refused." }]);
   return true;
 }

@@ -1,0 +1,342 @@
+"""Who is let in from the network: passphrase, pairing codes, devices and their sessions."""
+
+import hashlib
+import hmac
+import logging
+import secrets
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from pathlib import Path
+from sqlite3 import Connection
+from threading import Lock
+from uuid import uuid4
+
+from lumbrel.services.access import passphrase
+from lumbrel.services.access.tries import Patience
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.store import access as store
+from lumbrel.store.access import AccessFile, Device, WrongTry
+
+LOG = logging.getLogger("lumbrel.access")
+LOOKER, FINISHER, OWNER = "looker", "finisher", "owner"
+ROLES = {
+    FINISHER: "finisher: all stations, whatever is put on a slip",
+    LOOKER: "looker: reads, and shows the wall screen",
+    OWNER: "owner: also settings, instruments, devices and the logbook",
+}
+RANK = {LOOKER: 1, FINISHER: 2, OWNER: 3}
+CODE_LETTERS = "23456789abcdefghjkmnpqrstuvwxyz"
+"""What nobody mistakes for another."""
+CODE_LENGTH = 10
+CODE_LASTS = timedelta(minutes=5)
+SESSION_LASTS = timedelta(days=120)
+"""A sugar season, with what comes before and after it."""
+NOTE_SEEN_EVERY = timedelta(seconds=30)
+TRIES_SHOWN_FOR = timedelta(days=7)
+OUT_SHOWN = 10
+MOST_DEVICES = 100
+LONGEST_NAME, LONGEST_INITIALS = 40, 8
+
+
+class MustWait(Exception):
+    """Too many wrong tries; `seconds` until the next one is looked at."""
+
+    def __init__(self, seconds: int) -> None:
+        minutes = f"{seconds // 60} min" if seconds >= 120 else f"{seconds} s"
+        super().__init__(
+            f"Too many wrong tries. Wait {minutes}, then try again with the right one; nothing that "
+            "is sent before is looked at."
+        )
+        self.seconds = seconds
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A pairing code as it is shown, once."""
+
+    code: str
+    role: str
+    ends_at: datetime
+
+    @property
+    def spelled(self) -> str:
+        """In two halves, to be read aloud and typed."""
+        half = CODE_LENGTH // 2
+        return f"{self.code[:half]}-{self.code[half:]}".upper()
+
+
+@dataclass(frozen=True)
+class Entered:
+    """A device that was let in, and what its cookie carries."""
+
+    device: Device
+    secret: str
+
+
+@dataclass(frozen=True)
+class _Session:
+    device_id: str
+    ends_at: datetime
+
+
+class Doorkeeper:
+    """Keeps the list of devices; knows by heart who is in.
+
+    Args:
+        path: the list's file.
+        now: the real time, not that of a demonstration.
+    """
+
+    def __init__(self, path: Path, now: datetime) -> None:
+        self._file = AccessFile(path)
+        self._patience, self._lock = Patience(), Lock()
+        self._devices: dict[str, Device] = {}
+        self._sessions: dict[str, _Session] = {}
+        with self._file.turn() as db:
+            self._devices = {d.id: d for d in store.devices(db)}
+            running = store.sessions(db, now)
+        self._sessions = {h: _Session(device, ends) for h, device, ends in running}
+
+    def close(self) -> None:
+        """Let the file go."""
+        self._file.close()
+
+    @property
+    def has_passphrase(self) -> bool:
+        """Whether a passphrase was chosen; without one nobody is let in."""
+        with self._file.turn() as db:
+            return store.passphrase_hash(db) is not None
+
+    def is_passphrase(self, text: str) -> bool:
+        """Whether that is the passphrase, asked at the machine itself."""
+        with self._file.turn() as db:
+            kept = store.passphrase_hash(db)
+        return passphrase.is_it(kept, text)
+
+    def choose_passphrase(self, text: str, again: str, now: datetime) -> None:
+        """Choose the passphrase, or another one.
+
+        Raises:
+            BadInput: it is too short, or the second is not the first.
+        """
+        why = passphrase.refusal(text)
+        if why:
+            raise BadInput({"passphrase": why})
+        if text.strip() != again.strip():
+            raise BadInput({"again": "The two are not the same. Type it once more."})
+        kept = passphrase.hashed(text)
+        with self._file.turn() as db:
+            store.keep_passphrase(db, kept, now)
+        LOG.info("a passphrase was chosen")
+
+    def offer(self, role: str, now: datetime) -> Offer:
+        """A code that lets one device in, once, within five minutes. Codes before it end.
+
+        Raises:
+            BadInput: there is no such role, or there are too many devices.
+        """
+        if role not in RANK:
+            raise BadInput({"role": "A device is an owner's, a finisher's or a looker's."})
+        if len(self._devices) >= MOST_DEVICES:
+            raise BadInput({"role": f"There are {MOST_DEVICES} devices. Put one out first."})
+        code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))
+        with self._file.turn() as db:
+            store.end_pairings(db, now)
+            store.add_pairing(db, _hash(code), role, now, now + CODE_LASTS)
+        return Offer(code, role, now + CODE_LASTS)
+
+    def pair(self, fields: dict[str, str], origin: str, now: datetime) -> Entered:
+        """Let a device in by its code.
+
+        Args:
+            fields: code, name, initials.
+            origin: the address it calls from.
+        Raises:
+            MustWait: too many wrong codes.
+            BadInput: the code is wrong, used or late, or there is no name.
+        """
+        named = _name_and_initials(fields)
+        self._wait(origin)
+        typed = "".join(c for c in fields.get("code", "").lower() if c.isalnum())
+        hashed = _hash(typed[: CODE_LENGTH * 4])
+        with self._file.turn() as db:
+            row = store.pairing(db, hashed)
+            why = _why_not(row, now)
+            if why:
+                store.note_wrong_try(db, now, origin, "pairing code")
+            else:
+                assert row is not None
+                store.use_pairing(db, hashed, now)
+                entered = self._enter(db, _new_device(named, row.role, origin, now))
+        if why:
+            LOG.warning("a wrong pairing code from %s", origin)
+            raise BadInput({"code": why})
+        self._patience.right(origin)
+        return self._known(entered)
+
+    def sign_in(self, fields: dict[str, str], origin: str, now: datetime) -> Entered:
+        """Let a device in as an owner's, by the passphrase.
+
+        Raises:
+            MustWait: too many wrong tries.
+            BadInput: it is not the passphrase, or there is no name.
+        """
+        named = _name_and_initials(fields)
+        self._wait(origin)
+        with self._file.turn() as db:
+            kept = store.passphrase_hash(db)
+        # Outside of the turn: it is meant to take long.
+        if not passphrase.is_it(kept, fields.get("passphrase", "")):
+            with self._file.turn() as db:
+                store.note_wrong_try(db, now, origin, "passphrase")
+            LOG.warning("a wrong passphrase from %s", origin)
+            raise BadInput({"passphrase": "That is not this kitchen's passphrase."})
+        with self._file.turn() as db:
+            entered = self._enter(db, _new_device(named, OWNER, origin, now))
+        self._patience.right(origin)
+        return self._known(entered)
+
+    def device_of(self, secret: str, now: datetime, origin: str) -> Device | None:
+        """The device whose cookie this is; None when it is nobody's, put out or over."""
+        session = self._sessions.get(_hash(secret))
+        device = self._devices.get(session.device_id) if session else None
+        if session is None or device is None or session.ends_at <= now:
+            return None
+        if now - device.seen_at >= NOTE_SEEN_EVERY or device.seen_from != origin:
+            device = replace(device, seen_at=now, seen_from=origin)
+            with self._file.turn() as db:
+                store.seen(db, device.id, now, origin)
+            with self._lock:
+                if device.id in self._devices:
+                    self._devices[device.id] = device
+        return device
+
+    def is_in(self, device_id: str) -> bool:
+        """Whether a device is still let in."""
+        return device_id in self._devices
+
+    def devices(self) -> list[Device]:
+        """The devices that are in, then those last put out."""
+        with self._file.turn() as db:
+            return store.devices(db, put_out_too=OUT_SHOWN)
+
+    def change(self, device_id: str, fields: dict[str, str]) -> None:
+        """Name a device anew, or give it another role.
+
+        Raises:
+            NotFound: it is not in.
+            BadInput: a field is wrong.
+        """
+        device = self._devices.get(device_id)
+        if device is None:
+            raise NotFound("That device was put out, or never in.")
+        name, initials = _name_and_initials(fields)
+        role = fields.get("role", "")
+        if role not in RANK:
+            raise BadInput({"role": "A device is an owner's, a finisher's or a looker's."})
+        with self._file.turn() as db:
+            store.change_device(db, device_id, name, initials, role)
+        with self._lock:
+            self._devices[device_id] = replace(device, name=name, initials=initials, role=role)
+
+    def put_out(self, device_id: str, now: datetime) -> None:
+        """Let a device in no more; what it sends from now on is refused. Again is harmless."""
+        with self._file.turn() as db:
+            store.put_out(db, device_id, now)
+        with self._lock:
+            self._devices.pop(device_id, None)
+            self._sessions = {h: s for h, s in self._sessions.items() if s.device_id != device_id}
+        LOG.info("device %s was put out", device_id)
+
+    def wrong_tries(self, now: datetime) -> list[WrongTry]:
+        """Wrong tries of the last days, the newest first."""
+        with self._file.turn() as db:
+            return store.wrong_tries(db, now - TRIES_SHOWN_FOR)
+
+    def left_open(self) -> tuple[bool, bool]:
+        """Whether the kitchen was open to the network when it was last served, and whether
+        without encryption."""
+        with self._file.turn() as db:
+            return store.opening(db)
+
+    def keep_open(self, now: datetime, *, is_open: bool, plain: bool = False) -> None:
+        """Keep in mind whether the kitchen is open to the network. Once closed, no code works."""
+        with self._file.turn() as db:
+            store.keep_opening(db, is_open=is_open, plain=plain)
+            if not is_open:
+                store.end_pairings(db, now)
+
+    def _wait(self, origin: str) -> None:
+        seconds = self._patience.must_wait(origin)
+        if seconds:
+            raise MustWait(seconds)
+
+    @staticmethod
+    def _enter(db: Connection, device: Device) -> Entered:
+        secret = secrets.token_urlsafe(32)
+        store.add_device(db, device)
+        ends = device.paired_at + SESSION_LASTS
+        store.add_session(db, _hash(secret), device.id, device.paired_at, ends)
+        return Entered(device, secret)
+
+    def _known(self, entered: Entered) -> Entered:
+        """Known by heart once it is written."""
+        device = entered.device
+        with self._lock:
+            self._devices[device.id] = device
+            self._sessions[_hash(entered.secret)] = _Session(
+                device.id, device.paired_at + SESSION_LASTS
+            )
+        LOG.info("device %s was let in as a %s's", device.id, device.role)
+        return entered
+
+
+def _new_device(named: tuple[str, str], role: str, origin: str, now: datetime) -> Device:
+    name, initials = named
+    return Device(
+        id=uuid4().hex,
+        name=name,
+        initials=initials,
+        role=role,
+        paired_at=now,
+        seen_at=now,
+        seen_from=origin,
+    )
+
+
+def write_token(secret: str) -> str:
+    """What a device's writes carry besides its cookie: from the cookie no other site can make it."""
+    return hmac.new(secret.encode(), b"what is written", hashlib.sha256).hexdigest()[:32]
+
+
+def may(role: str, least: str) -> bool:
+    """Whether a role is allowed what asks for at least another."""
+    return RANK.get(role, 0) >= RANK[least]
+
+
+def _why_not(row: store.PairingRow | None, now: datetime) -> str:
+    if row is None:
+        return "That is not the code that is shown. Codes have ten letters and digits; look again."
+    if row.used:
+        return "That code was used already: each lets one device in. Ask for a new one."
+    if row.ends_at <= now:
+        return "That code is over: it lasts five minutes. Ask for a new one."
+    return ""
+
+
+def _name_and_initials(fields: dict[str, str]) -> tuple[str, str]:
+    name, initials = fields.get("name", "").strip(), fields.get("initials", "").strip()
+    errors = {}
+    if not name:
+        errors["name"] = "Give the device a name to find it by, as “phone in the apron”."
+    elif len(name) > LONGEST_NAME:
+        errors["name"] = f"At most {LONGEST_NAME} characters; this has {len(name)}."
+    if len(initials) > LONGEST_INITIALS:
+        errors["initials"] = f"At most {LONGEST_INITIALS} characters; this has {len(initials)}."
+    if errors:
+        raise BadInput(errors)
+    return name, initials
+
+
+def _hash(secret: str) -> str:
+    return hashlib.sha256(secret.encode()).hexdigest()

@@ -1,0 +1,45 @@
+"""What makes an app of it on a paired device: its manifest, and the worker that keeps what was seen."""
+
+import json
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, Response
+
+from lumbrel import __version__
+from lumbrel.web.shell.render import STATIC, WEB
+
+router = APIRouter()
+FONT = "vendor/atkinson/atkinson-hyperlegible-next-latin-wght-normal.woff2"
+ALSO_KEPT = ("js/theme.js", "vendor/alpine/alpine-csp.min.js", FONT, "img/lumbrel.svg")
+
+
+@router.get("/manifest.webmanifest")
+def manifest() -> Response:
+    """What an installed app is called and looks like."""
+    icons = [
+        {"src": f"{STATIC}/img/icon-{size}.png", "sizes": f"{size}x{size}", "type": "image/png"}
+        for size in (192, 512)
+    ]
+    icons.append({**icons[-1], "purpose": "maskable"})
+    shown = {
+        "name": "Lumbrel",
+        "short_name": "Lumbrel",
+        "description": "The syrup finisher's bench.",
+        "start_url": "/",
+        "scope": "/",
+        "display": "standalone",
+        "background_color": "#ece9df",
+        "theme_color": "#ece9df",
+        "icons": icons,
+    }
+    return JSONResponse(shown, media_type="application/manifest+json")
+
+
+@router.get("/sw.js")
+def worker() -> Response:
+    """The worker, told its version and the files of the shell."""
+    bundle = sorted(path.name for path in (WEB / "static" / "bundle").iterdir())
+    shell = [*(f"{STATIC}/bundle/{name}" for name in bundle), *(f"{STATIC}/{f}" for f in ALSO_KEPT)]
+    told = f"const VERSION = {json.dumps(__version__)};\nconst SHELL = {json.dumps(shell)};\n"
+    script = (WEB / "static" / "js" / "worker.js").read_text(encoding="utf-8")
+    return Response(told + script, media_type="text/javascript")

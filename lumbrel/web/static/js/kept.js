@@ -1,0 +1,39 @@
+// A paired device keeps the shell and what it saw last, so that a page opens without the server.
+const { device, kept } = document.body.dataset;
+
+if (device && window.isSecureContext && "serviceWorker" in navigator) {
+  navigator.serviceWorker.register("/sw.js").catch(() => {
+    // A device that does not trust the kitchen yet goes without.
+  });
+}
+
+function age(since) {
+  const minutes = Math.max(Math.round((Date.now() - since) / 60000), 0);
+  if (minutes < 1) return "under a minute";
+  return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
+}
+
+// A page out of the device's memory says how old it is, and writes nothing under ids used before.
+if (kept) {
+  const note = document.getElementById("kept");
+  const since = new Date(kept);
+  const at = since.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+  const tell = () => {
+    note.textContent = `No connection to the kitchen. This is as it was at ${at}, ${age(since)} ago; what is typed here is kept, and sent once it is back.`;
+  };
+  tell();
+  setInterval(tell, 20000);
+  note.hidden = false;
+  document.body.classList.add("is-kept");
+  for (const id of document.querySelectorAll("form input[name=id]")) {
+    id.value = crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
+  }
+  const back = async () => {
+    try {
+      if ((await fetch("/healthz", { cache: "no-store" })).ok) location.reload();
+    } catch {
+      // Still gone.
+    }
+  };
+  window.addEventListener("online", back);
+}
