@@ -64,13 +64,11 @@ class Authority:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         folder.chmod(0o700)
         key, crt = folder / AUTHORITY_KEY, folder / AUTHORITY
-        if not (key.exists() and crt.exists()) or _certificate(crt).not_valid_after_utc < now:
+        if not _fits(key, crt) or _certificate(crt).not_valid_after_utc < now:
             made = ec.generate_private_key(ec.SECP256R1())
             _write(key, _pem_of(made))
             _write(crt, _pem(_own_certificate(made, kitchen, now)))
-        loaded = serialization.load_pem_private_key(key.read_bytes(), None)
-        assert isinstance(loaded, ec.EllipticCurvePrivateKey)
-        self._key, self._certificate = loaded, _certificate(crt)
+        self._key, self._certificate = _key(key), _certificate(crt)
 
     @property
     def der(self) -> bytes:
@@ -92,7 +90,7 @@ class Authority:
         as it covers them and does not end soon, else a new one with a new key."""
         key, crt = self._folder / LEAF_KEY, self._folder / LEAF
         wanted = _names(names, addresses)
-        if not (key.exists() and crt.exists() and self._still_good(crt, wanted, now)):
+        if not (_fits(key, crt) and self._still_good(crt, wanted, now)):
             made = ec.generate_private_key(ec.SECP256R1())
             leaf = self._leaf(made, wanted, now)
             _write(key, _pem_of(made))
@@ -129,6 +127,21 @@ class Authority:
             )
             .sign(self._key, hashes.SHA256())
         )
+
+
+def _fits(key: Path, crt: Path) -> bool:
+    """Whether both are there, whole, and of each other: one may be newer after a crash."""
+    try:
+        return _key(key).public_key() == _certificate(crt).public_key()
+    except (OSError, ValueError, TypeError):
+        return False
+
+
+def _key(path: Path) -> Key:
+    loaded = serialization.load_pem_private_key(path.read_bytes(), None)
+    if not isinstance(loaded, ec.EllipticCurvePrivateKey):
+        raise ValueError("a key of another sort")
+    return loaded
 
 
 def is_own(address: str) -> bool:

@@ -310,8 +310,9 @@ def write_token(secret: str) -> str:
 
 
 def may(role: str, least: str) -> bool:
-    """Whether a role is allowed what asks for at least another."""
-    return RANK.get(role, 0) >= RANK[least]
+    """Whether a role is allowed what asks for at least another; what asks for none that there is,
+    nobody is."""
+    return least in RANK and RANK.get(role, 0) >= RANK[least]
 
 
 def _why_not(row: store.PairingRow | None, now: datetime) -> str:

@@ -34,6 +34,13 @@ class BadInput(Exception):
         self.asks = asks or {}
 
 
+class Overtaken(BadInput):
+    """Somebody else was first; the message says who and what they did."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__({"why": sentence})
+
+
 class NotFound(Exception):
     """Something named in an address does not exist; the message says what to do."""
 
@@ -189,6 +196,9 @@ class Form:
             raise BadInput(self.errors, self.asks)
 
 
+SEEN = "seen"
+"""When the page was made that a form is of: what others did since then is told before it is taken."""
+NOT_TYPED = ("id", "initials", SEEN)
 CONFIRMED = "_confirmed"
 """Behind a field's name: the person confirmed what was asked about it."""
 EARLIER_CONFIRMED = "_is_so"
@@ -205,7 +215,7 @@ def was_confirmed(typed: Mapping[str, str], name: str = "") -> bool:
 
 def kept_of(fields: Mapping[str, str], *left_out: str) -> dict[str, str]:
     """What a person typed, without the form's own bookkeeping and without who they are."""
-    return {k: v for k, v in fields.items() if v and k not in ("id", "initials", *left_out)}
+    return {k: v for k, v in fields.items() if v and k not in (*NOT_TYPED, *left_out)}
 
 
 def local_time(at: datetime, kitchen: Kitchen) -> datetime:

@@ -44,6 +44,8 @@ class LineKind:
     """At most one stands on a slip."""
     opens: bool = False
     """Written when the batch is opened; later it can only be corrected."""
+    moves: bool = False
+    """It moves syrup: two at nearly the same time may be one thing that two people noted."""
     of: Literal["boil", "cook", "both"] = "boil"
     """Whether it belongs to syrup that is finished, to a confection that is cooked, or to either."""
 

@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.form import CONFIRMED, Bounds, Form
+from lumbrel.services.base.form import CONFIRMED, NOT_TYPED, Bounds, Form
 from lumbrel.services.bench.curves import hydrometer_of, own_curve
 from lumbrel.store import day as day_store
 from lumbrel.store.day import ScaleCheck
@@ -75,7 +75,9 @@ def take_scale_check(
             )
     form.check()
     assert true is not None and error is not None
-    typed = {k: v for k, v in fields.items() if v and k != "id" and not k.endswith(CONFIRMED)}
+    typed = {
+        k: v for k, v in fields.items() if v and k not in NOT_TYPED and not k.endswith(CONFIRMED)
+    }
     day_store.add_scale_check(
         db,
         ScaleCheck(

@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.physics import air
-from lumbrel.services.base.form import CONFIRMED, Bounds, Form
+from lumbrel.services.base.form import CONFIRMED, NOT_TYPED, Bounds, Form
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store import day as day_store
 from lumbrel.store.db import transaction
@@ -162,4 +162,6 @@ def test_boil(db: Connection, now: datetime, fields: dict[str, str]) -> None:
 
 def _typed(fields: dict[str, str]) -> dict[str, str]:
     """What a person typed, without the form's own bookkeeping."""
-    return {k: v for k, v in fields.items() if v and k != "id" and not k.endswith(CONFIRMED)}
+    return {
+        k: v for k, v in fields.items() if v and k not in NOT_TYPED and not k.endswith(CONFIRMED)
+    }

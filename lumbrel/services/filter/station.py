@@ -26,7 +26,7 @@ STATION = Station(
     line_kinds=(
         LineKind(facts=PassedFacts, read=entries.passed, words=entries.passed_words),
         LineKind(facts=PulledFacts, read=entries.pulled, words=entries.pulled_words),
-        LineKind(facts=FilterFacts, read=entries.filtering, words=entries.words),
+        LineKind(facts=FilterFacts, moves=True, read=entries.filtering, words=entries.words),
     ),
     waits_for=FilterFacts,
     choices=choices,

@@ -36,8 +36,8 @@ STATION = Station(
     line_kinds=(
         LineKind(facts=KettleFacts, read=heat.kettle, words=heat.kettle_words),
         LineKind(facts=ReheatFacts, read=heat.reheat, words=heat.reheat_words),
-        LineKind(facts=JarFacts, read=entries.jar, words=entries.words),
-        LineKind(facts=PackedFacts, read=heat.packed, words=heat.packed_words),
+        LineKind(facts=JarFacts, moves=True, read=entries.jar, words=entries.words),
+        LineKind(facts=PackedFacts, moves=True, read=heat.packed, words=heat.packed_words),
         LineKind(facts=CheckedFacts, read=heat.checked, words=heat.checked_words),
     ),
     waits_for=JarFacts,

@@ -101,6 +101,7 @@ LINE_KINDS = (
     LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words, of="both"),
     LineKind(
         facts=AddedFacts,
+        moves=True,
         of="both",
         read=entries.added,
         words=entries.added_words,
@@ -119,7 +120,11 @@ LINE_KINDS = (
     LineKind(facts=NoteFacts, read=entries.note, words=entries.note_words, of="both"),
     LineKind(facts=AlarmFacts, words=entries.alarm_words, of="both"),
     LineKind(
-        facts=PartDrawFacts, read=draw.part_draw, words=draw.part_words, rests=undone.of_a_draw
+        facts=PartDrawFacts,
+        moves=True,
+        read=draw.part_draw,
+        words=draw.part_words,
+        rests=undone.of_a_draw,
     ),
     LineKind(facts=DrawFacts, read=draw.draw, words=draw.words, rests=undone.of_a_draw, once=True),
 )

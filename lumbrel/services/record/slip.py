@@ -12,7 +12,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import Facts, OpenedFacts, StruckFacts
-from lumbrel.services.base.form import Form, NotFound, kept_of
+from lumbrel.services.base.form import SEEN, Form, NotFound, Overtaken, kept_of
 from lumbrel.services.base.line import Line, LineKind
 from lumbrel.services.record.kept import write
 from lumbrel.store import record
@@ -22,6 +22,8 @@ from lumbrel.store.record import written_so_far
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
+OTHERS = "others"
+"""Under this name it is asked about what others did meanwhile."""
 
 
 class Slip:
@@ -149,15 +151,19 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     typed = kept_of(form.fields, *BOOKKEEPING)
     old = _to_correct(form, context)
     at = _moment(form, context, old)
-    if kind.once and old is None and context.first(kind.facts):
+    there = context.first(kind.facts) if kind.once and old is None else None
+    if there:
         form.errors["kind"] = (
-            "That is on the slip already. Correct the line instead of adding another."
+            f"{_who_did(kind, context, there)}. Nothing was written now; correct that line instead of "
+            "adding another."
         )
     _require_its_sort(kind, form, context)
     if context.called_off:
         form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
+    if old is None and kind.moves:
+        _tell_of_others(kind, form, context)
     facts = kind.read(form, context)
     if (
         old is not None
@@ -222,6 +228,42 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
     if old is None:
         raise NotFound("There is no such line on this slip.")
     if old.superseded:
-        form.errors["why"] = "That line was corrected already; correct the newer one."
+        raise Overtaken(_how_overtaken(old, context))
     form.text("why", "Say why it is corrected; the old line stays readable.", 200)
     return old
+
+
+def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts]) -> str:
+    """Who put a line on the slip, what it says, and when."""
+    line = kind.words(context, entry)
+    figure = f" {line.value}" if line.value else ""
+    who = entry.initials or "Somebody"
+    return f"{who} put “{line.title}{figure}” on the slip at {context.clock(entry.noted_at)}"
+
+
+def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
+    """Ask whether it is another one, when a line of the kind came since the page was made."""
+    try:
+        seen = datetime.fromisoformat(form.fields.get(SEEN, ""))
+    except ValueError:
+        return
+    if seen.tzinfo is None:
+        return
+    since = [e for e in context.current if e.kind == kind.key and e.noted_at > seen]
+    if since:
+        form.ask(
+            OTHERS,
+            f"{_who_did(kind, context, since[-1])}, after this page was opened. Nothing was written "
+            "now. Is yours another one? Confirm it, else leave it.",
+        )
+
+
+def _how_overtaken(old: Entry[Facts], context: BatchContext) -> str:
+    """Who corrected or struck a line first."""
+    newer = next(e for e in context.entries if e.supersedes == old.id)
+    did = "struck" if isinstance(newer.facts, StruckFacts) else "corrected"
+    why = f" (“{newer.why}”)" if newer.why else ""
+    return (
+        f"{newer.initials or 'Somebody'} {did} that line at {context.clock(newer.noted_at)}{why}. "
+        "Nothing was written now; look at the slip, and correct the newer line if it is still wrong."
+    )

@@ -19,10 +19,18 @@ STATION = Station(
     title="Shelf",
     line_kinds=(
         LineKind(
-            of="both", facts=TakenOutFacts, read=entries.taken_out, words=entries.taken_out_words
+            of="both",
+            moves=True,
+            facts=TakenOutFacts,
+            read=entries.taken_out,
+            words=entries.taken_out_words,
         ),
         LineKind(
-            of="both", facts=CameBackFacts, read=entries.came_back, words=entries.came_back_words
+            of="both",
+            moves=True,
+            facts=CameBackFacts,
+            read=entries.came_back,
+            words=entries.came_back_words,
         ),
     ),
     choices=choices,

@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.exchange import batch_files
 from lumbrel.services.base.facts import OpenedFacts
-from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
@@ -79,6 +79,8 @@ def correct(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
         raise NotFound("There is no such line on this slip.")
     try:
         slip.put(visit.db, code, old.kind, {**fields, "supersedes": entry_id}, visit.now)
+    except Overtaken:
+        raise
     except BadInput as bad:
         return _correct(visit, code, entry_id, refilled(fields, bad))
     return RedirectResponse(f"/pan/{code}", 303)
@@ -89,6 +91,8 @@ def strike(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
     """Strike a line out."""
     try:
         slip.strike(visit.db, code, {**fields, "supersedes": entry_id}, visit.now)
+    except Overtaken:
+        raise
     except BadInput as bad:
         return _correct(visit, code, entry_id, struck=refilled(fields, bad))
     return RedirectResponse(f"/pan/{code}", 303)

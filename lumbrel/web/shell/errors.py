@@ -13,7 +13,7 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
+from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput, NotFound, Overtaken
 from lumbrel.store.db import IdReused, opened
 from lumbrel.web.shell.caller import TOKEN, caller_of
 from lumbrel.web.shell.refusals import out_of_range, sentences
@@ -55,7 +55,7 @@ def _error_page(request: Request, status: int, title: str, sentence: str) -> Res
 def _typed(request: Request) -> list[tuple[str, str]]:
     """What was sent with a form, but for its own bookkeeping."""
     fields: dict[str, str] = getattr(request.state, "typed", {})
-    own = ("id", "passphrase", "again", TOKEN)
+    own = ("id", "passphrase", "again", SEEN, TOKEN)
     kept = ((k, v) for k, v in fields.items() if v and k not in own and not k.endswith(CONFIRMED))
     return [(name.replace("_", " "), text) for name, text in kept]
 
@@ -117,6 +117,10 @@ def _bad_input(request: Request, error: Exception) -> Response:
     return _error_page(request, 422, "That cannot be taken", str(error))
 
 
+def _overtaken(request: Request, error: Exception) -> Response:
+    return _error_page(request, 409, "Somebody was first", str(error))
+
+
 def _conflict(request: Request, error: Exception) -> Response:
     if _wants_json(request):
         return JSONResponse({"detail": [{"loc": ["id"], "msg": str(error)}]}, 409)
@@ -173,6 +177,7 @@ def answer_errors(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _not_valid)
     app.add_exception_handler(OutOfRange, _refused)
     app.add_exception_handler(BadInput, _bad_input)
+    app.add_exception_handler(Overtaken, _overtaken)
     app.add_exception_handler(NotFound, _not_found)
     app.add_exception_handler(IdReused, _conflict)
     app.add_exception_handler(StaleWorkspace, _stale)

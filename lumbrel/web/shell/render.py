@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from html import unescape
 from importlib import import_module
 from pathlib import Path
@@ -18,7 +19,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from lumbrel import __version__
 from lumbrel.services import stations
 from lumbrel.services.base.figures import FIGURES
-from lumbrel.services.base.form import CONFIRMED, BadInput
+from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
@@ -137,10 +138,11 @@ def fragment(
     """A piece of a page, for a page that is already open."""
     workspace = workspace_of(request)
     kitchen, caller = load_kitchen(db), caller_of(request.scope)
+    now = workspace.settings.clock()
     known = {
         "who": caller,
         "request": request,
-        "now": workspace.settings.clock(),
+        "now": now,
         "kitchen": kitchen,
         "pad_keys": keys_of(kitchen.units),
         "show": Display(kitchen),
@@ -149,20 +151,26 @@ def fragment(
         "workspace": workspace.name,
     }
     rendered = TEMPLATES.get_template(template).render(known | more)
-    return HTMLResponse(_addressed(rendered, workspace.name, caller), status)
+    return HTMLResponse(_addressed(rendered, workspace.name, caller, now), status)
 
 
 _POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*?)(\baction="([^"?]+))"([^>]*>)')
 
 
-def _addressed(rendered: str, workspace: str, caller: Caller) -> str:
-    """A page whose forms all say of which workspace it is, carry the device's token, and are not
-    shown to whoever may not send them."""
-    token = f'<input type="hidden" name="{TOKEN}" value="{caller.token}">' if caller.token else ""
+def _addressed(rendered: str, workspace: str, caller: Caller, now: datetime) -> str:
+    """A page whose forms all say of which workspace it is and when it was made, carry the device's
+    token, and are not shown to whoever may not send them."""
+    carried = _hidden(SEEN, now.isoformat())
+    if caller.token:
+        carried += _hidden(TOKEN, caller.token)
 
     def addressed(form: re.Match[str]) -> str:
         before, action, address, after = form.groups()
         shut = "" if caller.may(least_role("POST", unescape(address))) else "hidden inert "
-        return f'{before}{shut}{action}?{AT}={workspace}"{after}{token}'
+        return f'{before}{shut}{action}?{AT}={workspace}"{after}{carried}'
 
     return _POSTS.sub(addressed, rendered)
+
+
+def _hidden(name: str, value: str) -> str:
+    return f'<input type="hidden" name="{name}" value="{value}">'

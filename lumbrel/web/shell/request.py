@@ -74,7 +74,8 @@ class Visit:
         return fragment(self.request, self.db, template, **more)
 
 
-async def _fields(request: Request) -> dict[str, str]:
+async def typed_fields(request: Request) -> dict[str, str]:
+    """The fields of a form as typed; a device's form is of a page that it opened itself."""
     form = await request.form(max_files=1, max_fields=MAX_FIELDS)
     sent = next((part for part in form.values() if not isinstance(part, str)), None)
     request.state.upload = await sent.read() if sent else b""
@@ -110,7 +111,7 @@ def _plain(text: str) -> str:
     return text.encode("utf-8", "replace").decode("utf-8").replace("\0", "")
 
 
-Fields = Annotated[dict[str, str], Depends(_fields)]
+Fields = Annotated[dict[str, str], Depends(typed_fields)]
 
 
 def _visit(request: Request, fields: Fields) -> Iterator[Visit]:

@@ -2,9 +2,10 @@
 
 from importlib import import_module
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Depends
 
 from lumbrel.services.stations import STATIONS
+from lumbrel.web.shell.request import typed_fields
 
 ROOMS = (
     "kitchen.pages",
@@ -30,7 +31,8 @@ def api_routes() -> APIRouter:
 
 def page_routes() -> APIRouter:
     """The routes of all pages, in the order they are tried."""
-    router = APIRouter(include_in_schema=False)
+    # Whatever a page's route does with a form, a device's is looked at first.
+    router = APIRouter(include_in_schema=False, dependencies=[Depends(typed_fields)])
     for room in ROOMS:
         router.include_router(import_module(f"lumbrel.web.{room}").router)
     return router

@@ -1,0 +1,358 @@
+"""What the network may and may not: the table of addresses, and the usual mistakes."""
+
+import asyncio
+import itertools
+import re
+import tempfile
+import unittest
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+from starlette.routing import Mount
+
+from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, RANK
+from lumbrel.store.access import Device
+from lumbrel.web.shell import gate
+from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller
+from lumbrel.web.shell.who_may import ADDRESSES, NOBODY, address_of
+from tests.support.devices import ADDRESS, NAME, NOW, PASSPHRASE, OpenKitchen, token_of
+from tests.support.kitchen import season_copy
+
+METHODS = ("GET", "POST", "PUT", "PATCH", "DELETE")
+FORBIDDEN = (401, 403)
+
+
+def routes_of(routes: Any) -> Any:
+    """Every route, those of routers in routers too."""
+    for route in routes:
+        if isinstance(route, Mount):
+            yield f"{route.path.rpartition('/')[0]}/{{path:path}}", {"GET"}
+        elif hasattr(route, "original_router"):
+            yield from routes_of(route.original_router.routes)
+        else:
+            yield route.path, set(route.methods) - {"HEAD"}
+
+
+def example(address: str) -> str:
+    """A path of an address."""
+    return re.sub(r"\{[^}]+\}", "x9", address)
+
+
+class Networked(unittest.TestCase):
+    """A kitchen open to its network, with the demonstration's record."""
+
+    def setUp(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.kitchen = OpenKitchen(folder, season_copy(folder))
+        self.addCleanup(self.kitchen.keeper.close)
+
+
+class TestTable(Networked):
+    def test_every_address_of_the_application_is_in_the_table_as_it_is_answered(self) -> None:
+        answered: dict[str, set[str]] = {}
+        for path, methods in routes_of(self.kitchen.app.router.routes):
+            answered.setdefault(path, set()).update(methods)
+        table = {
+            path: ({"GET"} if reads else set()) | ({"POST"} if writes else set())
+            for path, reads, writes in ADDRESSES
+        }
+        answered["/api/{path:path}"] -= {"PUT", "DELETE"}  # where there is nothing
+        self.assertEqual(answered, table)
+
+    def test_a_path_is_of_the_address_that_the_application_takes_it_for(self) -> None:
+        for address, reads, writes in ADDRESSES:
+            for method, least in (("GET", reads), ("HEAD", reads), ("POST", writes)):
+                if least and address != "/api/{path:path}":
+                    self.assertEqual(address_of(method, example(address)), (address, least))
+        for path in ("/kitchen/", "//kitchen", "/KITCHEN", "/kitchen/network/", "/nothing"):
+            self.assertEqual(address_of("POST", path)[1], NOBODY, path)
+
+    def test_each_role_is_allowed_what_the_table_says_and_nothing_else(self) -> None:
+        """Every address, method and role, asked at the gate in front of an application that would
+        answer anything."""
+
+        async def anything(scope: Any, receive: Any, send: Any) -> None:
+            answers.append("within")
+
+        def refused(request: Any, status: int, sentence: str) -> gate.PlainTextResponse:
+            return gate.PlainTextResponse(sentence, status)
+
+        async def receive() -> dict[str, Any]:
+            return {"type": "http.request", "body": b"", "more_body": False}
+
+        async def send(message: dict[str, Any]) -> None:
+            if message["type"] == "http.response.start":
+                answers.append(message["status"])
+
+        answers: list[object] = []
+        keeper = mock.Mock()
+        inner = gate.Gate(anything, refused)
+        door = gate.Door(app=inner, doorkeeper=keeper, hosts=lambda: {ADDRESS}, sealed=True)
+        allowed = {LOOKER: 1, FINISHER: 2, OWNER: 3, MACHINE: 4}
+        headers = [(b"host", ADDRESS.encode()), (b"cookie", f"{gate.SEALED_COOKIE}=x".encode())]
+        for role, (address, reads, writes), method in itertools.product(
+            ("", LOOKER, FINISHER, OWNER, MACHINE), ADDRESSES, METHODS
+        ):
+            least = reads if method == "GET" else writes
+            if not least and address.startswith("/api/") and method != "GET":
+                least = LOOKER  # what else there is under /api/, which is nothing
+            keeper.device_of.return_value = _device(role) if role in RANK else None
+            scope = {
+                "type": "http",
+                "method": method,
+                "path": example(address),
+                "query_string": b"",
+                "headers": headers,
+            }
+            answers.clear()
+            asyncio.run((inner if role == MACHINE else door)(scope, receive, send))
+            if role == MACHINE or least == PUBLIC:
+                wanted = True
+            elif not least:
+                wanted = method == "GET" and role in RANK  # the application says: not this way
+            else:
+                wanted = allowed.get(role, 0) >= allowed[least]
+            said = f"{role or 'a stranger'}: {method} {address}"
+            self.assertEqual(answers == ["within"], wanted, said)
+            if not wanted:
+                self.assertIn(answers[0], (303, 401, 403), said)
+
+    def test_every_write_of_a_page_wants_the_devices_token(self) -> None:
+        owner = self.kitchen.let_in(OWNER)
+        wants = [a for a, _, w in ADDRESSES if w not in ("", PUBLIC, MACHINE)]
+        for address in (a for a in wants if not a.startswith("/api/")):
+            for token in ({}, {"token": "0" * 32}, {"token": ""}):
+                answer = owner.post(example(address), data={"note": "typed", **token})
+                self.assertEqual(answer.status_code, 403, address)
+                self.assertIn("Open the page anew", answer.text)
+                self.assertIn("typed", answer.text)
+
+    def test_who_may_not_is_not_shown_the_form(self) -> None:
+        shown = {role: self.kitchen.let_in(role).get("/kitchen").text for role in (LOOKER, OWNER)}
+        form = re.compile(r'<form[^>]*action="/kitchen\?')
+        for role, hidden in ((LOOKER, True), (OWNER, False)):
+            found = form.search(shown[role])
+            assert found
+            self.assertEqual("hidden inert" in found[0], hidden, role)
+
+
+def _device(role: str) -> Device:
+    return Device(
+        id="x", name="x", initials="", role=role, paired_at=NOW, seen_at=NOW, seen_from=""
+    )
+
+
+class TestCallers(unittest.TestCase):
+    def test_what_a_caller_may(self) -> None:
+        owner = Caller(device=_device(OWNER))
+        self.assertTrue(HERE.may(MACHINE) and owner.may(OWNER) and STRANGER.may(PUBLIC))
+        self.assertFalse(owner.may(MACHINE) or STRANGER.may(LOOKER) or owner.may(NOBODY))
+
+
+class TestUsualMistakes(Networked):
+    """A scan of what is usually got wrong."""
+
+    def test_a_stranger_sees_nothing_of_the_record(self) -> None:
+        stranger = self.kitchen.device()
+        for path in (
+            "/",
+            "/pan",
+            "/shelf",
+            "/static/0.0.0/none.css",
+            "/kitchen/logbook.json",
+            "/zzz",
+        ):
+            answer = stranger.get(path)
+            self.assertIn(answer.status_code, (303, 404), path)
+            self.assertNotIn("Cinderpool", answer.text, path)
+        self.assertEqual(stranger.get("/pan?x=1").headers["location"], "/enter?to=/pan%3Fx%3D1")
+        for path in ("/api/accounts", "/healthz", "/live"):
+            self.assertEqual(stranger.get(path).status_code, 401, path)
+        for path in ("/enter", "/trust"):
+            self.assertNotIn("Cinderpool", stranger.get(path).text)
+
+    def test_a_session_cannot_be_fixed_forged_or_doubled(self) -> None:
+        code = self.kitchen.keeper.offer(FINISHER, datetime.now(UTC)).code
+        client = self.kitchen.device()
+        client.cookies.set(gate.SEALED_COOKIE, "chosen-by-somebody-else", domain=ADDRESS)
+        answer = client.post("/enter", data={"code": code, "name": "phone"})
+        cookie = answer.headers["set-cookie"]
+        self.assertNotIn("chosen-by", cookie)
+        for word in ("__Host-", "HttpOnly", "Secure", "SameSite=strict", "Path=/"):
+            self.assertIn(word, cookie)
+        self.assertNotIn("Domain", cookie)
+        secret = cookie.partition("=")[2].partition(";")[0]
+        self.assertGreaterEqual(len(secret), 43)
+        for sent in (
+            "chosen-by-somebody-else",
+            secret[:-1],
+            "x" * 5000,
+            f"{secret}; {gate.SEALED_COOKIE}=x",
+            f"x; {gate.PLAIN_COOKIE}={secret}",
+            "",
+        ):
+            headers = {"cookie": f"{gate.SEALED_COOKIE}={sent}"}
+            answer = self.kitchen.device().get("/", headers=headers)
+            self.assertEqual(answer.status_code, 303, sent[:60])
+        headers = {"cookie": f"{gate.SEALED_COOKIE}={secret}"}
+        self.assertEqual(self.kitchen.device().get("/", headers=headers).status_code, 200)
+
+    def test_a_used_code_is_refused_with_a_sentence_and_what_was_typed(self) -> None:
+        code = self.kitchen.keeper.offer(LOOKER, datetime.now(UTC)).code
+        sent = {"code": code, "name": "wall", "initials": "QZ"}
+        self.assertEqual(self.kitchen.device().post("/enter", data=sent).status_code, 303)
+        again = self.kitchen.device("192.168.7.31").post("/enter", data=sent)
+        self.assertEqual(again.status_code, 422)
+        self.assertIn("used already", again.text)
+        self.assertIn("QZ", again.text)
+
+    def test_brute_force_waits_and_the_passphrase_is_never_shown_again(self) -> None:
+        self.kitchen.keeper.choose_passphrase(PASSPHRASE, PASSPHRASE, NOW)
+        client = self.kitchen.device()
+        sent = {"passphrase": "hunter two three", "name": "x"}
+        answers = [client.post("/enter/passphrase", data=sent) for _ in range(5)]
+        self.assertEqual([a.status_code for a in answers], [422, 422, 422, 429, 429])
+        self.assertIn("retry-after", answers[-1].headers)
+        self.assertFalse(any("hunter" in a.text for a in answers))
+        right = client.post("/enter/passphrase", data={**sent, "passphrase": PASSPHRASE})
+        self.assertEqual(right.status_code, 429)
+
+    def test_other_sites_and_other_pages_of_this_site_write_nothing(self) -> None:
+        finisher = self.kitchen.let_in(FINISHER)
+        token = token_of(finisher, "/")
+        home, away = f"https://{ADDRESS}", "https://evil.example"
+        for headers in (
+            {"sec-fetch-site": "cross-site"},
+            {"sec-fetch-site": "same-site", "origin": f"https://{NAME}"},
+            {"origin": away},
+            {"origin": f"{home}:9999"},
+            {"origin": "null"},
+        ):
+            sent = finisher.post("/practice/start", data={"token": token}, headers=headers)
+            self.assertEqual(sent.status_code, 403, headers)
+        headers = {"origin": home, "sec-fetch-site": "same-origin"}
+        sent = finisher.post("/leave", data={"token": token}, headers=headers)
+        self.assertEqual(sent.status_code, 303)
+        self.assertEqual(finisher.get("/").status_code, 303)
+
+    def test_it_answers_to_its_own_names_only(self) -> None:
+        owner = self.kitchen.let_in(OWNER)
+        for host in (
+            "evil.example",
+            "127.0.0.1",
+            "localhost",
+            f"{ADDRESS}.evil.example",
+            "",
+            "[::1]",
+        ):
+            answer = owner.get("/", headers={"host": host})
+            self.assertEqual(answer.status_code, 400, host)
+        for host in (f"{ADDRESS}:8443", NAME.upper(), f"{NAME}:8443"):
+            self.assertIn(owner.get("/enter", headers={"host": host}).status_code, (200, 303), host)
+        self.assertEqual(self.kitchen.here.get("/", headers={"host": ADDRESS}).status_code, 400)
+
+    def test_no_header_makes_a_stranger_the_machine_itself(self) -> None:
+        stranger = self.kitchen.device("127.0.0.1")
+        for headers in (
+            {"x-forwarded-for": "127.0.0.1"},
+            {"x-real-ip": "127.0.0.1", "forwarded": "for=127.0.0.1;proto=https"},
+            {"x-original-url": "/static/x", "x-rewrite-url": "/static/x"},
+            {"x-http-method-override": "GET"},
+        ):
+            answer = stranger.post("/kitchen/network/open", headers=headers)
+            self.assertIn(answer.status_code, FORBIDDEN, headers)
+        through = self.kitchen.here.get("/", headers={"x-forwarded-for": "192.168.7.50"})
+        self.assertEqual(through.status_code, 403)
+        self.assertIn("--proxied", through.text)
+
+    def test_paths_and_headers_cannot_be_bent(self) -> None:
+        stranger, looker = self.kitchen.device(), self.kitchen.let_in(LOOKER)
+        for path in (
+            "/static/../kitchen",
+            "/static/%2e%2e/kitchen",
+            "/static/..%2fkitchen/logbook.json",
+            "/enter/../kitchen",
+            "/enter%2f..%2fkitchen",
+            "/enter;/kitchen",
+            "/trust/../../access/authority.key",
+            "/static/0.9.0/..%2f..%2f..%2faccess%2fauthority.key",
+        ):
+            answer = stranger.get(path)
+            self.assertIn(answer.status_code, (303, 400, 401, 404), path)
+            self.assertNotIn("PRIVATE KEY", answer.text)
+            self.assertNotIn("Cinderpool", answer.text)
+        self.assertIn(looker.get("/kitchen/logbook.json/").status_code, (307, 404))
+        for to in (
+            "//evil.example",
+            "https://evil.example",
+            "/\\evil",
+            "/x\r\nset-cookie: a=b",
+            "javascript:1",
+        ):
+            code = self.kitchen.keeper.offer(LOOKER, datetime.now(UTC)).code
+            sent = {"code": code, "name": "x", "to": to}
+            answer = self.kitchen.device().post("/enter", data=sent)
+            self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/"), to)
+
+    def test_what_a_device_that_was_put_out_types_is_shown_to_be_copied(self) -> None:
+        finisher = self.kitchen.let_in(FINISHER)
+        token = token_of(finisher, "/")
+        device = self.kitchen.keeper.devices()[0]
+        self.kitchen.keeper.put_out(device.id, datetime.now(UTC))
+        sent = {"reading": "66.5", "token": token, "id": "a" * 12}
+        headers = {"sec-fetch-mode": "navigate", "sec-fetch-site": "same-origin"}
+        answer = finisher.post("/pan/26-058/slip/hydrometer", data=sent, headers=headers)
+        self.assertEqual(answer.status_code, 401)
+        self.assertIn("66.5", answer.text)
+        self.assertIn("to be copied", answer.text)
+        self.assertNotIn(token, answer.text)
+
+    def test_behind_a_proxy_it_is_called_by_the_proxys_name_and_asks_all_who_they_are(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        behind = OpenKitchen(folder, season_copy(folder), sealed=False, proxied="syrup.example")
+        self.addCleanup(behind.keeper.close)
+        owner = behind.let_in(OWNER)
+        self.assertEqual(
+            owner.get("/", headers={"x-forwarded-for": "203.0.113.5"}).status_code, 200
+        )
+        self.assertEqual(behind.keeper.devices()[0].seen_from, "203.0.113.5")
+        stranger = behind.device("127.0.0.1")
+        self.assertEqual(
+            stranger.get("/", headers={"x-forwarded-for": "127.0.0.1"}).status_code, 303
+        )
+        self.assertEqual(stranger.get("/", headers={"host": ADDRESS}).status_code, 400)
+
+    def test_the_devices_page_is_the_owners_and_opening_is_the_machines(self) -> None:
+        owner = self.kitchen.let_in(OWNER, "AB")
+        token = token_of(owner)
+        self.assertEqual(self.kitchen.let_in(FINISHER).get("/kitchen/network").status_code, 403)
+        for act in ("open", "close", "passphrase"):
+            sent = owner.post(f"/kitchen/network/{act}", data={"token": token})
+            self.assertEqual(sent.status_code, 403, act)
+            self.assertIn("at the machine itself", sent.text)
+        shown = owner.post("/kitchen/network/pair", data={"token": token, "role": LOOKER})
+        code = re.search(r'code-letters">([^<]+)<', shown.text)
+        assert code
+        self.assertIn("<svg", shown.text)
+        paired = self.kitchen.device().post("/enter", data={"code": code[1], "name": "wall"})
+        self.assertEqual(paired.status_code, 303)
+        newest = max(self.kitchen.keeper.devices(), key=lambda d: d.paired_at)
+        out = owner.post(f"/kitchen/network/device/{newest.id}/out", data={"token": token})
+        self.assertEqual(out.status_code, 303)
+        self.assertIn("put out", owner.get("/kitchen/network").text)
+
+    def test_it_stays_closed_without_a_passphrase(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        closed = OpenKitchen(folder, season_copy(folder))
+        self.addCleanup(closed.keeper.close)
+        closed.network.opening.is_open = False
+        opened = closed.here.post("/kitchen/network/open")
+        self.assertEqual(opened.status_code, 422)
+        self.assertIn("Choose a passphrase first", opened.text)
+        short = closed.here.post(
+            "/kitchen/network/passphrase", data={"passphrase": "abc", "again": "abc"}
+        )
+        self.assertEqual(short.status_code, 422)
+        self.assertIn("at least 10 characters; this has 3", short.text)
