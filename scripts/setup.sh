@@ -53,6 +53,13 @@ need_browser() {
   debian_packages "${missing[@]}"
 }
 
+# What makes a second host on this machine, for the tests of the network.
+need_a_wire() {
+  PATH="$PATH:/usr/sbin:/sbin" command -v ip >/dev/null && return
+  say "Installing iproute2 from Debian's packages ..."
+  debian_packages iproute2
+}
+
 # Node from Debian, only where it is missing, and the locked package that checks scripts and styles.
 need_front_end_checks() {
   local sum missing=()

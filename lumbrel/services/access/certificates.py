@@ -1,6 +1,6 @@
 """The kitchen's own authority, and the certificate that it gives this machine.
 
-The authority may vouch for names and addresses of a home's or a firm's own network only (a critical
+The authority may vouch for names and addresses of a home's or a firm's own network only (a
 name constraint): who trusts it trusts it for nothing in the world outside.
 """
 
@@ -164,7 +164,9 @@ def _own_certificate(key: Key, kitchen: str, now: datetime) -> x509.Certificate:
         .public_key(key.public_key())
         .add_extension(x509.BasicConstraints(ca=True, path_length=0), critical=True)
         .add_extension(_usage(signs_certificates=True), critical=True)
-        .add_extension(x509.NameConstraints(permitted, None), critical=True)
+        # Not critical: phones and browsers keep to it all the same, and libraries of small boards
+        # refuse a certificate with a critical extension that they do not know.
+        .add_extension(x509.NameConstraints(permitted, None), critical=False)
         .add_extension(x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False)
         .sign(key, hashes.SHA256())
     )

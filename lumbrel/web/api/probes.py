@@ -8,10 +8,18 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from lumbrel.services.probes import intake
+from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.turnstile import Turnstile
+from lumbrel.web.shell.turnstile import Pace, Turnstile
 
 router = APIRouter(prefix="/api", tags=["probes"])
+
+PER_SECOND, AT_ONCE = 20.0, 60
+"""How often a probe of the network may send; each time up to ten thousand samples."""
+TOO_OFTEN = (
+    f"That is more than {PER_SECOND:.0f} times a second; nothing of it was kept. Send several samples "
+    "at once, and these again in a second."
+)
 
 
 class SampleModel(BaseModel):
@@ -60,6 +68,12 @@ def samples(
         sentence = "Send the probe's own token: make one on the thermometer's page."
         answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
         return JSONResponse(answer, 401, {"WWW-Authenticate": "Bearer"})
+    if door_of(visit.request.scope):
+        paces = visit.workspace.cache.shelf("turnstiles")
+        pace = paces.get("paces", lambda: Pace(PER_SECOND, AT_ONCE))
+        if not pace.may_come(probe_id):
+            answer = {"detail": [{"loc": ["request"], "msg": TOO_OFTEN}]}
+            return JSONResponse(answer, 429, {"Retry-After": "1"})
     sent, no_moment = [], 0
     for sample in body.samples:
         try:

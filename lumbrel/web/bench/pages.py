@@ -22,10 +22,12 @@ from lumbrel.store.instruments import (
     retire_instrument,
 )
 from lumbrel.store.kitchen import load_kitchen, vessels
+from lumbrel.web.bench.sending import Sending, lines_for
 from lumbrel.web.kitchen.typed import of_instrument
 from lumbrel.web.shell.display import Display
+from lumbrel.web.shell.network import Network
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.request import Fields, Here, Visit
 
 router = APIRouter(prefix="/kitchen/instrument")
 TROUBLES_FOR = timedelta(days=7)
@@ -75,6 +77,7 @@ def _profile(
         ice_form=(refused if about == "ice" else Filled()).named("ice"),
         about=about,
         token=token,
+        sending=_sending(visit, token),
         **_to_change(visit, instrument, refused if about == "change" else None),
         troubles=probes.troubles(visit.db, instrument.id, since),
         mixture=mixture,
@@ -104,6 +107,14 @@ def change(visit: Here, key: str, fields: Fields) -> Response:
     except BadInput as bad:
         return _profile(visit, key, refilled(fields, bad), "change")
     return RedirectResponse(f"/kitchen/instrument/{key}", 303)
+
+
+def _sending(visit: Visit, token: str) -> Sending | None:
+    """The lines for a small board; None while the kitchen is closed to its network."""
+    network: Network | None = visit.request.app.state.network
+    if network is None or not network.opening.is_open:
+        return None
+    return lines_for(network.opening.urls()[0], token)
 
 
 @router.get("/{key}")

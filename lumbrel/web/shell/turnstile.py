@@ -9,6 +9,36 @@ from threading import Lock
 TRIES, WITHIN_SECONDS, MOST_CALLERS = 10, 60.0, 1000
 
 
+class Pace:
+    """How often somebody may come: at a steady rate, with a few at once.
+
+    Args:
+        per_second: the steady rate.
+        at_once: how many may come together after a pause.
+        clock: seconds that only go on.
+    """
+
+    def __init__(
+        self, per_second: float, at_once: int, clock: Callable[[], float] = time.monotonic
+    ) -> None:
+        self._per_second, self._at_once, self._clock = per_second, at_once, clock
+        self._lock = Lock()
+        self._left: OrderedDict[str, tuple[float, float]] = OrderedDict()
+
+    def may_come(self, caller: str) -> bool:
+        """Whether this caller may come now; counts it if so."""
+        with self._lock:
+            now = self._clock()
+            left, since = self._left.get(caller, (float(self._at_once), now))
+            left = min(left + (now - since) * self._per_second, self._at_once)
+            allowed = left >= 1.0
+            self._left[caller] = (left - 1.0 if allowed else left, now)
+            self._left.move_to_end(caller)
+            while len(self._left) > MOST_CALLERS:
+                self._left.popitem(last=False)
+            return allowed
+
+
 class Turnstile:
     """Counts what was wrong by who called, over the last minute.
 

@@ -36,6 +36,8 @@ component("live", () => ({
   busy: false,
   seen: { entries: null, call: "", at: 0 },
   init() {
+    // What the page itself shows: a line may come between its making and the first news.
+    this.seen.entries = Number(this.$root.dataset.entries);
     if (!this.$root.dataset.drawn) onNews((news) => this.hear(news));
   },
   hear(news) {

@@ -2,9 +2,17 @@
 const { device, kept } = document.body.dataset;
 
 if (device && window.isSecureContext && "serviceWorker" in navigator) {
-  navigator.serviceWorker.register("/sw.js").catch(() => {
-    // A device that does not trust the kitchen yet goes without.
-  });
+  const isFirst = !navigator.serviceWorker.controller;
+  navigator.serviceWorker
+    .register("/sw.js")
+    .then(() => navigator.serviceWorker.ready)
+    .then((registered) => {
+      // The page that brought the worker was there before it: it is kept too.
+      if (isFirst) registered.active.postMessage({ keep: location.href.split("#")[0] });
+    })
+    .catch(() => {
+      // A device that does not trust the kitchen yet goes without.
+    });
 }
 
 function age(since) {

@@ -4,11 +4,17 @@ const watched = channel.trim();
 // The server says at least every five seconds that it is there; after this long it is not.
 const SILENT_MS = 9000;
 const AGAIN_MS = 700;
+// Once it is lost it is tried again and again: what was begun before the wire came back is slow to
+// notice that it did. A slow network gets a longer try in between.
+const TRIES_MS = [1500, 1500, 1500, 6000];
 let source = null;
 let heardAt = 0;
 let again = 0;
+let tries = 0;
+let isLost = false;
 
 function tell(news) {
+  isLost = Boolean(news.lost);
   window.dispatchEvent(new CustomEvent("news", { detail: news }));
 }
 
@@ -16,6 +22,10 @@ function open() {
   if (source) return;
   heardAt = Date.now();
   source = new EventSource(watched ? `/live/${watched}` : "/live");
+  source.addEventListener("open", () => {
+    heardAt = Date.now();
+    tries = 0;
+  });
   source.addEventListener("still", () => {
     heardAt = Date.now();
   });
@@ -53,7 +63,10 @@ async function askWhetherIn() {
   } catch {
     return;
   }
-  document.getElementById("out").hidden = false;
+  const bar = document.getElementById("out");
+  const here = encodeURIComponent(location.pathname + location.search);
+  bar.querySelector("a").href = `/enter?to=${here}`;
+  bar.hidden = false;
   if ("caches" in window) await caches.delete("last");
 }
 
@@ -63,12 +76,14 @@ export function onNews(call) {
 }
 
 // The kitchen's own clock, carried on from the last news of it.
-let heard = { clock: "", at: 0 };
+// A page out of the device's memory has it from when it was kept.
+const { clock: madeAt, kept } = document.body.dataset;
+let heard = { clock: (live && madeAt) || "", at: kept ? Date.parse(kept) : Date.now() };
 onNews((news) => {
   if (news.clock) heard = { clock: news.clock, at: Date.now() };
 });
 
-/** The kitchen's time in seconds of its day; null before any news of it. */
+/** The kitchen's time in seconds of its day; null on a page that does not know it. */
 export function kitchenSeconds() {
   if (!heard.clock) return null;
   const [h, m, s] = heard.clock.split(":").map(Number);
@@ -95,9 +110,11 @@ if (live) {
     else open();
   });
   setInterval(() => {
-    if (!source || document.hidden || Date.now() - heardAt <= SILENT_MS) return;
+    const patience = isLost ? TRIES_MS[tries % TRIES_MS.length] : SILENT_MS;
+    if (!source || document.hidden || Date.now() - heardAt <= patience) return;
+    tries += 1;
     tell({ lost: true });
     openAnew();
-  }, 1000);
+  }, 500);
   open();
 }

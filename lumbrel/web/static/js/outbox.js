@@ -29,7 +29,7 @@ function clock() {
   return seconds === null ? "" : asClock(seconds).slice(0, 5);
 }
 
-const UNSAID = ["id", "instrument", "at", "dipped_at", "token"];
+const UNSAID = ["id", "instrument", "at", "dipped_at", "token", "seen", "initials"];
 
 function words(line) {
   const typed = [...new URLSearchParams(line.body)]
@@ -98,7 +98,9 @@ async function send(line) {
     return true;
   }
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-  const said = page.querySelector(".entry .wrong, .entry .asked, .notice, .lead")?.textContent;
+  const said = page.querySelector(
+    ".entry .wrong, .entry .asked, .notice:not([hidden]), .lead",
+  )?.textContent;
   write([...without(line.id), { ...line, waits: false, refused: said ?? "It was refused." }]);
   return true;
 }

@@ -32,6 +32,16 @@ self.addEventListener("fetch", (event) => {
   else if (request.mode === "navigate") event.respondWith(page(event, request));
 });
 
+self.addEventListener("message", (event) => {
+  const { keep: address } = event.data ?? {};
+  if (!address || new URL(address).origin !== location.origin) return;
+  const kept = async () => {
+    const answer = await fetch(address);
+    if (answer.ok && !answer.redirected) await keep(new Request(address), answer);
+  };
+  event.waitUntil(kept());
+});
+
 async function fromShell(request) {
   const cache = await caches.open(SHELL_CACHE);
   const kept = await cache.match(request, { ignoreSearch: true });

@@ -1,0 +1,199 @@
+"""Two devices of another host at one pan: let in, read, called, cut off, put out; and what a wire tells
+of the encryption."""
+
+import re
+import socket
+import unittest
+from urllib.parse import urlencode
+from urllib.request import urlopen
+
+from playwright.sync_api import BrowserContext, Page, expect
+
+from lumbrel import demo
+from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, Doorkeeper
+from lumbrel.store.db import opened
+from lumbrel.web.shell.network import DEVICES
+from lumbrel.web.shell.settings import Access, Settings, system_clock
+from tests.support.devices import PASSPHRASE
+from tests.support.hosts import CAN, OtherHost, other_host
+from tests.support.kitchen import season_copy
+from tests.support.pages import BrowserCase, browser
+from tests.support.server import served
+
+PAN = "/pan/26-058"
+READING = "?entry=hydrometer#entry"
+
+
+def free_port() -> int:
+    """A port that nobody has now."""
+    with socket.socket() as held:
+        held.bind(("", 0))
+        return int(held.getsockname()[1])
+
+
+@unittest.skipUnless(CAN, "only who administers the machine makes a second host on it")
+class FromAnotherHost(BrowserCase):
+    host: OtherHost
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.host = self.enterContext(other_host())
+        self.port = free_port()
+        self.away = f"https://{self.host.address}:{self.port}"
+        self.record = season_copy(self.folder / self.id())
+        self.access = Access(
+            folder=self.folder / self.id() / "access",
+            lan=True,
+            host=self.host.address,
+            port=self.port,
+        )
+        keeper = Doorkeeper(self.access.folder / DEVICES, system_clock())
+        keeper.choose_passphrase(PASSPHRASE, PASSPHRASE, system_clock())
+        keeper.close()
+        clock = demo.clock(self.record)
+        vessel = demo.LiveVessel(self.record, clock)
+        vessel.start()
+        self.addCleanup(vessel.stop)
+        settings = Settings(
+            database=self.record, clock=clock, refresh_seconds=0.2, access=self.access
+        )
+        self.at = self.enterContext(served(settings))
+
+    def devices(self) -> list[BrowserContext]:
+        """Two devices of the other host, with nothing remembered."""
+        away = self.enterContext(self.host.chromium(browser()))
+        return [
+            away.new_context(viewport={"width": 390, "height": 780}, has_touch=True),
+            away.new_context(viewport={"width": 1280, "height": 800}),
+        ]
+
+    def code(self, role: str) -> str:
+        """A code, as the machine itself shows it."""
+        body = urlencode({"role": role}).encode()
+        with urlopen(f"{self.at}/kitchen/network/pair", body, timeout=10) as answer:
+            found = re.search(r'code-letters">([^<]+)<', answer.read().decode())
+        assert found
+        return found[1]
+
+    def let_in(self, device: BrowserContext, role: str, initials: str, path: str) -> Page:
+        """A device that was let in and shows a page; its alarms are left to ring."""
+        page = device.new_page()
+        page.set_default_timeout(12_000)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.goto(self.away + path)
+        page.locator("#code-code").fill(self.code(role))
+        page.locator("#code-initials").fill(initials)
+        page.get_by_role("button", name="Let this device in").click()
+        expect(page.locator(".who-here")).to_contain_text(role)
+        return page
+
+    def answer_all(self, page: Page) -> None:
+        """Answer whatever rings on a page, until it is quiet."""
+        for _ in range(6):
+            try:
+                expect(page.locator("#alarm")).to_be_visible(timeout=2000)
+            except AssertionError:
+                return
+            page.keyboard.press("Space")
+
+    def read(self, page: Page, shown: str) -> None:
+        """Type a cup reading and send it."""
+        page.locator("#entry input[name=reading]").fill(shown)
+        page.locator("#entry input[name=cup]").fill("92 C")
+        page.locator("#entry button[type=submit]").click()
+
+    def test_two_devices_at_one_pan_from_being_let_in_to_being_put_out(self) -> None:
+        first, second = self.devices()
+        phone = self.let_in(first, FINISHER, "KL", PAN + READING)
+        tablet = self.let_in(second, OWNER, "MM", PAN + READING)
+        # The pan is in the foam zone: it calls on both. One answers for all, who is said.
+        expect(phone.locator("#alarm")).to_be_visible()
+        expect(tablet.locator("#alarm")).to_be_visible()
+        tablet.keyboard.press("Space")
+        expect(phone.locator("#alarm")).to_be_hidden(timeout=2500)
+        expect(phone.locator("#answered")).to_contain_text("MM answered")
+        self.answer_all(tablet)
+        expect(phone.locator("#alarm")).to_be_hidden()
+        self.read(phone, "49.6")
+        # What one writes the other sees, with the initials of who wrote it.
+        line = tablet.locator(".slip-lines li", has_text="Hydrometer 49.6")
+        expect(line.locator(".by-whom")).to_have_text("KL")
+        # The owner puts the phone out while something is typed on it: it is kept, and said so.
+        expect(phone.locator(".slip-lines li", has_text="Hydrometer 49.6")).to_have_count(1)
+        phone.locator("#entry input[name=reading]").fill("50.1")
+        phone.locator("#entry input[name=cup]").fill("91 C")
+        tablet.goto(f"{self.away}/kitchen/network")
+        tablet.locator(".devices li", has_text="KL").get_by_role(
+            "button", name="Put it out"
+        ).click()
+        expect(tablet.locator(".devices li.out")).to_contain_text("KL")
+        expect(phone.locator("#out")).to_be_visible(timeout=15_000)
+        phone.locator("#entry button[type=submit]").click()
+        expect(phone.locator("#waiting")).to_contain_text(
+            "Kept until this device is let in again: hydrometer 50.1, 91 C"
+        )
+        # Let in anew, it sends what it kept: once.
+        phone.locator("#out a").click()
+        phone.locator("#code-code").fill(self.code(FINISHER))
+        phone.locator("#code-initials").fill("KL")
+        phone.get_by_role("button", name="Let this device in").click()
+        expect(phone.locator(".slip-lines li", has_text="Hydrometer 50.1")).to_have_count(
+            1, timeout=20_000
+        )
+        with opened(self.record) as db:
+            by = db.execute(
+                "SELECT kind, initials, count(*) FROM entry WHERE initials <> '' GROUP BY 1, 2"
+            ).fetchall()
+        self.assertEqual(
+            {(kind, initials) for kind, initials, _ in by},
+            {("alarm", "MM"), ("hydrometer", "KL")},
+        )
+        self.assertEqual(sum(n for kind, _, n in by if kind == "hydrometer"), 2)
+
+    def test_a_phone_without_its_network_shows_the_pan_keeps_what_is_typed_and_catches_up(
+        self,
+    ) -> None:
+        phone = self.let_in(self.devices()[0], FINISHER, "KL", PAN + READING)
+        self.answer_all(phone)
+        kept = "caches.open('last').then((kept) => kept.keys()).then((keys) => keys.length > 0)"
+        phone.wait_for_function(kept, timeout=15_000)
+        self.host.wire("down")
+        expect(phone.locator(".lost")).to_be_visible(timeout=15_000)
+        phone.reload(timeout=30_000)
+        expect(phone.locator("#kept")).to_contain_text("No connection to the kitchen")
+        expect(phone.locator("#kept")).to_contain_text("under a minute ago")
+        self.read(phone, "49.8")
+        expect(phone.locator("#waiting")).to_contain_text("Waiting to be sent: hydrometer 49.8")
+        self.host.wire("up")
+        expect(phone.locator("#waiting")).to_be_hidden(timeout=15_000)
+        expect(phone.locator("#kept")).to_be_hidden()
+        expect(phone.locator(".slip-lines li", has_text="Hydrometer 49.8")).to_have_count(1)
+        self.complaints = [said for said in self.complaints if "ERR_" not in said]
+
+    def test_a_looker_reads_and_is_shown_no_form_and_the_wall_is_one_of_its_pages(self) -> None:
+        page = self.let_in(self.devices()[1], LOOKER, "", "/wall")
+        page.goto(f"{self.away}/wall")
+        expect(page.locator(".pane").first).to_be_visible()
+        page.goto(f"{self.away}{PAN}")
+        expect(page.locator(".verdict h1")).to_be_visible()
+        self.assertEqual(
+            page.locator("form[method=post]:visible").evaluate_all("f => f.map(x => x.action)"),
+            [f"{self.away}/leave?at=kitchen"],
+        )
+
+    def test_the_wire_is_encrypted_with_what_is_good_and_nothing_else(self) -> None:
+        authority = self.folder / "authority.pem"
+        with urlopen(f"{self.at}/trust/authority.pem", timeout=10) as answer:
+            authority.write_bytes(answer.read())
+        where = [self.host.address, str(self.port)]
+        asks = "import json, sys; sys.path.insert(0, '.'); from tests.support.tls import tried; "
+        asks += f"print(tried({where[0]!r}, {where[1]}, {str(authority)!r}))"
+        found = eval(self.host.run("python3", "-c", asks))
+        self.assertEqual(found["trusted"], "TLSv1.3")
+        self.assertEqual(found["by name"], "TLSv1.3")
+        self.assertEqual(found["untrusted"], "refused")
+        self.assertEqual(found["another name"], "refused")
+        self.assertEqual(found["TLSv1.2"], "taken")
+        for weak in ("TLSv1", "TLSv1.1", "RSA key exchange", "CBC", "no encryption"):
+            self.assertEqual(found[weak], "refused", weak)
+        self.assertEqual(found["plain HTTP"], b"")
