@@ -33,6 +33,7 @@ from scripts import (  # noqa: E402
     bench_hardship,
     bench_kitchen,
     bench_live,
+    bench_network,
     bench_record,
 )
 from tests.support.browser import chromium  # noqa: E402
@@ -231,6 +232,7 @@ def main() -> int:
         results += [at_most(*measured) for measured in bench_record.measures()]
         results += [at_most(*measured) for measured in bench_after.measures()]
         results += [at_most(*measured) for measured in bench_hardship.measures()]
+        results += [at_most(*measured) for measured in bench_network.measures()]
         results += [
             Result(name, value, f"{low:g} to {high:g}", low <= value <= high)
             for name, value, low, high in (

@@ -55,9 +55,14 @@ need_browser() {
 
 # What makes a second host on this machine, for the tests of the network.
 need_a_wire() {
-  PATH="$PATH:/usr/sbin:/sbin" command -v ip >/dev/null && return
-  say "Installing iproute2 from Debian's packages ..."
-  debian_packages iproute2
+  local missing=()
+  PATH="$PATH:/usr/sbin:/sbin" command -v ip >/dev/null || missing+=(iproute2)
+  for name in curl openssl; do
+    command -v "$name" >/dev/null || missing+=("$name")
+  done
+  [ "${#missing[@]}" = 0 ] && return
+  say "Installing ${missing[*]} from Debian's packages ..."
+  debian_packages "${missing[@]}"
 }
 
 # Node from Debian, only where it is missing, and the locked package that checks scripts and styles.

@@ -3,7 +3,12 @@ of the encryption."""
 
 import re
 import socket
+import subprocess
 import unittest
+from collections.abc import Callable
+from datetime import datetime
+from html import unescape
+from pathlib import Path
 from urllib.parse import urlencode
 from urllib.request import urlopen
 
@@ -11,6 +16,8 @@ from playwright.sync_api import BrowserContext, Page, expect
 
 from lumbrel import demo
 from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, Doorkeeper
+from lumbrel.services.kitchen import example
+from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
 from lumbrel.web.shell.network import DEVICES
 from lumbrel.web.shell.settings import Access, Settings, system_clock
@@ -20,6 +27,7 @@ from tests.support.kitchen import season_copy
 from tests.support.pages import BrowserCase, browser
 from tests.support.server import served
 
+WHY_NOT = "only who administers the machine makes a second host on it"
 PAN = "/pan/26-058"
 READING = "?entry=hydrometer#entry"
 
@@ -31,8 +39,9 @@ def free_port() -> int:
         return int(held.getsockname()[1])
 
 
-@unittest.skipUnless(CAN, "only who administers the machine makes a second host on it")
-class FromAnotherHost(BrowserCase):
+class Wired(BrowserCase):
+    """A kitchen that is open to a second host."""
+
     host: OtherHost
 
     def setUp(self) -> None:
@@ -40,7 +49,7 @@ class FromAnotherHost(BrowserCase):
         self.host = self.enterContext(other_host())
         self.port = free_port()
         self.away = f"https://{self.host.address}:{self.port}"
-        self.record = season_copy(self.folder / self.id())
+        self.record, clock = self.kitchen(self.folder / self.id())
         self.access = Access(
             folder=self.folder / self.id() / "access",
             lan=True,
@@ -50,14 +59,26 @@ class FromAnotherHost(BrowserCase):
         keeper = Doorkeeper(self.access.folder / DEVICES, system_clock())
         keeper.choose_passphrase(PASSPHRASE, PASSPHRASE, system_clock())
         keeper.close()
-        clock = demo.clock(self.record)
-        vessel = demo.LiveVessel(self.record, clock)
-        vessel.start()
-        self.addCleanup(vessel.stop)
         settings = Settings(
             database=self.record, clock=clock, refresh_seconds=0.2, access=self.access
         )
         self.at = self.enterContext(served(settings))
+
+    def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
+        """A record and its clock."""
+        raise NotImplementedError
+
+
+@unittest.skipUnless(CAN, WHY_NOT)
+class FromAnotherHost(Wired):
+    def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
+        """The demonstration, with its live pan."""
+        record = season_copy(folder)
+        clock = demo.clock(record)
+        vessel = demo.LiveVessel(record, clock)
+        vessel.start()
+        self.addCleanup(vessel.stop)
+        return record, clock
 
     def devices(self) -> list[BrowserContext]:
         """Two devices of the other host, with nothing remembered."""
@@ -197,3 +218,46 @@ class FromAnotherHost(BrowserCase):
         for weak in ("TLSv1", "TLSv1.1", "RSA key exchange", "CBC", "no encryption"):
             self.assertEqual(found[weak], "refused", weak)
         self.assertEqual(found["plain HTTP"], b"")
+
+
+@unittest.skipUnless(CAN, WHY_NOT)
+class Boards(Wired):
+    def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
+        """The example kitchen, now: a board says what time it is."""
+        folder.mkdir()
+        record = folder / "lumbrel.sqlite3"
+        with opened(record) as db:
+            ready(db)
+            example.load_example(db, system_clock())
+        return record, system_clock
+
+    def test_the_programs_for_a_board_send_what_the_record_then_has(self) -> None:
+        """Each as it is copied from the page, on the other host, for a few seconds."""
+        with urlopen(
+            f"{self.at}/kitchen/instrument/probe-1/token", b"id=abcdefgh", timeout=10
+        ) as page:
+            shown = unescape(page.read().decode())
+        fetch, curl, python, micropython = re.findall(r'class="to-copy"[^>]*>([^<]+)<', shown)
+        said = self.host.run("sh", "-c", f"cd {self.folder} && {fetch}")
+        with urlopen(f"{self.at}/kitchen/network", timeout=10) as page:
+            pairs = re.findall(r"<span>([0-9A-F ]{23})</span>", page.read().decode())
+        self.assertIn(" ".join(pairs).replace(" ", ":"), said)
+        for name, text, words in (
+            ("curl", curl, ["sh"]),
+            ("python", python, ["timeout", "4", "python3"]),
+            # What it uses of its library is the same in both languages.
+            ("micropython", micropython, ["timeout", "4", "python3"]),
+        ):
+            program = self.folder / f"{name}.txt"
+            program.write_text(text.replace("21.0", "99.0"))
+            before = self.samples()
+            done = subprocess.run(
+                self.host.command(*words, str(program)),
+                cwd=self.folder, capture_output=True, text=True, timeout=20, check=False,
+            )  # fmt: skip
+            self.assertGreaterEqual(self.samples() - before, 1 if name == "curl" else 2, done)
+
+    def samples(self) -> int:
+        """How many of a board are in the record."""
+        with opened(self.record) as db:
+            return int(db.execute("SELECT count(*) FROM sample WHERE value = 99.0").fetchone()[0])

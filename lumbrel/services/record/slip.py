@@ -236,7 +236,7 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
 def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts]) -> str:
     """Who put a line on the slip, what it says, and when."""
     line = kind.words(context, entry)
-    figure = f" {line.value}" if line.value else ""
+    figure = f", {line.value} Brix" if line.value else ""
     who = entry.initials or "Somebody"
     return f"{who} put “{line.title}{figure}” on the slip at {context.clock(entry.noted_at)}"
 
