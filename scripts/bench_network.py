@@ -75,18 +75,21 @@ class Served:
         self.away = f"{scheme}://{host.address}:{self.lan_port}"
 
 
-def probes(address: str, port: str, codes: str, tokens: str, seconds: str) -> None:
+def probes(address: str, port: str, codes: str, tokens: str, seconds: str, *hands_at: str) -> None:
     """On the other host: eight probes for so many seconds, then sign-ins beside them; prints what was
     sent, and how long the answers took before and during the sign-ins."""
     trusting = ssl.create_default_context()
     trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
 
-    def connect() -> http.client.HTTPConnection:
-        return http.client.HTTPSConnection(address, int(port), timeout=10, context=trusting)
+    def connect(own: str = "") -> http.client.HTTPConnection:
+        source = (own, 0) if own else None
+        return http.client.HTTPSConnection(
+            address, int(port), timeout=10, context=trusting, source_address=source
+        )
 
-    def sign_in() -> None:
+    def sign_in(own: str) -> None:
         body = urllib.parse.urlencode({"passphrase": PASSPHRASE, "name": "x"})
-        wire, begun = connect(), time.time()
+        wire, begun = connect(own), time.time()
         kind = {"Content-Type": "application/x-www-form-urlencoded"}
         wire.request("POST", "/enter/passphrase", body, kind)
         signed.append((wire.getresponse().status, time.time() - begun))
@@ -97,7 +100,7 @@ def probes(address: str, port: str, codes: str, tokens: str, seconds: str) -> No
         thread.start()
     time.sleep(float(seconds))
     before = len(load.took)
-    hands = [threading.Thread(target=sign_in) for _ in range(SIGN_INS)]
+    hands = [threading.Thread(target=sign_in, args=(own,)) for own in hands_at]
     for hand in hands:
         hand.start()
     for hand in hands:
@@ -133,6 +136,7 @@ def under_load(host: OtherHost, browser: Browser, folder: Path) -> list[tuple[st
     command = host.command(
         sys.executable, "-m", "scripts.bench_network", "probes", host.address,
         str(served.lan_port), ",".join(served.codes), ",".join(served.tokens), str(SECONDS + 5),
+        *host.also_is(SIGN_INS),
     )  # fmt: skip
     sending = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     begun = time.time() + 5

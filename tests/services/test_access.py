@@ -7,6 +7,8 @@ import tempfile
 import unittest
 from datetime import timedelta
 from pathlib import Path
+from threading import Event, Semaphore, Thread
+from unittest import mock
 
 from cryptography import x509
 
@@ -158,6 +160,34 @@ class TestPassphrase(Keeping):
         with self.assertRaises(BadInput):
             self.keeper.sign_in({**PHONE, "passphrase": "another one"}, "10.0.0.7", NOW)
         self.assertEqual([t.what for t in self.keeper.wrong_tries(NOW)], ["passphrase"])
+
+
+class TestCrowd(Keeping):
+    def test_a_ninth_sign_in_at_once_is_told_to_wait_and_none_is_lost(self) -> None:
+        inside, go = Semaphore(0), Event()
+
+        def slow(kept: str | None, text: str) -> bool:
+            inside.release()
+            return go.wait(10)
+
+        came: list[str] = []
+
+        def sign_in(number: int) -> None:
+            sent = {**PHONE, "passphrase": PASSPHRASE}
+            came.append(self.keeper.sign_in(sent, f"10.0.0.{number}", NOW).device.role)
+
+        hands = [Thread(target=sign_in, args=(n,)) for n in range(8)]
+        with mock.patch.object(passphrase, "is_it", slow):
+            for hand in hands:
+                hand.start()
+            for _ in hands:
+                self.assertTrue(inside.acquire(timeout=10))
+            with self.assertRaises(MustWait):
+                sign_in(9)
+            go.set()
+            for hand in hands:
+                hand.join(10)
+        self.assertEqual(came, ["owner"] * 8)
 
 
 class TestPatience(unittest.TestCase):

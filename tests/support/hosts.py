@@ -44,6 +44,14 @@ class OtherHost:
         """Pull the wire (`down`), or put it back (`up`)."""
         _ip("-n", self.name, "link", "set", "wire", state)
 
+    def also_is(self, count: int) -> list[str]:
+        """Give it so many addresses more, as if there were as many hosts."""
+        net = self.address.rpartition(".")[0]
+        more = [f"{net}.{20 + n}" for n in range(count)]
+        for address in more:
+            _ip("-n", self.name, "addr", "add", f"{address}/24", "dev", "wire")
+        return more
+
     @contextlib.contextmanager
     def chromium(self, beside: Browser) -> Iterator[Browser]:
         """A browser on the other host, driven as the one beside it. It takes the kitchen's

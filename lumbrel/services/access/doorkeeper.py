@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from sqlite3 import Connection
-from threading import Lock
+from threading import Lock, Semaphore
 from uuid import uuid4
 
 from lumbrel.services.access import passphrase
@@ -35,6 +35,8 @@ NOTE_SEEN_EVERY = timedelta(seconds=30)
 TRIES_SHOWN_FOR = timedelta(days=7)
 OUT_SHOWN = 10
 MOST_DEVICES = 100
+MOST_SIGN_INS, SIGN_INS_WAIT_SECONDS = 8, 5
+"""How many passphrases are looked at or wait for it at once, and what the next one is told to wait."""
 LONGEST_NAME, LONGEST_INITIALS = 40, 8
 
 
@@ -90,6 +92,7 @@ class Doorkeeper:
     def __init__(self, path: Path, now: datetime) -> None:
         self._file = AccessFile(path)
         self._patience, self._lock = Patience(), Lock()
+        self._signing_in = Semaphore(MOST_SIGN_INS)
         self._devices: dict[str, Device] = {}
         self._sessions: dict[str, _Session] = {}
         with self._file.turn() as db:
@@ -185,8 +188,15 @@ class Doorkeeper:
         self._wait(origin)
         with self._file.turn() as db:
             kept = store.passphrase_hash(db)
-        # Outside of the turn: it is meant to take long.
-        if not passphrase.is_it(kept, fields.get("passphrase", "")):
+        # Outside of the turn: it is meant to take long. Only so many wait for it; who pages are made
+        # for must not wait for those.
+        if not self._signing_in.acquire(blocking=False):
+            raise MustWait(SIGN_INS_WAIT_SECONDS)
+        try:
+            is_it = passphrase.is_it(kept, fields.get("passphrase", ""))
+        finally:
+            self._signing_in.release()
+        if not is_it:
             with self._file.turn() as db:
                 store.note_wrong_try(db, now, origin, "passphrase")
             LOG.warning("a wrong passphrase from %s", origin)
