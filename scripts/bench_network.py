@@ -24,10 +24,9 @@ from lumbrel.services.access import passphrase
 from lumbrel.services.access.doorkeeper import FINISHER
 from lumbrel.store.db import opened
 from scripts.bench_live import NOTES, PROBES, SECONDS, Kitchen, Load, p95_ms
-from tests.browser.test_from_another_host import free_port
 from tests.support.browser import chromium
 from tests.support.devices import PASSPHRASE
-from tests.support.hosts import CAN, OtherHost, other_host
+from tests.support.hosts import CAN, OtherHost, free_port, other_host
 
 DEVICES, SIGN_INS, LOOKS = 12, 8, 9
 WRONG = "not the passphrase at all"

@@ -1,14 +1,18 @@
 """One picture per view, from the demonstration with its clock stopped: the same each time."""
 
+import itertools
 import sys
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from lumbrel import demo  # noqa: E402
-from lumbrel.web.shell.settings import Settings  # noqa: E402
+from lumbrel.services.access import doorkeeper  # noqa: E402
+from lumbrel.web.shell.network import Network, Opening  # noqa: E402
+from lumbrel.web.shell.settings import Access, Settings, system_clock  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
 from tests.support.server import served  # noqa: E402
 
@@ -22,7 +26,6 @@ VIEWS = (
     ("filter", "/filter/26-057", "day", 1280),
     ("colour", "/colour/26-055", "day", 1280),
     ("jar", "/jar/26-055", "day", 1280),
-    ("labels", "/jar/26-040/labels?address=https://cinderpool.example", "day", 1280),
     ("candy", "/candy", "day", 1280),
     ("cook", "/candy/cook/26-C07", "day", 1280),
     ("shelf", "/shelf", "day", 1280),
@@ -32,7 +35,26 @@ VIEWS = (
     ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
     ("alarm", "/pan/26-058", "day", 1280),
     ("wall", "/wall", "night", 1280),
+    ("devices", "/kitchen/network", "day", 1280),
 )
+
+
+async def _as_if_open(network: Network) -> None:
+    """A kitchen with three devices, open to a network that it would be in."""
+    network.opening = Opening(
+        is_open=True, port=8443, addresses=["192.168.7.2"], names=["lumbrel.local"]
+    )
+    network._announcement.heard = True
+    keeper, now = network.doorkeeper, system_clock()
+    keeper.choose_passphrase("four odd maple words", "four odd maple words", now)
+    for name, initials, role in (
+        ("phone in the apron", "KL", "finisher"),
+        ("tablet on the shelf", "MM", "finisher"),
+        ("wall", "", "looker"),
+    ):
+        code = keeper.offer(role, now).code
+        sent = {"code": code, "name": name, "initials": initials}
+        keeper.pair(sent, f"192.168.7.{20 + len(name)}", now)
 
 
 def main(names: list[str]) -> None:
@@ -47,9 +69,19 @@ def main(names: list[str]) -> None:
         path = demo.database(Path(scratch))
         demo.make(path)
         settings = Settings(
-            database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
+            database=path,
+            clock=demo.clock(path, frozen=True),
+            demo=True,
+            refresh_seconds=0,
+            access=Access(folder=Path(scratch) / "access"),
         )
-        with served(settings) as address, chromium() as browser:
+        letters = itertools.cycle(doorkeeper.CODE_LETTERS)
+        with (
+            mock.patch.object(Network, "resume", _as_if_open),
+            mock.patch.object(doorkeeper.secrets, "choice", lambda _: next(letters)),
+            served(settings) as address,
+            chromium() as browser,
+        ):
             for name, where, shift, width in VIEWS:
                 if names and name not in names:
                     continue
@@ -73,6 +105,8 @@ def main(names: list[str]) -> None:
                     page.wait_for_selector("#run[data-drawn]")
                 if name == "alarm":
                     page.click("#alarm-test")
+                if name == "devices":
+                    page.get_by_role("button", name="Show a code").click()
                 page.evaluate("document.fonts.ready")
                 page.wait_for_timeout(250)
                 page.screenshot(path=folder / f"{name}.png")

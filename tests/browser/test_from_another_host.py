@@ -2,7 +2,6 @@
 of the encryption."""
 
 import re
-import socket
 import subprocess
 import unittest
 from collections.abc import Callable
@@ -22,7 +21,7 @@ from lumbrel.store.db import opened
 from lumbrel.web.shell.network import DEVICES
 from lumbrel.web.shell.settings import Access, Settings, system_clock
 from tests.support.devices import PASSPHRASE
-from tests.support.hosts import CAN, OtherHost, other_host
+from tests.support.hosts import CAN, OtherHost, free_port, other_host
 from tests.support.kitchen import season_copy
 from tests.support.pages import BrowserCase, browser
 from tests.support.server import served
@@ -30,13 +29,6 @@ from tests.support.server import served
 WHY_NOT = "only who administers the machine makes a second host on it"
 PAN = "/pan/26-058"
 READING = "?entry=hydrometer#entry"
-
-
-def free_port() -> int:
-    """A port that nobody has now."""
-    with socket.socket() as held:
-        held.bind(("", 0))
-        return int(held.getsockname()[1])
 
 
 class Wired(BrowserCase):

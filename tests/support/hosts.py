@@ -4,6 +4,7 @@ import contextlib
 import itertools
 import os
 import shutil
+import socket
 import subprocess
 import tempfile
 from collections.abc import Iterator
@@ -88,6 +89,13 @@ def other_host() -> Iterator[OtherHost]:
         # The wire goes with its far end, but not at once.
         _ip("link", "del", near)
         _ip("netns", "del", name)
+
+
+def free_port() -> int:
+    """A port that nobody has now."""
+    with socket.socket() as held:
+        held.bind(("", 0))
+        return int(held.getsockname()[1])
 
 
 def _ip(*words: str) -> None:

@@ -8,6 +8,7 @@ import socket
 import sqlite3
 from datetime import timedelta
 from pathlib import Path
+from unittest import mock
 
 from lumbrel import cli, demo
 from lumbrel.commands.serving import listener
@@ -44,6 +45,26 @@ class CommandLine(KitchenCase):
         code = self.take_in()
         self.put(code, "note", 5, text="=HYPERLINK(1)")
         self.assertIn("'=HYPERLINK", run("export", code, "--format", "csv", *self.data())[1])
+
+    def test_it_leaves_the_machine_with_a_passphrase_only(self) -> None:
+        self.db.close()
+        file = self.folder / "words"
+        for how in (["--lan"], ["--host", "0.0.0.0"], ["--proxied", "syrup.example"]):
+            with mock.patch("sys.stdin", io.StringIO()):
+                done, _, said = run("serve", *how, "--port", "0", *self.data())
+            self.assertEqual(done, 2, how)
+            self.assertIn("only with a passphrase", said)
+        for text, wanted in (("abc\n", "at least 10 characters"), (None, "cannot be read")):
+            if text:
+                file.write_text(text)
+            else:
+                file.unlink()
+            words = ("serve", "--lan", "--passphrase-file", str(file), *self.data())
+            done, _, said = run(*words)
+            self.assertEqual(done, 2)
+            self.assertIn(wanted, said)
+        self.db = connect(self.path)
+        self.addCleanup(self.db.close)
 
     def test_backup_and_restore(self) -> None:
         first = self.take_in()

@@ -1,8 +1,11 @@
 """What the network may and may not: the table of addresses, and the usual mistakes."""
 
 import asyncio
+import ipaddress
 import itertools
 import re
+import socket
+import ssl
 import tempfile
 import unittest
 from datetime import UTC, datetime
@@ -10,14 +13,20 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from cryptography import x509
+from starlette.responses import PlainTextResponse
 from starlette.routing import Mount
 
+from lumbrel.services.access.certificates import LEAF
 from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, RANK
 from lumbrel.store.access import Device
 from lumbrel.web.shell import gate
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller
+from lumbrel.web.shell.network import CannotOpen, Network, Opening
+from lumbrel.web.shell.settings import Access
 from lumbrel.web.shell.who_may import ADDRESSES, NOBODY, address_of
 from tests.support.devices import ADDRESS, NAME, NOW, PASSPHRASE, OpenKitchen, token_of
+from tests.support.hosts import free_port
 from tests.support.kitchen import season_copy
 
 METHODS = ("GET", "POST", "PUT", "PATCH", "DELETE")
@@ -76,8 +85,8 @@ class TestTable(Networked):
         async def anything(scope: Any, receive: Any, send: Any) -> None:
             answers.append("within")
 
-        def refused(request: Any, status: int, sentence: str) -> gate.PlainTextResponse:
-            return gate.PlainTextResponse(sentence, status)
+        def refused(request: Any, status: int, sentence: str) -> PlainTextResponse:
+            return PlainTextResponse(sentence, status)
 
         async def receive() -> dict[str, Any]:
             return {"type": "http.request", "body": b"", "more_body": False}
@@ -356,3 +365,85 @@ class TestUsualMistakes(Networked):
         )
         self.assertEqual(short.status_code, 422)
         self.assertIn("at least 10 characters; this has 3", short.text)
+
+
+class TestOpening(unittest.TestCase):
+    """Opening and closing, with real sockets on loopback."""
+
+    def setUp(self) -> None:
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.announced = self.enterContext(
+            mock.patch("lumbrel.web.shell.network.Announcement.tell", mock.AsyncMock())
+        )
+
+    def network(self, **how: Any) -> Network:
+        """A kitchen's door that would open on loopback; within, whoever comes is answered "within"."""
+        access = Access(folder=self.folder / "access", **{"host": "127.0.0.1", **how})
+        made = Network(PlainTextResponse("within"), access, lambda: "Cinderpool")
+        self.addCleanup(made.doorkeeper.close)
+        made.doorkeeper.choose_passphrase(PASSPHRASE, PASSPHRASE, NOW)
+        return made
+
+    def test_a_port_that_is_taken_is_said_and_what_is_served_here_goes_on(self) -> None:
+        with socket.socket() as held:
+            held.bind(("127.0.0.1", 0))
+            held.listen()
+            port = held.getsockname()[1]
+            network = self.network(port=port, lan=True)
+            asyncio.run(network.resume())
+        self.assertFalse(network.opening.is_open)
+        self.assertRegex(network.opening.why_not, f"Port {port} .*--lan-port {port + 1}")
+
+    def test_it_is_opened_and_closed_and_open_again_only_as_it_was_left(self) -> None:
+        async def answered(port: int) -> str:
+            trusting = ssl.create_default_context(cadata=network.authority().pem.decode())
+            try:
+                _, wire = await asyncio.open_connection("127.0.0.1", port, ssl=trusting)
+            except OSError:
+                return "nobody"
+            wire.close()
+            return "somebody"
+
+        async def day() -> list[object]:
+            await network.resume()
+            seen: list[object] = [network.opening.is_open]
+            await network.open()
+            port = network.opening.port
+            seen.append(await answered(port))
+            await network.open()
+            await network.close(keep=True)
+            seen += [await answered(port), network.doorkeeper.left_open()]
+            await network.resume()
+            seen.append(await answered(port))
+            await network.close()
+            seen += [await answered(port), network.doorkeeper.left_open()]
+            await network.close()
+            return seen
+
+        network = self.network(port=free_port())
+        self.assertEqual(
+            asyncio.run(day()),
+            [False, "somebody", "nobody", (True, False), "somebody", "nobody", (False, False)],
+        )
+
+    def test_a_machine_whose_address_changes_is_called_and_certified_by_the_new_one(self) -> None:
+        network = self.network(host="0.0.0.0")
+        network._tls = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        network.opening = Opening(is_open=True, addresses=["192.168.7.2"], names=["lumbrel.local"])
+        for own in (["192.168.9.9", "fd00::9"], []):
+            with mock.patch("lumbrel.web.shell.network.found.addresses", lambda own=own: own):
+                asyncio.run(network._look(["192.168.7.2"]))
+            self.assertEqual(network.hosts(), {"192.168.9.9", "fd00::9", "lumbrel.local"})
+        leaf = x509.load_pem_x509_certificate((self.folder / "access" / LEAF).read_bytes())
+        names = leaf.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+        self.assertIn(x509.IPAddress(ipaddress.ip_address("192.168.9.9")), list(names))
+        self.assertEqual(self.announced.call_args.args[0], ["192.168.9.9", "fd00::9"])
+        self.assertEqual(network.opening.urls()[1], "https://[fd00::9]:0")
+
+    def test_where_there_is_no_network_it_says_so(self) -> None:
+        network = self.network(host="0.0.0.0")
+        with (
+            mock.patch("lumbrel.web.shell.network.found.addresses", list),
+            self.assertRaisesRegex(CannotOpen, "no network of its own"),
+        ):
+            asyncio.run(network.open())

@@ -194,7 +194,6 @@ def leave(visit: Here, fields: Fields) -> Response:
     door.doorkeeper.put_out(device.id, system_clock())
     answer = RedirectResponse(ENTER, 303)
     door.let_out(answer)
-    answer.headers["Clear-Site-Data"] = '"cache", "storage"'
     return answer
 
 

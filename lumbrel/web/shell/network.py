@@ -206,8 +206,8 @@ class Network:
         bound: list[socket.socket] = []
         for name in hosts:
             family = socket.AF_INET6 if ":" in name else socket.AF_INET
+            made = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
             try:
-                made = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
                 made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
                 if family == socket.AF_INET6:
                     made.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
@@ -215,6 +215,7 @@ class Network:
                 made.listen(BACKLOG)
                 bound.append(made)
             except (OSError, OverflowError) as error:
+                made.close()
                 if bound:
                     LOG.info("not over IPv6: %s", error)
                     continue
