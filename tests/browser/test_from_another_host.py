@@ -189,6 +189,7 @@ class FromAnotherHost(Wired):
         expect(page.locator(".pane").first).to_be_visible()
         page.goto(f"{self.away}{PAN}")
         expect(page.locator(".verdict h1")).to_be_visible()
+        expect(page.locator("#entry")).to_be_hidden()
         self.assertEqual(
             page.locator("form[method=post]:visible").evaluate_all("f => f.map(x => x.action)"),
             [f"{self.away}/leave?at=kitchen"],

@@ -47,6 +47,8 @@ VIEWS = (
     "/kitchen/instrument/barometer",
     "/kitchen/alarms",
     "/wall",
+    "/kitchen/network",
+    "/trust",
     "/kitchen/vessel/finisher-1",
     "/help",
     "/help/candy",

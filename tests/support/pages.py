@@ -14,7 +14,7 @@ from typing import Any, ClassVar
 from playwright.sync_api import Browser, Page, expect
 
 from lumbrel import demo
-from lumbrel.web.shell.settings import Settings
+from lumbrel.web.shell.settings import Access, Settings
 from tests.support.browser import chromium
 from tests.support.kitchen import NOON, season_copy
 from tests.support.server import served
@@ -37,7 +37,11 @@ def season() -> str:
     SHARED.callback(shutil.rmtree, folder)
     path = season_copy(folder)
     settings = Settings(
-        database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
+        database=path,
+        clock=demo.clock(path, frozen=True),
+        demo=True,
+        refresh_seconds=0,
+        access=Access(folder=folder / "access"),
     )
     return SHARED.enter_context(served(settings))
 

@@ -11,6 +11,7 @@ from markupsafe import Markup
 from lumbrel.services.access.certificates import Authority
 from lumbrel.services.access.doorkeeper import ROLES, Entered, MustWait, Offer
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import ENTER, door_of
 from lumbrel.web.shell.network import CannotOpen, Network
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, refilled
@@ -41,6 +42,7 @@ def _home(
     network, now = _network(visit), system_clock()
     keeper, opening = network.doorkeeper, network.opening
     urls = opening.urls() if opening.is_open else []
+    proves_itself = opening.is_open and opening.sealed and not opening.proxied
     forms = {name: Filled(name=name) for name in ("passphrase", "pair")}
     if form and which:
         forms[which] = form.named(which)
@@ -54,7 +56,7 @@ def _home(
         opening=opening,
         announced=network.announced,
         urls=urls,
-        fingerprint=_in_lines(network.authority().fingerprint) if opening.sealed else [],
+        fingerprint=_in_lines(network.authority().fingerprint) if proves_itself else [],
         has_passphrase=keeper.has_passphrase,
         devices=[(device, ago(now - device.seen_at)) for device in keeper.devices()],
         tries=keeper.wrong_tries(now),
@@ -200,7 +202,10 @@ def leave(visit: Here, fields: Fields) -> Response:
 @router.get("/trust")
 def trust(request: Request) -> Response:
     """How a device comes to trust this kitchen's certificates, once."""
-    return _plain("access/trust.html", 200, fingerprint=_in_lines(_authority(request).fingerprint))
+    # Who is to compare it looks at the machine's own screen: what a stranger is sent proves nothing.
+    here = caller_of(request.scope).here
+    shown = _in_lines(_authority(request).fingerprint) if here else []
+    return _plain("access/trust.html", 200, fingerprint=shown)
 
 
 @router.get("/trust/authority.crt")
