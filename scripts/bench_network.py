@@ -21,7 +21,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, BrowserContext, Page
 
 from lumbrel.services.access import passphrase
-from lumbrel.services.access.doorkeeper import FINISHER
+from lumbrel.services.access.roles import FINISHER
 from lumbrel.store.db import opened
 from scripts.bench_live import NOTES, PROBES, SECONDS, Kitchen, Load, p95_ms
 from tests.support.browser import chromium

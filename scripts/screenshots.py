@@ -10,7 +10,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from lumbrel import demo  # noqa: E402
-from lumbrel.services.access import doorkeeper  # noqa: E402
+from lumbrel.services.access import codes  # noqa: E402
 from lumbrel.web.shell.network import Network, Opening  # noqa: E402
 from lumbrel.web.shell.settings import Access, Settings, system_clock  # noqa: E402
 from tests.support.browser import chromium  # noqa: E402
@@ -75,10 +75,10 @@ def main(names: list[str]) -> None:
             refresh_seconds=0,
             access=Access(folder=Path(scratch) / "access"),
         )
-        letters = itertools.cycle(doorkeeper.CODE_LETTERS)
+        letters = itertools.cycle(codes.CODE_LETTERS)
         with (
             mock.patch.object(Network, "resume", _as_if_open),
-            mock.patch.object(doorkeeper.secrets, "choice", lambda _: next(letters)),
+            mock.patch.object(codes.secrets, "choice", lambda _: next(letters)),
             served(settings) as address,
             chromium() as browser,
         ):

@@ -14,7 +14,8 @@ from urllib.request import urlopen
 from playwright.sync_api import BrowserContext, Page, expect
 
 from lumbrel import demo
-from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, Doorkeeper
+from lumbrel.services.access.doorkeeper import Doorkeeper
+from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened

@@ -14,7 +14,8 @@ from cryptography import x509
 
 from lumbrel.services.access import addresses, passphrase
 from lumbrel.services.access.certificates import LEAF, LEAF_KEY, Authority, is_own
-from lumbrel.services.access.doorkeeper import CODE_LETTERS, Doorkeeper, MustWait
+from lumbrel.services.access.codes import CODE_LETTERS
+from lumbrel.services.access.doorkeeper import Doorkeeper, MustWait
 from lumbrel.services.access.tries import FREE_FOR_ALL, FREE_TRIES, Patience
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.store.access import AccessFile

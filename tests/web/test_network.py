@@ -18,7 +18,7 @@ from starlette.responses import PlainTextResponse
 from starlette.routing import Mount
 
 from lumbrel.services.access.certificates import LEAF
-from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER, RANK
+from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER, RANK
 from lumbrel.store.access import Device
 from lumbrel.web.shell import gate
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller
@@ -207,6 +207,8 @@ class TestUsualMistakes(Networked):
             self.assertEqual(answer.status_code, 303, sent[:60])
         headers = {"cookie": f"{gate.SEALED_COOKIE}={secret}"}
         self.assertEqual(self.kitchen.device().get("/", headers=headers).status_code, 200)
+        on = self.kitchen.device().get("/enter?to=/pan", headers=headers)
+        self.assertEqual((on.status_code, on.headers["location"]), (303, "/pan"))
 
     def test_a_used_code_is_refused_with_a_sentence_and_what_was_typed(self) -> None:
         code = self.kitchen.keeper.offer(LOOKER, datetime.now(UTC)).code

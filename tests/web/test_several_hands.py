@@ -9,7 +9,7 @@ from unittest import mock
 
 from starlette.testclient import TestClient
 
-from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER
+from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
 from lumbrel.services.base.form import SEEN
 from lumbrel.services.pan import alarms
 from lumbrel.store import alarms as alarm_store

@@ -12,23 +12,14 @@ from threading import Lock, Semaphore
 from uuid import uuid4
 
 from lumbrel.services.access import passphrase
+from lumbrel.services.access.codes import Offer, code_in, new_offer, why_not
+from lumbrel.services.access.roles import OWNER, RANK
 from lumbrel.services.access.tries import Patience
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.store import access as store
 from lumbrel.store.access import AccessFile, Device, WrongTry
 
 LOG = logging.getLogger("lumbrel.access")
-LOOKER, FINISHER, OWNER = "looker", "finisher", "owner"
-ROLES = {
-    FINISHER: "finisher: all stations, whatever is put on a slip",
-    LOOKER: "looker: reads, and shows the wall screen",
-    OWNER: "owner: also settings, instruments, devices and the logbook",
-}
-RANK = {LOOKER: 1, FINISHER: 2, OWNER: 3}
-CODE_LETTERS = "23456789abcdefghjkmnpqrstuvwxyz"
-"""What nobody mistakes for another."""
-CODE_LENGTH = 10
-CODE_LASTS = timedelta(minutes=5)
 SESSION_LASTS = timedelta(days=120)
 """A sugar season, with what comes before and after it."""
 NOTE_SEEN_EVERY = timedelta(seconds=30)
@@ -50,21 +41,6 @@ class MustWait(Exception):
             "is sent before is looked at."
         )
         self.seconds = seconds
-
-
-@dataclass(frozen=True)
-class Offer:
-    """A pairing code as it is shown, once."""
-
-    code: str
-    role: str
-    ends_at: datetime
-
-    @property
-    def spelled(self) -> str:
-        """In two halves, to be read aloud and typed."""
-        half = CODE_LENGTH // 2
-        return f"{self.code[:half]}-{self.code[half:]}".upper()
 
 
 @dataclass(frozen=True)
@@ -142,11 +118,11 @@ class Doorkeeper:
             raise BadInput({"role": "A device is an owner's, a finisher's or a looker's."})
         if len(self._devices) >= MOST_DEVICES:
             raise BadInput({"role": f"There are {MOST_DEVICES} devices. Put one out first."})
-        code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))
+        offer = new_offer(role, now)
         with self._file.turn() as db:
             store.end_pairings(db, now)
-            store.add_pairing(db, _hash(code), role, now, now + CODE_LASTS)
-        return Offer(code, role, now + CODE_LASTS)
+            store.add_pairing(db, _hash(offer.code), role, now, offer.ends_at)
+        return offer
 
     def pair(self, fields: dict[str, str], origin: str, now: datetime) -> Entered:
         """Let a device in by its code.
@@ -160,11 +136,10 @@ class Doorkeeper:
         """
         named = _name_and_initials(fields)
         self._wait(origin)
-        typed = "".join(c for c in fields.get("code", "").lower() if c.isalnum())
-        hashed = _hash(typed[: CODE_LENGTH * 4])
+        hashed = _hash(code_in(fields.get("code", "")))
         with self._file.turn() as db:
             row = store.pairing(db, hashed)
-            why = _why_not(row, now)
+            why = why_not(row, now)
             if why:
                 store.note_wrong_try(db, now, origin, "pairing code")
             else:
@@ -317,22 +292,6 @@ def _new_device(named: tuple[str, str], role: str, origin: str, now: datetime) -
 def write_token(secret: str) -> str:
     """What a device's writes carry besides its cookie: from the cookie no other site can make it."""
     return hmac.new(secret.encode(), b"what is written", hashlib.sha256).hexdigest()[:32]
-
-
-def may(role: str, least: str) -> bool:
-    """Whether a role is allowed what asks for at least another; what asks for none that there is,
-    nobody is."""
-    return least in RANK and RANK.get(role, 0) >= RANK[least]
-
-
-def _why_not(row: store.PairingRow | None, now: datetime) -> str:
-    if row is None:
-        return "That is not the code that is shown. Codes have ten letters and digits; look again."
-    if row.used:
-        return "That code was used already: each lets one device in. Ask for a new one."
-    if row.ends_at <= now:
-        return "That code is over: it lasts five minutes. Ask for a new one."
-    return ""
 
 
 def _name_and_initials(fields: dict[str, str]) -> tuple[str, str]:

@@ -9,7 +9,9 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 
 from lumbrel.services.access.certificates import Authority
-from lumbrel.services.access.doorkeeper import ROLES, Entered, MustWait, Offer
+from lumbrel.services.access.codes import Offer
+from lumbrel.services.access.doorkeeper import Entered, MustWait
+from lumbrel.services.access.roles import ROLES
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import ENTER, door_of
@@ -150,7 +152,9 @@ def _enter(request: Request, form: Filled | None = None, status: int = 200) -> R
 
 @router.get(ENTER)
 def enter(request: Request) -> Response:
-    """Where a device is let in."""
+    """Where a device is let in; one that is in goes on."""
+    if caller_of(request.scope).device:
+        return RedirectResponse(_local(request.query_params.get("to", "")), 303)
     return _enter(request)
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from starlette.types import Scope
 
-from lumbrel.services.access.doorkeeper import may
+from lumbrel.services.access.roles import may
 from lumbrel.store.access import Device
 
 MACHINE, PUBLIC = "machine", "public"

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from starlette.routing import compile_path
 
-from lumbrel.services.access.doorkeeper import FINISHER, LOOKER, OWNER
+from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
 from lumbrel.web.shell.caller import MACHINE, PUBLIC
 
 NOBODY = "nobody"
