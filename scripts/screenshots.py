@@ -78,6 +78,7 @@ def main(names: list[str]) -> None:
         letters = itertools.cycle(codes.CODE_LETTERS)
         with (
             mock.patch.object(Network, "resume", _as_if_open),
+            mock.patch.object(Network, "end", mock.AsyncMock()),
             mock.patch.object(codes.secrets, "choice", lambda _: next(letters)),
             served(settings) as address,
             chromium() as browser,
