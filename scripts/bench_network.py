@@ -133,10 +133,17 @@ def under_load(host: OtherHost, browser: Browser, folder: Path) -> list[tuple[st
         pages.append(page)
         took.append(seconds)
     command = host.command(
-        sys.executable, "-m", "scripts.bench_network", "probes", host.address,
-        str(served.lan_port), ",".join(served.codes), ",".join(served.tokens), str(SECONDS + 5),
+        sys.executable,
+        "-m",
+        "scripts.bench_network",
+        "probes",
+        host.address,
+        str(served.lan_port),
+        ",".join(served.codes),
+        ",".join(served.tokens),
+        str(SECONDS + 5),
         *host.also_is(SIGN_INS),
-    )  # fmt: skip
+    )
     sending = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     begun = time.time() + 5
     time.sleep(SECONDS + 5)

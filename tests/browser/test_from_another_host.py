@@ -247,8 +247,12 @@ class Boards(Wired):
             before = self.samples()
             done = subprocess.run(
                 self.host.command(*words, str(program)),
-                cwd=self.folder, capture_output=True, text=True, timeout=20, check=False,
-            )  # fmt: skip
+                cwd=self.folder,
+                capture_output=True,
+                text=True,
+                timeout=20,
+                check=False,
+            )
             self.assertGreaterEqual(self.samples() - before, 1 if name == "curl" else 2, done)
 
     def samples(self) -> int:

@@ -92,6 +92,9 @@ class TestDevices(Keeping):
         assert first and second and third
         self.keeper.put_out(second.id, NOW)
         self.keeper.put_out(second.id, NOW)
+        self.assertFalse(self.keeper.is_in(second.id))
+        with sqlite3.connect(self.path) as db:
+            self.assertEqual(db.execute("SELECT count(*) FROM session").fetchone()[0], 2)
         self.assertIsNone(self.keeper.device_of(secrets[1], NOW, "a"))
         self.assertIsNone(self.keeper.device_of(secrets[0][:-1] + "x", NOW, "a"))
         self.assertIsNone(self.keeper.device_of(secrets[0], NOW + timedelta(days=121), "a"))
@@ -204,8 +207,11 @@ class TestPatience(unittest.TestCase):
                 self.assertEqual(patience.must_wait("a"), 0)
         self.assertEqual(waits[:6], [0, 0, 0, 2, 4, 8])
         self.assertEqual(waits[-1], 900)
+        for _ in range(4):
+            patience.must_wait("b")
         patience.right("a")
         self.assertEqual(patience.must_wait("a"), 0)
+        self.assertGreater(patience.must_wait("b"), 0)
 
     def test_many_addresses_are_one_attacker_and_nobody_waits_for_them_long(self) -> None:
         patience = Patience(lambda: 0.0)

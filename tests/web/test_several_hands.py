@@ -63,9 +63,14 @@ class TestWhose(Hands):
 
     def test_what_is_taken_in_is_somebodys_too(self) -> None:
         sent = {
-            "vessel": "finisher-1", "sugar_kind": "maple", "woodlot": "north-kiln",
-            "amount_by": "mass", "amount": "20 kg", "brix": "45", "temperature": "60 C",
-        }  # fmt: skip
+            "vessel": "finisher-1",
+            "sugar_kind": "maple",
+            "woodlot": "north-kiln",
+            "amount_by": "mass",
+            "amount": "20 kg",
+            "brix": "45",
+            "temperature": "60 C",
+        }
         self.assertEqual(self.send(self.second, "/take-in", **sent).status_code, 303)
         self.assertEqual([by for by, _ in self.lines("take_in")], ["", "MM"])
 
@@ -98,7 +103,7 @@ class TestWhoWasFirst(Hands):
         self.assertEqual(self.send(self.first, path, **sent).status_code, 303)
         late = self.send(self.second, path, **{**sent, "mass": "17 kg"})
         self.assertEqual(late.status_code, 422)
-        self.assertRegex(late.text, "KL put “Drew off.*on the slip at 12:00")
+        self.assertRegex(late.text, "KL put “Drew off.*on the slip already, at 12:00")
         self.assertEqual([by for by, _ in self.lines("draw")], ["KL"])
 
     def test_who_fills_beside_somebody_else_is_asked_whether_it_is_another_one(self) -> None:
@@ -119,6 +124,9 @@ class TestWhoWasFirst(Hands):
         more = self.send(self.second, path, **sent, **{SEEN: BEFORE}, others_confirmed="1")
         self.assertEqual(more.status_code, 303)
         self.assertEqual([by for by, _ in self.lines("jar")], ["KL", "MM"])
+        # Who has seen the others' lines, or says nothing of what they saw, is asked nothing.
+        for seen in ({SEEN: NOON.isoformat()}, {}, {SEEN: "when?"}, {SEEN: "2026-03-18"}):
+            self.assertEqual(self.send(self.first, path, **sent, **seen).status_code, 303, seen)
 
     def test_two_who_answer_one_alarm_are_one_answer_with_one_name(self) -> None:
         batch = self.db.execute("SELECT id FROM batch WHERE code = ?", (self.code,)).fetchone()[0]

@@ -151,19 +151,13 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     typed = kept_of(form.fields, *BOOKKEEPING)
     old = _to_correct(form, context)
     at = _moment(form, context, old)
-    there = context.first(kind.facts) if kind.once and old is None else None
-    if there:
-        form.errors["kind"] = (
-            f"{_who_did(kind, context, there)}. Nothing was written now; correct that line instead of "
-            "adding another."
-        )
+    if old is None:
+        _tell_of_others(kind, form, context)
     _require_its_sort(kind, form, context)
     if context.called_off:
         form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
-    if old is None and kind.moves:
-        _tell_of_others(kind, form, context)
     facts = kind.read(form, context)
     if (
         old is not None
@@ -233,16 +227,27 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
     return old
 
 
-def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts]) -> str:
+def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts], already: str = "") -> str:
     """Who put a line on the slip, what it says, and when."""
     line = kind.words(context, entry)
     figure = f", {line.value} Brix" if line.value else ""
     who = entry.initials or "Somebody"
-    return f"{who} put “{line.title}{figure}” on the slip at {context.clock(entry.noted_at)}"
+    return (
+        f"{who} put “{line.title}{figure}” on the slip{already} at {context.clock(entry.noted_at)}"
+    )
 
 
 def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
-    """Ask whether it is another one, when a line of the kind came since the page was made."""
+    """Say so when a line is there that stands on a slip once; ask whether it is another one, when a
+    line that moves syrup came since the page was made."""
+    there = context.first(kind.facts) if kind.once else None
+    if there:
+        form.errors["kind"] = (
+            f"{_who_did(kind, context, there, ' already,')}. Nothing was written now; correct that line "
+            "instead of adding another."
+        )
+    if not kind.moves:
+        return
     try:
         seen = datetime.fromisoformat(form.fields.get(SEEN, ""))
     except ValueError:

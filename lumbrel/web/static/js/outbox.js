@@ -98,9 +98,7 @@ async function send(line) {
     return true;
   }
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-  const said = page.querySelector(
-    ".entry .wrong, .entry .asked, .notice:not([hidden]), .lead",
-  )?.textContent;
+  const said = page.querySelector(".entry .wrong, .entry .asked, .notice, .lead")?.textContent;
   write([...without(line.id), { ...line, waits: false, refused: said ?? "It was refused." }]);
   return true;
 }
