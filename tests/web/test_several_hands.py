@@ -110,7 +110,7 @@ class TestWhoWasFirst(Hands):
         self.put(self.code, "draw", -30, mass="18 kg", mass_confirmed="1")
         path, sent = (
             f"/jar/{self.code}",
-            {"fill": "86 C", "size_1": "500 ml", "count_1": "6", "lot": "J"},
+            {"fill": "86 C", "size_1": "500 ml", "count_1": "3", "lot": "J"},
         )
         first = self.send(self.first, path, **sent, **{SEEN: BEFORE})
         self.assertEqual(first.status_code, 303, first.text[:3000])

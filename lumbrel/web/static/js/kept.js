@@ -27,7 +27,9 @@ if (kept) {
   const since = new Date(kept);
   const at = since.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
   const tell = () => {
-    note.textContent = `No connection to the kitchen. This is as it was at ${at}, ${age(since)} ago; what is typed here is kept, and sent once it is back.`;
+    const was = `This is as it was at ${at}, ${age(since)} ago`;
+    const then = "what is typed here is kept, and sent once it is back.";
+    note.textContent = `No connection to the kitchen. ${was}; ${then}`;
   };
   tell();
   setInterval(tell, 20000);
