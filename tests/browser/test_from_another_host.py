@@ -178,8 +178,12 @@ class FromAnotherHost(Wired):
         expect(phone.locator("#kept")).to_contain_text("under a minute ago")
         self.read(phone, "49.8")
         expect(phone.locator("#waiting")).to_contain_text("Waiting to be sent: hydrometer 49.8")
+        phone.locator("#entry input[name=reading]").fill("51")
         self.host.wire("up")
+        expect(phone.locator("#kept")).to_contain_text("The kitchen is back", timeout=15_000)
+        self.assertEqual(phone.locator("#entry input[name=reading]").input_value(), "51")
         expect(phone.locator("#waiting")).to_be_hidden(timeout=15_000)
+        phone.reload()
         expect(phone.locator("#kept")).to_be_hidden()
         expect(phone.locator(".slip-lines li", has_text="Hydrometer 49.8")).to_have_count(1)
         self.complaints = [said for said in self.complaints if "ERR_" not in said]

@@ -49,7 +49,8 @@ class OpenKitchen:
             self.network.door(sealed=self.sealed),
             base_url=f"{scheme}://{self.proxied or ADDRESS}",
             follow_redirects=False,
-            client=(origin, 40000),
+            client=("127.0.0.1" if self.proxied else origin, 40000),
+            headers={"x-forwarded-for": f"198.51.100.9, {origin}"} if self.proxied else {},
         )
 
     def let_in(self, role: str, initials: str = "", name: str = "phone") -> TestClient:

@@ -187,7 +187,7 @@ class Doorkeeper:
         device = self._devices.get(session.device_id) if session else None
         if session is None or device is None or session.ends_at <= now:
             return None
-        if now - device.seen_at >= NOTE_SEEN_EVERY or device.seen_from != origin:
+        if now - device.seen_at >= NOTE_SEEN_EVERY:
             device = replace(device, seen_at=now, seen_from=origin)
             with self._file.turn() as db:
                 store.seen(db, device.id, now, origin)

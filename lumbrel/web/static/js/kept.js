@@ -32,18 +32,26 @@ if (kept) {
     note.textContent = `No connection to the kitchen. ${was}; ${then}`;
   };
   tell();
-  setInterval(tell, 20000);
+  const telling = setInterval(tell, 20000);
   note.hidden = false;
   document.body.classList.add("is-kept");
   for (const id of document.querySelectorAll("form input[name=id]")) {
     id.value = crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
   }
+  const isTyped = () =>
+    [...document.querySelectorAll("main input:not([type=hidden]), main textarea")].some(
+      (field) => field.value !== field.defaultValue,
+    );
   const back = async () => {
     try {
-      if ((await fetch("/healthz", { cache: "no-store" })).ok) location.reload();
+      if (!(await fetch("/healthz", { cache: "no-store" })).ok) return;
     } catch {
-      // Still gone.
+      return;
     }
+    clearInterval(telling);
+    if (isTyped()) {
+      note.textContent = "The kitchen is back. Send what is typed here, or open the page anew.";
+    } else location.reload();
   };
   window.addEventListener("online", back);
 }
