@@ -260,3 +260,19 @@ class TestCertificates(unittest.TestCase):
         for text in ("172.32.0.1", "8.8.8.8", "2001:4860::1", "lumbrel.local"):
             self.assertFalse(is_own(text), text)
         self.assertTrue(all(is_own(text) for text in addresses.addresses()))
+
+    def test_the_address_that_is_spoken_with_stands_before_those_of_virtual_machines(self) -> None:
+        there = [
+            mock.Mock(ips=[mock.Mock(ip=ip) for ip in ips])
+            for ips in (
+                ["127.0.0.1"],
+                ["172.17.0.1"],
+                ["192.168.7.2", ("fd00::2", 0, 0)],
+                ["8.8.8.8"],
+            )
+        ]
+        with (
+            mock.patch.object(addresses.ifaddr, "get_adapters", lambda: there),
+            mock.patch.object(addresses, "_outward", lambda: "192.168.7.2"),
+        ):
+            self.assertEqual(addresses.addresses(), ["192.168.7.2", "172.17.0.1", "fd00::2"])

@@ -8,10 +8,13 @@ import ifaddr
 from lumbrel.services.access.certificates import is_own
 
 FOUND_AS = "lumbrel.local"
+ELSEWHERE = "198.51.100.1"
+"""Of the addresses kept for examples: nobody's."""
 
 
 def addresses() -> list[str]:
-    """The machine's addresses in networks of one's own, loopback left out; those of IPv4 first."""
+    """The machine's addresses in networks of one's own, loopback left out: first the one that it
+    speaks to the rest of the network with, those of virtual machines and the like behind it."""
     found = []
     for adapter in ifaddr.get_adapters():
         for ip in adapter.ips:
@@ -20,7 +23,18 @@ def addresses() -> list[str]:
             # An address of this link only wants its adapter named, which no browser takes.
             if not (of.is_loopback or (of.version == 6 and of.is_link_local)) and is_own(text):
                 found.append(text)
-    return sorted(set(found), key=lambda text: (":" in text, text))
+    outward = _outward()
+    return sorted(set(found), key=lambda text: (text != outward, ":" in text, text))
+
+
+def _outward() -> str:
+    """The address that a packet to elsewhere would be sent from; none is sent."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as asks:
+        try:
+            asks.connect((ELSEWHERE, 9))
+        except OSError:
+            return ""
+        return str(asks.getsockname()[0])
 
 
 def names() -> list[str]:
