@@ -197,7 +197,7 @@ class FromAnotherHost(Wired):
         expect(page.locator("#entry")).to_be_hidden()
         self.assertEqual(
             page.locator("form[method=post]:visible").evaluate_all("f => f.map(x => x.action)"),
-            [f"{self.away}/leave?at=kitchen"],
+            [f"{self.away}/{what}?at=kitchen" for what in ("initials", "leave")],
         )
 
     def test_the_wire_is_encrypted_with_what_is_good_and_nothing_else(self) -> None:

@@ -61,6 +61,17 @@ class TestWhose(Hands):
         for row in typed:
             self.assertEqual(set(json.loads(row[0])), {"text"})
 
+    def test_a_shared_tablet_changes_hands_with_one_press(self) -> None:
+        path = f"/pan/{self.code}"
+        self.assertIn('name="to" value="' + path, self.first.get(path).text)
+        changed = self.send(self.first, "/initials", initials="ZZ", to=path)
+        self.assertEqual((changed.status_code, changed.headers["location"]), (303, path))
+        self.send(self.first, f"{path}/slip/note", text="another's")
+        self.assertEqual([by for by, _ in self.lines("note")], ["ZZ"])
+        long = self.send(self.first, "/initials", initials="ABCDEFGHIJ", to=path)
+        self.assertEqual(long.status_code, 422)
+        self.assertIn("At most 8 characters", long.text)
+
     def test_what_is_taken_in_is_somebodys_too(self) -> None:
         sent = {
             "vessel": "finisher-1",

@@ -191,6 +191,16 @@ def _let_in(request: Request, fields: dict[str, str], *, by_passphrase: bool) ->
     return answer
 
 
+@router.post("/initials")
+def hand_over(visit: Here, fields: Fields) -> Response:
+    """A device changes hands: what is written on it from now on is another person's."""
+    door, device = door_of(visit.request.scope), visit.caller.device
+    if door and device:
+        named = {"name": device.name, "initials": fields.get("initials", ""), "role": device.role}
+        door.doorkeeper.change(device.id, named)
+    return RedirectResponse(_local(fields.get("to", "")), 303)
+
+
 @router.post("/leave")
 def leave(visit: Here, fields: Fields) -> Response:
     """A device goes by itself."""

@@ -22,6 +22,7 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/trust/authority.crt", PUBLIC, ""),
     ("/trust/authority.pem", PUBLIC, ""),
     ("/leave", "", LOOKER),
+    ("/initials", "", LOOKER),
     ("/api/openapi.json", LOOKER, ""),
     ("/healthz", LOOKER, ""),
     ("/api/constant", LOOKER, ""),
