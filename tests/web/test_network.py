@@ -181,6 +181,7 @@ class TestUsualMistakes(Networked):
             answer = stranger.get(path)
             self.assertIn(answer.status_code, (303, 404), path)
             self.assertNotIn("Cinderpool", answer.text, path)
+            self.assertNotIn('class="station', answer.text, path)
         self.assertEqual(stranger.get("/pan?x=1").headers["location"], "/enter?to=/pan%3Fx%3D1")
         for path in ("/api/accounts", "/healthz", "/live"):
             self.assertEqual(stranger.get(path).status_code, 401, path)
