@@ -46,13 +46,33 @@ function shown(line) {
     item.textContent = `${until}: ${words(line)}, typed ${line.at || "just now"}`;
     return item;
   }
-  item.textContent = `Not taken: ${words(line)}. ${line.refused}`;
-  const drop = document.createElement("button");
-  drop.type = "button";
-  drop.textContent = "Drop it";
-  drop.addEventListener("click", () => write(without(line.id)));
-  item.append(" ", drop);
+  item.textContent = `Not taken: ${words(line)}. ${line.refused.trim()}`;
+  if (line.asks?.length)
+    item.append(
+      " ",
+      button("Confirm, send it", () => confirm(line)),
+    );
+  item.append(
+    " ",
+    button("Drop it", () => write(without(line.id))),
+  );
   return item;
+}
+
+function button(text, act) {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.textContent = text;
+  made.addEventListener("click", act);
+  return made;
+}
+
+// What was asked about a line that came late is confirmed here, where it is kept.
+function confirm({ refused, asks, ...line }) {
+  const body = new URLSearchParams(line.body);
+  for (const name of asks) body.set(name, "1");
+  write([...without(line.id), { ...line, waits: true, body: body.toString() }]);
+  sendAll();
 }
 
 function show() {
@@ -98,8 +118,10 @@ async function send(line) {
     return true;
   }
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+  const asks = [...page.querySelectorAll("input[name$='_confirmed']")].map((box) => box.name);
   const said = page.querySelector(".entry .wrong, .entry .asked, .notice, .lead")?.textContent;
-  write([...without(line.id), { ...line, waits: false, refused: said ?? "It was refused." }]);
+  const refused = said ?? "It was refused.";
+  write([...without(line.id), { ...line, waits: false, refused, asks }]);
   return true;
 }
 
