@@ -150,6 +150,7 @@ class TestTable(Networked):
             found = form.search(shown[role])
             assert found
             self.assertEqual("hidden inert" in found[0], hidden, role)
+            self.assertEqual("is set on an owner’s device" in shown[role], hidden, role)
 
 
 def _device(role: str) -> Device:
