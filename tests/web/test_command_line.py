@@ -50,7 +50,10 @@ class CommandLine(KitchenCase):
         self.db.close()
         file = self.folder / "words"
         for how in (["--lan"], ["--host", "0.0.0.0"], ["--proxied", "syrup.example"]):
-            with mock.patch("sys.stdin", io.StringIO()):
+            with (
+                mock.patch("sys.stdin", io.StringIO()),
+                mock.patch("lumbrel.web.shell.server.Server.run"),
+            ):
                 done, _, said = run("serve", *how, "--port", "0", *self.data())
             self.assertEqual(done, 2, how)
             self.assertIn("only with a passphrase", said)
