@@ -176,6 +176,11 @@ class FromAnotherHost(Wired):
         phone.reload(timeout=30_000)
         expect(phone.locator("#kept")).to_contain_text("No connection to the kitchen")
         expect(phone.locator("#kept")).to_contain_text("under a minute ago")
+        # The same page out of the memory again writes under another id.
+        line_id = phone.locator("#entry input[name=id]").first
+        before = line_id.input_value()
+        phone.reload(timeout=30_000)
+        self.assertNotEqual(line_id.input_value(), before)
         self.read(phone, "48.2")
         expect(phone.locator("#waiting")).to_contain_text("Waiting to be sent: hydrometer 48.2")
         phone.locator("#entry input[name=reading]").fill("51")
