@@ -79,6 +79,9 @@ def other_host() -> Iterator[OtherHost]:
     _ip("netns", "add", name)
     try:
         _ip("link", "add", near, "type", "veth", "peer", "name", "wire", "netns", name)
+        # No address comes later by itself: a browser gives up what it is at when one does.
+        _ip("link", "set", near, "addrgenmode", "none")
+        _ip("-n", name, "link", "set", "wire", "addrgenmode", "none")
         _ip("addr", "add", f"{net}.1/24", "dev", near)
         _ip("link", "set", near, "up")
         _ip("-n", name, "addr", "add", f"{net}.2/24", "dev", "wire")
