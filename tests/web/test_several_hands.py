@@ -165,8 +165,8 @@ class TestAnApp(Hands):
         self.assertGreater(len(shell), 6)
         for path in shell:
             self.assertEqual(stranger.get(path).status_code, 200, path)
-        page = self.first.get("/").text
-        used = set(re.findall(r'"(/static/[^"]+\.(?:js|css|woff2))"', page))
+        page = self.first.get("/").text + self.first.get(f"/pan/{self.code}").text
+        used = set(re.findall(r'"(/static/[^"]+\.(?:js|css|woff2|png|svg))"', page))
         self.assertLessEqual(used, set(shell))
 
 

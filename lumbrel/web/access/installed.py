@@ -10,7 +10,16 @@ from lumbrel.web.shell.render import STATIC, WEB
 
 router = APIRouter()
 FONT = "vendor/atkinson/atkinson-hyperlegible-next-latin-wght-normal.woff2"
-ALSO_KEPT = ("js/theme.js", "vendor/alpine/alpine-csp.min.js", FONT, "img/lumbrel.svg")
+ALSO_KEPT = (
+    "js/theme.js",
+    "vendor/alpine/alpine-csp.min.js",
+    "vendor/uplot/uPlot.iife.min.js",
+    "vendor/uplot/uPlot.min.css",
+    FONT,
+    "img/lumbrel.svg",
+    "img/chevron.svg",
+    "img/icon-192.png",
+)
 
 
 @router.get("/manifest.webmanifest")
