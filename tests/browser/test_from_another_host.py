@@ -58,8 +58,13 @@ class Wired(BrowserCase):
         self.at = self.enterContext(served(settings))
 
     def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
-        """A record and its clock."""
-        raise NotImplementedError
+        """The example kitchen, now: a board says what time it is."""
+        folder.mkdir()
+        record = folder / "lumbrel.sqlite3"
+        with opened(record) as db:
+            ready(db)
+            example.load_example(db, system_clock())
+        return record, system_clock
 
 
 @unittest.skipUnless(CAN, WHY_NOT)
@@ -237,15 +242,6 @@ class FromAnotherHost(Wired):
 
 @unittest.skipUnless(CAN, WHY_NOT)
 class Boards(Wired):
-    def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
-        """The example kitchen, now: a board says what time it is."""
-        folder.mkdir()
-        record = folder / "lumbrel.sqlite3"
-        with opened(record) as db:
-            ready(db)
-            example.load_example(db, system_clock())
-        return record, system_clock
-
     def test_the_programs_for_a_board_send_what_the_record_then_has(self) -> None:
         """Each as it is copied from the page, on the other host, for a few seconds."""
         with urlopen(
