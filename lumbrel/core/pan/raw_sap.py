@@ -8,12 +8,12 @@ from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose
 
 SAP_BRIX = {
-    "sugar maple": (2.0, 0.45),
+    "sugar maple": (2.0, 0.5),
     "red maple": (1.6, 0.4),
-    "silver maple": (1.5, 0.4),
-    "bigleaf maple": (1.5, 0.45),
-    "walnut": (1.8, 0.5),
-    "birch": (0.9, 0.25),
+    "silver maple": (1.7, 0.4),
+    "bigleaf maple": (1.3, 0.4),
+    "walnut": (1.8, 0.6),
+    "birch": (0.8, 0.2),
 }
 """Usual sugar of the sap, percent by mass, and one sigma of it from tree to tree and day to day."""
 ANY_SAP = (1.8, 0.6)
