@@ -8,7 +8,7 @@ nowhere takes a part of it.
 import random
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from math import cos, exp, pi
 
@@ -134,6 +134,6 @@ class Trees:
         return out
 
 
-def utc_midnight(day: date) -> datetime:
-    """The beginning of a day in UTC."""
-    return datetime.combine(day, datetime.min.time(), UTC)
+def station_of(year: int) -> Weather:
+    """The simulated weather station that ships, in the winter's end of a year."""
+    return Weather(seed=418 + year, first=date(year, 2, 10), days=80)

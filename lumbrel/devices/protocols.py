@@ -1,7 +1,7 @@
 """What a device must be able to do, whatever stands behind it."""
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import date, datetime
 from typing import Protocol
 
 from lumbrel.devices.lines import ProbeSample
@@ -40,4 +40,16 @@ class Probe(Protocol):
 
     def indicated_c(self) -> float:
         """What it shows now, degC."""
+        ...
+
+
+class WeatherStation(Protocol):
+    """A weather station that also forecasts."""
+
+    def night_and_day(self, on: date) -> tuple[float, float]:
+        """The lowest temperature of a night and the highest of the day after it, degC."""
+        ...
+
+    def forecast(self, issued: date, on: date) -> tuple[float, float]:
+        """What was forecast on one day of another: its night and day, degC."""
         ...

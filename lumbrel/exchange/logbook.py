@@ -19,6 +19,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lumbrel.services.base.facts import ADAPTER, read_facts
 from lumbrel.services.record import kept
+from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, photographs
 from lumbrel.store.db import newest_version
 
@@ -37,7 +38,7 @@ class Table:
 
 
 TABLES = (
-    Table("kitchen", ("only",), json=("units", "methods", "alarms", "labels")),
+    Table("kitchen", ("only",), json=("units", "methods", "alarms", "labels", "sap")),
     Table("setting", ("seq",), json=("value",)),
     Table("vessel", json=("sizes_mm",)),
     Table("woodlot"),
@@ -47,6 +48,9 @@ TABLES = (
     Table("test_boil"),
     Table("ice_point"),
     Table("scale_check", json=("typed",)),
+    Table("tree"),
+    Table("tank"),
+    Table("sap_line", json=("typed", "facts")),
     Table("batch", json=("methods",)),
     Table("entry", json=("typed", "facts")),
     Table("parcel"),
@@ -73,6 +77,26 @@ class EntryRow(BaseModel):
     id: str
     batch_id: str
     kind: str
+    at: str
+    noted_at: str
+    typed: dict[str, str]
+    facts: dict[str, Any]
+    facts_version: int
+    supersedes: str | None
+    why: str
+    initials: str
+
+
+class SapRow(BaseModel):
+    """A line of the sap book. `facts` are of its kind, in the version it was written in."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: str
+    kind: str
+    woodlot_id: str | None
+    tree_id: str | None
+    tank_id: str | None
     at: str
     noted_at: str
     typed: dict[str, str]
@@ -111,6 +135,9 @@ class Tables(BaseModel):
     test_boil: list[Row]
     ice_point: list[Row]
     scale_check: list[Row]
+    tree: list[Row] = []
+    tank: list[Row] = []
+    sap_line: list[SapRow] = []
     batch: list[Row]
     entry: list[EntryRow]
     parcel: list[Row]
@@ -149,10 +176,11 @@ class Refused(Exception):
 
 
 def schema() -> dict[str, Any]:
-    """The JSON Schema of a logbook, with that of each kind of line under `facts`."""
+    """The JSON Schema of a logbook, with that of each kind of line under `facts`, and of each kind
+    of the sap book's under `sap_facts`."""
     whole = Logbook.model_json_schema()
     whole["$id"] = f"{FORMAT}-{VERSION}"
-    return whole | {"facts": ADAPTER.json_schema()}
+    return whole | {"facts": ADAPTER.json_schema(), "sap_facts": sap_facts.ADAPTER.json_schema()}
 
 
 def document(db: Connection) -> dict[str, Any]:
@@ -321,6 +349,8 @@ def read(text: str) -> Logbook:
         logbook = Logbook.model_validate(written)
         for entry in logbook.tables.entry:
             read_facts(entry.kind, entry.facts_version, entry.facts)
+        for line in logbook.tables.sap_line:
+            sap_facts.read_facts(line.kind, line.facts_version, line.facts)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])

@@ -8,7 +8,6 @@ from typing import Any
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     BoilingFacts,
     BurnerFacts,
     DepthFacts,
@@ -18,6 +17,7 @@ from lumbrel.services.base.facts import (
     HeatFacts,
     HydrometerFacts,
     NoteFacts,
+    PutInFacts,
     RefractometerFacts,
     ScaleFacts,
     SignFacts,
@@ -245,7 +245,7 @@ def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None
 
 def _happened(facts: Facts) -> dict[str, str] | None:
     """The fields of a line that is no instrument's."""
-    if isinstance(facts, AddedFacts):
+    if isinstance(facts, PutInFacts):
         warm = facts.temperature_c
         return {
             "mass": f"{facts.mass_kg!r} kg",

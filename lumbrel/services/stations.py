@@ -18,13 +18,14 @@ from lumbrel.services.filter.station import STATION as FILTER
 from lumbrel.services.jar.station import STATION as JAR
 from lumbrel.services.pan.station import STATION as PAN
 from lumbrel.services.record.slip import Slip
+from lumbrel.services.sap.station import STATION as SAP
 from lumbrel.services.shelf.station import STATION as SHELF
 from lumbrel.services.take_in.station import STATION as TAKE_IN
 from lumbrel.store import kept
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
 
-STATIONS: tuple[Station, ...] = (DAY, TAKE_IN, PAN, FILTER, COLOUR, JAR, CANDY, SHELF)
+STATIONS: tuple[Station, ...] = (DAY, SAP, TAKE_IN, PAN, FILTER, COLOUR, JAR, CANDY, SHELF)
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""

@@ -43,6 +43,8 @@ class Kitchen:
     """How its labels look, as it was typed."""
     logo: str = ""
     """As a data address."""
+    sap: dict[str, str] = field(default_factory=dict)
+    """How trees are tapped here, as it was typed."""
     elevations: tuple[tuple[datetime, float], ...] = ()
     """Elevations, zones and tolls as they were noted, oldest first; read, never written."""
     zones: tuple[tuple[datetime, str], ...] = ()
@@ -74,6 +76,7 @@ SETTINGS = (
     "toll_percent",
     "labels",
     "logo",
+    "sap",
 )
 """What of a kitchen is set, by its columns; each change is a dated note besides."""
 
@@ -123,6 +126,7 @@ def load_kitchen(db: Connection) -> Kitchen:
         toll_percent=row["toll_percent"],
         labels=json.loads(row["labels"]),
         logo=row["logo"],
+        sap=json.loads(row["sap"]),
         elevations=_noted(db, "elevation_m"),
         zones=_noted(db, "time_zone"),
         tolls=_noted(db, "toll_percent"),

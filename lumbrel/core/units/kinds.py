@@ -89,6 +89,15 @@ KINDS: dict[str, Kind] = {
         ),
         "85 mm or 3.3 in",
     ),
+    "girth": Kind(
+        "girth",
+        (
+            Unit(key="cm", pint="cm", symbol="cm", decimals=0),
+            Unit(key="in", pint="inch", symbol="in", decimals=0),
+            Unit(key="m", pint="m", symbol="m", decimals=2),
+        ),
+        "176 cm or 69 in",
+    ),
     "mass": Kind(
         "mass",
         (

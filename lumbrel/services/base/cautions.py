@@ -58,3 +58,23 @@ MOULD = (
     "does not destroy.",
 )
 SNOW = ("snow", "Snow for eating: fresh and clean, away from roads and roofs.")
+LADDERS = (
+    "ladders",
+    "Ladders and drills on snow slip: a second person, the ladder tied, nobody under a limb. Whose land "
+    "it is decides what may be tapped; ask your forester.",
+)
+SPOILT_SAP = (
+    "spoilt-sap",
+    "Cloudy, ropy or sour sap is thrown out, not boiled: boiling does not bring it back. When in doubt "
+    "ask your extension office.",
+)
+FIRE = (
+    "fire",
+    "An open fire is never left: water and shovel at hand, nothing that burns above it, hair and sleeves "
+    "tied. Burn bans and your fire warden come first.",
+)
+MONOXIDE = (
+    "monoxide",
+    "Charcoal, wood and gas give carbon monoxide, which nobody smells: boil outside or under a hood with "
+    "a chimney, with an alarm. Your fire code decides.",
+)

@@ -39,6 +39,16 @@ class Part(BaseModel):
     brix: float
 
 
+class FromTank(BaseModel):
+    """Sap that a tank gave."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    tank_id: str
+    mass_kg: float
+    brix: float
+
+
 class Learnt(BaseModel):
     """What earlier boils had taught when a batch was taken in: by how much its vessel's burner strays;
     how much hotter its woodlot's syrup boils, how well that is known, and by how many draws."""
@@ -74,6 +84,8 @@ class TakeInFacts(Facts):
     """None when nothing was taught before."""
     parts: tuple[Part, ...] = ()
     """What came from which woodlot; left out, all of it from the woodlot the batch names."""
+    tanks: tuple[FromTank, ...] = ()
+    """Sap for a boil-down, from the tanks that gave it."""
 
 
 BathKey = Literal["bench", "water", "ice"]
@@ -240,10 +252,9 @@ class FoamFacts(Facts):
     allergen: str
 
 
-class AddedFacts(Facts):
-    """Something was put in: near-syrup, thinner syrup, or water at 0 Brix."""
+class PutInFacts(Facts):
+    """Something came into a vessel or kettle that is at work."""
 
-    kind: Literal["added"] = "added"
     mass_kg: float
     brix: float
     temperature_c: float | None = None
@@ -254,6 +265,39 @@ class AddedFacts(Facts):
     from_lot: str = ""
     """Jars of a lot were opened into the kettle."""
     jars: tuple[tuple[float, int], ...] = ()
+    parts: tuple[Part, ...] = ()
+    """What came from which woodlot, where it is of several."""
+
+
+class AddedFacts(PutInFacts):
+    """Near-syrup, thinner syrup, or water at 0 Brix was put in."""
+
+    kind: Literal["added"] = "added"
+
+
+class FedFacts(PutInFacts):
+    """Sap was let into a pan from a tank."""
+
+    kind: Literal["fed"] = "fed"
+    tanks: tuple[FromTank, ...]
+
+
+class FuelFacts(Facts):
+    """Fuel was put on, or is gone from the gas bottle: how much, in the measure it is sold by."""
+
+    kind: Literal["fuel"] = "fuel"
+    fuel: Literal["hardwood", "softwood", "propane", "electricity"]
+    measure: str
+    amount: float
+    mj: float
+    setup: Literal["open", "blocks", "arch", "burner", "plate"]
+
+
+class StageFacts(Facts):
+    """A step of a boil-down."""
+
+    kind: Literal["stage"] = "stage"
+    step: Literal["warming", "together", "banked", "on_again"]
 
 
 class NoteFacts(Facts):
@@ -606,6 +650,9 @@ AnyFacts = Annotated[
     | StrainedFacts
     | FoamFacts
     | AddedFacts
+    | FedFacts
+    | FuelFacts
+    | StageFacts
     | NoteFacts
     | DrawFacts
     | PartDrawFacts

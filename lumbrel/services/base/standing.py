@@ -60,6 +60,12 @@ def poured_away(lines: Slip) -> Entry[PouredFacts] | None:
     return next((e for e in of_kind(lines, PouredFacts) if e.facts.all_of_it), None)
 
 
+def left_the_fire(lines: Slip) -> Entry[DrawFacts] | Entry[PouredFacts] | None:
+    """The line with which nothing of it was on the fire any more: drawn off, or poured into another pan."""
+    gone = poured_away(lines)
+    return drawn(lines) or (gone if gone and gone.facts.stage == "charge" else None)
+
+
 def is_called_off(lines: Slip) -> bool:
     """Whether the batch was opened by mistake."""
     return bool(of_kind(lines, CalledOffFacts))

@@ -5,7 +5,7 @@ from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.services.base import standing
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import AddedFacts, DrawFacts
+from lumbrel.services.base.facts import DrawFacts, PutInFacts
 from lumbrel.store.kept import ShiftRow
 from lumbrel.store.record import Batch
 
@@ -22,7 +22,7 @@ def shift_of(
     boil, taken = draw.facts.boil, standing.taken_in(lines).facts
     if boil is None or cold is None or cold.brix is None or boil.rise_sigma_k > UNTESTED_K:
         return None
-    others = [e for e in standing.of_kind(lines, AddedFacts) if e.facts.brix > 0]
+    others = [e for e in standing.of_kind(lines, PutInFacts) if e.facts.brix > 0]
     woodlots = {part.woodlot_id for part in taken.parts} or {batch.woodlot_id}
     if len(woodlots) > 1 or any(e.facts.from_batch_id or e.facts.woodlot_id for e in others):
         return None

@@ -8,9 +8,9 @@ from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     Facts,
     HydrometerFacts,
+    PutInFacts,
     ReadingFacts,
     RefractometerFacts,
 )
@@ -45,7 +45,7 @@ def _first_cold(lines: Lines, draw: Entry[Facts]) -> Entry[ReadingFacts] | None:
     for entry in lines:
         if entry.at <= draw.at:
             continue
-        if isinstance(entry.facts, AddedFacts):
+        if isinstance(entry.facts, PutInFacts):
             return None
         if isinstance(entry.facts, RefractometerFacts) or (
             isinstance(entry.facts, HydrometerFacts)

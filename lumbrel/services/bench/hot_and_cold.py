@@ -7,10 +7,10 @@ from datetime import timedelta
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     DrawnFacts,
     Facts,
     HydrometerFacts,
+    PutInFacts,
 )
 from lumbrel.store.kept import Pair
 
@@ -48,7 +48,7 @@ def _pair(
     hot: Entry[HydrometerFacts] | None = None
     for entry in lines:
         facts = entry.facts
-        if isinstance(facts, AddedFacts):
+        if isinstance(facts, PutInFacts):
             hot = None
         elif isinstance(facts, HydrometerFacts) and _teaches(facts, instrument_id):
             if facts.cup_c >= HOT_FROM_C and entry.at >= drawn.at - SAME_DRAW:

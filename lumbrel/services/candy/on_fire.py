@@ -12,7 +12,7 @@ from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.water import boiling_point_c
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import AddedFacts, BurnerFacts, CookFacts, HeatFacts
+from lumbrel.services.base.facts import BurnerFacts, CookFacts, HeatFacts, PutInFacts
 from lumbrel.services.candy import learnt
 from lumbrel.services.candy.readings import (
     SPEAKS,
@@ -92,7 +92,7 @@ def boiling(
     since = max(
         [
             e.at + SETTLES
-            for e in context.of_kind(BurnerFacts, HeatFacts, AddedFacts)
+            for e in context.of_kind(BurnerFacts, HeatFacts, PutInFacts)
             if e.at <= now
         ],
         default=context.taken_in.at,
@@ -148,7 +148,7 @@ def _hotter_than_shown(fit: CookFit, shown_k: float) -> float:
 def _rise_k(context: BatchContext, cook: CookFacts, pressure: Pressure | None) -> float:
     """Where what was put in begins to boil, K above water."""
     pa = pressure.pa if pressure else STANDARD_PA
-    added = [e.facts for e in context.of_kind(AddedFacts)]
+    added = [e.facts for e in context.of_kind(PutInFacts)]
     mass = cook.mass_kg + sum(a.mass_kg for a in added)
     solids = cook.mass_kg * cook.brix + sum(a.mass_kg * a.brix for a in added)
     invert = invert_fraction(cook)

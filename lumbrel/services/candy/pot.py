@@ -14,10 +14,10 @@ from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     CookedFacts,
     CookFacts,
     MadeFacts,
+    PutInFacts,
     StirFacts,
     TurnedFacts,
 )
@@ -190,7 +190,7 @@ def pot_of(context: BatchContext) -> CookBoard:
     # One that is done stands as it stood then.
     context = replace(context, now=made.at) if made else context
     pressure = pressure_at(context.db, context.kitchen, context.now)
-    added = [e.facts for e in context.of_kind(AddedFacts)]
+    added = [e.facts for e in context.of_kind(PutInFacts)]
     solids = cook.mass_kg * cook.brix / 100 + sum(a.mass_kg * a.brix / 100 for a in added)
     stage: Stage = "boil"
     if made:

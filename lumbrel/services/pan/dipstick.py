@@ -11,7 +11,7 @@ from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry, preview
-from lumbrel.services.base.facts import AddedFacts, DepthFacts
+from lumbrel.services.base.facts import DepthFacts, PutInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
@@ -34,7 +34,7 @@ DEPTH = Bounds(
 def solids_kg(context: BatchContext, at: datetime) -> float:
     """Solids in the vessel at a moment, kg."""
     taken = context.taken_in.facts
-    added = [e.facts for e in context.of_kind(AddedFacts) if e.at <= at]
+    added = [e.facts for e in context.of_kind(PutInFacts) if e.at <= at]
     return sum((part.mass_kg * part.brix / 100 for part in added), taken.mass_kg * taken.brix / 100)
 
 

@@ -2,7 +2,7 @@
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import AddedFacts, DrawFacts, PartDrawFacts, PouredFacts
+from lumbrel.services.base.facts import DrawFacts, PartDrawFacts, PouredFacts, PutInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
@@ -87,7 +87,7 @@ def _rate(board: Board) -> float | None:
     """How fast it boiled off from first to last, kg/min; None when that was too short."""
     context = board.context
     minute = max(board.evidence.minute(context.now), 0.1)
-    added = sum(e.facts.mass_kg for e in context.of_kind(AddedFacts))
+    added = sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
     taken = sum(e.facts.mass_kg for e in context.of_kind(PartDrawFacts))
     taken += sum(e.facts.mass_kg for e in context.of_kind(PouredFacts))
     rate = (board.evidence.fitted.mass0_kg + added - taken - board.mass_kg) / minute

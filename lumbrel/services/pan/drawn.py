@@ -11,11 +11,11 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     DrawnFacts,
     FilterFacts,
     HydrometerFacts,
     PouredFacts,
+    PutInFacts,
     RefractometerFacts,
 )
 from lumbrel.services.bench.correct import Corrector
@@ -69,7 +69,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     draws = context.of_kind(DrawnFacts)
     draw = draws[-1]
     emptied = context.drawn
-    added = [e for e in context.of_kind(AddedFacts) if emptied and e.at > emptied.at]
+    added = [e for e in context.of_kind(PutInFacts) if emptied and e.at > emptied.at]
     poured = [e for e in context.of_kind(PouredFacts) if e.facts.stage == "bulk"]
     last = max((e.at for e in added), default=draw.at)
     corrector = Corrector.of(context)
@@ -106,7 +106,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
 
 
 def _mixed(
-    context: BatchContext, draws: Sequence[DrawnFacts], added: Sequence[AddedFacts]
+    context: BatchContext, draws: Sequence[DrawnFacts], added: Sequence[PutInFacts]
 ) -> tuple[float, float]:
     """Mass and density of all that was drawn, with its carry-over, and was put in since."""
     mass, brix = 0.0, 0.0

@@ -16,7 +16,6 @@ from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS
 from lumbrel.services.base.facts import (
-    AddedFacts,
     BoilingFacts,
     BurnerFacts,
     DepthFacts,
@@ -24,6 +23,7 @@ from lumbrel.services.base.facts import (
     OpenedFacts,
     PartDrawFacts,
     PouredFacts,
+    PutInFacts,
     ScaleFacts,
     WeighedFacts,
 )
@@ -185,7 +185,7 @@ class _Steps:
                 read.add(entry.at)
             elif isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < self.until:
                 self._drawn(entry.at, entry.facts)
-            elif isinstance(entry.facts, AddedFacts):
+            elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
 
     def _drawn(self, at: datetime, facts: PartDrawFacts | PouredFacts) -> None:
@@ -194,7 +194,7 @@ class _Steps:
         self.steps.append(Step(self._minute(at), -taken, facts.brix))
         self.sigmas_kg.append(DRAWN_SIGMA * taken)
 
-    def _added(self, at: datetime, facts: AddedFacts, after_reading: bool) -> None:
+    def _added(self, at: datetime, facts: PutInFacts, after_reading: bool) -> None:
         kg, brix, held = facts.mass_kg, facts.brix, 0.0
         if at > self.start:
             warm = facts.temperature_c

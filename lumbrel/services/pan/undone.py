@@ -3,7 +3,6 @@
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     CalledOffFacts,
     ColourFacts,
     DrawFacts,
@@ -13,6 +12,7 @@ from lumbrel.services.base.facts import (
     JarFacts,
     MadeFacts,
     PouredFacts,
+    PutInFacts,
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
@@ -23,7 +23,7 @@ FIRST: dict[type[Facts], str] = {
     ColourFacts: "its colour was graded",
     FilterFacts: "it was filtered",
     PouredFacts: "it was poured into another batch",
-    AddedFacts: "something was put into it after the draw",
+    PutInFacts: "something was put into it after the draw",
 }
 
 
@@ -32,7 +32,7 @@ def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
     other = [e for e in context.of_kind(DrawnFacts) if e.id != entry.id]
     for kind, said in FIRST.items():
         later = [e for e in context.of_kind(kind) if e.at > entry.at]
-        if later and (not other or kind in (JarFacts, AddedFacts)):
+        if later and (not other or kind in (JarFacts, PutInFacts)):
             return (
                 f"What was drawn has gone on: {said} at {context.clock(later[-1].at)}. Strike that "
                 "line first."
@@ -59,7 +59,7 @@ def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
     came = context.of_kind(DrawnFacts, PouredFacts, MadeFacts)
     if came:
         form.errors["kind"] = "Something came of it already. Strike those lines first."
-    if any(e.facts.from_batch_id for e in context.of_kind(AddedFacts)):
+    if any(e.facts.from_batch_id for e in context.of_kind(PutInFacts)):
         form.errors["kind"] = "Another batch was poured into it. Strike that line first."
     return CalledOffFacts()
 

@@ -10,7 +10,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER, dated
 from lumbrel.services.base.entry import Entry, preview
-from lumbrel.services.base.facts import AddedFacts, Facts, ScaleFacts, WeighedFacts
+from lumbrel.services.base.facts import Facts, PutInFacts, ScaleFacts, WeighedFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
@@ -202,7 +202,7 @@ def scale(form: Form, context: BatchContext) -> ScaleFacts | None:
     facts = ScaleFacts(mass_kg=mass, empty_kg=empty, dated=dated(form))
     _refuse(form, corrected_scale(context, preview(facts, context.now)))
     put_in = context.taken_in.facts.mass_kg
-    put_in += sum(e.facts.mass_kg for e in context.of_kind(AddedFacts))
+    put_in += sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
     if mass - empty > MORE_THAN_PUT_IN * put_in:
         there, was = context.show(mass - empty, "mass", 2), context.show(put_in, "mass", 2)
         form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is it so?")

@@ -7,7 +7,6 @@ from sqlite3 import Connection
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    AddedFacts,
     CameBackFacts,
     CookFacts,
     DrawnFacts,
@@ -17,6 +16,7 @@ from lumbrel.services.base.facts import (
     MadeFacts,
     OpenedFacts,
     Part,
+    PutInFacts,
     TakeInFacts,
     TakenOutFacts,
 )
@@ -70,7 +70,7 @@ def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Sl
         return _into_the_pot(db, batch, entry, facts)
     if isinstance(facts, MadeFacts):
         return _made(db, batch, entry, facts)
-    if isinstance(facts, AddedFacts):
+    if isinstance(facts, PutInFacts):
         return _added(db, batch, entry, facts, lines)
     if isinstance(facts, DrawnFacts):
         return [
@@ -227,7 +227,7 @@ def _taken_in(
 
 
 def _added(
-    db: Connection, batch: Batch, entry: Entry[Facts], facts: AddedFacts, lines: standing.Slip
+    db: Connection, batch: Batch, entry: Entry[Facts], facts: PutInFacts, lines: standing.Slip
 ) -> list[Flow]:
     """Put into the pan, or once it is drawn into the kettle: from a woodlot, another batch, or
     water."""
@@ -252,12 +252,15 @@ def _added(
             source_id=None, target_id=target, mass_kg=facts.mass_kg, brix=0.0, reason="water"
         )
         return [water]
+    if facts.parts:
+        flows = (_from_woodlot(db, batch, entry, part, target) for part in facts.parts)
+        return [flow for some in flows for flow in some]
     woodlot = facts.woodlot_id or parts_of(batch, standing.taken_in(lines).facts)[0].woodlot_id
     part = Part(woodlot_id=woodlot, mass_kg=facts.mass_kg, brix=facts.brix)
     return _from_woodlot(db, batch, entry, part, target)
 
 
-def _opened_jars(db: Connection, facts: AddedFacts | CookFacts, target: str) -> list[Flow]:
+def _opened_jars(db: Connection, facts: PutInFacts | CookFacts, target: str) -> list[Flow]:
     """Jars of a lot opened into a kettle, or into a pot."""
     lot = store.lot_id(facts.from_lot)
     weighs, brix = as_packed(db, lot)

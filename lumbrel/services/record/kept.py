@@ -5,6 +5,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.services.base import standing
+from lumbrel.services.base.burned import burn_seen
 from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
@@ -12,10 +13,12 @@ from lumbrel.services.base.facts import (
     ColourFacts,
     CookFacts,
     Facts,
+    FedFacts,
     JarFacts,
     MadeFacts,
     ReadingFacts,
     ScoredFacts,
+    TakeInFacts,
 )
 from lumbrel.services.base.filtered import filter_seen
 from lumbrel.services.base.form import BadInput, local_time
@@ -25,14 +28,14 @@ from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
-from lumbrel.store import cooks, flow, kept, photographs, record
+from lumbrel.store import cooks, flow, kept, photographs, record, sap
 from lumbrel.store.db import migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS
 
-KEPT_VERSION = 4
+KEPT_VERSION = 5
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
@@ -52,6 +55,9 @@ KEPT_TABLES = (
     "stock",
     "reach",
     "flow_share",
+    "tank_draw",
+    "burn_seen",
+    *sap.KEPT_TABLES,
 )
 
 
@@ -137,6 +143,8 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     _keep_colour(db, batch, lines, gone)
     kept.keep_filter(db, batch.id, None if gone else filter_seen(lines))
     cooks.keep(db, batch.id, None if gone else cook_seen(lines))
+    sap.keep_draws(db, batch.id, [] if gone else _from_tanks(lines))
+    sap.keep_burn(db, batch.id, None if gone else burn_seen(lines))
     if draw is None or gone:
         kept.keep_promise(db, batch.id, None)
         kept.keep_shift(db, batch.id, None)
@@ -151,6 +159,15 @@ def _keep_colour(db: Connection, batch: Batch, lines: standing.Slip, gone: bool)
     at = graded[-1].at if graded else batch.opened_at
     light = graded[-1].facts.transmittance_10mm_percent if graded else None
     kept.keep_colour(db, batch.id, standing.taken_in(lines).at.year, at, light)
+
+
+def _from_tanks(lines: standing.Slip) -> list[sap.Drawn]:
+    return [
+        (line.id, tank.tank_id, line.at, tank.mass_kg, tank.brix)
+        for line in lines
+        if isinstance(line.facts, TakeInFacts | FedFacts)
+        for tank in line.facts.tanks
+    ]
 
 
 def _uses(lines: standing.Slip) -> list[Use]:
@@ -281,6 +298,7 @@ def rebuild(db: Connection) -> None:
     kitchen = load_kitchen(db)
     for batch in packed:
         keep_lots(db, kitchen, batch)
+    sap.rebuild(db)
 
 
 def differences(db: Connection) -> list[str]:

@@ -8,7 +8,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import AddedFacts, DrawnFacts, JarFacts
+from lumbrel.services.base.facts import DrawnFacts, JarFacts, PutInFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.flows import SAID_OF_REASON
@@ -292,6 +292,6 @@ def summary(context: BatchContext) -> dict[str, Any]:
         jarred = sum(e.facts.mass_kg for e in context.of_kind(JarFacts))
         if jarred:
             solids = taken.mass_kg * taken.brix
-            solids += sum(e.facts.mass_kg * e.facts.brix for e in context.of_kind(AddedFacts))
+            solids += sum(e.facts.mass_kg * e.facts.brix for e in context.of_kind(PutInFacts))
             facts["yield_percent"] = 100 * jarred * after.brix / solids
     return facts

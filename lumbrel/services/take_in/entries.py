@@ -43,6 +43,16 @@ TEMPERATURE = Bounds(
 TARGET = Bounds(
     "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
 )
+NEAR_SYRUP = Bounds(
+    "target",
+    "brix",
+    20,
+    75,
+    "A boil-down ends between 20 and 75 Brix: near-syrup is 50 to 60, syrup 66.0 to 68.9.",
+)
+SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
+BOIL_DOWN = "boil_down"
+"""Of a form: sap that is boiled down to near-syrup, fed as it boils."""
 SAMPLE = Bounds(
     "sample",
     "temperature",
@@ -136,7 +146,9 @@ def _unknown(form: Form) -> bool:
 
 def _brix_read(form: Form) -> float | None:
     """The Brix as it was told or read; something to begin with where nobody measured it."""
-    return NOTHING_KNOWN[0] if _unknown(form) else form.between(BRIX)
+    if _unknown(form):
+        return NOTHING_KNOWN[0]
+    return form.between(SAP if form.ticked(BOIL_DOWN) else BRIX)
 
 
 def _guess(form: Form, taken: TakenIn, by: Measure, amount: float) -> Guess | None:
@@ -226,7 +238,8 @@ def _others(
 
 
 def _target(form: Form) -> float:
-    target = form.between(TARGET, required=form.given("target"))
+    bounds = NEAR_SYRUP if form.ticked(BOIL_DOWN) else TARGET
+    target = form.between(bounds, required=form.given("target"))
     return form.kitchen.target_brix if target is None else target
 
 
@@ -255,7 +268,7 @@ def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge
         return None
     if taken.brix >= taken.target_brix:
         form.ask("brix", f"{taken.brix:.1f} Brix is at or over the target already. Is it so?")
-    if becomes.too_shallow:
+    if becomes.too_shallow and not form.ticked(BOIL_DOWN):
         form.ask(
             "amount",
             f"Finished, it would stand only {form.show(becomes.depth_done_mm or 0.0, 'depth')} deep: a pan so low "
@@ -304,6 +317,13 @@ def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
     }
     given = {name: text for name, text in form.fields.items() if text.strip()}
     target = {"target": f"{context.batch.target_brix:g}"}
+    before = context.taken_in.facts
+    if isinstance(before, TakeInFacts) and before.tanks:
+        # What the tanks gave stays: it is put right where it was fed, or by calling it off.
+        form.errors["amount"] = (
+            "This sap came from a tank, which gave so much. Call the batch off and light it anew, or "
+            "note on its slip what was put in besides."
+        )
     form.fields = {**form.fields, **stays, **given, **target}
     form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
     taken = read(context.db, form, context.now)

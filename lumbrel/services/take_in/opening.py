@@ -1,11 +1,12 @@
 """Opening a batch with what was taken in, and what the page for it needs."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
 from uuid import UUID, uuid4, uuid5
 
-from lumbrel.services.base.facts import Learnt, TakeInFacts
+from lumbrel.services.base.facts import FromTank, Learnt, Part, TakeInFacts
 from lumbrel.services.base.felt import FELT_HEATS
 from lumbrel.services.base.form import Form, kept_of, local_time
 from lumbrel.services.pan.rate import learnt_before
@@ -93,13 +94,30 @@ def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
     return record.next_code(db, local_time(now, kitchen).year)
 
 
+@dataclass(frozen=True, kw_only=True)
+class Source:
+    """Where a charge comes from, when it is not delivered: what tanks gave, and whose it is."""
+
+    fields: dict[str, str]
+    """What the form would say of it."""
+    tanks: tuple[FromTank, ...]
+    parts: tuple[Part, ...]
+    brix_sigma: float | None
+    """Where nobody measured its sugar."""
+
+
 def open_batch(
-    db: Connection, now: datetime, fields: dict[str, str], learnt: Learnt | None = None
+    db: Connection,
+    now: datetime,
+    fields: dict[str, str],
+    learnt: Learnt | None = None,
+    source: Callable[[Form], Source | None] | None = None,
 ) -> str:
     """Open a batch with what was taken in; returns its code. The same id twice opens one.
 
     Args:
         learnt: what another record's boils had taught, for one that is played again.
+        source: looks in the same transaction where it comes from, and notes on the form what is wrong.
 
     Raises:
         BadInput: a field is wrong, the vessel is busy, or something must be asked.
@@ -111,6 +129,11 @@ def open_batch(
         sent_before = record.entry_by_id(db, entry_id)
         if sent_before:
             return _opened_before(db, sent_before, fields)
+        come = source(form) if source else None
+        if source and come is None:
+            form.check()
+        if come:
+            form.fields = {**form.fields, **come.fields}
         woodlot = _woodlot(db, form)
         # What it comes from is known by now; a new woodlot gets its name in the register below.
         form.fields = {**form.fields, "woodlot": woodlot.id}
@@ -125,6 +148,10 @@ def open_batch(
         assert taken is not None
         form.fields = fields
         facts = taken[0]
+        if come:
+            whose = {"tanks": come.tanks, "parts": come.parts}
+            doubt = {"brix_sigma": come.brix_sigma} if come.brix_sigma else {}
+            facts = facts.model_copy(update=whose | doubt)
         ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
         known = learnt or learnt_before(db, facts.vessel_id, ids, facts.sugar_kind, now)
         if known:

@@ -79,3 +79,14 @@ class Display:
         local, today = local_time(at, self.kitchen), local_time(now, self.kitchen)
         short = f"{local:%H:%M}"
         return short if local.date() == today.date() else f"{local.day} {local:%b}, {short}"
+
+    def day_and_clock(self, at: datetime, now: datetime) -> str:
+        """The time with the day's name, as "today 14:00", "Saturday 14:00"; with its date from a week on."""
+        local, today = local_time(at, self.kitchen), local_time(now, self.kitchen)
+        apart = (local.date() - today.date()).days
+        names = {0: "today", 1: "tomorrow", -1: "yesterday"}
+        if apart in names:
+            return f"{names[apart]} {local:%H:%M}"
+        if 0 < apart < 7:
+            return f"{local:%A %H:%M}"
+        return f"{local.day} {local:%b} {local:%H:%M}"

@@ -8,6 +8,7 @@ KEYS: dict[str, tuple[tuple[str, ...], ...]] = {
     "pressure": (("hPa", "inHg", "mmHg"),),
     "elevation": (("m", "ft"),),
     "depth": (("mm", "cm", "in"), ("in", "ft", "cm")),
+    "girth": (("cm", "m", "in"), ("in", "ft", "cm")),
     "mass": (("kg", "g", "lb"), ("lb", "oz", "kg")),
     "piece": (("g", "oz", "kg"), ("oz", "lb", "g")),
     "volume": (("L", "ml", "gal"), ("gal", "qt", "L"), ("imp gal", "L", "ml"), ("ml", "L", "gal")),

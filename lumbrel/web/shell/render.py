@@ -66,6 +66,7 @@ def _environment() -> Environment:
     }
     environment.filters["grade_key"] = grade_key
     environment.filters["pair"] = lambda word: (word, word)
+    environment.filters["named"] = lambda things: [(thing.id, thing.name) for thing in things]
     return environment
 
 

@@ -19,7 +19,7 @@ CONTENT_SECURITY_POLICY = (
     "frame-ancestors 'none'; manifest-src 'self'; worker-src 'self'"
 )
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
-UPLOADS = re.compile(r"/colour/[^/]+/photo|/jar/[^/]+/logo")
+UPLOADS = re.compile(r"/colour/[^/]+/photo|/jar/[^/]+/logo|/sap/weather")
 """Addresses that take a file."""
 MAX_UPLOAD_BYTES = 12 * 1024 * 1024 + 64 * 1024
 TOO_LARGE = f"A body may have at most {MAX_BODY_BYTES // 1024} KB; nothing was written."

@@ -1,0 +1,389 @@
+"""A boil-down: planned from a tank, lit, fed, stoked, and what its fire taught."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, time, timedelta
+from math import exp, log
+from sqlite3 import Connection
+
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan.vessel import Vessel
+from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.core.physics.water import boiling_point_c
+from lumbrel.core.sap import boil_down, fuel, sap
+from lumbrel.core.sap.boil_down import Night, Pan, Plan
+from lumbrel.core.sap.fuel import Burned, Range
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import (
+    FedFacts,
+    FromTank,
+    FuelFacts,
+    Part,
+    PutInFacts,
+    StageFacts,
+)
+from lumbrel.services.base.form import Bounds, Form, local_time
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.rate import DRAWS_NEEDED, learned_rate
+from lumbrel.services.sap.tanks import SLACK, TankView, views
+from lumbrel.services.take_in.entries import BOIL_DOWN, NEAR_SYRUP, finishers
+from lumbrel.services.take_in.opening import Source, open_batch
+from lumbrel.store import sap as store
+from lumbrel.store.kitchen import VesselRow, Woodlot, load_kitchen, woodlots
+
+SETUPS = {
+    "open": "kettle over an open fire",
+    "blocks": "pans on blocks with a chimney",
+    "arch": "arch with raised pans",
+    "burner": "gas burner under a pot",
+    "plate": "electric hot plate",
+}
+FUELS = {
+    "hardwood": "hardwood, air-dry",
+    "softwood": "softwood, air-dry",
+    "propane": "propane",
+    "electricity": "electricity",
+}
+FITS = {
+    "open": ("hardwood", "softwood"),
+    "blocks": ("hardwood", "softwood"),
+    "arch": ("hardwood", "softwood"),
+    "burner": ("propane",),
+    "plate": ("electricity",),
+}
+SAID = {
+    "hardwood m3": "m³ stacked",
+    "softwood m3": "m³ stacked",
+    "wood kg": "kg",
+    "propane kg": "kg",
+    "propane L": "L",
+    "electricity kWh": "kWh",
+}
+TARGET_BRIX = 55.0
+LITRES = Bounds("litres", "volume", 1, 20_000, "Type how much sap, between 1 and 20 000 L.")
+FILL = Bounds("fill", "volume", 0.5, 5_000, "Type how much goes into the pan first, from 0.5 L on.")
+EFFICIENCY = Bounds(
+    "efficiency",
+    "percent",
+    1,
+    98,
+    "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open fire, 40 to 60 "
+    "on an arch.",
+)
+LATEST, EARLIEST = time(22), time(7)
+ARMFUL_KG = 5.0
+RATE_90 = 1.645
+LAST_BURNS = 12
+MEASURED_WITHIN = 0.12
+"""Sap whose sugar is less well known than by this share is held to be a guess at the pan too."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class BoilPage:
+    """What the page of a boil-down shows."""
+
+    tanks: list[TankView]
+    tank: TankView | None
+    vessels: list[VesselRow]
+    chosen: tuple[str, ...]
+    litres: float | None
+    setup: str
+    fuel: str
+    measure: str
+    plan: Plan | None = None
+    need: Range | None = None
+    """Of the fuel, in its measure."""
+    also: tuple[tuple[Range, str], ...] = ()
+    """In its other measures."""
+    have: float | None = None
+    lasts: float | None = None
+    """How likely what is there lasts, 0 to 1."""
+    efficiency: Range | None = None
+    burned: int = 0
+    night: Night | None = None
+    done: datetime | None = None
+    light_by: datetime | None = None
+    stoke_min: float | None = None
+    becomes: sap.Becomes | None = None
+    first_fill_l: float | None = None
+
+    @property
+    def too_late(self) -> bool:
+        """Whether it cannot be done before the sap is too old."""
+        by = self.tank.boil_by if self.tank else None
+        return bool(by and self.done and self.done > by)
+
+
+def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[BoilPage, Form]:
+    """The plan of a boil-down as far as what was chosen allows; what is wrong is on the form."""
+    form = Form(fields, load_kitchen(db))
+    seen = [view for view in views(db, now) if not view.empty]
+    tank = next((v for v in seen if v.tank.id == fields.get("tank")), None) or _most_urgent(seen)
+    pans = finishers(db)
+    chosen = tuple(v.id for v in pans if f"pan_{v.id}" in fields) or tuple(v.id for v in pans[:1])
+    setup = fields.get("setup", "") if fields.get("setup") in SETUPS else _last_setup(db)
+    kind = fields.get("fuel", "")
+    kind = kind if kind in FITS[setup] else FITS[setup][0]
+    measures = fuel.FUELS[kind]
+    measure = fields.get("measure", "") if fields.get("measure") in measures else measures[-1]
+    litres = form.between(LITRES, required=False)
+    if litres is None and tank is not None:
+        litres = tank.content.litres
+    base = BoilPage(
+        tanks=seen,
+        tank=tank,
+        vessels=pans,
+        chosen=chosen,
+        litres=litres,
+        setup=setup,
+        fuel=kind,
+        measure=measure,
+    )
+    if tank is None or litres is None or not chosen:
+        return base, form
+    if litres > tank.content.litres * SLACK + 0.5:
+        form.errors["litres"] = (
+            f"{tank.tank.name} holds {form.show(tank.content.litres, 'volume')} now."
+        )
+        return base, form
+    return _planned(db, form, base, now), form
+
+
+def _most_urgent(seen: Sequence[TankView]) -> TankView | None:
+    def urgent(view: TankView) -> tuple[bool, float]:
+        return view.boil_by is None, view.boil_by.timestamp() if view.boil_by else 0.0
+
+    return min(seen, key=urgent, default=None)
+
+
+def _last_setup(db: Connection) -> str:
+    return store.last_setup(db) or "blocks"
+
+
+def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilPage:
+    tank, litres = base.tank, base.litres
+    assert tank is not None and litres is not None
+    setup, kind, measure = base.setup, base.fuel, base.measure
+    target = form.between(NEAR_SYRUP, required=False) or TARGET_BRIX
+    own = form.between(EFFICIENCY, required=False)
+    burned = burned_of(db, setup, kind, now)
+    efficiency = fuel.learned_efficiency(setup, burned)
+    if own is not None:
+        efficiency = Range(own / 100, own / 110, min(own / 90, fuel.MOST))
+    if form.errors:
+        return base
+    chosen = [v for v in base.vessels if v.id in base.chosen]
+    pans = [_pan(db, vessel, now) for vessel in chosen]
+    # It ends in the smallest: the least is left there.
+    pans.sort(key=lambda pan: -pan.bottom_m2)
+    content = tank.content
+    mass = sap.mass_kg(litres, content.brix)
+    pressure = pressure_at(db, form.kitchen, now)
+    boil_c = boiling_point_c(pressure.pa if pressure else STANDARD_PA)
+    try:
+        plan = boil_down.plan(
+            sap_kg=mass,
+            brix=content.brix,
+            sap_c=max(tank.warm_c, 0.0),
+            target_brix=target,
+            boil_c=boil_c,
+            pans=pans,
+            efficiency=efficiency,
+        )
+    except OutOfRange as error:
+        form.errors[error.field or "litres"] = error.sentence
+        return base
+    need = fuel.amount(plan.fuel_mj, measure)
+    have = _have(form)
+    lit = now
+    night, done = boil_down.over_night(plan, local_time(lit, form.kitchen), LATEST, EARLIEST)
+    by = tank.boil_by
+    armful = ARMFUL_KG * fuel.MJ_EACH["wood kg"]
+    wood = kind in ("hardwood", "softwood")
+    return replace(
+        base,
+        plan=plan,
+        need=need,
+        also=tuple(
+            (fuel.amount(plan.fuel_mj, other), other)
+            for other in fuel.FUELS[kind]
+            if other != measure
+        ),
+        have=have,
+        lasts=fuel.chance_it_lasts(have * fuel.MJ_EACH[measure], plan.fuel_mj) if have else None,
+        efficiency=efficiency,
+        burned=len(burned),
+        night=night,
+        done=done,
+        light_by=by - timedelta(hours=plan.hours.high) if by else None,
+        stoke_min=boil_down.stoke_every_min(plan.hours.middle, plan.fuel_mj.middle, armful)
+        if wood
+        else None,
+        becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
+        first_fill_l=min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
+    )
+
+
+def _have(form: Form) -> float | None:
+    """So much fuel is there, in its measure."""
+    text = form.fields.get("have", "").strip().replace(",", ".")
+    if not text:
+        return None
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 < value <= 1e5:
+        form.errors["have"] = "Type how much there is, as a number in the measure beside it."
+        return None
+    return value
+
+
+def _pan(db: Connection, vessel: VesselRow, now: datetime) -> Pan:
+    """A pan as core knows it, with what its past draws teach of its rate."""
+    bottom = Vessel(vessel.shape, vessel.sizes_mm).bottom_area_m2()
+    rate = learned_rate(db, vessel, now)
+    if rate.draws < DRAWS_NEEDED:
+        return Pan(vessel.name, bottom)
+    half = exp(RATE_90 * log(1 + rate.sigma_kg_per_min / rate.kg_per_min))
+    middle = rate.kg_per_min
+    return Pan(vessel.name, bottom, Range(middle, middle / half, middle * half))
+
+
+def burned_of(db: Connection, setup: str, kind: str, before: datetime) -> list[Burned]:
+    """What earlier boil-downs with this fire and fuel taught, oldest first."""
+    rows = store.burns(db, setup, kind, before, LAST_BURNS)
+    return [Burned(needed, burned) for needed, burned in reversed(rows)]
+
+
+def light(db: Connection, fields: dict[str, str], now: datetime) -> str:
+    """Light the fire: a batch of sap from a tank, in a pan; returns its code. Sent again it opens one.
+
+    Raises:
+        BadInput: a field is wrong, the tank has not so much, or the pan is busy.
+    """
+    return open_batch(
+        db,
+        now,
+        {**fields, BOIL_DOWN: "1"},
+        source=lambda form: _from_tank(db, form, now),
+    )
+
+
+def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
+    litres = form.between(FILL)
+    given = taken(db, form, "fill", litres, now)
+    if given is None:
+        return None
+    tank, parts = given
+    content = tank.content
+    whose = max(parts, key=lambda part: part.mass_kg)
+    lots = {w.id: w for w in woodlots(db)}
+    kind = lots.get(whose.woodlot_id, Woodlot("", "")).sugar_kind
+    drawn = FromTank(tank_id=tank.tank.id, mass_kg=sum(p.mass_kg for p in parts), brix=content.brix)
+    doubtful = content.sigma_brix > MEASURED_WITHIN * content.brix
+    return Source(
+        fields={
+            "woodlot": whose.woodlot_id,
+            "sugar_kind": kind,
+            "amount": f"{drawn.mass_kg:.6f} kg",
+            "amount_by": "mass",
+            "brix": f"{content.brix:.6f}",
+            "brix_by": "told",
+            "temperature": f"{max(tank.warm_c, 0.0):.1f} C",
+            "target": form.fields.get("target", "").strip() or f"{TARGET_BRIX:g}",
+        },
+        tanks=(drawn,),
+        parts=parts,
+        brix_sigma=content.sigma_brix if doubtful else None,
+    )
+
+
+def taken(
+    db: Connection, form: Form, name: str, litres: float | None, now: datetime
+) -> tuple[TankView, tuple[Part, ...]] | None:
+    """So much sap of a tank, by whose it is; what is wrong is noted on the form.
+
+    Args:
+        name: of the field that says how much.
+    """
+    seen = {v.tank.id: v for v in views(db, now)}
+    chosen = form.choice("tank", list(seen), "Choose the tank it comes from.")
+    if not chosen or litres is None:
+        return None
+    tank = seen[chosen]
+    content = tank.content
+    if litres > content.litres * SLACK + 0.05 or tank.empty:
+        form.errors[name] = (
+            f"{tank.tank.name} holds {form.show(content.litres, 'volume')} now; it cannot give "
+            f"{form.show(litres, 'volume')}."
+        )
+        return None
+    mass = min(sap.mass_kg(litres, content.brix), content.mass_kg)
+    share = mass / content.mass_kg
+    parts = tuple(
+        Part(woodlot_id=woodlot, mass_kg=kg * share, brix=100 * solids / kg)
+        for woodlot, (kg, solids) in content.by_woodlot.items()
+        if kg * share > 1e-6
+    )
+    return tank, parts
+
+
+def measures_of(kind: str) -> list[tuple[str, str]]:
+    """How a fuel is measured: key and words."""
+    return [(measure, SAID[measure]) for measure in fuel.FUELS[kind]]
+
+
+@dataclass(frozen=True, kw_only=True)
+class FirePage:
+    """A boil-down that is under way."""
+
+    board: Board
+    tanks: list[TankView]
+    fed_l: float
+    """Let in by now, from the first fill on."""
+    last_fed_l: float | None
+    burned: tuple[FuelFacts, ...]
+    setup: str
+    fuel: str
+    measures: list[tuple[str, str]]
+    water_kg: float
+    """Driven off by now, by what came in and what is left."""
+    since_stoked_min: float | None
+    banked: bool
+
+    @property
+    def per_kg(self) -> tuple[float, str] | None:
+        """The fuel burned for each kg of water driven off, and its measure."""
+        alike = [one for one in self.burned if one.measure == self.burned[-1].measure]
+        if not alike or self.water_kg <= 0:
+            return None
+        return sum(one.amount for one in alike) / self.water_kg, SAID[alike[0].measure]
+
+
+def fire(context: BatchContext) -> FirePage:
+    """A boil-down as it goes."""
+    board = board_of(context)
+    taken = context.taken_in.facts
+    fed = context.of_kind(FedFacts)
+    litres = [sap.litres(e.facts.mass_kg, e.facts.brix) for e in fed]
+    burned = context.of_kind(FuelFacts)
+    setup = burned[-1].facts.setup if burned else _last_setup(context.db)
+    kind = burned[-1].facts.fuel if burned else FITS[setup][0]
+    steps = [e.facts.step for e in context.of_kind(StageFacts)]
+    stoked = max((e.at for e in burned), default=None)
+    came = taken.mass_kg + sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
+    return FirePage(
+        board=board,
+        tanks=[view for view in views(context.db, context.now) if not view.empty],
+        fed_l=sap.litres(taken.mass_kg, taken.brix) + sum(litres),
+        last_fed_l=litres[-1] if litres else None,
+        burned=tuple(e.facts for e in burned),
+        setup=setup,
+        fuel=kind,
+        measures=measures_of(kind),
+        water_kg=max(came - board.mass_kg, 0.0),
+        since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
+        banked=bool(steps) and steps[-1] == "banked",
+    )

@@ -1,0 +1,120 @@
+"""The lines that a boil-down puts on its slip: sap let in, fuel put on, its steps."""
+
+from sqlite3 import Connection
+from typing import Any, Literal, get_args
+
+from lumbrel.core.sap.fuel import FUELS as MEASURES
+from lumbrel.core.sap.fuel import MJ_EACH
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts, TakeInFacts
+from lumbrel.services.base.form import BadInput, Bounds, Form
+from lumbrel.services.base.line import Line
+from lumbrel.services.sap import boil, tanks
+from lumbrel.store import sap as store
+from lumbrel.store.kitchen import load_kitchen
+
+Step = Literal["warming", "together", "banked", "on_again"]
+STEPS: dict[str, str] = {
+    "warming": "sap set to warm in the other pan",
+    "together": "pans poured together",
+    "banked": "banked for the night",
+    "on_again": "lit again",
+}
+FED = Bounds("litres", "volume", 0.1, 5000, "Type how much sap was let in, from 0.1 L on.")
+MOST_FUEL = 50_000.0
+
+
+def is_boil_down(context: BatchContext) -> bool:
+    """Whether a batch is sap that is boiled down from a tank."""
+    facts = context.taken_in.facts
+    return isinstance(facts, TakeInFacts) and bool(facts.tanks)
+
+
+def fed(form: Form, context: BatchContext) -> FedFacts | None:
+    """Sap let in from a tank."""
+    if context.left_at:
+        form.errors["kind"] = "Nothing of this batch is on the fire any more."
+        return None
+    litres = form.between(FED)
+    at = form.time_of_day("at", context.now)
+    given = boil.taken(context.db, form, "litres", litres, at)
+    if given is None:
+        return None
+    tank, parts = given
+    mass = sum(part.mass_kg for part in parts)
+    return FedFacts(
+        mass_kg=mass,
+        brix=tank.content.brix,
+        temperature_c=max(tank.warm_c, 0.0),
+        parts=parts,
+        tanks=(FromTank(tank_id=tank.tank.id, mass_kg=mass, brix=tank.content.brix),),
+    )
+
+
+def fed_words(context: BatchContext, entry: Entry[FedFacts]) -> Line:
+    """As it stands on the slip."""
+    names = {tank.id: tank.name for tank in store.tanks(context.db)}
+    facts = entry.facts
+    mass = context.show(facts.mass_kg, "mass")
+    return Line(
+        entry, f"Fed {mass} from {names[facts.tanks[0].tank_id]}", f"at {facts.brix:.1f} Brix"
+    )
+
+
+def feed_stands(db: Connection, entry: Entry[Any]) -> None:
+    """Refuse what a tank would not have had, all others that drew from it counted too."""
+    form = Form({}, load_kitchen(db))
+    tanks.refuse_what_is_not_there(db, entry.noted_at, form, "litres")
+    if form.errors:
+        raise BadInput(form.errors)
+
+
+def fuel(form: Form, context: BatchContext) -> FuelFacts | None:
+    """Fuel that was put on, or that is gone from the bottle."""
+    setup = form.choice("setup", boil.SETUPS, "Say over what fire it stands.")
+    kind = form.choice("fuel", boil.FUELS, "Say what was burned.")
+    if not kind or not setup:
+        return None
+    measure = form.choice(
+        "measure", list(MEASURES[kind]), f"{boil.FUELS[kind]} is measured otherwise."
+    )
+    text = form.fields.get("amount", "").strip().replace(",", ".")
+    try:
+        amount = float(text)
+    except ValueError:
+        amount = -1.0
+    if not 0 < amount <= MOST_FUEL:
+        form.errors["amount"] = "Type how much, as a number above 0 in the measure beside it."
+    if form.errors:
+        return None
+    return FuelFacts.model_validate(
+        {
+            "fuel": kind,
+            "measure": measure,
+            "amount": amount,
+            "mj": amount * MJ_EACH[measure],
+            "setup": setup,
+        }
+    )
+
+
+def fuel_words(context: BatchContext, entry: Entry[FuelFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    return Line(
+        entry,
+        f"Burned {facts.amount:g} {boil.SAID[facts.measure]} of {boil.FUELS[facts.fuel]}",
+        boil.SETUPS[facts.setup],
+    )
+
+
+def stage(form: Form, context: BatchContext) -> StageFacts | None:
+    """A step of the boil-down."""
+    step = form.choice("step", STEPS, f"Choose one: {', '.join(STEPS.values())}.")
+    return StageFacts.model_validate({"step": step}) if step in get_args(Step) else None
+
+
+def stage_words(context: BatchContext, entry: Entry[StageFacts]) -> Line:
+    """As it stands on the slip."""
+    return Line(entry, STEPS[entry.facts.step].capitalize())

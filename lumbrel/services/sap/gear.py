@@ -1,0 +1,71 @@
+"""The season's list: gear washed and sanitised before it, pulled, cleaned and stored after it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from sqlite3 import Connection
+
+from lumbrel.services.base.form import Form
+from lumbrel.services.sap import book, trees
+from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap.facts import GearFacts
+from lumbrel.store import sap as store
+from lumbrel.store.kitchen import load_kitchen
+
+BEFORE = {
+    "washed": "taps, buckets, lines and tanks washed",
+    "sanitised": "sanitised",
+    "rinsed": "rinsed, where the sanitiser says so",
+    "bit": "drill bit sharp and clean, flag at the depth",
+    "lids": "lids whole",
+    "food_grade": "everything that touches sap is food grade: no old solder, no old valves",
+    "ladders": "ladders and drill batteries checked",
+}
+AFTER = {
+    "pulled": "all taps pulled",
+    "cleaned": "gear cleaned while it is wet",
+    "dried": "dried and stored away from mice",
+    "lines": "lines drained and plugged",
+}
+TASKS = BEFORE | AFTER
+
+
+@dataclass(frozen=True)
+class GearList:
+    """The list of a season, with when each was done and its line."""
+
+    season: int
+    done: dict[str, book.SapLine]
+
+    @property
+    def left_before(self) -> int:
+        """So many things are open before the season."""
+        return sum(key not in self.done for key in BEFORE)
+
+
+def gear(db: Connection, now: datetime) -> GearList:
+    """The list of the season at hand."""
+    season = trees.season_of(now, load_kitchen(db))
+    since = datetime(season - 1, 7, 1, tzinfo=UTC)
+    rows = store.of_kind(db, "gear", since=since, until=now)
+    lines = [book.of_row(row) for row in rows]
+    done = {
+        line.facts.task: line
+        for line in lines
+        if isinstance(line.facts, GearFacts) and line.facts.season == season
+    }
+    return GearList(season, done)
+
+
+def tick(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
+    """Note that a thing of the list was done."""
+
+    def read(form: Form, at: datetime) -> list[Draft]:
+        task = form.choice("task", TASKS, "Choose a thing of the list.")
+        if not task:
+            return []
+        season = trees.season_of(at, form.kitchen)
+        sanitiser = form.text("sanitiser", limit=60)
+        return [Draft(GearFacts(season=season, task=task, sanitiser=sanitiser), About())]
+
+    book.write(db, fields, now, read)

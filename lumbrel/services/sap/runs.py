@@ -1,0 +1,269 @@
+"""Will it run: what each woodlot will give in the days to come, learned from its own."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from functools import lru_cache
+from math import sqrt
+from sqlite3 import Connection
+
+from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_the_rule
+from lumbrel.services.base.form import local_time
+from lumbrel.services.sap import book, trees
+from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap.facts import BudsFacts
+from lumbrel.services.sap.tanks import TankView
+from lumbrel.store import sap as store
+from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
+from lumbrel.store.sap import WeatherDay
+
+AHEAD, BEHIND = 7, 3
+SEASONS = 3
+"""Learned from so many seasons: trees grow, holes move."""
+FIRST_MONTH_DAY, LAST_MONTH_DAY = (1, 15), (5, 31)
+RUNS_FROM_L = 0.3
+"""From a tap: less is not worth a walk."""
+
+
+@dataclass(frozen=True)
+class LotDay:
+    """A woodlot on a day: what it gave, or what is expected of it; L of all its taps."""
+
+    gave: float | None
+    expected: Expected | None
+    taps: float
+
+
+@dataclass(frozen=True)
+class DayAhead:
+    """One day of the week's picture."""
+
+    day: date
+    weather: WeatherDay | None
+    lots: tuple[tuple[Woodlot, LotDay], ...]
+    rule: float
+
+    @property
+    def gave_l(self) -> float | None:
+        """What was gathered of it."""
+        known = [lot.gave for _, lot in self.lots if lot.gave is not None]
+        return sum(known) if known else None
+
+    @property
+    def expected_l(self) -> float | None:
+        """What is expected of all woodlots."""
+        known = [(lot.expected.litres * lot.taps) for _, lot in self.lots if lot.expected]
+        return sum(known) if known else None
+
+    def _range(self, high: bool) -> float:
+        """The ends of woodlots under one weather move together, mostly: half as one, half apart."""
+        offs = [
+            ((lot.expected.high if high else lot.expected.low) - lot.expected.litres) * lot.taps
+            for _, lot in self.lots
+            if lot.expected
+        ]
+        together, apart = sum(offs), sqrt(sum(off**2 for off in offs))
+        apart = apart if together >= 0 else -apart
+        return 0.5 * together + 0.5 * apart
+
+    @property
+    def low_l(self) -> float:
+        """Where eight days of ten begin."""
+        return max((self.expected_l or 0.0) + self._range(high=False), 0.0)
+
+    @property
+    def high_l(self) -> float:
+        """Where they end."""
+        return (self.expected_l or 0.0) + self._range(high=True)
+
+    @property
+    def words(self) -> str:
+        """What kind of day it is, in a few words."""
+        if self.weather is None:
+            return "no forecast"
+        if self.weather.day_c <= 0:
+            return "stays frozen"
+        if self.rule >= 0.6:
+            return "runs well"
+        if self.rule >= 0.2:
+            return "runs"
+        if self.rule >= 0.05:
+            return "drips"
+        return "too warm" if self.weather.night_c > 0 else "hardly"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Week:
+    """The week: days behind and ahead, by woodlot and in all."""
+
+    days: tuple[DayAhead, ...]
+    today: date
+    woodlots: tuple[Woodlot, ...]
+    chosen: Woodlot | None
+    taps: float
+    learned_days: int
+    budded: bool
+    forecast_at: datetime | None
+
+    @property
+    def tomorrow(self) -> DayAhead | None:
+        """The next day."""
+        wanted = self.today + timedelta(days=1)
+        return next((d for d in self.days if d.day == wanted), None)
+
+    @property
+    def next_run(self) -> DayAhead | None:
+        """The first day from today on that is worth a walk."""
+        least = RUNS_FROM_L * self.taps
+        return next(
+            (d for d in self.days if d.day >= self.today and (d.expected_l or 0.0) > least), None
+        )
+
+
+def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
+    """The week's picture, of one woodlot or of all that are tapped."""
+    kitchen = load_kitchen(db)
+    today = local_time(now, kitchen).date()
+    known = store.weather(db, today - timedelta(days=BEHIND), today + timedelta(days=AHEAD))
+    season = trees.season_of(now, kitchen)
+    tapped = []
+    for woodlot in woodlots(db):
+        taps = taps_of(db, woodlot.id, season)
+        if taps and (not woodlot_id or woodlot.id == woodlot_id):
+            tapped.append((woodlot, taps))
+    shown = [today + timedelta(days=i) for i in range(-BEHIND, AHEAD)]
+    budded = {w.id for w, _ in tapped if _budded(db, w.id, season)}
+    by_lot = {
+        woodlot.id: _of_lot(db, woodlot, taps, shown, known, today) for woodlot, taps in tapped
+    }
+    days = tuple(
+        DayAhead(
+            day,
+            known.get(day),
+            tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped),
+            _rule(known, day),
+        )
+        for i, day in enumerate(shown)
+    )
+    forecasts = [w.noted_at for w in known.values() if not w.measured]
+    return Week(
+        days=days,
+        today=today,
+        woodlots=tuple(w for w in woodlots(db)),
+        chosen=next((w for w in woodlots(db) if w.id == woodlot_id), None),
+        taps=sum(taps for _, taps in tapped),
+        learned_days=sum(by_lot[w.id][1] for w, _ in tapped),
+        budded=bool(tapped) and len(budded) == len(tapped),
+        forecast_at=max(forecasts, default=None),
+    )
+
+
+def _rule(known: Mapping[date, WeatherDay], day: date) -> float:
+    """What the rule alone gives a day, from the weather up to it."""
+    if day not in known:
+        return 0.0
+    first = day
+    while first - timedelta(days=1) in known:
+        first -= timedelta(days=1)
+    span = [first + timedelta(days=i) for i in range((day - first).days + 1)]
+    weather = [Weather(known[d].night_c, known[d].day_c) for d in span]
+    return by_the_rule(weather[-1], Wood().mornings(weather)[-1])
+
+
+def taps_of(db: Connection, woodlot_id: str, season: int) -> float:
+    """The taps of a woodlot this season: drilled, else of its last collection in it."""
+    drilled = sum(store.taps_of(db, woodlot_id, season).values())
+    if drilled:
+        return drilled
+    last = store.newest_of_woodlot(db, woodlot_id, "gathered", 1)
+    return float(last[0].facts["taps"]) if last and last[0].at.year == season else 0.0
+
+
+def _budded(db: Connection, woodlot_id: str, season: int) -> bool:
+    last = store.newest_of_woodlot(db, woodlot_id, "buds", 1)
+    return bool(last and last[0].facts["season"] == season)
+
+
+def _of_lot(
+    db: Connection,
+    woodlot: Woodlot,
+    taps: float,
+    shown: Sequence[date],
+    known: Mapping[date, WeatherDay],
+    today: date,
+) -> tuple[list[LotDay], int]:
+    """A woodlot's days: what it gave, what is expected from today on; and by how many days."""
+    learned = learned_of(db, woodlot.id, today)
+    gave = {r.day: r.litres for r in store.runs(db, woodlot.id, shown[0], shown[-1])}
+    ahead: dict[date, Expected] = {}
+    coming = [day for day in shown if day >= today]
+    run = []
+    for day in coming:
+        if day not in known:
+            break
+        run.append(Weather(known[day].night_c, known[day].day_c))
+    for day, expected in zip(coming, learned.ahead(today, run), strict=False):
+        ahead[day] = expected
+    found = [LotDay(gave.get(day), ahead.get(day), taps) for day in shown]
+    return found, len(learned.days)
+
+
+def learned_of(db: Connection, woodlot_id: str, before: date) -> Learned:
+    """What a woodlot's days up to a day have taught, of this season and the two before it."""
+    days: list[Day] = []
+    for year in range(before.year - SEASONS + 1, before.year + 1):
+        first = date(year, *FIRST_MONTH_DAY)
+        last = min(date(year, *LAST_MONTH_DAY), before - timedelta(days=1))
+        weather = store.weather(db, first, last)
+        runs = {run.day: run for run in store.runs(db, woodlot_id, first, last)}
+        if not runs:
+            continue
+        for day, seen in sorted(weather.items()):
+            run = runs.get(day)
+            # Between the first and last collection nothing gathered is nothing run; beyond, unknown.
+            within = min(runs) <= day <= max(runs)
+            litres = run.litres / max(run.taps, 1.0) if run else (0.0 if within else None)
+            days.append(Day(day, Weather(seen.night_c, seen.day_c), litres, run.days if run else 1))
+    return _learned(tuple(days))
+
+
+@lru_cache(32)
+def _learned(days: tuple[Day, ...]) -> Learned:
+    """As the days teach; the same days teach the same."""
+    return Learned(days)
+
+
+@dataclass(frozen=True)
+class Coming:
+    """What the days ahead do to a tank."""
+
+    full_on: date | None
+    light_by: datetime | None
+
+
+def coming(made: Week, tank: TankView, hours_high: float) -> Coming:
+    """When a tank is expected to be full, and when at the latest the fire is lit for it.
+
+    Args:
+        hours_high: how long the boil-down takes at the most.
+    """
+    held, full_on = tank.content.litres, None
+    for day in made.days:
+        if day.day >= made.today and day.expected_l:
+            held += day.expected_l
+            if held >= tank.tank.capacity_l:
+                full_on = day.day
+                break
+    light_by = tank.boil_by - timedelta(hours=hours_high) if tank.boil_by else None
+    return Coming(full_on, light_by)
+
+
+def buds(db: Connection, woodlot_id: str, fields: Mapping[str, str], now: datetime) -> None:
+    """Note that the buds of a woodlot swell."""
+    trees.woodlot_of(db, woodlot_id)
+
+    def read(form: object, at: datetime) -> list[Draft]:
+        season = trees.season_of(at, load_kitchen(db))
+        return [Draft(BudsFacts(season=season), About(woodlot_id))]
+
+    book.write(db, fields, now, read)

@@ -1,0 +1,47 @@
+"""Sap: trees, tanks, weather and fire before the kitchen."""
+
+from lumbrel.core import units
+from lumbrel.services.base.cautions import FIRE, LADDERS, LEAD, MONOXIDE, SPOILT_SAP
+from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
+from lumbrel.services.base.form import local_time
+from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.sap import entries, tanks
+
+
+def _state(look: Look) -> State:
+    """What stands in the tanks, and by when the oldest of it must be boiled."""
+    seen = [view for view in tanks.views(look.db, look.now) if not view.empty]
+    if not seen:
+        return State("no sap", idle=True)
+    litres = sum(view.content.litres for view in seen)
+    unit = look.kitchen.units.get("volume", "")
+    said = units.show(litres, "volume", unit, 0)
+    due = [view.boil_by for view in seen if view.boil_by]
+    if not due:
+        return State(said)
+    by = local_time(min(due), look.kitchen)
+    if min(due) <= look.now:
+        return State(f"{said}, too old")
+    today = local_time(look.now, look.kitchen).date() == by.date()
+    return State(f"{said}, by {by:%H:%M}" if today else f"{said}, by {by:%a}")
+
+
+STATION = Station(
+    key="sap",
+    title="Sap",
+    line_kinds=(
+        LineKind(
+            facts=FedFacts,
+            moves=True,
+            read=entries.fed,
+            words=entries.fed_words,
+            stored=entries.feed_stands,
+        ),
+        LineKind(facts=FuelFacts, read=entries.fuel, words=entries.fuel_words),
+        LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
+    ),
+    cautions=(LADDERS, LEAD, SPOILT_SAP),
+    state=_state,
+)
+BOIL_CAUTIONS = (FIRE, MONOXIDE)

@@ -1,0 +1,408 @@
+"""The sap book: trees, tanks, their lines, and what is kept of them by day and by tree."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from sqlite3 import Connection, Row
+from typing import Any
+
+from lumbrel.store.db import insert_once, instant, moment
+
+KEPT_TABLES = ("sap_run", "sap_of_tree", "sap_weather", "sap_tap")
+STRUCK = "struck"
+
+
+@dataclass(frozen=True)
+class Tree:
+    """A tree as registered; its name is mostly a number."""
+
+    id: str
+    woodlot_id: str
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True)
+class Tank:
+    """A tank for sap."""
+
+    id: str
+    name: str
+    capacity_l: float
+    place: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class LineRow:
+    """A line of the sap book: what it is about, as typed, and as understood."""
+
+    id: str
+    kind: str
+    at: datetime
+    noted_at: datetime
+    woodlot_id: str | None = None
+    tree_id: str | None = None
+    tank_id: str | None = None
+    typed: dict[str, str] = field(default_factory=dict)
+    facts: dict[str, Any] = field(default_factory=dict)
+    facts_version: int = 1
+    supersedes: str | None = None
+    why: str = ""
+    initials: str = ""
+
+
+def add_tree(db: Connection, tree: Tree) -> None:
+    """Register a tree; the same id twice is written once."""
+    row = {"id": tree.id, "woodlot_id": tree.woodlot_id, "name": tree.name, "kind": tree.kind}
+    insert_once(db, "tree", row, ("woodlot_id", "name", "kind"))
+
+
+def trees(db: Connection, woodlot_id: str) -> list[Tree]:
+    """The trees of a woodlot, in the order they were registered."""
+    rows = db.execute("SELECT * FROM tree WHERE woodlot_id = ? ORDER BY rowid", (woodlot_id,))
+    return [Tree(**dict(row)) for row in rows]
+
+
+def tree_by(db: Connection, tree_id: str) -> Tree | None:
+    """A tree by its id."""
+    row = db.execute("SELECT * FROM tree WHERE id = ?", (tree_id,)).fetchone()
+    return Tree(**dict(row)) if row else None
+
+
+def tree_counts(db: Connection) -> dict[str, int]:
+    """By woodlot, how many trees are registered."""
+    rows = db.execute("SELECT woodlot_id, count(*) AS n FROM tree GROUP BY woodlot_id")
+    return {row["woodlot_id"]: row["n"] for row in rows}
+
+
+def add_tank(db: Connection, tank: Tank) -> None:
+    """Register a tank; the same id twice is written once."""
+    row = {
+        "id": tank.id,
+        "name": tank.name,
+        "capacity_l": tank.capacity_l,
+        "place": tank.place,
+    }
+    insert_once(db, "tank", row, ("name", "capacity_l", "place"))
+
+
+def tanks(db: Connection) -> list[Tank]:
+    """All tanks, in the order they were registered."""
+    return [Tank(**dict(row)) for row in db.execute("SELECT * FROM tank ORDER BY rowid")]
+
+
+def line_of(row: Row) -> LineRow:
+    """A row of the sap book."""
+    return LineRow(
+        id=row["id"],
+        kind=row["kind"],
+        at=moment(row["at"]),
+        noted_at=moment(row["noted_at"]),
+        woodlot_id=row["woodlot_id"],
+        tree_id=row["tree_id"],
+        tank_id=row["tank_id"],
+        typed=json.loads(row["typed"]),
+        facts=json.loads(row["facts"]),
+        facts_version=row["facts_version"],
+        supersedes=row["supersedes"],
+        why=row["why"],
+        initials=row["initials"],
+    )
+
+
+def line_by(db: Connection, line_id: str) -> LineRow | None:
+    """A line by its id, struck or not."""
+    row = db.execute("SELECT * FROM sap_line WHERE id = ?", (line_id,)).fetchone()
+    return line_of(row) if row else None
+
+
+def is_struck(db: Connection, line_id: str) -> bool:
+    """Whether a later line strikes this one."""
+    found = db.execute("SELECT 1 FROM sap_line WHERE supersedes = ?", (line_id,)).fetchone()
+    return found is not None
+
+
+_STANDS = """ kind <> 'struck'
+    AND NOT EXISTS (SELECT 1 FROM sap_line AS later WHERE later.supersedes = sap_line.id) """
+
+
+def of_tree(db: Connection, tree_id: str) -> list[LineRow]:
+    """The standing lines of a tree, oldest first."""
+    rows = db.execute(
+        f"SELECT * FROM sap_line WHERE tree_id = ? AND {_STANDS} ORDER BY at, rowid", (tree_id,)
+    )
+    return [line_of(row) for row in rows]
+
+
+def of_tank(db: Connection, tank_id: str, since: datetime) -> list[LineRow]:
+    """The standing lines of a tank from a moment on, oldest first."""
+    rows = db.execute(
+        f"SELECT * FROM sap_line WHERE tank_id = ? AND at >= ? AND {_STANDS} ORDER BY at, rowid",
+        (tank_id, instant(since)),
+    )
+    return [line_of(row) for row in rows]
+
+
+def of_kind(
+    db: Connection, kind: str, *, since: datetime, until: datetime, limit: int = 500
+) -> list[LineRow]:
+    """The standing lines of a kind between two moments, newest first."""
+    rows = db.execute(
+        f"""SELECT * FROM sap_line WHERE kind = ? AND at BETWEEN ? AND ? AND {_STANDS}
+            ORDER BY at DESC, rowid DESC LIMIT ?""",
+        (kind, instant(since), instant(until), limit),
+    )
+    return [line_of(row) for row in rows]
+
+
+def newest_of_woodlot(db: Connection, woodlot_id: str, kind: str, limit: int) -> list[LineRow]:
+    """The standing lines of a kind of a woodlot, newest first."""
+    rows = db.execute(
+        f"""SELECT * FROM sap_line WHERE woodlot_id = ? AND kind = ? AND {_STANDS}
+            ORDER BY at DESC, rowid DESC LIMIT ?""",
+        (woodlot_id, kind, limit),
+    )
+    return [line_of(row) for row in rows]
+
+
+def add_line(db: Connection, line: LineRow) -> None:
+    """Write a line, with what is kept of it; what it strikes is kept no more."""
+    db.execute(
+        """INSERT INTO sap_line (id, kind, woodlot_id, tree_id, tank_id, at, noted_at, typed, facts,
+                                 facts_version, supersedes, why, initials)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+        (
+            line.id,
+            line.kind,
+            line.woodlot_id,
+            line.tree_id,
+            line.tank_id,
+            instant(line.at),
+            instant(line.noted_at),
+            json.dumps(line.typed),
+            json.dumps(line.facts),
+            line.facts_version,
+            line.supersedes,
+            line.why,
+            line.initials,
+        ),
+    )
+    if line.supersedes:
+        for table in KEPT_TABLES:
+            db.execute(f"DELETE FROM {table} WHERE line_id = ?", (line.supersedes,))
+    keep(db, line)
+
+
+def keep(db: Connection, line: LineRow) -> None:
+    """Keep what a standing line says by day, by tree and of the weather."""
+    facts = line.facts
+    if line.kind == "gathered":
+        db.executemany(
+            "INSERT INTO sap_run VALUES (?, ?, ?, ?, ?, ?, ?)",
+            [
+                (line.id, day, line.woodlot_id, litres, solids, facts["taps"], len(facts["days"]))
+                for day, litres, solids in facts["days"]
+            ],
+        )
+        db.executemany(
+            "INSERT INTO sap_of_tree VALUES (?, ?, ?, ?, ?)",
+            [
+                (line.id, tree, facts["days"][-1][0], litres, solids)
+                for tree, litres, solids in facts["trees"]
+            ],
+        )
+    elif line.kind == "weather":
+        db.executemany(
+            "INSERT INTO sap_weather VALUES (?, ?, ?, ?, ?, ?)",
+            [
+                (line.id, day, int(facts["measured"]), night_c, day_c, instant(line.noted_at))
+                for day, night_c, day_c in facts["days"]
+            ],
+        )
+    elif line.kind == "tapped":
+        db.execute(
+            "INSERT INTO sap_tap VALUES (?, ?, ?, ?)",
+            (line.id, line.woodlot_id, line.tree_id, facts["season"]),
+        )
+
+
+def rebuild(db: Connection) -> None:
+    """Make anew what is kept besides the lines."""
+    for table in KEPT_TABLES:
+        db.execute(f"DELETE FROM {table}")
+    for row in db.execute(f"SELECT * FROM sap_line WHERE {_STANDS} ORDER BY rowid").fetchall():
+        keep(db, line_of(row))
+
+
+@dataclass(frozen=True)
+class RunDay:
+    """What a woodlot gave on a day, all of its collections together."""
+
+    day: date
+    litres: float
+    solids_kg: float
+    taps: float
+    days: int
+    """Gathered over so many days."""
+
+
+def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunDay]:
+    """What a woodlot gave day by day, oldest first."""
+    rows = db.execute(
+        """SELECT day, sum(litres) AS litres, sum(solids_kg) AS solids_kg, sum(taps) AS taps,
+                  max(days) AS days FROM sap_run
+           WHERE woodlot_id = ? AND day BETWEEN ? AND ? GROUP BY day ORDER BY day""",
+        (woodlot_id, since.isoformat(), until.isoformat()),
+    )
+    return [
+        RunDay(
+            date.fromisoformat(row["day"]),
+            row["litres"],
+            row["solids_kg"],
+            row["taps"],
+            row["days"],
+        )
+        for row in rows
+    ]
+
+
+def tree_sums(
+    db: Connection, tree_ids: Sequence[str], since: date, until: date
+) -> dict[str, tuple[float, float]]:
+    """By tree, litres and kg of solids between two days."""
+    found = {}
+    for tree_id in tree_ids:
+        row = db.execute(
+            """SELECT sum(litres) AS litres, sum(solids_kg) AS solids_kg FROM sap_of_tree
+               WHERE tree_id = ? AND day BETWEEN ? AND ?""",
+            (tree_id, since.isoformat(), until.isoformat()),
+        ).fetchone()
+        if row["litres"] is not None:
+            found[tree_id] = (row["litres"], row["solids_kg"])
+    return found
+
+
+def taps_of(db: Connection, woodlot_id: str, season: int) -> dict[str, int]:
+    """By tree, the taps of a season."""
+    rows = db.execute(
+        """SELECT tree_id, count(*) AS n FROM sap_tap WHERE woodlot_id = ? AND season = ?
+           GROUP BY tree_id""",
+        (woodlot_id, season),
+    )
+    return {row["tree_id"]: row["n"] for row in rows}
+
+
+@dataclass(frozen=True)
+class WeatherDay:
+    """A night and its day: measured, or forecast and when that was noted."""
+
+    day: date
+    measured: bool
+    night_c: float
+    day_c: float
+    noted_at: datetime
+
+
+def weather(db: Connection, since: date, until: date) -> dict[date, WeatherDay]:
+    """By day what is known of the weather: measured where it was, else the newest forecast."""
+    rows = db.execute(
+        "SELECT * FROM sap_weather WHERE day BETWEEN ? AND ? ORDER BY measured, noted_at, line_id",
+        (since.isoformat(), until.isoformat()),
+    )
+    return {
+        (day := date.fromisoformat(row["day"])): WeatherDay(
+            day, bool(row["measured"]), row["night_c"], row["day_c"], moment(row["noted_at"])
+        )
+        for row in rows
+    }
+
+
+@dataclass(frozen=True)
+class Draw:
+    """Sap that went from a tank into a pan."""
+
+    tank_id: str
+    at: datetime
+    mass_kg: float
+    brix: float
+    batch_code: str
+
+
+def draws(db: Connection, tank_id: str, since: datetime) -> list[Draw]:
+    """What went from a tank into pans since a moment, oldest first."""
+    rows = db.execute(
+        """SELECT tank_draw.*, batch.code FROM tank_draw JOIN batch ON batch.id = tank_draw.batch_id
+           WHERE tank_id = ? AND at >= ? ORDER BY at""",
+        (tank_id, instant(since)),
+    )
+    return [
+        Draw(row["tank_id"], moment(row["at"]), row["mass_kg"], row["brix"], row["code"])
+        for row in rows
+    ]
+
+
+Drawn = tuple[str, str, datetime, float, float]
+"""The line of a slip that took it, the tank, when, kg, Brix."""
+
+
+def keep_draws(db: Connection, batch_id: str, draws: Sequence[Drawn]) -> None:
+    """Keep what a batch's standing lines took from tanks."""
+    db.execute("DELETE FROM tank_draw WHERE batch_id = ?", (batch_id,))
+    db.executemany(
+        "INSERT INTO tank_draw VALUES (?, ?, ?, ?, ?, ?)",
+        [
+            (entry, batch_id, tank, instant(at), mass_kg, brix)
+            for entry, tank, at, mass_kg, brix in draws
+        ],
+    )
+
+
+@dataclass(frozen=True)
+class Burn:
+    """What a boil-down's fire was: setup and fuel, heat needed and heat in what was burned, MJ."""
+
+    at: datetime
+    setup: str
+    fuel: str
+    needed_mj: float
+    fuel_mj: float
+
+
+def keep_burn(db: Connection, batch_id: str, burn: Burn | None) -> None:
+    """Keep what a boil-down's fire taught; None when it taught nothing."""
+    db.execute("DELETE FROM burn_seen WHERE batch_id = ?", (batch_id,))
+    if burn is not None:
+        db.execute(
+            "INSERT INTO burn_seen VALUES (?, ?, ?, ?, ?, ?)",
+            (batch_id, instant(burn.at), burn.setup, burn.fuel, burn.needed_mj, burn.fuel_mj),
+        )
+
+
+def burns(
+    db: Connection, setup: str, fuel: str, before: datetime, limit: int
+) -> list[tuple[float, float]]:
+    """What the last fires of a setup with a fuel needed and burned, MJ, newest first."""
+    rows = db.execute(
+        """SELECT needed_mj, fuel_mj FROM burn_seen WHERE setup = ? AND fuel = ? AND at < ?
+           ORDER BY at DESC LIMIT ?""",
+        (setup, fuel, instant(before), limit),
+    )
+    return [(row["needed_mj"], row["fuel_mj"]) for row in rows]
+
+
+def burns_between(db: Connection, since: datetime, until: datetime) -> list[Burn]:
+    """The fires between two moments, oldest first."""
+    rows = db.execute(
+        "SELECT * FROM burn_seen WHERE at BETWEEN ? AND ? ORDER BY at",
+        (instant(since), instant(until)),
+    )
+    return [
+        Burn(moment(r["at"]), r["setup"], r["fuel"], r["needed_mj"], r["fuel_mj"]) for r in rows
+    ]
+
+
+def last_setup(db: Connection) -> str:
+    """The setup of the last fire; empty before the first."""
+    row = db.execute("SELECT setup FROM burn_seen ORDER BY at DESC LIMIT 1").fetchone()
+    return str(row["setup"]) if row else ""

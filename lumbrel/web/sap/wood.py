@@ -1,0 +1,173 @@
+"""Trees and taps: a woodlot's trees, the unrolled trunk, the walk, the season's list, the rule."""
+
+from collections.abc import Callable
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.sap import gear as gears
+from lumbrel.services.sap import rules, runs, trees
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here, Visit
+
+router = APIRouter()
+HERE = "sap"
+
+
+@router.get("/sap/woodlot/{woodlot}")
+def woodlot(visit: Here, woodlot: str) -> HTMLResponse:
+    """A woodlot's trees."""
+    return _woodlot(visit, woodlot)
+
+
+def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResponse:
+    seen = trees.views(visit.db, woodlot, visit.now)
+    season = trees.season_of(visit.now, load_kitchen(visit.db))
+    return visit.page(
+        "sap/woodlot.html",
+        HERE,
+        422 if form else 200,
+        woodlot=trees.woodlot_of(visit.db, woodlot),
+        trees=seen,
+        yields=trees.yields(visit.db, woodlot, season, [view.tree for view in seen]),
+        season=season,
+        kinds=trees.KINDS,
+        next_number=trees.next_number(seen),
+        form=form or Filled(),
+    )
+
+
+@router.post("/sap/woodlot/{woodlot}")
+def add_trees(visit: Here, woodlot: str, fields: Fields) -> Response:
+    """Register a tree, or note that the buds swell."""
+    try:
+        if fields.get("what") == "buds":
+            runs.buds(visit.db, woodlot, fields, visit.now)
+            return RedirectResponse("/sap", 303)
+        tree = trees.add_trees(visit.db, woodlot, fields, visit.now)[0]
+    except BadInput as bad:
+        return _woodlot(visit, woodlot, refilled(fields, bad))
+    return RedirectResponse(f"/sap/tree/{tree}", 303)
+
+
+@router.get("/sap/walk/{woodlot}")
+def walk(visit: Here, woodlot: str) -> HTMLResponse:
+    """The walk: tree by tree where to drill and how deep; prints, and opens on a phone."""
+    return visit.page(
+        "sap/walk.html",
+        HERE,
+        woodlot=trees.woodlot_of(visit.db, woodlot),
+        trees=trees.views(visit.db, woodlot, visit.now),
+        point_of=trees.point_of,
+        rule=rules.rule_of(load_kitchen(visit.db)),
+    )
+
+
+@router.get("/sap/tree/{tree}")
+def tree(visit: Here, tree: str) -> HTMLResponse:
+    """A tree: its trunk unrolled."""
+    return _tree(visit, tree)
+
+
+def _tree(visit: Visit, tree: str, form: Filled | None = None) -> HTMLResponse:
+    view = trees.view(visit.db, tree, visit.now)
+    seen = trees.views(visit.db, view.woodlot.id, visit.now)
+    at = next(i for i, one in enumerate(seen) if one.tree.id == tree)
+    every = [one.tree for one in seen]
+    return visit.page(
+        "sap/tree.html",
+        HERE,
+        422 if form else 200,
+        view=view,
+        following=every[(at + 1) % len(every)] if len(every) > 1 else None,
+        gave=trees.yields(visit.db, view.woodlot.id, view.season, every).get(tree),
+        last=trees.yields(visit.db, view.woodlot.id, view.season - 1, every).get(tree),
+        point_of=trees.point_of,
+        left_as=list(trees.LEFT_AS.items()),
+        form=form or Filled(),
+        what=form.value("what") if form else "",
+    )
+
+
+CHANGES: dict[str, Callable[..., None]] = {
+    "tap": trees.tap,
+    "girth": trees.measure,
+    "old": trees.old_hole,
+    "pull": trees.pull,
+}
+
+
+@router.post("/sap/tree/{tree}")
+def change_tree(visit: Here, tree: str, fields: Fields) -> Response:
+    """Note a tap, a girth, an old hole, what was pulled or has closed."""
+    what = fields.get("what", "")
+    try:
+        if what == "closed":
+            trees.close(visit.db, tree, fields.get("hole", ""), fields, visit.now)
+        elif what in CHANGES:
+            CHANGES[what](visit.db, tree, fields, visit.now)
+        else:
+            raise NotFound("A tree has no such line.")
+    except BadInput as bad:
+        return _tree(visit, tree, refilled(fields, bad))
+    return RedirectResponse(f"/sap/tree/{tree}", 303)
+
+
+@router.get("/sap/gear")
+def gear(visit: Here) -> HTMLResponse:
+    """The season's list."""
+    return _gear(visit)
+
+
+def _gear(visit: Visit, form: Filled | None = None) -> HTMLResponse:
+    return visit.page(
+        "sap/gear.html",
+        HERE,
+        422 if form else 200,
+        gear=gears.gear(visit.db, visit.now),
+        lists=(("Before the season", gears.BEFORE), ("After it", gears.AFTER)),
+        form=form or Filled(),
+    )
+
+
+@router.post("/sap/gear")
+def tick(visit: Here, fields: Fields) -> Response:
+    """Note that a thing of the list was done."""
+    try:
+        gears.tick(visit.db, fields, visit.now)
+    except BadInput as bad:
+        return _gear(visit, refilled(fields, bad))
+    return RedirectResponse("/sap/gear", 303)
+
+
+@router.get("/sap/rule")
+def rule(visit: Here) -> HTMLResponse:
+    """How trees are tapped here."""
+    return _rule(visit)
+
+
+def _rule(visit: Visit, form: Filled | None = None) -> HTMLResponse:
+    return visit.page(
+        "sap/rule.html",
+        HERE,
+        422 if form else 200,
+        form=form or Filled(rules.typed_of(load_kitchen(visit.db))),
+        refused=form is not None,
+        taps=list(rules.TAPS.items()),
+        apart=list(rules.APART.items()),
+        sides=list(rules.SIDE.items()),
+        holes=list(rules.HOLE.items()),
+        suns=list(rules.SUN.items()),
+    )
+
+
+@router.post("/sap/rule")
+def save_rule(visit: Here, fields: Fields) -> Response:
+    """Keep the rule."""
+    try:
+        rules.save(visit.db, fields, visit.now)
+    except BadInput as bad:
+        return _rule(visit, refilled(fields, bad))
+    return RedirectResponse("/sap", 303)
