@@ -6,7 +6,7 @@ scattered around what was expected of them is how wide the range is, and how thi
 moves all of it up or down.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property
@@ -116,6 +116,18 @@ def by_the_rule(weather: Weather, held: float = 1.0) -> float:
     return thaw * held * late
 
 
+def by_warmth(weather: Weather, held: float = 1.0) -> float:
+    """The same for trees that run when the ground warms, without frost: birch.
+
+    Args:
+        weather: as `by_the_rule`; its mean decides.
+        held: nothing to them.
+    Source: trade practice: birch runs some weeks after the maples, from a mean of about 3 degC, until
+        its leaves come.
+    """
+    return _up((weather.night_c + weather.day_c) / 2, 1.0, 8.0)
+
+
 def _up(value: float, low: float, high: float) -> float:
     return min(max((value - low) / (high - low), 0.0), 1.0)
 
@@ -165,9 +177,13 @@ class Learned:
 
     Args:
         days: in any order, at most a few hundred: the newest are enough.
+        rule: `by_the_rule`, or `by_warmth` for birch.
     """
 
-    def __init__(self, days: Sequence[Day] = ()) -> None:
+    def __init__(
+        self, days: Sequence[Day] = (), rule: Callable[[Weather, float], float] = by_the_rule
+    ) -> None:
+        self._rule = rule
         self.every = tuple(sorted(days, key=lambda day: day.day))
         told = [i for i, day in enumerate(self.every) if day.litres_per_tap is not None]
         self.days = tuple(self.every[i] for i in told)
@@ -187,7 +203,7 @@ class Learned:
 
     def _by_the_rule(self, held: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.array(
-            [by_the_rule(d.weather, h) for d, h in zip(self.days, held, strict=True)], dtype=float
+            [self._rule(d.weather, h) for d, h in zip(self.days, held, strict=True)], dtype=float
         )
 
     def _in_wood(self, wood: Wood) -> list[float]:
@@ -237,7 +253,7 @@ class Learned:
         self, weather: Weather, held: float, without: NDArray[np.bool_] | None = None
     ) -> float:
         """What such a day gives by all seasons, L a tap, without some of the days."""
-        rule = self.best_l * by_the_rule(weather, held)
+        rule = self.best_l * self._rule(weather, held)
         if not self.days:
             return rule
         here = np.array((weather.night_c, weather.day_c, held))
@@ -323,7 +339,7 @@ class Learned:
             weather_sigma_k: one sigma of a forecast's temperatures, 0 to 10.
         """
         factor = self.season_factor(on)
-        rule = by_the_rule(weather, self.wood.after_night(evening, weather.night_c))
+        rule = self._rule(weather, self.wood.after_night(evening, weather.night_c))
         mean, wider = self._over_weather(weather, evening, weather_sigma_k)
         mean, wider = mean * factor, wider * factor
         if mean < 1e-3:

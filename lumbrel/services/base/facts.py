@@ -86,6 +86,8 @@ class TakeInFacts(Facts):
     """What came from which woodlot; left out, all of it from the woodlot the batch names."""
     tanks: tuple[FromTank, ...] = ()
     """Sap for a boil-down, from the tanks that gave it."""
+    from_batch_id: str = ""
+    """All of it was poured on from the pan of a boil-down."""
 
 
 BathKey = Literal["bench", "water", "ice"]

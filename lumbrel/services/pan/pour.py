@@ -4,14 +4,23 @@ The line that counts stands on the slip it is poured into; the other slip has a 
 """
 
 from sqlite3 import Connection
+from typing import Any
 from uuid import UUID, uuid5
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.entry import Entry, of_row
-from lumbrel.services.base.facts import AddedFacts, Facts, JarFacts, PouredFacts, StruckFacts
+from lumbrel.services.base.entry import Entry, of_row, slip_of
+from lumbrel.services.base.facts import (
+    AddedFacts,
+    Facts,
+    JarFacts,
+    PouredFacts,
+    StruckFacts,
+    TakeInFacts,
+)
 from lumbrel.services.base.form import Bounds, Form, NotFound
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.standing import current
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
@@ -47,7 +56,7 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
         form.errors["from"] = refused
         return None
     mass = form.between(MASS, required=False)
-    there_kg, brix = _there(other)
+    there_kg, brix = there(other)
     if form.errors:
         return None
     if mass is not None and mass > there_kg * IMPOSSIBLE:
@@ -80,7 +89,7 @@ def why_not(context: BatchContext, other: BatchContext) -> str:
     return ""
 
 
-def _there(other: BatchContext) -> tuple[float, float]:
+def there(other: BatchContext) -> tuple[float, float]:
     """What is left of a batch, kg, and its Brix."""
     if other.drawn is None:
         board = board_of(other)
@@ -91,7 +100,7 @@ def _there(other: BatchContext) -> tuple[float, float]:
     return max(after.mass_kg - packed, 0.01), after.syrup_brix
 
 
-def store_other(db: Connection, entry: Entry[AddedFacts]) -> None:
+def store_other(db: Connection, entry: Entry[AddedFacts] | Entry[TakeInFacts]) -> None:
     """Put the line on the slip that it came from; one that is corrected has its line there
     corrected, or struck."""
     old = _other_line(db, entry.supersedes) if entry.supersedes else None
@@ -103,7 +112,7 @@ def store_other(db: Connection, entry: Entry[AddedFacts]) -> None:
     giver = record.batch_by(db, id=facts.from_batch_id)
     assert giver is not None
     other = contexts.of(db, giver, entry.noted_at)
-    there_kg, _ = _there(_before(other, old))
+    there_kg, _ = there(_before(other, old))
     if old is not None and old.batch_id != giver.id:
         _strike_other(db, old, entry)
         old = None
@@ -135,7 +144,14 @@ def _before(other: BatchContext, old: Entry[Facts] | None) -> BatchContext:
     return other
 
 
-def undo_other(db: Connection, old: Entry[AddedFacts], struck: Entry[Facts]) -> None:
+def undo_opening(db: Connection, off: Entry[Facts]) -> None:
+    """A batch that was poured on from a boil-down's pan was called off: it is back in that pan."""
+    first = next(e for e in current(slip_of(db, off.batch_id)) if isinstance(e.facts, TakeInFacts))
+    if isinstance(first.facts, TakeInFacts) and first.facts.from_batch_id:
+        undo_other(db, first, off)
+
+
+def undo_other(db: Connection, old: Entry[Any], struck: Entry[Facts]) -> None:
     """The line was struck: so is the one where it came from."""
     other = _other_line(db, old.id)
     if other is not None:

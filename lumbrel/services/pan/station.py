@@ -114,6 +114,7 @@ LINE_KINDS = (
         of="both",
         read=undone.call_off,
         words=undone.called_off_words,
+        stored=pour.undo_opening,
         rests=undone.of_calling_off,
         once=True,
     ),

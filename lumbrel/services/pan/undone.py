@@ -13,6 +13,7 @@ from lumbrel.services.base.facts import (
     MadeFacts,
     PouredFacts,
     PutInFacts,
+    TakeInFacts,
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
@@ -70,5 +71,8 @@ def called_off_words(context: BatchContext, entry: Entry[CalledOffFacts]) -> Lin
 
 
 def of_calling_off(context: BatchContext, entry: Entry[CalledOffFacts]) -> str:
-    """A batch comes back only while nobody else has its vessel."""
+    """A batch comes back only while nobody else has its vessel, and what it was made of is still in it."""
+    taken = context.taken_in.facts
+    if isinstance(taken, TakeInFacts) and taken.from_batch_id:
+        return "What it was made of is back in the boil-down’s pan. Pour it on anew."
     return _taken_again(context, entry)

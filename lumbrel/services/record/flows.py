@@ -64,6 +64,9 @@ def write_flows(
 
 def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> list[Flow]:
     facts = entry.facts
+    if isinstance(facts, TakeInFacts) and facts.from_batch_id:
+        charge = _opened(db, batch, CHARGE, entry)
+        return [_poured_on(store.charge_id(facts.from_batch_id), charge, facts)]
     if isinstance(facts, TakeInFacts):
         return _taken_in(db, batch, entry, parts_of(batch, facts))
     if isinstance(facts, CookFacts):
@@ -219,6 +222,17 @@ def _from_woodlot(
     return [delivered, replace(delivered, source_id=delivery, target_id=target, reason="taken in")]
 
 
+def _poured_on(source: str, target: str, facts: PutInFacts | TakeInFacts) -> Flow:
+    """What went from one batch into another."""
+    return Flow(
+        source_id=source,
+        target_id=target,
+        mass_kg=facts.mass_kg,
+        brix=facts.brix,
+        reason="poured together",
+    )
+
+
 def _taken_in(
     db: Connection, batch: Batch, entry: Entry[Facts], parts: tuple[Part, ...]
 ) -> list[Flow]:
@@ -236,15 +250,7 @@ def _added(
     target = _opened(db, batch, kind, entry)
     if facts.from_batch_id:
         giver = store.bulk_id if kind == BULK else store.charge_id
-        return [
-            Flow(
-                source_id=giver(facts.from_batch_id),
-                target_id=target,
-                mass_kg=facts.mass_kg,
-                brix=facts.brix,
-                reason="poured together",
-            )
-        ]
+        return [_poured_on(giver(facts.from_batch_id), target, facts)]
     if facts.from_lot:
         return _opened_jars(db, facts, target)
     if facts.brix == 0:

@@ -13,6 +13,7 @@ from lumbrel.core.physics.water import boiling_point_c
 from lumbrel.core.sap import boil_down, fuel, sap
 from lumbrel.core.sap.boil_down import Night, Pan, Plan
 from lumbrel.core.sap.fuel import Burned, Range
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import (
     FedFacts,
@@ -25,10 +26,12 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.pour import there
 from lumbrel.services.pan.rate import DRAWS_NEEDED, learned_rate
 from lumbrel.services.sap.tanks import SLACK, TankView, views
 from lumbrel.services.take_in.entries import BOIL_DOWN, NEAR_SYRUP, finishers
 from lumbrel.services.take_in.opening import Source, open_batch
+from lumbrel.store import kept
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, Woodlot, load_kitchen, woodlots
 
@@ -300,6 +303,63 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
     )
 
 
+ON = Bounds("mass", "mass", 0.05, 5000, "What is poured on weighs between 0.05 and 5000 kg.")
+ON_BRIX = Bounds("brix", "brix", 5, 80, "Near-syrup has between 5 and 80 Brix.")
+
+
+def pour_on(db: Connection, code: str, fields: dict[str, str], now: datetime) -> str:
+    """Pour a boil-down on into the pan that it is finished in: a batch of its own, whose solids are
+    known. Returns its code. Sent again it opens one.
+
+    Raises:
+        BadInput: a field is wrong, nothing is left of it, or the pan is busy.
+    """
+    return open_batch(db, now, fields, source=lambda form: _from_pan(db, code, form, now))
+
+
+def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | None:
+    giver = contexts.load(db, code, now)
+    if giver.left_at or giver.called_off:
+        form.errors["vessel"] = f"Nothing of {code} is on the fire any more."
+        return None
+    if form.fields.get("vessel") == giver.vessel.id:
+        form.errors["vessel"] = "That is the pan it is in: choose another, or boil on."
+        return None
+    mass, brix = form.between(ON, required=False), form.between(ON_BRIX, required=False)
+    there_kg, believed = there(giver)
+    if form.errors:
+        return None
+    solids = there_kg * believed / 100
+    if brix is not None and mass is None:
+        # Its sugar is known: a density that was read says how much there is of it.
+        mass = solids / brix * 100
+    mass, brix = mass or there_kg, brix or believed
+    if mass * brix / 100 > solids * 1.25:
+        form.ask(
+            "mass",
+            f"That would be {mass * brix / 100:.2f} kg of sugar; by what was fed {solids:.2f} kg are "
+            "in the pan.",
+        )
+    known = board_of(giver).believed
+    sigma = known.sigma_brix if known and not form.given("brix") else 0.0
+    return Source(
+        fields={
+            "woodlot": giver.woodlot.id,
+            "sugar_kind": giver.batch.sugar_kind,
+            "amount": f"{mass:.6f} kg",
+            "amount_by": "mass",
+            "brix": f"{brix:.6f}",
+            "brix_by": "told",
+            "temperature": form.fields.get("temperature", "").strip() or "95 C",
+            "target": f"{form.kitchen.target_brix:g}",
+        },
+        tanks=(),
+        parts=(),
+        brix_sigma=sigma if sigma > MEASURED_WITHIN * brix else None,
+        from_batch_id=giver.batch.id,
+    )
+
+
 def taken(
     db: Connection, form: Form, name: str, litres: float | None, now: datetime
 ) -> tuple[TankView, tuple[Part, ...]] | None:
@@ -352,6 +412,8 @@ class FirePage:
     """Driven off by now, by what came in and what is left."""
     since_stoked_min: float | None
     banked: bool
+    others: list[VesselRow]
+    """Pans that it could be poured on into."""
 
     @property
     def per_kg(self) -> tuple[float, str] | None:
@@ -386,4 +448,10 @@ def fire(context: BatchContext) -> FirePage:
         water_kg=max(came - board.mass_kg, 0.0),
         since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
         banked=bool(steps) and steps[-1] == "banked",
+        others=_free_pans(context),
     )
+
+
+def _free_pans(context: BatchContext) -> list[VesselRow]:
+    busy = {batch.vessel_id for batch in kept.waiting(context.db, "pan")}
+    return [vessel for vessel in finishers(context.db) if vessel.id not in busy]

@@ -7,7 +7,7 @@ from functools import lru_cache
 from math import sqrt
 from sqlite3 import Connection
 
-from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_the_rule
+from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_the_rule, by_warmth
 from lumbrel.services.base.form import local_time
 from lumbrel.services.sap import book, trees
 from lumbrel.services.sap.book import About, Draft
@@ -81,7 +81,7 @@ class DayAhead:
         """What kind of day it is, in a few words."""
         if self.weather is None:
             return "no forecast"
-        if self.weather.day_c <= 0:
+        if self.weather.day_c <= 0 and self.rule < 0.05:
             return "stays frozen"
         if self.rule >= 0.6:
             return "runs well"
@@ -141,7 +141,7 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
             day,
             known.get(day),
             tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped),
-            _rule(known, day),
+            max((_rule(known, day, w.sugar_kind == "birch") for w, _ in tapped), default=0.0),
         )
         for i, day in enumerate(shown)
     )
@@ -158,10 +158,12 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     )
 
 
-def _rule(known: Mapping[date, WeatherDay], day: date) -> float:
+def _rule(known: Mapping[date, WeatherDay], day: date, birch: bool) -> float:
     """What the rule alone gives a day, from the weather up to it."""
     if day not in known:
         return 0.0
+    if birch:
+        return by_warmth(Weather(known[day].night_c, known[day].day_c))
     first = day
     while first - timedelta(days=1) in known:
         first -= timedelta(days=1)
@@ -224,13 +226,14 @@ def learned_of(db: Connection, woodlot_id: str, before: date) -> Learned:
             within = min(runs) <= day <= max(runs)
             litres = run.litres / max(run.taps, 1.0) if run else (0.0 if within else None)
             days.append(Day(day, Weather(seen.night_c, seen.day_c), litres, run.days if run else 1))
-    return _learned(tuple(days))
+    birch = any(w.id == woodlot_id and w.sugar_kind == "birch" for w in woodlots(db))
+    return _learned(tuple(days), birch)
 
 
 @lru_cache(32)
-def _learned(days: tuple[Day, ...]) -> Learned:
+def _learned(days: tuple[Day, ...], birch: bool) -> Learned:
     """As the days teach; the same days teach the same."""
-    return Learned(days)
+    return Learned(days, by_warmth if birch else by_the_rule)
 
 
 @dataclass(frozen=True)

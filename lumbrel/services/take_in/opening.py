@@ -4,11 +4,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
+from typing import cast
 from uuid import UUID, uuid4, uuid5
 
+from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import FromTank, Learnt, Part, TakeInFacts
 from lumbrel.services.base.felt import FELT_HEATS
 from lumbrel.services.base.form import Form, kept_of, local_time
+from lumbrel.services.pan.pour import store_other
 from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.record.opening import open_with
 from lumbrel.services.take_in.charge import Charge
@@ -104,6 +107,8 @@ class Source:
     parts: tuple[Part, ...]
     brix_sigma: float | None
     """Where nobody measured its sugar."""
+    from_batch_id: str = ""
+    """The boil-down that it is poured on from."""
 
 
 def open_batch(
@@ -151,12 +156,18 @@ def open_batch(
         if come:
             whose = {"tanks": come.tanks, "parts": come.parts}
             doubt = {"brix_sigma": come.brix_sigma} if come.brix_sigma else {}
-            facts = facts.model_copy(update=whose | doubt)
+            giver = {"from_batch_id": come.from_batch_id} if come.from_batch_id else {}
+            facts = facts.model_copy(update=whose | doubt | giver)
         ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
         known = learnt or learnt_before(db, facts.vessel_id, ids, facts.sugar_kind, now)
         if known:
             facts = facts.model_copy(update={"learnt": known})
-        return _open(db, form, entry_id=entry_id, facts=facts, woodlot=woodlot, now=now)
+        code = _open(db, form, entry_id=entry_id, facts=facts, woodlot=woodlot, now=now)
+        if facts.from_batch_id:
+            opened = record.entry_by_id(db, entry_id)
+            assert opened is not None
+            store_other(db, cast("Entry[TakeInFacts]", of_row(opened)))
+        return code
 
 
 def _opened_before(db: Connection, sent: record.EntryRow, fields: dict[str, str]) -> str:

@@ -72,6 +72,16 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
     )
 
 
+@router.post("/sap/fire/{code}/on")
+def pour_on(visit: Here, code: str, fields: Fields) -> Response:
+    """Pour it on into the pan that it is finished in."""
+    try:
+        on = boil.pour_on(visit.db, code, fields, visit.now)
+    except BadInput as bad:
+        return _fire(visit, code, refilled(fields, bad), "on")
+    return RedirectResponse(f"/pan/{on}", 303)
+
+
 @router.post("/sap/fire/{code}/{kind}")
 def note(visit: Here, code: str, kind: str, fields: Fields) -> Response:
     """Put a line of the boil-down on its slip."""
