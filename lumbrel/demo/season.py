@@ -17,6 +17,7 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.jar.hot_pack import jars_from
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.demo import cooks, outgoing
+from lumbrel.demo.sap import SapSeasons
 from lumbrel.devices.simulated import (
     SimulatedBarometer,
     SimulatedCup,
@@ -126,6 +127,7 @@ class Season:
         self._live()
         self._kettle(next(d.code for d in deliveries if d.through == "colour"))
         cooks.play(self.db, self.barometer.station_pressure_pa, STARTS_AT)
+        SapSeasons(self.db, STARTS_AT).play(self)
 
     def _weather(self) -> None:
         at = datetime(2026, 2, 24, 5, tzinfo=UTC)
@@ -358,6 +360,28 @@ class Season:
         drawn_at = self._boil(pot, delivery, code, 66.75 + delivery.overshoot, 60)
         if delivery.in_parts:
             drawn_at = self._draw_a_part(pot, code, drawn_at)
+        self._put(code, "draw", drawn_at)
+        pot.cut_heat(0.005)
+        self._finish(pot, delivery, code, drawn_at)
+
+    def finish_near_syrup(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
+        """Finish what a boil-down poured on, from the pan to the jars."""
+        delivery = Delivery(
+            at=at,
+            woodlot="upper-fold",
+            vessel="finisher-2",
+            kind="maple",
+            overshoot=0.0,
+            colour=58.0,
+        )
+        pot = SimulatedFinisher(
+            mass_kg=mass_kg,
+            brix=brix,
+            temperature_c=96.0,
+            efficiency=0.36,
+            probe_offset_k=PROBE_OFFSET_K,
+        )
+        drawn_at = self._boil(pot, delivery, code, 66.8, 60)
         self._put(code, "draw", drawn_at)
         pot.cut_heat(0.005)
         self._finish(pot, delivery, code, drawn_at)

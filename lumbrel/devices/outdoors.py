@@ -137,3 +137,30 @@ class Trees:
 def station_of(year: int) -> Weather:
     """The simulated weather station that ships, in the winter's end of a year."""
     return Weather(seed=418 + year, first=date(year, 2, 10), days=80)
+
+
+@dataclass(kw_only=True)
+class Birches:
+    """Birches: they run once the ground is warm, for some three weeks, more on warm days."""
+
+    seed: int
+    weather: Weather
+    brix: float = 0.85
+    wakes_at: float = 120.0
+    """Degree days above freezing from which they run."""
+
+    def days(self) -> Iterator[tuple[date, float, float]]:
+        """Each day with the litres that a tap gives on it, and their Brix."""
+        chance = random.Random(f"birch {self.seed} {self.weather.seed}")
+        hours = self.weather.hourly()
+        warmed, ran = 0.0, 0
+        for number in range(self.weather.days):
+            mean = sum(hours[24 * number : 24 * number + 24]) / 24
+            warmed += max(mean, 0.0)
+            litres = 0.0
+            if warmed > self.wakes_at and ran < 24:
+                ran += 1
+                rise = min(ran / 5, 1.0) * (1 - max(ran - 14, 0) / 12)
+                litres = max(0.7 * mean * rise, 0.0) * exp(chance.gauss(0, 0.2))
+            brix = max(self.brix + chance.gauss(0, 0.05), 0.5)
+            yield self.weather.first + timedelta(days=number), litres, brix

@@ -127,6 +127,11 @@ _STANDS = """ kind <> 'struck'
     AND NOT EXISTS (SELECT 1 FROM sap_line AS later WHERE later.supersedes = sap_line.id) """
 
 
+def lines_so_far(db: Connection) -> int:
+    """How many lines were ever written in the sap book: two looks that see the same number see the same."""
+    return int(db.execute("SELECT coalesce(max(rowid), 0) FROM sap_line").fetchone()[0])
+
+
 def of_tree(db: Connection, tree_id: str) -> list[LineRow]:
     """The standing lines of a tree, oldest first."""
     rows = db.execute(
@@ -406,3 +411,12 @@ def last_setup(db: Connection) -> str:
     """The setup of the last fire; empty before the first."""
     row = db.execute("SELECT setup FROM burn_seen ORDER BY at DESC LIMIT 1").fetchone()
     return str(row["setup"]) if row else ""
+
+
+def last_boil_vessel(db: Connection) -> str:
+    """The vessel of the batch that last drew from a tank; empty before the first."""
+    row = db.execute(
+        """SELECT batch.vessel_id FROM tank_draw JOIN batch ON batch.id = tank_draw.batch_id
+           ORDER BY tank_draw.at DESC LIMIT 1"""
+    ).fetchone()
+    return str(row["vessel_id"]) if row else ""

@@ -70,13 +70,17 @@ def temperature_at(course: Course, at: datetime) -> float:
     Args:
         course: at least one.
     """
-    i = bisect_right([when for when, _ in course], at)
+    i = bisect_right(course, at, key=_when)
     if i == 0:
         return course[0][1]
     if i == len(course):
         return course[-1][1]
     (before, low), (after, high) = course[i - 1], course[i]
     return low + (high - low) * ((at - before) / (after - before))
+
+
+def _when(point: tuple[datetime, float]) -> datetime:
+    return point[0]
 
 
 STEP = timedelta(minutes=30)

@@ -171,12 +171,17 @@ def in_dead_wood(place: Place, trunk: Trunk, rule: Rule) -> Hole | None:
     )
 
 
+NEARLY_MM = 5.0
+"""A hole that was drilled is taken to be where it should be when it is so near."""
+
+
 def too_near(place: Place, trunk: Trunk, rule: Rule) -> Hole | None:
-    """The nearest old hole that a place does not keep clear of, if any."""
+    """The nearest old hole that a place does not keep clear of, if any, by as well as a drill is set."""
+    nearly = replace(rule, beside_mm=rule.beside_mm - NEARLY_MM, above_mm=rule.above_mm - NEARLY_MM)
     near = [
         hole
         for hole in trunk.holes
-        if counts(hole, trunk, rule) and not is_clear(place, hole, trunk.girth_mm, rule)
+        if counts(hole, trunk, rule) and not is_clear(place, hole, trunk.girth_mm, nearly)
     ]
     return min(
         near,

@@ -100,9 +100,15 @@ def there(other: BatchContext) -> tuple[float, float]:
     return max(after.mass_kg - packed, 0.01), after.syrup_brix
 
 
-def store_other(db: Connection, entry: Entry[AddedFacts] | Entry[TakeInFacts]) -> None:
+def store_other(
+    db: Connection, entry: Entry[AddedFacts] | Entry[TakeInFacts], *, all_of_it: bool = False
+) -> None:
     """Put the line on the slip that it came from; one that is corrected has its line there
-    corrected, or struck."""
+    corrected, or struck.
+
+    Args:
+        all_of_it: whoever poured it says so; else by how much should be there.
+    """
     old = _other_line(db, entry.supersedes) if entry.supersedes else None
     facts = entry.facts
     if not facts.from_batch_id:
@@ -128,7 +134,7 @@ def store_other(db: Connection, entry: Entry[AddedFacts] | Entry[TakeInFacts]) -
                 into_batch_id=entry.batch_id,
                 mass_kg=facts.mass_kg,
                 brix=facts.brix,
-                all_of_it=facts.mass_kg >= there_kg * ALL_BUT,
+                all_of_it=all_of_it or facts.mass_kg >= there_kg * ALL_BUT,
             ),
             supersedes=old.id if old else None,
             why=entry.why,

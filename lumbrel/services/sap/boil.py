@@ -124,7 +124,7 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
     seen = [view for view in views(db, now) if not view.empty]
     tank = next((v for v in seen if v.tank.id == fields.get("tank")), None) or _most_urgent(seen)
     pans = finishers(db)
-    chosen = tuple(v.id for v in pans if f"pan_{v.id}" in fields) or tuple(v.id for v in pans[:1])
+    chosen = tuple(v.id for v in pans if f"pan_{v.id}" in fields) or _usual_pans(db, pans)
     setup = fields.get("setup", "") if fields.get("setup") in SETUPS else _last_setup(db)
     kind = fields.get("fuel", "")
     kind = kind if kind in FITS[setup] else FITS[setup][0]
@@ -158,6 +158,17 @@ def _most_urgent(seen: Sequence[TankView]) -> TankView | None:
         return view.boil_by is None, view.boil_by.timestamp() if view.boil_by else 0.0
 
     return min(seen, key=urgent, default=None)
+
+
+def _usual_pans(db: Connection, pans: Sequence[VesselRow]) -> tuple[str, ...]:
+    """The pan of the last boil-down, else the widest that is free."""
+    last = store.last_boil_vessel(db)
+    if last in {pan.id for pan in pans}:
+        return (last,)
+    busy = {batch.vessel_id for batch in kept.waiting(db, "pan")}
+    free = [pan for pan in pans if pan.id not in busy] or list(pans)
+    widest = max(free, key=lambda v: Vessel(v.shape, v.sizes_mm).bottom_area_m2(), default=None)
+    return (widest.id,) if widest else ()
 
 
 def _last_setup(db: Connection) -> str:

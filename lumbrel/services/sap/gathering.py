@@ -144,7 +144,9 @@ def gather(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
         fields,
         now,
         read,
-        lambda form: tanks.refuse_what_is_not_there(db, now, form, "litres"),
+        lambda form: (
+            tanks.refuse_what_is_not_there(db, now, form, "litres") if fields.get("tank") else None
+        ),
     )
 
 
@@ -208,10 +210,13 @@ class _Reading:
             drilled = {tree: n for tree, n in drilled.items() if tree in by_tree}
             for tree in by_tree:
                 drilled.setdefault(tree, 1)
-        if not drilled:
-            self._form.errors["taps"] = TAPS.sentence
-            return None
-        return float(sum(drilled.values()))
+        if drilled:
+            return float(sum(drilled.values()))
+        last = store.newest_of_woodlot(self._db, self._woodlot, "gathered", 1)
+        if last and last[0].at.year == self._at.year:
+            return float(last[0].facts["taps"])
+        self._form.errors["taps"] = TAPS.sentence
+        return None
 
     def _sugar(self) -> Sugar | None:
         form = self._form

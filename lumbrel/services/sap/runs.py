@@ -21,6 +21,8 @@ AHEAD, BEHIND = 7, 3
 SEASONS = 3
 """Learned from so many seasons: trees grow, holes move."""
 FIRST_MONTH_DAY, LAST_MONTH_DAY = (1, 15), (5, 31)
+AFTER_ALL = date(9999, 1, 1)
+"""The day from which something is expected of a woodlot whose buds swell."""
 RUNS_FROM_L = 0.3
 """From a tap: less is not worth a walk."""
 
@@ -134,7 +136,10 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     shown = [today + timedelta(days=i) for i in range(-BEHIND, AHEAD)]
     budded = {w.id for w, _ in tapped if _budded(db, w.id, season)}
     by_lot = {
-        woodlot.id: _of_lot(db, woodlot, taps, shown, known, today) for woodlot, taps in tapped
+        woodlot.id: _of_lot(
+            db, woodlot, taps, shown, known, today if woodlot.id not in budded else AFTER_ALL
+        )
+        for woodlot, taps in tapped
     }
     days = tuple(
         DayAhead(
@@ -151,7 +156,7 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
         today=today,
         woodlots=tuple(w for w in woodlots(db)),
         chosen=next((w for w in woodlots(db) if w.id == woodlot_id), None),
-        taps=sum(taps for _, taps in tapped),
+        taps=sum(taps for w, taps in tapped if w.id not in budded or len(budded) == len(tapped)),
         learned_days=sum(by_lot[w.id][1] for w, _ in tapped),
         budded=bool(tapped) and len(budded) == len(tapped),
         forecast_at=max(forecasts, default=None),
@@ -195,7 +200,7 @@ def _of_lot(
     today: date,
 ) -> tuple[list[LotDay], int]:
     """A woodlot's days: what it gave, what is expected from today on; and by how many days."""
-    learned = learned_of(db, woodlot.id, today)
+    learned = learned_of(db, woodlot.id, min(today, shown[-1]))
     gave = {r.day: r.litres for r in store.runs(db, woodlot.id, shown[0], shown[-1])}
     ahead: dict[date, Expected] = {}
     coming = [day for day in shown if day >= today]

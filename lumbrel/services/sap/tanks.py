@@ -8,6 +8,7 @@ from sqlite3 import Connection, IntegrityError
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap import keeping, sap
+from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound, local_time
 from lumbrel.services.sap import book
 from lumbrel.services.sap.book import About, Draft, SapLine
@@ -21,10 +22,11 @@ from lumbrel.services.sap.facts import (
 from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
+from lumbrel.store.record import written_so_far
 from lumbrel.store.sap import Tank, WeatherDay
 
-LOOKS_BACK = timedelta(days=45)
-"""No sap keeps so long: what nobody threw out by then is gone."""
+AHEAD = timedelta(days=12)
+KEPT_FOR_S = 60
 HOLDS = timedelta(hours=12)
 """A temperature that was read tells of so long before and after it."""
 PLACES = {
@@ -50,6 +52,8 @@ WARM = Bounds(
     "temperature", "temperature", -20, 45, "Sap in a tank is between −20 and 45 °C (−4 and 113 °F)."
 )
 NOTHING_L = 0.05
+LONG_SPOILT = 3.0
+"""Of its life: nobody counts on."""
 SLACK = 1.02
 """A dipstick and a bucket agree to some percent: so much more may leave than is there."""
 
@@ -210,14 +214,29 @@ class Outside:
 
 
 def views(db: Connection, now: datetime) -> list[TankView]:
-    """All tanks."""
+    """All tanks. Every page says how they stand: what was worked out is kept for a moment, as long as
+    nothing is written."""
     found = store.tanks(db)
     if not found:
         return []
+    if db.in_transaction:
+        return _views(db, found, now)
+    key = (
+        record_key(db),
+        store.lines_so_far(db),
+        written_so_far(db),
+        len(found),
+        int(now.timestamp() // KEPT_FOR_S),
+    )
+    return cache_of(db).shelf("tanks", 8).get(key, lambda: _views(db, found, now))
+
+
+def _views(db: Connection, found: list[Tank], now: datetime) -> list[TankView]:
     kitchen = load_kitchen(db)
-    since = now - LOOKS_BACK
-    first, last = since.date(), (now + timedelta(days=12)).date()
-    outside = Outside(kitchen, store.weather(db, first, last))
+    local = local_time(now, kitchen)
+    # Sap never stands over a summer.
+    since = datetime(local.year - (local.month < 7), 7, 1, tzinfo=UTC)
+    outside = Outside(kitchen, store.weather(db, since.date(), (now + AHEAD).date()))
     played = Played(db, kitchen, outside, found, since, now)
     return [played.view(tank) for tank in found]
 
@@ -295,7 +314,7 @@ class Played:
 
     def _age(self, tank_id: str, at: datetime) -> None:
         held = self.contents[tank_id]
-        if held.litres >= NOTHING_L and at > held.at:
+        if held.litres >= NOTHING_L and at > held.at and held.used < LONG_SPOILT:
             course = self.course(self._tanks[tank_id], held.at, at)
             held.used += keeping.used_between(course, held.at, at)
         held.at = at

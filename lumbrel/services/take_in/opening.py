@@ -166,7 +166,7 @@ def open_batch(
         if facts.from_batch_id:
             opened = record.entry_by_id(db, entry_id)
             assert opened is not None
-            store_other(db, cast("Entry[TakeInFacts]", of_row(opened)))
+            store_other(db, cast("Entry[TakeInFacts]", of_row(opened)), all_of_it=True)
         return code
 
 

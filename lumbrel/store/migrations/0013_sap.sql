@@ -102,6 +102,7 @@ CREATE TABLE tank_draw (
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX tank_draw_tank ON tank_draw (tank_id, at);
 CREATE INDEX tank_draw_batch ON tank_draw (batch_id);
+CREATE INDEX tank_draw_at ON tank_draw (at);
 
 CREATE TABLE burn_seen (
     batch_id TEXT PRIMARY KEY REFERENCES batch (id),

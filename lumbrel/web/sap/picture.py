@@ -172,8 +172,8 @@ def _apart(view: TreeView, mm_x: float) -> tuple[tuple[float, float, float, floa
 
 
 # The week: nights below, days above, litres as bars.
-WEEK_LEFT, WEEK_RIGHT = 54.0, 850.0
-WARM_TOP, WARM_BOTTOM, BARS_TOP, BARS_BOTTOM = 66.0, 190.0, 232.0, 392.0
+WEEK_LEFT, WEEK_RIGHT = 54.0, 1180.0
+WARM_TOP, WARM_BOTTOM, BARS_TOP, BARS_BOTTOM = 58.0, 148.0, 196.0, 312.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -226,7 +226,7 @@ def week(made: Week) -> WeekPicture:
         middle = round(WEEK_LEFT + wide * (i + 0.5), 1)
         night = high_at = None
         if day.weather:
-            night = (round(middle - wide * 0.28, 1), warm(day.weather.night_c), day.weather.night_c)
+            night = (round(middle - wide * 0.26, 1), warm(day.weather.night_c), day.weather.night_c)
             high_at = (round(middle + wide * 0.16, 1), warm(day.weather.day_c), day.weather.day_c)
             points += [night[:2], high_at[:2]]
         bar, span, figure = _bar(day, made, bars)
@@ -300,7 +300,7 @@ def _curve(points: Sequence[tuple[float, ...]]) -> str:
 
 
 # A tank: as full as it is, marked by how much of its life is used.
-TANK_TOP, TANK_BOTTOM = 20.0, 180.0
+TANK_TOP, TANK_BOTTOM = 20.0, 190.0
 
 
 @dataclass(frozen=True, kw_only=True)

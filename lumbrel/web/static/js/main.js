@@ -16,6 +16,7 @@ import "./keypad.js";
 import "./keys.js";
 import "./labels.js";
 import "./photo.js";
+import "./sap.js";
 import "./set_up.js";
 import "./take_in.js";
 import "./wall.js";
