@@ -110,7 +110,7 @@ class SapSeasons:
         day = station.first
         last = min(station.first + timedelta(days=station.days), self.until.date())
         while day <= last:
-            if (day - station.first).days % 7 == 0 or day == last:
+            if (day - station.first).days % 7 == 6 or day == last:
                 asked = {"id": self._id("station", day)}
                 weather.from_station(self.db, station, asked, self._at(day, 6, 30))
             for lot in lots if day < self.until.date() else ():

@@ -99,6 +99,8 @@ class Delivery:
     """Drawn off in two parts."""
     pooled_with: "Delivery | None" = None
     """Whose kettle is poured into this one's before it is filtered."""
+    proved_by_stem: bool = True
+    """Else by a drop: what the stem taught was learned before these are played."""
     code: str = ""
 
 
@@ -384,7 +386,7 @@ class Season:
         drawn_at = self._boil(pot, delivery, code, 66.8, 60)
         self._put(code, "draw", drawn_at)
         pot.cut_heat(0.005)
-        self._finish(pot, delivery, code, drawn_at)
+        self._finish(pot, replace(delivery, proved_by_stem=False), code, drawn_at)
 
     def _draw_a_part(self, pot: SimulatedFinisher, code: str, at: datetime) -> datetime:
         """Draw off the first part; the rest stands for two minutes, the burner low."""
@@ -413,7 +415,8 @@ class Season:
             pot.mass_kg, pot.brix = pot.mass_kg + water, 66.9
             at += timedelta(minutes=6)
             self._put(code, "added", at, mass=f"{water:.2f} kg", brix="0")
-        self._read_the_draw_hot(pot, code, at + timedelta(minutes=2))
+        if delivery.proved_by_stem:
+            self._read_the_draw_hot(pot, code, at + timedelta(minutes=2))
         self._together(pot, delivery, code, at + timedelta(minutes=5))
         stages = ("draw", "filter", "colour", "jar")
         last = stages.index(delivery.through)
@@ -454,7 +457,7 @@ class Season:
                 size_2="250 ml",
                 count_2=str(max(jars_from(rest, pot.brix, 0.25), 1)),
             )
-        self._prove_cold(pot, code, at, jarred=last >= 3)
+        self._prove_cold(pot, delivery, code, at)
 
     def _read_the_draw_hot(self, pot: SimulatedFinisher, code: str, at: datetime) -> None:
         """Every third draw is read hot in the drawing-off pot; with the cold proof it is a pair."""
@@ -476,12 +479,19 @@ class Season:
             cup=f"{cup_c:.1f} C",
         )
 
-    def _prove_cold(self, pot: SimulatedFinisher, code: str, at: datetime, *, jarred: bool) -> None:
+    def _prove_cold(
+        self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime
+    ) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
         if tomorrow >= STARTS_AT:
             return
-        self._read_stem(pot, code, tomorrow, self.rng.uniform(17, 22), 0.12)
-        if jarred:
+        if delivery.proved_by_stem:
+            self._read_stem(pot, code, tomorrow, self.rng.uniform(17, 22), 0.12)
+        else:
+            shown = self._prism(pot.brix, 20.0, delivery.kind)
+            drop = {"instrument": "hand-prism", "reading": f"{shown:.1f}", "sample": "20 C"}
+            self._put(code, "refractometer", tomorrow, **drop)
+        if delivery.through == "jar":
             self._say(
                 code, "checked", tomorrow + timedelta(minutes=4), unsealed="0", clarity="clear"
             )

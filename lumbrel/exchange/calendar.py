@@ -1,11 +1,13 @@
-"""A day of cooks as iCalendar: an event for each part that takes the hands, and one for each wait."""
+"""A day of cooks, and what is due before the kitchen, as iCalendar."""
 
-from datetime import datetime
+from collections.abc import Sequence
+from datetime import date, datetime
 from hashlib import sha256
 
 from icalendar import Calendar, Event
 
 from lumbrel.services.candy.day import CandyDay
+from lumbrel.services.sap.season import Due
 
 SAID = {
     "lay out": "Lay out",
@@ -14,6 +16,29 @@ SAID = {
     "rest": "Rests",
     "work": "Work",
 }
+
+
+def due_calendar(found: Sequence[Due], kitchen: str, written_at: datetime) -> bytes:
+    """Runs that are expected, boil-bys, cold checks and test boils as a calendar file. The same thing due
+    gives the same event, so that taking it in again moves it instead of doubling it."""
+    calendar = Calendar()
+    calendar.add("prodid", "-//Lumbrel//Sap//EN")
+    calendar.add("version", "2.0")
+    for one in found:
+        event = Event()
+        event.add("uid", f"{sha256(f'{kitchen}/{one.key}'.encode()).hexdigest()[:32]}@lumbrel")
+        event.add("dtstamp", written_at)
+        event.add("dtstart", _whole(one.begins))
+        event.add("dtend", _whole(one.ends))
+        event.add("summary", one.words)
+        event.add("description", one.detail)
+        calendar.add_component(event)
+    return bytes(calendar.to_ical())
+
+
+def _whole(at: datetime | date) -> datetime | date:
+    """A moment without parts of a second; a day as it is."""
+    return at.replace(microsecond=0) if isinstance(at, datetime) else at
 
 
 def as_calendar(day: CandyDay, kitchen: str, written_at: datetime) -> bytes:

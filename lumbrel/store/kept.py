@@ -242,6 +242,15 @@ def colours_of_season(db: Connection, season: int, limit: int) -> list[tuple[str
     return [(row["code"], row["transmittance"]) for row in rows][::-1]
 
 
+def colours_by_day(db: Connection, season: int) -> list[tuple[datetime, float]]:
+    """When each batch of a season was graded, and its light, oldest first."""
+    rows = db.execute(
+        "SELECT graded_at, transmittance FROM colour_seen WHERE season = ? ORDER BY graded_at",
+        (season,),
+    )
+    return [(moment(row["graded_at"]), row["transmittance"]) for row in rows]
+
+
 def promise(db: Connection, batch_id: str) -> PromiseRow | None:
     """What was promised of a batch's draw, and how it was kept."""
     row = db.execute("SELECT * FROM promise WHERE batch_id = ?", (batch_id,)).fetchone()

@@ -250,6 +250,7 @@ class RunDay:
     taps: float
     days: int
     """Gathered over so many days."""
+    woodlot_id: str = ""
 
 
 def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunDay]:
@@ -267,6 +268,7 @@ def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunD
             row["solids_kg"],
             row["taps"],
             row["days"],
+            woodlot_id,
         )
         for row in rows
     ]
@@ -349,6 +351,15 @@ def draws(db: Connection, tank_id: str, since: datetime) -> list[Draw]:
 
 Drawn = tuple[str, str, datetime, float, float]
 """The line of a slip that took it, the tank, when, kg, Brix."""
+
+
+def drawn_between(db: Connection, since: datetime, until: datetime) -> float:
+    """The solids that went from tanks into pans between two moments, kg."""
+    row = db.execute(
+        "SELECT sum(mass_kg * brix) / 100 AS kg FROM tank_draw WHERE at BETWEEN ? AND ?",
+        (instant(since), instant(until)),
+    ).fetchone()
+    return float(row["kg"] or 0.0)
 
 
 def keep_draws(db: Connection, batch_id: str, draws: Sequence[Drawn]) -> None:

@@ -151,6 +151,8 @@ class TankView:
     warm_by: str
     over: float = 0.0
     """So many litres more left than were there."""
+    gone: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    """What left it this season but for a pan, by reason (ice too): litres, and kg of sugar."""
     spilled_over: float = 0.0
 
     @property
@@ -274,6 +276,7 @@ class Played:
         self.steps: dict[str, list[Step]] = {tank.id: [] for tank in tanks}
         self.over = dict.fromkeys(self._tanks, 0.0)
         self.spilled = dict.fromkeys(self._tanks, 0.0)
+        self.gone: dict[str, dict[str, tuple[float, float]]] = {tank.id: {} for tank in tanks}
         self._names = {w.id: w.name for w in woodlots(db)}
         events = []
         for tank in tanks:
@@ -365,11 +368,13 @@ class Played:
             self.steps[facts.to_tank].append(Step(line.at, words, other.litres, line))
             return f"{show(facts.litres, 'volume')} into {self._tanks[facts.to_tank].name}"
         if isinstance(facts, OutFacts):
-            self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
+            out = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
+            self._let_go(tank_id, facts.reason, facts.litres, out.solids_kg)
             return f"{show(facts.litres, 'volume')} out: {REASONS[facts.reason]}"
         if isinstance(facts, IceOffFacts):
             # Ice is let go without its share of each woodlot's sugar going wrong.
             share = min(facts.ice_kg * facts.ice_brix / 100 / max(held.solids_kg, 1e-9), 1.0)
+            self._let_go(tank_id, "ice", facts.ice_kg, held.solids_kg * share)
             held.mass_kg = max(held.mass_kg - facts.ice_kg, 0.0)
             held.solids_kg *= 1 - share
             kept = held.mass_kg / max(held.mass_kg + facts.ice_kg, 1e-9)
@@ -380,6 +385,10 @@ class Played:
         if isinstance(facts, WarmFacts):
             return f"{show(facts.temperature_c, 'temperature')} in it"
         return ""
+
+    def _let_go(self, tank_id: str, reason: str, litres: float, solids_kg: float) -> None:
+        had = self.gone[tank_id].get(reason, (0.0, 0.0))
+        self.gone[tank_id][reason] = (had[0] + litres, had[1] + solids_kg)
 
     def _take(self, tank_id: str, mass_kg: float) -> Content:
         held = self.contents[tank_id]
@@ -405,6 +414,7 @@ class Played:
             warm_by=by,
             over=self.over[tank.id],
             spilled_over=self.spilled[tank.id],
+            gone=self.gone[tank.id],
         )
 
 

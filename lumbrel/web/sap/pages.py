@@ -8,7 +8,7 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.sap import gathering, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
 from lumbrel.store.kitchen import woodlots
-from lumbrel.web.sap import boiling, wood
+from lumbrel.web.sap import boiling, seasons, wood
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
@@ -164,3 +164,4 @@ def strike(visit: Here, line: str, fields: Fields) -> Response:
 
 router.include_router(wood.router)
 router.include_router(boiling.router)
+router.include_router(seasons.router)

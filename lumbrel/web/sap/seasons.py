@@ -1,0 +1,48 @@
+"""The season page, on screen and paper, as CSV and as a calendar."""
+
+import csv
+import io
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.exchange.calendar import due_calendar
+from lumbrel.services.sap import season as seasons
+from lumbrel.services.sap import trees
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.sap.season_picture import season as picture
+from lumbrel.web.shell.request import Here
+
+router = APIRouter()
+
+
+@router.get("/sap/season")
+def this_season(visit: Here) -> Response:
+    """The season at hand."""
+    season = trees.season_of(visit.now, load_kitchen(visit.db))
+    return RedirectResponse(f"/sap/season/{season}", 303)
+
+
+@router.get("/sap/due.ics")
+def due(visit: Here) -> Response:
+    """What is due, as a calendar."""
+    kitchen = load_kitchen(visit.db)
+    body = due_calendar(seasons.due(visit.db, visit.now), kitchen.name, visit.now)
+    headers = {"Content-Disposition": 'attachment; filename="lumbrel-due.ics"'}
+    return Response(body, media_type="text/calendar", headers=headers)
+
+
+@router.get("/sap/season/{season}.csv")
+def as_csv(visit: Here, season: int) -> Response:
+    """The season's days as CSV."""
+    out = io.StringIO()
+    csv.writer(out).writerows(seasons.rows(seasons.season_page(visit.db, season, visit.now)))
+    headers = {"Content-Disposition": f'attachment; filename="lumbrel-season-{season}.csv"'}
+    return Response(out.getvalue(), media_type="text/csv", headers=headers)
+
+
+@router.get("/sap/season/{season}")
+def show(visit: Here, season: int) -> HTMLResponse:
+    """A season: what it was worth."""
+    page = seasons.season_page(visit.db, season, visit.now)
+    return visit.page("sap/season.html", "sap", page=page, drawn=picture(page))

@@ -1,0 +1,103 @@
+"""From the tree to the take-in in a real browser: tapped, gathered, kept, forecast, boiled down, poured on."""
+
+from datetime import timedelta
+
+from playwright.sync_api import Page, expect
+
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.kitchen import example
+from lumbrel.services.record.kept import ready
+from lumbrel.services.sap import tanks
+from lumbrel.store import sap as store
+from lumbrel.store.db import opened
+from lumbrel.store.kitchen import VesselRow, add_vessel
+from tests.support.kitchen import NOON
+from tests.support.pages import BrowserCase
+
+
+class FromTheTree(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.path = self.folder / "sap.sqlite3"
+        with opened(self.path) as db:
+            ready(db)
+            example.load_example(db, NOON)
+            add_vessel(
+                db,
+                VesselRow(id="arch", name="Arch", shape="rectangular", sizes_mm=(1000.0, 600.0)),
+            )
+        self.address = self.serve(self.path, refresh_seconds=0)
+
+    def later(self, page: Page, minutes: float, path: str) -> None:
+        self.now += timedelta(minutes=minutes)
+        page.goto(self.address + path)
+
+    def test_a_night_and_a_day_of_it(self) -> None:
+        page = self.open(1280, 900)
+        page.goto(self.address + "/sap")
+        page.get_by_role("link", name="Upper Fold").click()
+        page.get_by_label("Girth at breast height").fill("176 cm")
+        page.get_by_role("button", name="Register", exact=True).click()
+        # The trunk shows two places; the second one is pressed, and noted as drilled.
+        expect(page.locator(".free-place")).to_have_count(2)
+        second = page.locator(".free-place").nth(1)
+        wanted = second.get_attribute("data-bearing")
+        second.click()
+        expect(page.get_by_label("Side").first).to_have_value(str(wanted))
+        page.get_by_role("button", name="Tapped here").click()
+        expect(page.locator(".free-place")).to_have_count(1)
+        page.get_by_role("button", name="Tapped here").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("2 taps in")
+
+        page.goto(self.address + "/sap/weather")
+        for i, (night, day) in enumerate((("-4", "6"), ("-5", "5"), ("2", "12"))):
+            page.locator(f"input[name=night_{i}]").fill(night)
+            page.locator(f"input[name=day_{i}]").fill(day)
+        page.get_by_role("button", name="Note them").click()
+        expect(page.locator(".sap-call")).to_contain_text("expected on today")
+        expect(page.locator(".run-bar.ahead")).to_have_count(3)
+
+        page.get_by_label("Name").fill("Milk tank")
+        page.get_by_label("Holds").fill("400 L")
+        page.get_by_role("button", name="Register", exact=True).click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("empty")
+        page.get_by_role("link", name="Gathered").click()
+        page.get_by_label("How much").fill("220")
+        page.get_by_label("From how many taps").fill("80")
+        page.get_by_role("radio", name="told").check()
+        page.get_by_label("Reading").fill("2.2")
+        page.get_by_role("button", name="Note it").click()
+        expect(page.locator(".tank-card")).to_contain_text("boil by")
+        page.get_by_role("link", name="Boil down").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("h of fire")
+        expect(page.locator(".boil-fuel")).to_contain_text("hardwood")
+        page.get_by_role("button", name="Light the fire").click()
+        page.wait_for_url("**/pan/*")
+        code = page.url.rsplit("/", 1)[-1]
+
+        self.later(page, 120, f"/sap/fire/{code}")
+        page.get_by_label("Sap let in").fill("150")
+        page.get_by_role("button", name="Fed").click()
+        page.wait_for_load_state()
+        page.get_by_label("Burned", exact=True).fill("0.3")
+        page.get_by_role("button", name="Note it").click()
+        self.later(page, 240, f"/sap/fire/{code}")
+        page.get_by_label("Into").select_option(label="Finisher 2")
+        page.get_by_label("Brix, if read").fill("38")
+        self.quiet(page, lambda: page.get_by_role("button", name="Poured on").click())
+        page.wait_for_url("**/pan/*")
+        on = page.url.rsplit("/", 1)[-1]
+        with opened(self.path) as db:
+            taken = contexts.load(db, on, self.now).taken_in.facts
+            left = tanks.views(db, self.now)[0].content.solids_kg
+            came = store.drawn_between(db, NOON, self.now) + left
+            burned = store.burns(db, "blocks", "hardwood", self.now, 3)
+        self.assertAlmostEqual(taken.mass_kg * taken.brix / 100 + left, came, delta=0.001 * came)
+        self.assertEqual(len(burned), 1)
+
+    def test_it_serves_a_phone(self) -> None:
+        page = self.open(390, 780, touch=True)
+        for path in ("/sap", "/sap/gather", "/sap/weather", "/sap/rule", "/sap/gear", "/sap/boil"):
+            page.goto(self.address + path)
+            wide = page.evaluate("document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, 390, path)
