@@ -19,6 +19,8 @@ from tests.support.server import served  # noqa: E402
 VIEWS = (
     ("kitchen", "/", "day", 1280),
     ("day-check", "/day", "day", 1280),
+    ("sap", "/sap", "day", 1280),
+    ("trunk", "/sap/tree/8bf30c5a-0822-5e03-9680-472692d59ef3", "day", 1280),
     ("take-in", "/take-in", "day", 1280),
     ("pan", "/pan/26-058", "day", 1280),
     ("pan-night", "/pan/26-058", "night", 1280),
@@ -31,8 +33,6 @@ VIEWS = (
     ("shelf", "/shelf", "day", 1280),
     ("trace", "/trace/26-039", "day", 1280),
     ("accounts", "/accounts", "night", 1280),
-    ("kitchen-register", "/kitchen", "day", 1280),
-    ("hydrometer", "/kitchen/instrument/long-stem", "day", 1280),
     ("alarm", "/pan/26-058", "day", 1280),
     ("wall", "/wall", "night", 1280),
     ("devices", "/kitchen/network", "day", 1280),

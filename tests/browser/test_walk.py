@@ -149,7 +149,7 @@ class Walk(BrowserCase):
 
     def _take_in_with_the_keyboard_alone(self, page: Page) -> None:
         page.locator("h1").click()
-        page.keyboard.press("2")
+        page.keyboard.press("3")
         expect(page.locator("h1")).to_contain_text("Take in batch 26-001")
         expect(page.locator("input[name=amount]")).to_be_focused()
         page.keyboard.type("30 kg")
@@ -467,7 +467,7 @@ class Everywhere(BrowserCase):
     def test_keys_and_the_night_shift(self) -> None:
         page = self.open()
         page.goto(self.address)
-        page.keyboard.press("3")
+        page.keyboard.press("4")
         expect(page.locator(".station.here")).to_contain_text("Pan")
         page.locator("h1").click()
         page.keyboard.press("?")

@@ -1,7 +1,9 @@
 """Trees, tanks, runs and fires in the record: what is written, refused, aged, learned and closed."""
 
 import json
+import unittest
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 from sqlite3 import IntegrityError
 
 from lumbrel.core.sap import sap
@@ -13,6 +15,7 @@ from lumbrel.services.base.facts import PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.sap import boil, gathering, gear, rules, runs, season, tanks, trees, weather
+from lumbrel.services.sap.facts import ADAPTER, read_facts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
 from lumbrel.store import flow
@@ -405,6 +408,19 @@ class Fires(SapCase):
         )
         with self.assertRaises(BadInput):
             boil.pour_on(self.db, code, {"vessel": "arch"}, MARCH + timedelta(hours=2))
+
+
+class Golden(unittest.TestCase):
+    def test_every_kind_of_line_is_read_and_written_back(self) -> None:
+        golden = Path(__file__).parent.parent / "data" / "sap-lines.jsonl"
+        lines = [json.loads(line) for line in golden.read_text("utf-8").splitlines()]
+        for one in lines:
+            read = read_facts(one["kind"], one["version"], one["facts"])
+            self.assertEqual(read.written(), one["facts"])
+        known = {option["$ref"].rsplit("/", 1)[-1] for option in ADAPTER.json_schema()["oneOf"]}
+        self.assertEqual(len({one["kind"] for one in lines}), len(known))
+        with self.assertRaises(ValueError):
+            read_facts("warm", 2, {"temperature_c": 3.0})
 
 
 class Demo(KitchenCase):
