@@ -149,6 +149,8 @@ def _keep_lines(tables: dict[str, Rows], batches: set[str]) -> None:
 def _keep_things(tables: dict[str, Rows]) -> None:
     """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
     lines = [tables[name] for name in ("batch", "entry", "parcel", "flow")]
+    _keep_sap(tables, lines)
+    lines += [tables["sap_line"], tables["tree"]]
     tables["woodlot"] = _named(tables["woodlot"], *lines)
     vessels = _ids(_named(tables["vessel"], *lines))
     read = _ids(_named(tables["instrument"], *lines))
@@ -161,6 +163,20 @@ def _keep_things(tables: dict[str, Rows]) -> None:
     tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
     kept = vessels | _ids(tables["instrument"])
     tables["registered"] = [row for row in tables["registered"] if row["id"] in kept]
+
+
+def _keep_sap(tables: dict[str, Rows], lines: list[Rows]) -> None:
+    """The tanks that gave sap, with what ever came into them and left, and the trees it came from."""
+    tanks = _ids(_named(tables["tank"], *lines))
+    while True:
+        mine = [row for row in tables["sap_line"] if row["tank_id"] in tanks]
+        pumped = {row["facts"]["to_tank"] for row in mine if row["kind"] == "moved"}
+        if pumped <= tanks:
+            break
+        tanks |= pumped
+    tables["sap_line"] = mine
+    tables["tank"] = [row for row in tables["tank"] if row["id"] in tanks]
+    tables["tree"] = _named(tables["tree"], mine)
 
 
 def _keep_checks(tables: dict[str, Rows], span: _Span) -> None:

@@ -240,7 +240,7 @@ def rebuild(db: Connection) -> None:
         keep(db, line_of(row))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunDay:
     """What a woodlot gave on a day, all of its collections together."""
 
@@ -250,7 +250,7 @@ class RunDay:
     taps: float
     days: int
     """Gathered over so many days."""
-    woodlot_id: str = ""
+    woodlot_id: str
 
 
 def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunDay]:
@@ -263,12 +263,12 @@ def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunD
     )
     return [
         RunDay(
-            date.fromisoformat(row["day"]),
-            row["litres"],
-            row["solids_kg"],
-            row["taps"],
-            row["days"],
-            woodlot_id,
+            day=date.fromisoformat(row["day"]),
+            litres=row["litres"],
+            solids_kg=row["solids_kg"],
+            taps=row["taps"],
+            days=row["days"],
+            woodlot_id=woodlot_id,
         )
         for row in rows
     ]

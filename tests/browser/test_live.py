@@ -216,7 +216,7 @@ class Help(BrowserCase):
         page.get_by_role("button", name="Keys and help").click()
         expect(keys).to_contain_text("one jar more")
         page.goto(season() + "/help")
-        expect(page.locator(".half-page")).to_have_count(9)
+        expect(page.locator(".half-page")).to_have_count(10)
         expect(page.locator(".handbook")).to_contain_text(finish)
         expect(page.locator(".handbook")).to_contain_text("Long stem floats at")
         expect(page.locator(".handbook")).to_contain_text("Glass breaks by thermal shock")

@@ -56,6 +56,7 @@ class True_(KitchenCase):
             "toll_percent": 33.0,
             "labels": {"language": "fr"},
             "logo": "data:image/png;base64,AAAA",
+            "sap": {"taps": "older", "apart": "15"},
             "methods": {"end_point": "flat-219", "boil_by": "elevation", "hot_mark": "printed"},
         }
         shown_only = {"name", "units", "both_units", "elevations", "zones", "tolls"}

@@ -107,17 +107,7 @@ def plan(
     Raises:
         OutOfRange: a value lies outside its range, or there is no pan.
     """
-    if not pans:
-        raise OutOfRange("Choose at least one pan.", "pans")
-    if not sap_kg > 0:
-        raise OutOfRange("There must be some sap.", "litres")
-    require_between(brix, 0.1, 30.0, field="brix", what="The sap", unit="Brix")
-    if not brix < target_brix <= 66.0:
-        raise OutOfRange(
-            "Near-syrup is thicker than the sap and at most 66 Brix: 50 to 60 is usual; the rest is "
-            "finishing.",
-            "target",
-        )
+    _require(pans, sap_kg, brix, target_brix)
     left = sap_kg * brix / target_brix
     driven = sap_kg - left
     heat = heat_mj(sap_kg, driven, sap_c, boil_c, brix)
@@ -148,6 +138,20 @@ def plan(
         add_l=add_l,
         heating_min=warm,
     )
+
+
+def _require(pans: Sequence[Pan], sap_kg: float, brix: float, target_brix: float) -> None:
+    if not pans:
+        raise OutOfRange("Choose at least one pan.", "pans")
+    if not sap_kg > 0:
+        raise OutOfRange("There must be some sap.", "litres")
+    require_between(brix, 0.1, 30.0, field="brix", what="The sap", unit="Brix")
+    if not brix < target_brix <= 66.0:
+        raise OutOfRange(
+            "Near-syrup is thicker than the sap and at most 66 Brix: 50 to 60 is usual; the rest is "
+            "finishing.",
+            "target",
+        )
 
 
 def _spread(rates: Sequence[Range]) -> float:

@@ -20,7 +20,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Bounds, Form, NotFound
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.standing import current
+from lumbrel.services.base.standing import current, of_kind
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
@@ -152,9 +152,9 @@ def _before(other: BatchContext, old: Entry[Facts] | None) -> BatchContext:
 
 def undo_opening(db: Connection, off: Entry[Facts]) -> None:
     """A batch that was poured on from a boil-down's pan was called off: it is back in that pan."""
-    first = next(e for e in current(slip_of(db, off.batch_id)) if isinstance(e.facts, TakeInFacts))
-    if isinstance(first.facts, TakeInFacts) and first.facts.from_batch_id:
-        undo_other(db, first, off)
+    for first in of_kind(current(slip_of(db, off.batch_id)), TakeInFacts):
+        if first.facts.from_batch_id:
+            undo_other(db, first, off)
 
 
 def undo_other(db: Connection, old: Entry[Any], struck: Entry[Facts]) -> None:

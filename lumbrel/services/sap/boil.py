@@ -11,7 +11,7 @@ from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.water import boiling_point_c
 from lumbrel.core.sap import boil_down, fuel, sap
-from lumbrel.core.sap.boil_down import Night, Pan, Plan
+from lumbrel.core.sap.boil_down import Night, Pan, Plan, Steady
 from lumbrel.core.sap.fuel import Burned, Range
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
@@ -76,6 +76,7 @@ EFFICIENCY = Bounds(
 )
 LATEST, EARLIEST = time(22), time(7)
 ARMFUL_KG = 5.0
+EVEN_DRAW_L = 1.0
 RATE_90 = 1.645
 LAST_BURNS = 12
 MEASURED_WITHIN = 0.12
@@ -110,6 +111,8 @@ class BoilPage:
     stoke_min: float | None = None
     becomes: sap.Becomes | None = None
     first_fill_l: float | None = None
+    even: Steady | None = None
+    """Run continuously: what goes in and what comes out."""
 
     @property
     def too_late(self) -> bool:
@@ -178,11 +181,10 @@ def _last_setup(db: Connection) -> str:
 def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilPage:
     tank, litres = base.tank, base.litres
     assert tank is not None and litres is not None
-    setup, kind, measure = base.setup, base.fuel, base.measure
     target = form.between(NEAR_SYRUP, required=False) or TARGET_BRIX
     own = form.between(EFFICIENCY, required=False)
-    burned = burned_of(db, setup, kind, now)
-    efficiency = fuel.learned_efficiency(setup, burned)
+    burned = burned_of(db, base.setup, base.fuel, now)
+    efficiency = fuel.learned_efficiency(base.setup, burned)
     if own is not None:
         efficiency = Range(own / 100, own / 110, min(own / 90, fuel.MOST))
     if form.errors:
@@ -208,17 +210,36 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
     except OutOfRange as error:
         form.errors[error.field or "litres"] = error.sentence
         return base
-    need = fuel.amount(plan.fuel_mj, measure)
+    told = _with_its_fire(form, base, plan, now)
+    return replace(
+        told,
+        efficiency=efficiency,
+        burned=len(burned),
+        becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
+        first_fill_l=min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
+        even=boil_down.steady(
+            sum(pan.rate.middle for pan in pans),
+            content.brix,
+            form.kitchen.target_brix,
+            EVEN_DRAW_L,
+        ),
+    )
+
+
+def _with_its_fire(form: Form, base: BoilPage, plan: Plan, now: datetime) -> BoilPage:
+    """The plan with its fuel, its hours of the clock, and how often it is stoked."""
+    kind, measure = base.fuel, base.measure
     have = _have(form)
-    lit = now
-    night, done = boil_down.over_night(plan, local_time(lit, form.kitchen), LATEST, EARLIEST)
-    by = tank.boil_by
-    armful = ARMFUL_KG * fuel.MJ_EACH["wood kg"]
-    wood = kind in ("hardwood", "softwood")
+    night, done = boil_down.over_night(plan, local_time(now, form.kitchen), LATEST, EARLIEST)
+    by = base.tank.boil_by if base.tank else None
+    stoke = None
+    if kind in ("hardwood", "softwood"):
+        armful = ARMFUL_KG * fuel.MJ_EACH["wood kg"]
+        stoke = boil_down.stoke_every_min(plan.hours.middle, plan.fuel_mj.middle, armful)
     return replace(
         base,
         plan=plan,
-        need=need,
+        need=fuel.amount(plan.fuel_mj, measure),
         also=tuple(
             (fuel.amount(plan.fuel_mj, other), other)
             for other in fuel.FUELS[kind]
@@ -226,16 +247,10 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
         ),
         have=have,
         lasts=fuel.chance_it_lasts(have * fuel.MJ_EACH[measure], plan.fuel_mj) if have else None,
-        efficiency=efficiency,
-        burned=len(burned),
         night=night,
         done=done,
         light_by=by - timedelta(hours=plan.hours.high) if by else None,
-        stoke_min=boil_down.stoke_every_min(plan.hours.middle, plan.fuel_mj.middle, armful)
-        if wood
-        else None,
-        becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
-        first_fill_l=min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
+        stoke_min=stoke,
     )
 
 

@@ -184,7 +184,9 @@ class _Reading:
             return []
         if litres > 0:
             self._ask(litres, taps, sugar)
-        facts = self._facts(litres, taps, sugar, celsius, clarity, ice, by_tree)
+        facts = self._facts(
+            litres, taps, sugar, celsius=celsius, clarity=clarity, ice=ice, by_tree=by_tree
+        )
         if facts is None:
             return []
         return [Draft(facts, About(self._woodlot, None, tank or None))]
@@ -292,6 +294,7 @@ class _Reading:
         litres: float,
         taps: float,
         sugar: Sugar,
+        *,
         celsius: float | None,
         clarity: str,
         ice: float,

@@ -124,43 +124,49 @@ class Week:
 
 def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     """The week's picture, of one woodlot or of all that are tapped."""
-    kitchen = load_kitchen(db)
+    kitchen, every = load_kitchen(db), woodlots(db)
     today = local_time(now, kitchen).date()
     known = store.weather(db, today - timedelta(days=BEHIND), today + timedelta(days=AHEAD))
-    season = trees.season_of(now, kitchen)
-    tapped = []
-    for woodlot in woodlots(db):
-        taps = taps_of(db, woodlot.id, season)
-        if taps and (not woodlot_id or woodlot.id == woodlot_id):
-            tapped.append((woodlot, taps))
+    tapped = _tapped(db, [w for w in every if woodlot_id in ("", w.id)], now)
+    budded = {w.id for w, _ in tapped if _budded(db, w.id, trees.season_of(now, kitchen))}
     shown = [today + timedelta(days=i) for i in range(-BEHIND, AHEAD)]
-    budded = {w.id for w, _ in tapped if _budded(db, w.id, season)}
     by_lot = {
         woodlot.id: _of_lot(
-            db, woodlot, taps, shown, known, today if woodlot.id not in budded else AFTER_ALL
+            db,
+            woodlot,
+            taps,
+            shown,
+            known=known,
+            since=AFTER_ALL if woodlot.id in budded else today,
         )
         for woodlot, taps in tapped
     }
-    days = tuple(
-        DayAhead(
-            day,
-            known.get(day),
-            tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped),
-            max((_rule(known, day, w.sugar_kind == "birch") for w, _ in tapped), default=0.0),
-        )
-        for i, day in enumerate(shown)
-    )
-    forecasts = [w.noted_at for w in known.values() if not w.measured]
+    running = [(w, taps) for w, taps in tapped if w.id not in budded] or tapped
     return Week(
-        days=days,
+        days=tuple(
+            DayAhead(
+                day,
+                known.get(day),
+                tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped),
+                max((_rule(known, day, w.sugar_kind == "birch") for w, _ in running), default=0.0),
+            )
+            for i, day in enumerate(shown)
+        ),
         today=today,
-        woodlots=tuple(w for w in woodlots(db)),
-        chosen=next((w for w in woodlots(db) if w.id == woodlot_id), None),
-        taps=sum(taps for w, taps in tapped if w.id not in budded or len(budded) == len(tapped)),
+        woodlots=tuple(every),
+        chosen=next((w for w in every if w.id == woodlot_id), None),
+        taps=sum(taps for _, taps in running),
         learned_days=sum(by_lot[w.id][1] for w, _ in tapped),
         budded=bool(tapped) and len(budded) == len(tapped),
-        forecast_at=max(forecasts, default=None),
+        forecast_at=max((w.noted_at for w in known.values() if not w.measured), default=None),
     )
+
+
+def _tapped(db: Connection, lots: Sequence[Woodlot], now: datetime) -> list[tuple[Woodlot, float]]:
+    """The woodlots that are tapped this season, with their taps."""
+    season = trees.season_of(now, load_kitchen(db))
+    found = ((woodlot, taps_of(db, woodlot.id, season)) for woodlot in lots)
+    return [(woodlot, taps) for woodlot, taps in found if taps]
 
 
 def _rule(known: Mapping[date, WeatherDay], day: date, birch: bool) -> float:
@@ -196,20 +202,21 @@ def _of_lot(
     woodlot: Woodlot,
     taps: float,
     shown: Sequence[date],
+    *,
     known: Mapping[date, WeatherDay],
-    today: date,
+    since: date,
 ) -> tuple[list[LotDay], int]:
-    """A woodlot's days: what it gave, what is expected from today on; and by how many days."""
-    learned = learned_of(db, woodlot.id, min(today, shown[-1]))
+    """A woodlot's days: what it gave, what is expected from a day on; and by how many days."""
+    learned = learned_of(db, woodlot.id, min(since, shown[-1]))
     gave = {r.day: r.litres for r in store.runs(db, woodlot.id, shown[0], shown[-1])}
     ahead: dict[date, Expected] = {}
-    coming = [day for day in shown if day >= today]
+    coming = [day for day in shown if day >= since]
     run = []
     for day in coming:
         if day not in known:
             break
         run.append(Weather(known[day].night_c, known[day].day_c))
-    for day, expected in zip(coming, learned.ahead(today, run), strict=False):
+    for day, expected in zip(coming, learned.ahead(since, run), strict=False):
         ahead[day] = expected
     found = [LotDay(gave.get(day), ahead.get(day), taps) for day in shown]
     return found, len(learned.days)

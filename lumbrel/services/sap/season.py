@@ -78,7 +78,7 @@ class DayOf:
         return 100 * self.solids_kg / sap.mass_kg(self.litres, 2.0) if self.litres > 0 else None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Fuel:
     """What was burned of a fuel for boil-downs, and per litre of syrup."""
 
@@ -127,30 +127,15 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
     """A season, set beside the others.
 
     Raises:
-        NotFound: nothing was gathered or noted in it.
+        NotFound: there is no such season.
     """
     kitchen = load_kitchen(db)
     if not FIRST_YEAR <= season <= local_time(now, kitchen).year + 1:
         raise NotFound("There is no such season.")
-    lots = woodlots(db)
+    target, lots = kitchen.target_brix, woodlots(db)
     by_lot = {lot.id: _runs(db, lot, season) for lot in lots}
-    whole = _sum(season, [run for found in by_lot.values() for run in found], kitchen.target_brix)
-    others = [
-        _sum(year, [r for lot in lots for r in _runs(db, lot, year)], kitchen.target_brix)
-        for year in range(season - MOST_SEASONS + 1, season)
-    ]
-    before = {
-        lot.id: _sum(season - 1, _runs(db, lot, season - 1), kitchen.target_brix) for lot in lots
-    }
-    rows = tuple(
-        Lot(
-            lot,
-            _sum(season, by_lot[lot.id], kitchen.target_brix),
-            before[lot.id] if before[lot.id].litres else None,
-        )
-        for lot in lots
-        if by_lot[lot.id] or before[lot.id].litres
-    )
+    whole = _sum(season, [run for found in by_lot.values() for run in found], target)
+    others = _others(db, lots, season, target)
     since, until = _bounds(season)
     gone = [view.gone for view in tanks.views(db, min(now, until))]
     spoilt = [by[reason] for by in gone for reason in SPOILT if reason in by]
@@ -161,7 +146,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
         days=_days(db, season, by_lot),
         whole=whole,
         others=(whole, *(one for one in reversed(others) if one.litres)),
-        lots=rows,
+        lots=_lots(db, lots, by_lot, season, target),
         colours=tuple(
             (local_time(at, kitchen).date(), colour_class(light))
             for at, light in kept.colours_by_day(db, season)
@@ -170,11 +155,37 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
         spoilt_kg=sum(kg for _, kg in spoilt),
         spoilt_l=spoilt_l,
         ice_kg=_ice(db, since, until) + sum(by["ice"][0] for by in gone if "ice" in by),
-        fuels=_fuels(db, since, until, boiled, kitchen.target_brix),
+        fuels=_fuels(db, since, until, boiled, target),
         by_rules=_by_rules(whole),
         next_year=tuple(_next_year(db, now, whole, others, spoilt_l)),
-        target_brix=kitchen.target_brix,
+        target_brix=target,
     )
+
+
+def _others(db: Connection, lots: Sequence[Woodlot], season: int, target_brix: float) -> list[Sum]:
+    """The seasons before, oldest first."""
+    years = range(season - MOST_SEASONS + 1, season)
+    return [
+        _sum(year, [run for lot in lots for run in _runs(db, lot, year)], target_brix)
+        for year in years
+    ]
+
+
+def _lots(
+    db: Connection,
+    lots: Sequence[Woodlot],
+    by_lot: dict[str, list[RunDay]],
+    season: int,
+    target_brix: float,
+) -> tuple[Lot, ...]:
+    """Each woodlot that gave something in this season or the one before it."""
+    found = []
+    for lot in lots:
+        before = _sum(season - 1, _runs(db, lot, season - 1), target_brix)
+        if by_lot[lot.id] or before.litres:
+            now = _sum(season, by_lot[lot.id], target_brix)
+            found.append(Lot(lot, now, before if before.litres else None))
+    return tuple(found)
 
 
 def _bounds(season: int) -> tuple[datetime, datetime]:
@@ -257,12 +268,12 @@ def _fuels(
         share = syrup * mj / whole_mj
         found.append(
             Fuel(
-                boil.FUELS[kind],
-                amount,
-                boil.SAID[measure],
-                amount / share if share else None,
-                sum(burn.needed_mj for burn in own) / mj,
-                len(own),
+                words=boil.FUELS[kind],
+                amount=amount,
+                measure=boil.SAID[measure],
+                per_litre=amount / share if share else None,
+                efficiency=sum(burn.needed_mj for burn in own) / mj,
+                fires=len(own),
             )
         )
     return tuple(found)

@@ -239,7 +239,7 @@ def _views(db: Connection, found: list[Tank], now: datetime) -> list[TankView]:
     # Sap never stands over a summer.
     since = datetime(local.year - (local.month < 7), 7, 1, tzinfo=UTC)
     outside = Outside(kitchen, store.weather(db, since.date(), (now + AHEAD).date()))
-    played = Played(db, kitchen, outside, found, since, now)
+    played = Played(db, kitchen, outside, found, since=since, now=now)
     return [played.view(tank) for tank in found]
 
 
@@ -266,6 +266,7 @@ class Played:
         kitchen: Kitchen,
         outside: Outside,
         tanks: list[Tank],
+        *,
         since: datetime,
         now: datetime,
     ) -> None:

@@ -1,6 +1,6 @@
 """The trunk unrolled, the week over nights and days, the tank with its age."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -31,6 +31,11 @@ class DrawnHole:
     now: bool
     closed: bool
     id: str
+
+    @property
+    def looks(self) -> str:
+        """Its class: open or closed, of this season or an earlier one."""
+        return " ".join(["hole", *(["closed"] * self.closed), *(["now"] * self.now)])
 
 
 @dataclass(frozen=True)
@@ -68,33 +73,7 @@ def trunk(view: TreeView) -> TrunkPicture:
     mm_x = (RIGHT - LEFT) / girth
     mm_y = (BOTTOM - TOP) / (HIGHEST_MM - LOWEST_MM)
     rule = view.rule
-    holes = []
-    for seen in sorted(view.holes, key=lambda one: one.hole.bearing_deg):
-        x, y = across(seen.hole.bearing_deg), up(seen.hole.height_mm)
-        boxes: tuple[tuple[float, float, float, float], ...] = ()
-        if seen.counts and not seen.this_season:
-            boxes = _around(x, y, rule.beside_mm * mm_x, rule.above_mm * mm_y)
-        high = 500.0 * mm_y
-        wide = max(2 * rule.hole_mm * mm_x, 10.0)
-        top, end = max(y - high, TOP), min(y + high, BOTTOM)
-        near_edge = x > RIGHT - 110
-        closed = ", closed" if seen.closed_in else ""
-        holes.append(
-            DrawnHole(
-                x=x,
-                y=y,
-                label=f"{seen.hole.year}{closed}",
-                label_x=x - 13 if near_edge else x + 13,
-                label_y=y + 5,
-                anchor="end" if near_edge else "start",
-                dead=(x - wide / 2, top, wide, end - top),
-                boxes=boxes,
-                counts=seen.counts,
-                now=seen.this_season,
-                closed=seen.closed_in is not None,
-                id=seen.id,
-            )
-        )
+    holes = _holes(view, across, up, mm_x, mm_y)
     places = []
     for number, place in enumerate(view.places):
         label = "here first" if number == 0 else "or here" if view.bears == 1 else "and here"
@@ -126,6 +105,42 @@ def trunk(view: TreeView) -> TrunkPicture:
         apart=apart,
         apart_year=year,
     )
+
+
+Scale = Callable[[float], float]
+
+
+def _holes(view: TreeView, across: Scale, up: Scale, mm_x: float, mm_y: float) -> list[DrawnHole]:
+    """The holes with their dead wood and what they keep clear, round the trunk."""
+    rule = view.rule
+    holes: list[DrawnHole] = []
+    for seen in sorted(view.holes, key=lambda one: one.hole.bearing_deg):
+        x, y = across(seen.hole.bearing_deg), up(seen.hole.height_mm)
+        boxes: tuple[tuple[float, float, float, float], ...] = ()
+        if seen.counts and not seen.this_season:
+            boxes = _around(x, y, rule.beside_mm * mm_x, rule.above_mm * mm_y)
+        high = 500.0 * mm_y
+        wide = max(2 * rule.hole_mm * mm_x, 10.0)
+        top, end = max(y - high, TOP), min(y + high, BOTTOM)
+        near_edge = x > RIGHT - 110
+        closed = ", closed" if seen.closed_in else ""
+        holes.append(
+            DrawnHole(
+                x=x,
+                y=y,
+                label=f"{seen.hole.year}{closed}",
+                label_x=x - 13 if near_edge else x + 13,
+                label_y=y + 5,
+                anchor="end" if near_edge else "start",
+                dead=(x - wide / 2, top, wide, end - top),
+                boxes=boxes,
+                counts=seen.counts,
+                now=seen.this_season,
+                closed=seen.closed_in is not None,
+                id=seen.id,
+            )
+        )
+    return holes
 
 
 def _around(
@@ -194,6 +209,15 @@ class DrawnDay:
     words: str
     figure_y: float
     rule: float
+
+    @property
+    def whisker(self) -> str:
+        """The path of the range."""
+        if self.span is None:
+            return ""
+        top, end = self.span
+        left = self.x - 9
+        return f"M{self.x} {top}V{end}M{left} {top}h18M{left} {end}h18"
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -169,7 +169,7 @@ def season(
         at = round(4 + i * pitch, 1)
         month = f"{lot.taken_at:%B}"
         if not months or months[-1].label != month:
-            if months and at - months[-1].at < 60:
+            if months and at - months[-1].at < 84:
                 months.pop()
             months.append(Tick(at, month))
         bars.append(
