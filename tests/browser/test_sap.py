@@ -74,6 +74,7 @@ class FromTheTree(BrowserCase):
         page.get_by_role("button", name="Light the fire").click()
         page.wait_for_url("**/pan/*")
         code = page.url.rsplit("/", 1)[-1]
+        expect(page.get_by_role("link", name="Feed it, stoke it, pour it on")).to_be_visible()
 
         self.later(page, 120, f"/sap/fire/{code}")
         page.get_by_label("Sap let in").fill("150")

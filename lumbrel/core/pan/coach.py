@@ -97,7 +97,7 @@ def stage_of(
     Args:
         brix: what is believed of it now, 0 to 97.
         above_water_k: how far above water it boils, K.
-        target_brix: 60 to 75.
+        target_brix: 20 to 75; under 60 it is near-syrup.
         boils: whether it boils yet.
         heat_is_off: whether the heat is off for now.
         at_mark: whether it is to be drawn.
@@ -105,7 +105,7 @@ def stage_of(
         OutOfRange: a value lies outside its range.
     """
     require_between(brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
-    require_between(target_brix, 60.0, 75.0, field="target_brix", what="The target", unit="Brix")
+    require_between(target_brix, 20.0, 75.0, field="target_brix", what="The target", unit="Brix")
     if at_mark:
         return Stage.MARK
     if heat_is_off:

@@ -9,6 +9,8 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose, water
 
 FLOOR_BRIX, CEILING_BRIX, DEFAULT_BRIX = 66.0, 68.9, 66.9
+LEAST_SYRUP_BRIX = 60.0
+"""A batch with a lower target is boiled down to near-syrup, not finished."""
 PRE_FILTER_ABOVE_WATER_K = 4 / 1.8
 FOAM_ABOVE_WATER_K = 3 / 1.8
 DEFAULT_INVERT_FRACTION = {"maple": 0.01, "walnut": 0.01, "birch": 0.90}

@@ -14,7 +14,12 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods
 from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
-from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, FinishPoint, finish_point
+from lumbrel.core.pan.target import (
+    FOAM_ABOVE_WATER_K,
+    LEAST_SYRUP_BRIX,
+    FinishPoint,
+    finish_point,
+)
 from lumbrel.core.pan.verdict import (
     Call,
     Looks,
@@ -84,6 +89,11 @@ class Board:
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool
+
+    @property
+    def to_near_syrup(self) -> bool:
+        """Whether sap is boiled down in it, to be finished elsewhere."""
+        return self.context.batch.target_brix < LEAST_SYRUP_BRIX
 
     @property
     def voices(self) -> list[Estimate]:

@@ -79,7 +79,7 @@ ARMFUL_KG = 5.0
 EVEN_DRAW_L = 1.0
 RATE_90 = 1.645
 LAST_BURNS = 12
-MEASURED_WITHIN = 0.12
+MEASURED_WITHIN = 0.2
 """Sap whose sugar is less well known than by this share is held to be a guess at the pan too."""
 
 
@@ -437,6 +437,8 @@ class FirePage:
     water_kg: float
     """Driven off by now, by what came in and what is left."""
     since_stoked_min: float | None
+    stoke_min: float | None
+    """About how often an armful is put on; None for a fire without wood."""
     banked: bool
     others: list[VesselRow]
     """Pans that it could be poured on into."""
@@ -473,6 +475,7 @@ def fire(context: BatchContext) -> FirePage:
         measures=measures_of(kind),
         water_kg=max(came - board.mass_kg, 0.0),
         since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
+        stoke_min=_stoke_min(context, setup, kind),
         banked=bool(steps) and steps[-1] == "banked",
         others=_free_pans(context),
     )
@@ -481,3 +484,13 @@ def fire(context: BatchContext) -> FirePage:
 def _free_pans(context: BatchContext) -> list[VesselRow]:
     busy = {batch.vessel_id for batch in kept.waiting(context.db, "pan")}
     return [vessel for vessel in finishers(context.db) if vessel.id not in busy]
+
+
+def _stoke_min(context: BatchContext, setup: str, kind: str) -> float | None:
+    """How long an armful of wood lasts under this pan."""
+    if kind not in ("hardwood", "softwood"):
+        return None
+    efficiency = fuel.learned_efficiency(setup, burned_of(context.db, setup, kind, context.now))
+    pan = _pan(context.db, context.vessel, context.now)
+    mj_a_minute = fuel.heat_mj(pan.rate.middle, pan.rate.middle, 4.0, 98.6) / efficiency.middle
+    return ARMFUL_KG * fuel.MJ_EACH["wood kg"] / mj_a_minute

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from sqlite3 import Connection
 
+from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
 from lumbrel.services.sap import gear, runs, tanks, trees
 from lumbrel.services.sap.runs import Coming, Week
 from lumbrel.services.sap.tanks import TankView
@@ -86,7 +87,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
         )
     seen = tanks.views(db, now)
     whole = runs.week(db, now) if woodlot_id else week
-    on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < SYRUP_FROM]
+    on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < LEAST_SYRUP_BRIX]
     return Overview(
         week=week,
         tanks=[(view, runs.coming(whole, view, HOURS_AT_MOST)) for view in seen],
@@ -96,7 +97,3 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
         fires=on_fire,
         names={w.id: w.name for w in woodlots(db)},
     )
-
-
-SYRUP_FROM = 60.0
-"""A batch with a lower target is boiled down to near-syrup."""

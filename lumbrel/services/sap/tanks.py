@@ -58,7 +58,7 @@ SLACK = 1.02
 """A dipstick and a bucket agree to some percent: so much more may leave than is there."""
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Content:
     """What stands in a tank."""
 

@@ -372,6 +372,10 @@ def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
             f"{names[p.woodlot_id]} {context.show(p.mass_kg, 'mass')} at {p.brix:.1f}"
             for p in facts.parts
         )
+    if facts.tanks:
+        how += ", sap from the tank"
+    elif facts.from_batch_id:
+        how += ", poured on from its boil-down"
     took = f"Took in {context.show(facts.mass_kg, 'mass')}"
     if facts.brix_sigma is None:
         return Line(entry, took, how, f"{facts.brix:.1f}")

@@ -68,6 +68,7 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
         kind=kind,
         setups=list(boil.SETUPS.items()),
         said=boil.SAID,
+        armful_kg=boil.ARMFUL_KG,
         boil_cautions=BOIL_CAUTIONS,
     )
 

@@ -1,5 +1,6 @@
 """The season's picture: litres a day over nights and days, Brix and colour drifting."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 
@@ -43,10 +44,7 @@ def season(page: SeasonPage) -> SeasonPicture | None:
     def at(day: date) -> float:
         return across(float((day - first).days))
 
-    known = [day for day in page.days if day.weather]
-    low = min((d.weather.night_c for d in known if d.weather), default=-5.0)
-    high = max((d.weather.day_c for d in known if d.weather), default=10.0)
-    warm = scale(min(low, -5.0), max(high, 10.0), WARM_BOTTOM, WARM_TOP)
+    warm, ticks = _warm(page)
     most = max(day.litres for day in page.days) or 1.0
     step = _step(most)
     top = step * (int(most / step) + 1)
@@ -56,8 +54,6 @@ def season(page: SeasonPage) -> SeasonPicture | None:
     most_brix = max((b for _, b in dense), default=3.0)
     brix = scale(int(least), int(most_brix) + 1, BRIX_BOTTOM, BRIX_TOP)
     width = max(round((RIGHT - LEFT) / count * 0.72, 1), 1.0)
-    over = [f"{at(d.day)} {warm(d.weather.day_c)}" for d in known if d.weather]
-    under = [f"{at(d.day)} {warm(d.weather.night_c)}" for d in reversed(known) if d.weather]
     return SeasonPicture(
         width=width,
         bars=tuple(
@@ -70,9 +66,9 @@ def season(page: SeasonPage) -> SeasonPicture | None:
             for day in page.days
             if day.litres > 0
         ),
-        band="M" + "L".join([*over, *under]) + "Z" if known else "",
+        band=_band(page, at, warm),
         freezing_y=warm(0.0),
-        warm=tuple(Tick(warm(c), f"{c:g}") for c in (-10.0, 0.0, 10.0) if low - 3 < c < high + 3),
+        warm=ticks,
         litres=tuple((up(step * k), step * k) for k in range(1, int(top / step) + 1)),
         brix=tuple((at(day), brix(value)) for day, value in dense),
         brix_ticks=tuple(
@@ -85,6 +81,26 @@ def season(page: SeasonPage) -> SeasonPicture | None:
             if day.day.day in (1, 11, 21)
         ),
     )
+
+
+def _warm(page: SeasonPage) -> tuple[Callable[[float], float], tuple[Tick, ...]]:
+    """The scale of the nights and days, and its marks."""
+    known = [day.weather for day in page.days if day.weather]
+    low = min((weather.night_c for weather in known), default=-5.0)
+    high = max((weather.day_c for weather in known), default=10.0)
+    warm = scale(min(low, -5.0), max(high, 10.0), WARM_BOTTOM, WARM_TOP)
+    marks = (c for c in (-10.0, 0.0, 10.0) if low - 3 < c < high + 3)
+    return warm, tuple(Tick(warm(c), f"{c:g}") for c in marks)
+
+
+def _band(page: SeasonPage, at: Callable[[date], float], warm: Callable[[float], float]) -> str:
+    """Between the nights and the days, there and back."""
+    known = [(day.day, day.weather) for day in page.days if day.weather]
+    if not known:
+        return ""
+    over = [f"{at(day)} {warm(weather.day_c)}" for day, weather in known]
+    under = [f"{at(day)} {warm(weather.night_c)}" for day, weather in reversed(known)]
+    return "M" + "L".join([*over, *under]) + "Z"
 
 
 def _step(most: float) -> float:
