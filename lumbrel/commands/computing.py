@@ -30,6 +30,10 @@ STATIONS_OF = {
     "jar/volume": "jar",
     "cooling": "jar",
     "confection": "candy",
+    "sap/keeping": "sap",
+    "sap/trunk": "sap",
+    "sap/run": "sap",
+    "sap/boil-down": "sap",
 }
 """Where each calculation is at home: only that is loaded, so that it answers at once."""
 

@@ -180,6 +180,10 @@ class Keeping(unittest.TestCase):
         self.assertAlmostEqual(made.by_rule_of_86_l, 44.16 * 2 / 86)
 
 
+MEAN_ERROR = 0.625
+"""Of that of as much as yesterday; two thirds are promised, and without what is learned it is more than this."""
+
+
 class Runs(unittest.TestCase):
     def test_the_rule(self) -> None:
         def rule(night: float, day: float, held: float = 1.0) -> float:
@@ -198,8 +202,8 @@ class Runs(unittest.TestCase):
         """Woodlots of trees that know nothing of the rule, forecasts that are off, gathering to a tenth."""
         worlds = [self._third_season(world) for world in range(500, 508)]
         error, same, held, days = (sum(column) for column in zip(*worlds, strict=True))
-        self.assertLess(error / same, 0.66)
-        self.assertTrue(0.75 <= held / days <= 0.86, held / days)
+        self.assertLess(error / same, MEAN_ERROR)
+        self.assertTrue(0.75 <= held / days <= 0.85, held / days)
 
     def _third_season(self, world: int) -> tuple[float, float, int, int]:
         rng = random.Random(world)
@@ -260,22 +264,25 @@ class Fires(unittest.TestCase):
 
     def test_three_boil_downs_teach_the_next(self) -> None:
         """Sixty boil-downs a kitchen whose fires differ, wander and drift."""
-        rng, held, count = random.Random(8), 0, 0
-        for _ in range(30):
+        rng = random.Random(8)
+        later: list[bool] = []
+        fourth: list[bool] = []
+        for kitchen in range(200):
             setup = rng.choice(list(fuel.EFFICIENCY))
             middle, low, high = fuel.EFFICIENCY[setup]
             own = log(middle) + rng.gauss(0, log(high / low) / 3.29)
             sigma, drift = rng.uniform(0.06, 0.2), rng.choice((0.0, 0.7, 0.95))
             off, burned = 0.0, []
-            for number in range(63):
+            for number in range(63 if kitchen < 30 else 6):
                 off = drift * off + rng.gauss(0, sigma * (1 - drift * 0.6))
                 efficiency = min(exp(own + off + rng.gauss(0, 0.04)), 0.97)
                 if number >= 3:
                     said = fuel.learned_efficiency(setup, burned)
-                    held += said.low <= efficiency <= said.high
-                    count += 1
+                    holds = said.low <= efficiency <= said.high
+                    (later if number > 5 else fourth).append(holds)
                 burned.append(fuel.Burned(efficiency, 1.0))
-        self.assertTrue(0.85 <= held / count <= 0.95, held / count)
+        for held in (later, fourth):
+            self.assertTrue(0.85 <= sum(held) / len(held) <= 0.95, sum(held) / len(held))
 
     def test_a_plan_adds_up(self) -> None:
         pans = [boil_down.Pan("back", 0.24), boil_down.Pan("front", 0.24)]

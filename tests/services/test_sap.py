@@ -214,7 +214,17 @@ class Tanks(SapCase):
                 MARCH,
             ),
         )
+        sentence = self.refused(
+            "brix", gathering.gather, {**CLEAR, "litres": "9", "brix": "12"}, MARCH
+        )
+        self.assertIn("between 0.1 and 10 Brix", sentence)
         self.refused("ice", tanks.ice_off, tank, {"ice": "300 kg"}, MARCH + timedelta(hours=2))
+
+    def test_a_struck_collection_counts_no_more(self) -> None:
+        self.gather(id="gathered-0002")
+        tanks.strike(self.db, "gathered-0002", {"why": "twice"}, MARCH)
+        self.assertEqual(store.runs(self.db, "upper-fold", MARCH.date(), MARCH.date()), [])
+        self.assertEqual(differences(self.db), [])
 
     def test_sugar_is_read_as_ever_or_is_as_usual(self) -> None:
         self.gather(brix_by="refractometer", brix="2.2", sample="12 C")
@@ -408,6 +418,10 @@ class Fires(SapCase):
         )
         with self.assertRaises(BadInput):
             boil.pour_on(self.db, code, {"vessel": "arch"}, MARCH + timedelta(hours=2))
+        much = {"vessel": "finisher-1", "mass": "50 kg", "brix": "60"}
+        with self.assertRaises(BadInput) as caught:
+            boil.pour_on(self.db, code, much, MARCH + timedelta(hours=2))
+        self.assertIn("kg of sugar", caught.exception.asks["mass"])
 
 
 class Golden(unittest.TestCase):

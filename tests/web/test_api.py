@@ -203,6 +203,27 @@ EXPECTED = [
         85.14,
         0.05,
     ),
+    (
+        "sap/keeping",
+        {
+            "portions": [
+                {"litres": 100, "history": [{"hours": 12, "temperature_c": 10}]},
+                {"litres": 100, "history": [{"hours": 12, "temperature_c": 10}]},
+            ]
+        },
+        "used",
+        0.5,
+        1e-9,
+    ),
+    ("sap/trunk", {"girth_mm": 1760}, "taps_borne", 2, 0),
+    ("sap/run", {"days": [{"night_c": -8, "day_c": 6}] * 3}, "litres_per_tap", 3.8, 0.3),
+    (
+        "sap/boil-down",
+        {"litres": 100, "brix": 2, "target_brix": 60, "bottom_m2": 0.5, "setup": "arch"},
+        "heat_mj",
+        260.0,
+        0.3,
+    ),
 ]
 
 

@@ -7,6 +7,7 @@ from lumbrel.services.base.form import local_time
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import entries, tanks
+from lumbrel.services.sap.calculations import CALCULATIONS
 
 
 def _state(look: Look) -> State:
@@ -41,6 +42,7 @@ STATION = Station(
         LineKind(facts=FuelFacts, read=entries.fuel, words=entries.fuel_words),
         LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
     ),
+    calculations=CALCULATIONS,
     cautions=(LADDERS, LEAD, SPOILT_SAP),
     state=_state,
 )

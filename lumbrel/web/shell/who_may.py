@@ -45,6 +45,10 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/api/jar/volume", "", LOOKER),
     ("/api/cooling", "", LOOKER),
     ("/api/confection", "", LOOKER),
+    ("/api/sap/keeping", "", LOOKER),
+    ("/api/sap/trunk", "", LOOKER),
+    ("/api/sap/run", "", LOOKER),
+    ("/api/sap/boil-down", "", LOOKER),
     ("/api/probes/samples", "", PUBLIC),  # asks for the probe's own token
     ("/api/trace/{code:path}", LOOKER, ""),
     ("/api/accounts", LOOKER, ""),

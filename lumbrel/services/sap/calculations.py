@@ -1,0 +1,251 @@
+"""How long sap keeps, where a trunk is tapped, what a night and a day bring, what a boil-down takes."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.sap import boil_down, fuel, keeping, running, sap
+from lumbrel.core.sap import trunk as trunks
+from lumbrel.services.base.calculation import (
+    MASS_BALANCE,
+    Answer,
+    Calculation,
+    Request,
+    step,
+)
+
+TRADE = "trade practice"
+
+
+class Hours(Request):
+    """Some hours at a temperature."""
+
+    hours: float
+    temperature_c: float
+
+
+class Portion(Request):
+    """A portion of sap with its history."""
+
+    litres: float
+    history: Annotated[list[Hours], Field(max_length=2000)]
+
+
+class KeepingRequest(Request):
+    """Portions of sap, poured together at the end of their histories."""
+
+    portions: Annotated[list[Portion], Field(min_length=1, max_length=200)]
+    temperature_c: float = 4.0
+
+
+class KeepingAnswer(Answer):
+    """The share of its life that the mixture has used (1: spoilt), and the hours that it has left."""
+
+    used: float
+    hours_left: float
+    used_of_each: list[float]
+
+
+def sap_keeping(request: KeepingRequest) -> KeepingAnswer:
+    """How much of its life sap has used up, each portion and all together."""
+    for portion in request.portions:
+        if not portion.litres > 0 or any(one.hours < 0 for one in portion.history):
+            raise OutOfRange("Litres must be above 0, and hours 0 or more.", "portions")
+    each = [
+        keeping.used((one.hours, one.temperature_c) for one in p.history) for p in request.portions
+    ]
+    mixed = keeping.mixed([(p.litres, u) for p, u in zip(request.portions, each, strict=True)])
+    life = keeping.life_hours(request.temperature_c)
+    left = max(1.0 - mixed, 0.0) * life
+    working = [
+        step("life at this temperature", life, "h", TRADE),
+        step("used by all together", mixed, "", "what is alive in it adds up"),
+        step("left", left, "h"),
+    ]
+    return KeepingAnswer(used=mixed, hours_left=left, used_of_each=each, working=working)
+
+
+class HoleRequest(Request):
+    """An old hole."""
+
+    bearing_deg: float
+    height_mm: float
+    years_ago: Annotated[int, Field(ge=0, le=200)]
+
+
+class TrunkRequest(Request):
+    """A trunk with its old holes, and the rule it is tapped by."""
+
+    girth_mm: float
+    holes: Annotated[list[HoleRequest], Field(max_length=120)] = []
+    taps: Literal["conservative", "small", "older"] = "conservative"
+    beside_mm: float = 300.0
+    growth_mm_a_year: float = trunks.GROWTH_MM_A_YEAR
+
+
+class PlaceAnswer(Request):
+    """A free place."""
+
+    bearing_deg: float
+    height_mm: float
+
+
+class TrunkAnswer(Answer):
+    """This year's places, and for how many seasons it is tapped until it is full (null: over forty)."""
+
+    taps_borne: int
+    places: list[PlaceAnswer]
+    seasons_until_full: int | None
+
+
+THIS_YEAR = 3000
+"""Any: only how long ago a hole was drilled counts."""
+
+
+def sap_trunk(request: TrunkRequest) -> TrunkAnswer:
+    """Where a trunk is tapped this year."""
+    require_between(request.beside_mm, 50, 1000, field="beside_mm", what="The distance", unit="mm")
+    require_between(
+        request.growth_mm_a_year, 0.1, 20, field="growth_mm_a_year", what="The growth", unit="mm"
+    )
+    rule = trunks.Rule(taps=request.taps, beside_mm=request.beside_mm)
+    holes = []
+    for hole in request.holes:
+        at = trunks.require_place(hole.bearing_deg, hole.height_mm)
+        holes.append(trunks.Hole(at.bearing_deg, at.height_mm, THIS_YEAR - hole.years_ago))
+    trunk = trunks.Trunk(request.girth_mm, THIS_YEAR, tuple(holes), request.growth_mm_a_year)
+    bears, found = trunks.taps_borne(request.girth_mm, rule), trunks.places(trunk, rule)
+    working = [
+        step("through", trunks.through_mm(request.girth_mm), "mm", "girth over pi"),
+        step("bears", float(bears), "taps", TRADE),
+        step("kept clear beside each old hole", rule.beside_mm, "mm", TRADE),
+        step("and up and down", rule.above_mm, "mm", TRADE),
+    ]
+    return TrunkAnswer(
+        taps_borne=bears,
+        places=[PlaceAnswer(bearing_deg=p.bearing_deg, height_mm=p.height_mm) for p in found],
+        seasons_until_full=trunks.years_until_full(trunk, rule),
+        working=working,
+    )
+
+
+class NightRequest(Request):
+    """A night and the day after it."""
+
+    night_c: float
+    day_c: float
+
+
+class RunRequest(Request):
+    """Nights and days in a row, the last one asked for; and what a tap gives on the best of days."""
+
+    days: Annotated[list[NightRequest], Field(min_length=1, max_length=60)]
+    best_l: float = running.BEST_L
+    birch: bool = False
+
+
+class RunAnswer(Answer):
+    """Litres a tap on the last day, by the rule alone."""
+
+    litres_per_tap: float
+    share_of_best: float
+    wood_full: float
+
+
+def sap_run(request: RunRequest) -> RunAnswer:
+    """What a night and a day bring, by the rule of frost and thaw."""
+    require_between(request.best_l, 0.1, 100, field="best_l", what="The best day", unit="L")
+    weather = [running.require_weather(day.night_c, day.day_c) for day in request.days]
+    held = running.Wood().mornings(weather)[-1]
+    rule = running.by_warmth if request.birch else running.by_the_rule
+    share = rule(weather[-1], held)
+    working = [
+        step("how full frost left the wood", held, "", TRADE),
+        step("share of the best day", share, "", TRADE),
+        step("a tap gives", share * request.best_l, "L"),
+    ]
+    return RunAnswer(
+        litres_per_tap=share * request.best_l, share_of_best=share, wood_full=held, working=working
+    )
+
+
+class BoilDownRequest(Request):
+    """Sap, a pan over a fire, and what it is boiled down to."""
+
+    litres: float
+    brix: float
+    target_brix: float
+    bottom_m2: float
+    setup: Literal["open", "blocks", "arch", "burner", "plate"]
+    sap_temperature_c: float = 4.0
+    boiling_point_c: float = 100.0
+    rate_kg_per_min: float | None = None
+
+
+class BoilDownAnswer(Answer):
+    """What it takes, each with the range that nine of ten lie in."""
+
+    water_kg: float
+    left_kg: float
+    hours: float
+    hours_low: float
+    hours_high: float
+    heat_mj: float
+    fuel_mj: float
+    fuel_low_mj: float
+    fuel_high_mj: float
+    wood_kg: float
+    propane_kg: float
+
+
+def sap_boil_down(request: BoilDownRequest) -> BoilDownAnswer:
+    """How long sap boils down to near-syrup, and what fire that takes."""
+    require_between(request.bottom_m2, 0.005, 100, field="bottom_m2", what="The pan", unit="m²")
+    require_between(
+        request.boiling_point_c, 70, 105, field="boiling_point_c", what="The boil", unit="°C"
+    )
+    rate = None
+    if request.rate_kg_per_min is not None:
+        kg = require_between(
+            request.rate_kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
+        )
+        rate = fuel.Range(kg, 0.9 * kg, 1.1 * kg)
+    plan = boil_down.plan(
+        sap_kg=sap.mass_kg(request.litres, sap.require_sap(request.brix)),
+        brix=request.brix,
+        sap_c=request.sap_temperature_c,
+        target_brix=request.target_brix,
+        boil_c=request.boiling_point_c,
+        pans=[boil_down.Pan("pan", request.bottom_m2, rate)],
+        efficiency=fuel.learned_efficiency(request.setup),
+    )
+    needed = plan.fuel_mj
+    working = [
+        step("water driven off", plan.water_kg, "kg", MASS_BALANCE),
+        step("heat into the sap", plan.heat_mj, "MJ", "latent heat, and warming it"),
+        step("heat in the fuel", needed.middle, "MJ", TRADE),
+        step("hours of fire", plan.hours.middle, "h"),
+    ]
+    return BoilDownAnswer(
+        water_kg=plan.water_kg,
+        left_kg=plan.left_kg,
+        hours=plan.hours.middle,
+        hours_low=plan.hours.low,
+        hours_high=plan.hours.high,
+        heat_mj=plan.heat_mj,
+        fuel_mj=needed.middle,
+        fuel_low_mj=needed.low,
+        fuel_high_mj=needed.high,
+        wood_kg=fuel.amount(needed, "wood kg").middle,
+        propane_kg=fuel.amount(needed, "propane kg").middle,
+        working=working,
+    )
+
+
+CALCULATIONS = (
+    Calculation("sap/keeping", KeepingRequest, KeepingAnswer, sap_keeping),
+    Calculation("sap/trunk", TrunkRequest, TrunkAnswer, sap_trunk),
+    Calculation("sap/run", RunRequest, RunAnswer, sap_run),
+    Calculation("sap/boil-down", BoilDownRequest, BoilDownAnswer, sap_boil_down),
+)
