@@ -4,6 +4,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from functools import lru_cache
 from sqlite3 import Connection, Row
 from typing import Any
 
@@ -46,6 +47,8 @@ class LineRow:
     tank_id: str | None = None
     typed: dict[str, str] = field(default_factory=dict)
     facts: dict[str, Any] = field(default_factory=dict)
+    facts_text: str = ""
+    """As it is stored; read, never written."""
     facts_version: int = 1
     supersedes: str | None = None
     why: str = ""
@@ -92,8 +95,13 @@ def tanks(db: Connection) -> list[Tank]:
     return [Tank(**dict(row)) for row in db.execute("SELECT * FROM tank ORDER BY rowid")]
 
 
+MOST_REMEMBERED = 20_000
+
+
+@lru_cache(MOST_REMEMBERED)
 def line_of(row: Row) -> LineRow:
-    """A row of the sap book."""
+    """A row of the sap book. Known by all that it says: a line that is read with every look at its tree is
+    understood once."""
     return LineRow(
         id=row["id"],
         kind=row["kind"],
@@ -104,6 +112,7 @@ def line_of(row: Row) -> LineRow:
         tank_id=row["tank_id"],
         typed=json.loads(row["typed"]),
         facts=json.loads(row["facts"]),
+        facts_text=row["facts"],
         facts_version=row["facts_version"],
         supersedes=row["supersedes"],
         why=row["why"],

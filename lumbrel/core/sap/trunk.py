@@ -11,6 +11,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from math import pi
 
+import numpy as np
+
 from lumbrel.core.errors import OutOfRange, require_between
 
 TAPS_FROM_MM: dict[str, tuple[float, ...]] = {
@@ -257,13 +259,16 @@ def _free(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> list[Pla
     heights = ends | {
         start + k * rule.above_mm for start in [*ends, *(h.height_mm for h in old)] for k in times
     }
-    tried = (
-        Place(bearing, height)
-        for height in sorted(heights)
-        if rule.lowest_mm - _HAIR_MM <= height <= rule.highest_mm + _HAIR_MM
-        for bearing in sorted(bearings)
-    )
-    return [p for p in tried if all(is_clear(p, h, trunk.girth_mm, rule) for h in old)]
+    low, high = rule.lowest_mm - _HAIR_MM, rule.highest_mm + _HAIR_MM
+    within = [height for height in sorted(heights) if low <= height <= high]
+    x, y = (grid.ravel() for grid in np.meshgrid(sorted(bearings), within))
+    clear = np.ones(x.size, bool)
+    for hole in old:
+        between = abs(x - hole.bearing_deg)
+        between = np.minimum(between, 360.0 - between) / 360.0 * trunk.girth_mm
+        beside = between >= rule.beside_mm - _HAIR_MM
+        clear &= beside | (abs(y - hole.height_mm) >= rule.above_mm - _HAIR_MM)
+    return [Place(float(x[i]), float(y[i])) for i in np.flatnonzero(clear)]
 
 
 def _rank(place: Place, trunk: Trunk, rule: Rule, newest: Hole | None) -> tuple[float, ...]:

@@ -1,8 +1,10 @@
 """The sap book: lines about trees, tanks and weather, written once and struck, never changed."""
 
+import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import lru_cache
 from sqlite3 import Connection
 
 from lumbrel.services.base.facts import Facts
@@ -36,13 +38,22 @@ class SapLine:
     initials: str = ""
 
 
+MOST_REMEMBERED = 20_000
+
+
+@lru_cache(MOST_REMEMBERED)
+def _facts(kind: str, version: int, text: str) -> SapFacts:
+    """Facts by all that is stored of them: a page of many trees understands each line once."""
+    return read_facts(kind, version, json.loads(text))
+
+
 def of_row(row: LineRow) -> SapLine:
     """A row of the store as a line."""
     return SapLine(
         id=row.id,
         at=row.at,
         noted_at=row.noted_at,
-        facts=read_facts(row.kind, row.facts_version, row.facts),
+        facts=_facts(row.kind, row.facts_version, row.facts_text),
         about=About(row.woodlot_id, row.tree_id, row.tank_id),
         typed=row.typed,
         initials=row.initials,

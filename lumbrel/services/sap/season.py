@@ -309,9 +309,10 @@ def _next_year(
                 f"It began {abs(apart)} days {'later' if apart > 0 else 'earlier'} than is usual here; "
                 "have the gear ready by then."
             )
-    for lot in woodlots(db):
-        if store.tree_counts(db).get(lot.id):
-            found += _of_trees(db, now, lot, whole.season)
+    if whole.season == trees.season_of(now, load_kitchen(db)):
+        counts = store.tree_counts(db)
+        for lot in woodlots(db):
+            found += _of_trees(db, now, lot, whole.season) if counts.get(lot.id) else []
     return found
 
 
@@ -328,9 +329,7 @@ def _of_trees(db: Connection, now: datetime, lot: Woodlot, season: int) -> list[
                 f"{lot.name}: {', '.join(poor[:8])} gave less than half the usual sugar a tap; look at "
                 "crown and holes, or let them rest."
             )
-    full = [
-        view.tree.name for view in seen if view.full_in == (1 if view.drilled else 0) and view.bears
-    ]
+    full = [view.tree.name for view in seen if view.full_next]
     if full:
         found.append(
             f"{lot.name}: {len(full)} {'tree is' if len(full) == 1 else 'trees are'} full after this "

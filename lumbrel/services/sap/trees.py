@@ -129,6 +129,14 @@ class TreeView:
         """For how many seasons from this one it can be tapped as it bears."""
         return trunks.years_until_full(self.trunk, self.rule) if self.trunk else None
 
+    @property
+    def full_next(self) -> bool:
+        """Whether it will have no place for each of its taps next season."""
+        if self.trunk is None or not self.bears:
+            return False
+        later = trunks.grown(self.trunk, 1)
+        return len(trunks.places(later, self.rule)) < trunks.taps_borne(later.girth_mm, self.rule)
+
     @cached_property
     def rests(self) -> int | None:
         """How many years it rests; None when for longer than anybody can say."""
@@ -255,6 +263,15 @@ def _seen(
         lines=tuple(lines),
         pulled=pulled[-1] if pulled else None,
     )
+
+
+def following(db: Connection, tree: Tree) -> Tree | None:
+    """The tree after one on the walk; None where it stands alone."""
+    every = store.trees(db, tree.woodlot_id)
+    if len(every) < 2:
+        return None
+    at = next(i for i, one in enumerate(every) if one.id == tree.id)
+    return every[(at + 1) % len(every)]
 
 
 def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:

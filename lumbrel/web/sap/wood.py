@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
 from lumbrel.services.sap import rules, runs, trees
+from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
@@ -73,15 +74,13 @@ def tree(visit: Here, tree: str) -> HTMLResponse:
 
 def _tree(visit: Visit, tree: str, form: Filled | None = None) -> HTMLResponse:
     view = trees.view(visit.db, tree, visit.now)
-    seen = trees.views(visit.db, view.woodlot.id, visit.now)
-    at = next(i for i, one in enumerate(seen) if one.tree.id == tree)
-    every = [one.tree for one in seen]
+    every = store.trees(visit.db, view.woodlot.id)
     return visit.page(
         "sap/tree.html",
         HERE,
         422 if form else 200,
         view=view,
-        following=every[(at + 1) % len(every)] if len(every) > 1 else None,
+        following=trees.following(visit.db, view.tree),
         gave=trees.yields(visit.db, view.woodlot.id, view.season, every).get(tree),
         last=trees.yields(visit.db, view.woodlot.id, view.season - 1, every).get(tree),
         point_of=trees.point_of,
