@@ -11,7 +11,17 @@ from uuid import NAMESPACE_OID, uuid5
 
 from lumbrel.devices.outdoors import Birches, Trees, Weather, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
-from lumbrel.services.sap import boil, gathering, gear, rules, runs, tanks, trees, weather
+from lumbrel.services.sap import (
+    fire,
+    gathering,
+    gear,
+    rules,
+    runs,
+    tanks,
+    taps,
+    trees,
+    weather,
+)
 from lumbrel.services.stations import slip
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, add_vessel
@@ -89,7 +99,7 @@ class SapSeasons:
             tree = self._id(lot, number)
             girth = self.rng.uniform(100, 215)
             fields = {"name": str(number), "tree": kinds[number % len(kinds)]}
-            trees.add_trees(self.db, lot, {"id": tree, **fields, "girth": f"{girth:.0f} cm"}, at)
+            taps.add_trees(self.db, lot, {"id": tree, **fields, "girth": f"{girth:.0f} cm"}, at)
             self.of_tree[tree] = (self.rng.lognormvariate(0, 0.25), self.rng.gauss(1, 0.1))
             for back in (1, 2):
                 old = {
@@ -97,7 +107,7 @@ class SapSeasons:
                     "bearing": f"{(120 + 70 * back + self.rng.uniform(-25, 25)) % 360:.0f}",
                     "height": f"{self.rng.uniform(1100, 1350):.0f} mm",
                 }
-                trees.old_hole(self.db, tree, {"id": self._id(tree, back), **old}, at)
+                taps.old_hole(self.db, tree, {"id": self._id(tree, back), **old}, at)
 
     def _season(self, year: int, kitchen: Finishes) -> None:
         station = station_of(year)
@@ -148,14 +158,14 @@ class SapSeasons:
                 seen = trees.view(self.db, tree.id, at)
                 wider = seen.girths[0][1] / 10 * (1 + 0.008 * (year - SEASONS[0]))
                 grown = {"id": self._id(tree.id, "girth", year), "girth": f"{wider:.1f} cm"}
-                trees.measure(self.db, tree.id, grown, at - timedelta(minutes=30))
+                taps.measure(self.db, tree.id, grown, at - timedelta(minutes=30))
             for number, place in enumerate(trees.view(self.db, tree.id, at).places):
                 here = {
                     "id": self._id(tree.id, "tap", year, number),
                     "bearing": f"{place.bearing_deg:.1f}",
                     "height": f"{place.height_mm:.0f} mm",
                 }
-                trees.tap(self.db, tree.id, here, at + timedelta(minutes=number))
+                taps.tap(self.db, tree.id, here, at + timedelta(minutes=number))
                 tapped.append(tree.id)
         return sorted(set(tapped))
 
@@ -223,7 +233,7 @@ class SapSeasons:
             runs.buds(self.db, lot, {"id": self._id("buds", lot, year)}, self._at(ended, 18))
         for tree in tree_ids["upper-fold"]:
             pulled = {"id": self._id("pulled", tree, year), "left": "open"}
-            trees.pull(self.db, tree, pulled, self._at(ended, 17))
+            taps.pull(self.db, tree, pulled, self._at(ended, 17))
 
     def _empty_the_tank(self, day: date, kitchen: Finishes) -> None:
         """In the morning: boil down what is enough, throw out what is too old."""
@@ -244,7 +254,7 @@ class SapSeasons:
             "fill": f"{FILL_L:.0f} L",
             "target": "55",
         }
-        code = boil.light(self.db, lit, at)
+        code = fire.light(self.db, lit, at)
         mass, solids = FILL_L, FILL_L * held.brix / 100
         rate = RATE_KG_MIN * self.rng.gauss(1, 0.05)
         sap_in = FILL_L
@@ -273,7 +283,7 @@ class SapSeasons:
             "temperature": "98 C",
         }
         at += timedelta(minutes=4)
-        finishing = boil.pour_on(self.db, code, on, at)
+        finishing = fire.pour_on(self.db, code, on, at)
         kitchen.finish_near_syrup(finishing, at, mass, brix)
 
     def _put(self, code: str, kind: str, at: datetime, **fields: str) -> None:

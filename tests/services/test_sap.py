@@ -14,7 +14,19 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.record.kept import differences, ready
-from lumbrel.services.sap import boil, gathering, gear, rules, runs, season, tanks, trees, weather
+from lumbrel.services.sap import (
+    boil,
+    fire,
+    gathering,
+    gear,
+    rules,
+    runs,
+    season,
+    tanks,
+    taps,
+    trees,
+    weather,
+)
 from lumbrel.services.sap.facts import ADAPTER, read_facts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
@@ -39,7 +51,7 @@ class SapCase(KitchenCase):
 
     def tree(self, girth: str = "150 cm", **more: str) -> str:
         given = {"name": "14", "tree": "sugar maple", "girth": girth, **more}
-        return trees.add_trees(self.db, "upper-fold", given, MARCH)[0]
+        return taps.add_trees(self.db, "upper-fold", given, MARCH)[0]
 
     def refused(self, field: str, call: object, *given: object) -> str:
         assert callable(call)
@@ -62,48 +74,48 @@ class Trees(SapCase):
                 "height": f"{place.height_mm:.0f} mm",
             }
             for _ in range(2):
-                trees.tap(self.db, tree, here, MARCH)
+                taps.tap(self.db, tree, here, MARCH)
         seen = trees.view(self.db, tree, MARCH)
         self.assertEqual((seen.drilled, len(seen.places), len(seen.holes)), (2, 0, 2))
         self.assertEqual(
             seen.holes[0].hole.girth_mm, 0.0, "a girth that was carried over tells nothing"
         )
         third = {"bearing": "N", "height": "1200 mm"}
-        self.assertIn("bears 2 taps", self.refused("bearing", trees.tap, tree, third, MARCH))
-        trees.tap(self.db, tree, third | {"bearing_confirmed": "1"}, MARCH)
+        self.assertIn("bears 2 taps", self.refused("bearing", taps.tap, tree, third, MARCH))
+        taps.tap(self.db, tree, third | {"bearing_confirmed": "1"}, MARCH)
         # Next year the same hole is in dead wood, and one beside it too near.
         later = MARCH.replace(year=2027)
         dead = {"bearing": "0.3", "height": "1300 mm", "bearing_confirmed": "1"}
         self.assertIn(
-            "dead wood of the hole of 2026", self.refused("bearing", trees.tap, tree, dead, later)
+            "dead wood of the hole of 2026", self.refused("bearing", taps.tap, tree, dead, later)
         )
         near = {"bearing": "20", "height": "1300 mm"}
-        self.assertIn("the rule here wants", self.refused("bearing", trees.tap, tree, near, later))
+        self.assertIn("the rule here wants", self.refused("bearing", taps.tap, tree, near, later))
 
     def test_what_cannot_be_is_said_at_its_field(self) -> None:
         for girth in ("8 m", "3 cm"):
             given = {"name": "2", "tree": "birch", "girth": girth}
-            said = self.refused("girth", trees.add_trees, "upper-fold", given, MARCH)
+            said = self.refused("girth", taps.add_trees, "upper-fold", given, MARCH)
             self.assertIn("between 20 and 600 cm", said)
         giant = {"name": "2", "tree": "birch", "girth": "450 cm"}
-        self.assertIn("a giant", self.refused("girth", trees.add_trees, "upper-fold", giant, MARCH))
+        self.assertIn("a giant", self.refused("girth", taps.add_trees, "upper-fold", giant, MARCH))
         tree = self.tree()
         again = {"name": "14", "tree": "birch"}
         self.assertIn(
-            "another tree", self.refused("name", trees.add_trees, "upper-fold", again, MARCH)
+            "another tree", self.refused("name", taps.add_trees, "upper-fold", again, MARCH)
         )
         old = {"year": "2026", "bearing": "S", "height": "1200 mm"}
-        self.assertIn("1950 to 2025", self.refused("year", trees.old_hole, tree, old, MARCH))
+        self.assertIn("1950 to 2025", self.refused("year", taps.old_hole, tree, old, MARCH))
         with self.assertRaises(NotFound):
             trees.view(self.db, "none", MARCH)
         with self.assertRaises(NotFound):
-            trees.close(self.db, tree, "none", {}, MARCH)
+            taps.close(self.db, tree, "none", {}, MARCH)
 
     def test_the_rule_of_the_kitchen_moves_the_places(self) -> None:
         tree = self.tree(girth="100 cm")
         for back, side in enumerate(("S", "W", "N"), 1):
             old = {"year": str(2026 - back), "bearing": side, "height": "1200 mm"}
-            trees.old_hole(self.db, tree, old, MARCH)
+            taps.old_hole(self.db, tree, old, MARCH)
         full = trees.view(self.db, tree, MARCH)
         self.assertTrue(full.is_full)
         self.assertEqual([count for _, count in full.elsewhere], [1])
@@ -112,12 +124,12 @@ class Trees(SapCase):
         self.assertEqual(rules.rule_of(load_kitchen(self.db)).depth_mm, 38.0)
         self.refused("depth", rules.save, rules.STANDARD | {"depth": "3 m"}, MARCH)
         grown = {"girth": "104 cm"}
-        trees.measure(self.db, tree, grown, MARCH.replace(year=2028))
+        taps.measure(self.db, tree, grown, MARCH.replace(year=2028))
         self.assertTrue(trees.view(self.db, tree, MARCH.replace(year=2028)).growth_measured)
         pulled = {"left": "open"}
-        trees.pull(self.db, tree, pulled, MARCH)
+        taps.pull(self.db, tree, pulled, MARCH)
         hole = full.holes[0].id
-        trees.close(self.db, tree, hole, {}, MARCH)
+        taps.close(self.db, tree, hole, {}, MARCH)
         seen = trees.view(self.db, tree, MARCH)
         self.assertEqual(
             (seen.pulled and seen.pulled.left, seen.holes[0].closed_in), ("open", 2026)
@@ -326,7 +338,7 @@ class Fires(SapCase):
 
     def light(self, **more: str) -> str:
         given = {"tank": self.at_tank, "vessel": "arch", "fill": "60 L", "target": "55", **more}
-        return boil.light(self.db, given, MARCH + timedelta(hours=1))
+        return fire.light(self.db, given, MARCH + timedelta(hours=1))
 
     def test_a_plan_says_what_it_takes(self) -> None:
         asked = {
@@ -371,7 +383,7 @@ class Fires(SapCase):
         solids = sum(one.flow.mass_kg * one.flow.brix for one in flows)
         on_at = at + timedelta(hours=3)
         brix = 40.0
-        on = boil.pour_on(
+        on = fire.pour_on(
             self.db,
             code,
             {
@@ -409,18 +421,18 @@ class Fires(SapCase):
 
     def test_a_fire_is_refused_what_is_not_there(self) -> None:
         self.refused(
-            "fill", boil.light, {"tank": self.at_tank, "vessel": "arch", "fill": "500 L"}, MARCH
+            "fill", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "500 L"}, MARCH
         )
-        self.refused("tank", boil.light, {"tank": "none", "vessel": "arch", "fill": "50 L"}, MARCH)
+        self.refused("tank", fire.light, {"tank": "none", "vessel": "arch", "fill": "50 L"}, MARCH)
         code = self.light()
         self.refused(
-            "vessel", boil.light, {"tank": self.at_tank, "vessel": "arch", "fill": "9 L"}, MARCH
+            "vessel", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "9 L"}, MARCH
         )
         with self.assertRaises(BadInput):
-            boil.pour_on(self.db, code, {"vessel": "arch"}, MARCH + timedelta(hours=2))
+            fire.pour_on(self.db, code, {"vessel": "arch"}, MARCH + timedelta(hours=2))
         much = {"vessel": "finisher-1", "mass": "50 kg", "brix": "60"}
         with self.assertRaises(BadInput) as caught:
-            boil.pour_on(self.db, code, much, MARCH + timedelta(hours=2))
+            fire.pour_on(self.db, code, much, MARCH + timedelta(hours=2))
         self.assertIn("kg of sugar", caught.exception.asks["mass"])
 
 

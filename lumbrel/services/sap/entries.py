@@ -10,7 +10,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.sap import boil, tanks
+from lumbrel.services.sap import boil, fire, tanks
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 
@@ -38,7 +38,7 @@ def fed(form: Form, context: BatchContext) -> FedFacts | None:
         return None
     litres = form.between(FED)
     at = form.time_of_day("at", context.now)
-    given = boil.taken(context.db, form, "litres", litres, at)
+    given = fire.taken(context.db, form, "litres", litres, at)
     if given is None:
         return None
     tank, parts = given

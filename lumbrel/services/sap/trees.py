@@ -1,18 +1,18 @@
 """Trees and their taps: the trunk as it stands, this year's places, what was drilled and pulled."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from math import pi
-from sqlite3 import Connection, IntegrityError
+from sqlite3 import Connection
 
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
-from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound, local_time
+from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.sap import book
-from lumbrel.services.sap.book import About, Draft, SapLine
+from lumbrel.services.sap.book import SapLine
 from lumbrel.services.sap.facts import (
     ClosedFacts,
     MeasuredFacts,
@@ -20,37 +20,13 @@ from lumbrel.services.sap.facts import (
     PulledFacts,
     TappedFacts,
 )
-from lumbrel.services.sap.rules import as_facts, other_schools, rule_of
+from lumbrel.services.sap.rules import other_schools, rule_of
 from lumbrel.store import sap as store
-from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
-GIRTH = Bounds(
-    "girth",
-    "girth",
-    20,
-    600,
-    "The girth is measured round the trunk at breast height, 1.3 m up: between 20 and 600 cm (8 and "
-    "236 in).",
-)
-HEIGHT = Bounds(
-    "height",
-    "depth",
-    200,
-    2500,
-    "A hole is between 200 and 2500 mm (8 and 98 in) above the ground.",
-)
-LEFT_AS = {
-    "open": "left open, it closes by itself",
-    "plugged": "plugged with seasoned wood of the same kind",
-    "green": "plugged with green wood",
-}
 KINDS = [(kind, kind) for kind in SAP_BRIX]
 POINTS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
-MOST_TREES = 2000
-BIG_CM = 380.0
-EARLIEST_HOLE = 1950
 
 
 def point_of(bearing_deg: float) -> str:
@@ -283,185 +259,6 @@ def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
         _seen(tree, woodlot, [book.of_row(r) for r in store.of_tree(db, tree.id)], rule, season)
         for tree in store.trees(db, woodlot_id)
     ]
-
-
-def add_trees(
-    db: Connection, woodlot_id: str, fields: Mapping[str, str], now: datetime
-) -> list[str]:
-    """Register a tree with its girth, or a row of them that are numbered.
-
-    Returns:
-        Their ids. The same form sent again adds none.
-    Raises:
-        BadInput: a field is wrong, or a name is another tree's of this woodlot.
-    """
-    woodlot_of(db, woodlot_id)
-    form = Form(fields, load_kitchen(db))
-    first = form.client_id()
-    name = form.text("name", "Give the tree a number or a name.", limit=30)
-    kind = form.choice("tree", list(SAP_BRIX), "Choose the kind of tree.")
-    girth = form.between(GIRTH, required=False)
-    _ask_about_girth(form, girth)
-    form.check()
-    tree = Tree(first, woodlot_id, name, kind)
-    try:
-        with transaction(db):
-            if len(store.trees(db, woodlot_id)) >= MOST_TREES:
-                raise BadInput({"name": f"A woodlot holds at most {MOST_TREES} trees here."})
-            store.add_tree(db, tree)
-    except IntegrityError:
-        raise BadInput({"name": f"{name} is another tree of this woodlot already."}) from None
-    if girth is not None:
-        measured = {**fields, "id": f"{first}-g"[:64]}
-        book.write(db, measured, now, lambda form, at: _girth(db, tree, form, at))
-    return [first]
-
-
-def _ask_about_girth(form: Form, girth_cm: float | None) -> None:
-    if girth_cm is not None and girth_cm > BIG_CM:
-        form.ask(
-            "girth",
-            f"{form.show(girth_cm, 'girth')} round is {form.show(girth_cm / pi, 'girth')} through, a "
-            "giant. Measured round the trunk, with the tape level?",
-        )
-
-
-def _girth(db: Connection, tree: Tree, form: Form, at: datetime) -> list[Draft]:
-    girth = form.between(GIRTH)
-    _ask_about_girth(form, girth)
-    if girth is None:
-        return []
-    year = season_of(at, form.kitchen)
-    return [Draft(MeasuredFacts(girth_mm=10 * girth, year=year), About(tree.woodlot_id, tree.id))]
-
-
-def measure(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:
-    """Note a girth."""
-    tree = tree_of(db, tree_id)
-    book.write(db, fields, now, lambda form, at: _girth(db, tree, form, at))
-
-
-def tap(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:
-    """Note a hole: at one of this year's places, or where it truly was drilled.
-
-    Raises:
-        BadInput: it would be in an old hole's dead wood, or breaks the rule and is not confirmed.
-    """
-    tree_of(db, tree_id)
-
-    def read(form: Form, at: datetime) -> list[Draft]:
-        seen = view(db, tree_id, at)
-        bearing, height = _bearing(form), form.between(HEIGHT)
-        if seen.trunk is None:
-            form.errors["girth"] = "Measure the girth first: it says how many taps the trunk bears."
-        if form.errors or bearing is None or height is None or seen.trunk is None:
-            return []
-        _ask_about_place(form, seen, Place(bearing % 360.0, height))
-        facts = TappedFacts(
-            season=seen.season,
-            bearing_deg=bearing % 360.0,
-            height_mm=height,
-            hole_mm=seen.rule.hole_mm,
-            depth_mm=seen.rule.depth_mm,
-            girth_mm=seen.girth_mm or 0.0,
-            rule=as_facts(seen.rule),
-        )
-        return [Draft(facts, About(seen.tree.woodlot_id, tree_id))]
-
-    book.write(db, fields, now, read)
-
-
-def _bearing(form: Form) -> float | None:
-    """Degrees, or a compass point."""
-    text = form.fields.get("bearing", "").strip().upper().rstrip("°")
-    if text in POINTS:
-        return POINTS.index(text) * 45.0
-    try:
-        value = float(text)
-    except ValueError:
-        value = -1.0
-    if not 0 <= value <= 360:
-        form.errors["bearing"] = (
-            "Type the side as a compass point (N, NE, E, SE, S, SW, W, NW) or in degrees, 0 to 360."
-        )
-        return None
-    return value
-
-
-def _ask_about_place(form: Form, seen: TreeView, place: Place) -> None:
-    """No hole goes into dead wood; one that breaks the rule is asked about."""
-    trunk, rule = seen.trunk, seen.rule
-    assert trunk is not None
-    dead = trunks.in_dead_wood(place, trunk, rule)
-    if dead is not None:
-        form.errors["bearing"] = (
-            f"That is in the dead wood of the hole of {dead.year}: nothing runs there. Go at least "
-            f"{form.show(rule.beside_mm / 10, 'girth')} round the trunk."
-        )
-        return
-    near = trunks.too_near(place, trunk, rule)
-    if near is not None:
-        apart = trunks.apart_mm(near.bearing_deg, place.bearing_deg, trunk.girth_mm)
-        form.ask(
-            "bearing",
-            f"That is {form.show(apart / 10, 'girth')} from the hole of {near.year}; the rule here "
-            f"wants {form.show(rule.beside_mm / 10, 'girth')}.",
-        )
-    if seen.drilled >= seen.bears:
-        through = form.show((seen.through_mm or 0) / 10, "girth")
-        form.ask(
-            "bearing",
-            f"At {through} through it bears {seen.bears or 'no'} "
-            f"{'tap' if seen.bears == 1 else 'taps'} by the rule here, and has {seen.drilled}.",
-        )
-
-
-def old_hole(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:
-    """Note a hole of an earlier year, as it is found on the trunk."""
-    tree = tree_of(db, tree_id)
-
-    def read(form: Form, at: datetime) -> list[Draft]:
-        bearing, height = _bearing(form), form.between(HEIGHT)
-        season = season_of(at, form.kitchen)
-        text = form.fields.get("year", "").strip()
-        year = int(text) if text.isdigit() and len(text) == 4 else 0
-        if not EARLIEST_HOLE <= year < season:
-            form.errors["year"] = f"Type the year it was drilled, {EARLIEST_HOLE} to {season - 1}."
-        if form.errors or bearing is None or height is None:
-            return []
-        facts = OldHoleFacts(season=year, bearing_deg=bearing % 360.0, height_mm=height)
-        return [Draft(facts, About(tree.woodlot_id, tree.id))]
-
-    book.write(db, fields, now, read)
-
-
-def pull(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:
-    """Note that a tree's taps were pulled, and how its holes were left."""
-    tree = tree_of(db, tree_id)
-
-    def read(form: Form, at: datetime) -> list[Draft]:
-        left = form.choice("left", LEFT_AS, f"Choose one: {'; '.join(LEFT_AS.values())}.")
-        if not left:
-            return []
-        facts = PulledFacts.model_validate({"season": season_of(at, form.kitchen), "left": left})
-        return [Draft(facts, About(tree.woodlot_id, tree.id))]
-
-    book.write(db, fields, now, read)
-
-
-def close(
-    db: Connection, tree_id: str, hole_id: str, fields: Mapping[str, str], now: datetime
-) -> None:
-    """Note that a hole has closed."""
-    seen = view(db, tree_id, now)
-    if all(hole.id != hole_id for hole in seen.holes):
-        raise NotFound("There is no such hole in this tree.")
-
-    def read(form: Form, at: datetime) -> list[Draft]:
-        facts = ClosedFacts(hole=hole_id, year=season_of(at, form.kitchen))
-        return [Draft(facts, About(seen.tree.woodlot_id, tree_id))]
-
-    book.write(db, fields, now, read)
 
 
 @dataclass(frozen=True)

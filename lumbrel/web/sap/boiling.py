@@ -5,6 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.sap import boil
+from lumbrel.services.sap import fire as fires
 from lumbrel.services.sap.station import BOIL_CAUTIONS
 from lumbrel.services.stations import slip
 from lumbrel.web.shell.render import Filled, refilled
@@ -43,7 +44,7 @@ def _plan(visit: Visit, asked: dict[str, str], form: Filled | None = None) -> HT
 def light(visit: Here, fields: Fields) -> Response:
     """Light the fire: a batch of sap from a tank."""
     try:
-        code = boil.light(visit.db, fields, visit.now)
+        code = fires.light(visit.db, fields, visit.now)
     except BadInput as bad:
         return _plan(visit, fields, refilled(fields, bad))
     return RedirectResponse(f"/pan/{code}", 303)
@@ -61,7 +62,7 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
         "sap/fire.html",
         HERE,
         422 if form else 200,
-        page=boil.fire(context),
+        page=fires.fire(context),
         context=context,
         lines=slip.lines(context),
         form=form or Filled(),
@@ -77,7 +78,7 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
 def pour_on(visit: Here, code: str, fields: Fields) -> Response:
     """Pour it on into the pan that it is finished in."""
     try:
-        on = boil.pour_on(visit.db, code, fields, visit.now)
+        on = fires.pour_on(visit.db, code, fields, visit.now)
     except BadInput as bad:
         return _fire(visit, code, refilled(fields, bad), "on")
     return RedirectResponse(f"/pan/{on}", 303)

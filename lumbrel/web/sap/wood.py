@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
-from lumbrel.services.sap import rules, runs, trees
+from lumbrel.services.sap import rules, runs, taps, trees
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
@@ -47,7 +47,7 @@ def add_trees(visit: Here, woodlot: str, fields: Fields) -> Response:
         if fields.get("what") == "buds":
             runs.buds(visit.db, woodlot, fields, visit.now)
             return RedirectResponse("/sap", 303)
-        tree = trees.add_trees(visit.db, woodlot, fields, visit.now)[0]
+        tree = taps.add_trees(visit.db, woodlot, fields, visit.now)[0]
     except BadInput as bad:
         return _woodlot(visit, woodlot, refilled(fields, bad))
     return RedirectResponse(f"/sap/tree/{tree}", 303)
@@ -84,17 +84,17 @@ def _tree(visit: Visit, tree: str, form: Filled | None = None) -> HTMLResponse:
         gave=trees.yields(visit.db, view.woodlot.id, view.season, every).get(tree),
         last=trees.yields(visit.db, view.woodlot.id, view.season - 1, every).get(tree),
         point_of=trees.point_of,
-        left_as=list(trees.LEFT_AS.items()),
+        left_as=list(taps.LEFT_AS.items()),
         form=form or Filled(),
         what=form.value("what") if form else "",
     )
 
 
 CHANGES: dict[str, Callable[..., None]] = {
-    "tap": trees.tap,
-    "girth": trees.measure,
-    "old": trees.old_hole,
-    "pull": trees.pull,
+    "tap": taps.tap,
+    "girth": taps.measure,
+    "old": taps.old_hole,
+    "pull": taps.pull,
 }
 
 
@@ -104,7 +104,7 @@ def change_tree(visit: Here, tree: str, fields: Fields) -> Response:
     what = fields.get("what", "")
     try:
         if what == "closed":
-            trees.close(visit.db, tree, fields.get("hole", ""), fields, visit.now)
+            taps.close(visit.db, tree, fields.get("hole", ""), fields, visit.now)
         elif what in CHANGES:
             CHANGES[what](visit.db, tree, fields, visit.now)
         else:

@@ -1,0 +1,244 @@
+"""A boil-down under way: lit on a tank, fed, stoked, and poured on into the pan that finishes it."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from sqlite3 import Connection
+
+from lumbrel.core.sap import fuel, sap
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import (
+    FedFacts,
+    FromTank,
+    FuelFacts,
+    Part,
+    PutInFacts,
+    StageFacts,
+)
+from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.pour import there
+from lumbrel.services.sap.boil import (
+    ARMFUL_KG,
+    FITS,
+    SAID,
+    TARGET_BRIX,
+    burned_of,
+    last_setup,
+    measures_of,
+    pan_of,
+)
+from lumbrel.services.sap.tanks import SLACK, TankView, views
+from lumbrel.services.take_in.entries import BOIL_DOWN, finishers
+from lumbrel.services.take_in.opening import Source, open_batch
+from lumbrel.store import kept
+from lumbrel.store.kitchen import VesselRow, Woodlot, woodlots
+
+FILL = Bounds("fill", "volume", 0.5, 5_000, "Type how much goes into the pan first, from 0.5 L on.")
+MEASURED_WITHIN = 0.2
+"""Sap whose sugar is less well known than by this share is held to be a guess at the pan too."""
+
+
+def light(db: Connection, fields: dict[str, str], now: datetime) -> str:
+    """Light the fire: a batch of sap from a tank, in a pan; returns its code. Sent again it opens one.
+
+    Raises:
+        BadInput: a field is wrong, the tank has not so much, or the pan is busy.
+    """
+    return open_batch(
+        db,
+        now,
+        {**fields, BOIL_DOWN: "1"},
+        source=lambda form: _from_tank(db, form, now),
+    )
+
+
+def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
+    litres = form.between(FILL)
+    given = taken(db, form, "fill", litres, now)
+    if given is None:
+        return None
+    tank, parts = given
+    content = tank.content
+    whose = max(parts, key=lambda part: part.mass_kg)
+    lots = {w.id: w for w in woodlots(db)}
+    kind = lots.get(whose.woodlot_id, Woodlot("", "")).sugar_kind
+    drawn = FromTank(tank_id=tank.tank.id, mass_kg=sum(p.mass_kg for p in parts), brix=content.brix)
+    doubtful = content.sigma_brix > MEASURED_WITHIN * content.brix
+    return Source(
+        fields={
+            "woodlot": whose.woodlot_id,
+            "sugar_kind": kind,
+            "amount": f"{drawn.mass_kg:.6f} kg",
+            "amount_by": "mass",
+            "brix": f"{content.brix:.6f}",
+            "brix_by": "told",
+            "temperature": f"{max(tank.warm_c, 0.0):.1f} C",
+            "target": form.fields.get("target", "").strip() or f"{TARGET_BRIX:g}",
+        },
+        tanks=(drawn,),
+        parts=parts,
+        brix_sigma=content.sigma_brix if doubtful else None,
+    )
+
+
+ON = Bounds("mass", "mass", 0.05, 5000, "What is poured on weighs between 0.05 and 5000 kg.")
+ON_BRIX = Bounds("brix", "brix", 5, 80, "Near-syrup has between 5 and 80 Brix.")
+
+
+def pour_on(db: Connection, code: str, fields: dict[str, str], now: datetime) -> str:
+    """Pour a boil-down on into the pan that it is finished in: a batch of its own, whose solids are
+    known. Returns its code. Sent again it opens one.
+
+    Raises:
+        BadInput: a field is wrong, nothing is left of it, or the pan is busy.
+    """
+    return open_batch(db, now, fields, source=lambda form: _from_pan(db, code, form, now))
+
+
+def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | None:
+    giver = contexts.load(db, code, now)
+    if giver.left_at or giver.called_off:
+        form.errors["vessel"] = f"Nothing of {code} is on the fire any more."
+        return None
+    if form.fields.get("vessel") == giver.vessel.id:
+        form.errors["vessel"] = "That is the pan it is in: choose another, or boil on."
+        return None
+    mass, brix = form.between(ON, required=False), form.between(ON_BRIX, required=False)
+    there_kg, believed = there(giver)
+    if form.errors:
+        return None
+    solids = there_kg * believed / 100
+    if brix is not None and mass is None:
+        # Its sugar is known: a density that was read says how much there is of it.
+        mass = solids / brix * 100
+    mass, brix = mass or there_kg, brix or believed
+    if mass * brix / 100 > solids * 1.25:
+        form.ask(
+            "mass",
+            f"That would be {mass * brix / 100:.2f} kg of sugar; by what was fed {solids:.2f} kg are "
+            "in the pan.",
+        )
+    known = board_of(giver).believed
+    sigma = known.sigma_brix if known and not form.given("brix") else 0.0
+    return Source(
+        fields={
+            "woodlot": giver.woodlot.id,
+            "sugar_kind": giver.batch.sugar_kind,
+            "amount": f"{mass:.6f} kg",
+            "amount_by": "mass",
+            "brix": f"{brix:.6f}",
+            "brix_by": "told",
+            "temperature": form.fields.get("temperature", "").strip() or "95 C",
+            "target": f"{form.kitchen.target_brix:g}",
+        },
+        tanks=(),
+        parts=(),
+        brix_sigma=sigma if sigma > MEASURED_WITHIN * brix else None,
+        from_batch_id=giver.batch.id,
+    )
+
+
+def taken(
+    db: Connection, form: Form, name: str, litres: float | None, now: datetime
+) -> tuple[TankView, tuple[Part, ...]] | None:
+    """So much sap of a tank, by whose it is; what is wrong is noted on the form.
+
+    Args:
+        name: of the field that says how much.
+    """
+    seen = {v.tank.id: v for v in views(db, now)}
+    chosen = form.choice("tank", list(seen), "Choose the tank it comes from.")
+    if not chosen or litres is None:
+        return None
+    tank = seen[chosen]
+    content = tank.content
+    if litres > content.litres * SLACK + 0.05 or tank.empty:
+        form.errors[name] = (
+            f"{tank.tank.name} holds {form.show(content.litres, 'volume')} now; it cannot give "
+            f"{form.show(litres, 'volume')}."
+        )
+        return None
+    mass = min(sap.mass_kg(litres, content.brix), content.mass_kg)
+    share = mass / content.mass_kg
+    parts = tuple(
+        Part(woodlot_id=woodlot, mass_kg=kg * share, brix=100 * solids / kg)
+        for woodlot, (kg, solids) in content.by_woodlot.items()
+        if kg * share > 1e-6
+    )
+    return tank, parts
+
+
+@dataclass(frozen=True, kw_only=True)
+class FirePage:
+    """A boil-down that is under way."""
+
+    board: Board
+    tanks: list[TankView]
+    fed_l: float
+    """Let in by now, from the first fill on."""
+    last_fed_l: float | None
+    burned: tuple[FuelFacts, ...]
+    setup: str
+    fuel: str
+    measures: list[tuple[str, str]]
+    water_kg: float
+    """Driven off by now, by what came in and what is left."""
+    since_stoked_min: float | None
+    stoke_min: float | None
+    """About how often an armful is put on; None for a fire without wood."""
+    banked: bool
+    others: list[VesselRow]
+    """Pans that it could be poured on into."""
+
+    @property
+    def per_kg(self) -> tuple[float, str] | None:
+        """The fuel burned for each kg of water driven off, and its measure."""
+        alike = [one for one in self.burned if one.measure == self.burned[-1].measure]
+        if not alike or self.water_kg <= 0:
+            return None
+        return sum(one.amount for one in alike) / self.water_kg, SAID[alike[0].measure]
+
+
+def fire(context: BatchContext) -> FirePage:
+    """A boil-down as it goes."""
+    board = board_of(context)
+    taken = context.taken_in.facts
+    fed = context.of_kind(FedFacts)
+    litres = [sap.litres(e.facts.mass_kg, e.facts.brix) for e in fed]
+    burned = context.of_kind(FuelFacts)
+    setup = burned[-1].facts.setup if burned else last_setup(context.db)
+    kind = burned[-1].facts.fuel if burned else FITS[setup][0]
+    steps = [e.facts.step for e in context.of_kind(StageFacts)]
+    stoked = max((e.at for e in burned), default=None)
+    came = taken.mass_kg + sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
+    return FirePage(
+        board=board,
+        tanks=[view for view in views(context.db, context.now) if not view.empty],
+        fed_l=sap.litres(taken.mass_kg, taken.brix) + sum(litres),
+        last_fed_l=litres[-1] if litres else None,
+        burned=tuple(e.facts for e in burned),
+        setup=setup,
+        fuel=kind,
+        measures=measures_of(kind),
+        water_kg=max(came - board.mass_kg, 0.0),
+        since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
+        stoke_min=_stoke_min(context, setup, kind),
+        banked=bool(steps) and steps[-1] == "banked",
+        others=_free_pans(context),
+    )
+
+
+def _free_pans(context: BatchContext) -> list[VesselRow]:
+    busy = {batch.vessel_id for batch in kept.waiting(context.db, "pan")}
+    return [vessel for vessel in finishers(context.db) if vessel.id not in busy]
+
+
+def _stoke_min(context: BatchContext, setup: str, kind: str) -> float | None:
+    """How long an armful of wood lasts under this pan."""
+    if kind not in ("hardwood", "softwood"):
+        return None
+    efficiency = fuel.learned_efficiency(setup, burned_of(context.db, setup, kind, context.now))
+    pan = pan_of(context.db, context.vessel, context.now)
+    mj_a_minute = fuel.heat_mj(pan.rate.middle, pan.rate.middle, 4.0, 98.6) / efficiency.middle
+    return ARMFUL_KG * fuel.MJ_EACH["wood kg"] / mj_a_minute
