@@ -12,6 +12,7 @@ from uuid import NAMESPACE_OID, uuid5
 from lumbrel.devices.outdoors import Birches, Trees, Weather, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.sap import (
+    contents,
     fire,
     gathering,
     gear,
@@ -238,14 +239,16 @@ class SapSeasons:
     def _empty_the_tank(self, day: date, kitchen: Finishes) -> None:
         """In the morning: boil down what is enough, throw out what is too old."""
         at = self._at(day, 8)
-        held = tanks.view(self.db, TANK, at).content
+        held = contents.view(self.db, TANK, at).content
         if held.used > TOO_OLD and held.litres > 1:
             old = {"id": self._id("out", day), "all": "1", "reason": "cloudy"}
             tanks.take_out(self.db, TANK, old, at)
         elif held.litres >= BOILS_FROM_L:
             self._boil_down(day, at, held, kitchen)
 
-    def _boil_down(self, day: date, at: datetime, held: tanks.Content, kitchen: Finishes) -> None:
+    def _boil_down(
+        self, day: date, at: datetime, held: contents.Content, kitchen: Finishes
+    ) -> None:
         """Boil the tank down on the arch all day, and pour it on to be finished."""
         lit = {
             "id": self._id("lit", day),

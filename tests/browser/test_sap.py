@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
-from lumbrel.services.sap import tanks
+from lumbrel.services.sap import contents
 from lumbrel.store import sap as store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
@@ -90,7 +90,7 @@ class FromTheTree(BrowserCase):
         on = page.url.rsplit("/", 1)[-1]
         with opened(self.path) as db:
             taken = contexts.load(db, on, self.now).taken_in.facts
-            left = tanks.views(db, self.now)[0].content.solids_kg
+            left = contents.views(db, self.now)[0].content.solids_kg
             came = store.drawn_between(db, NOON, self.now) + left
             burned = store.burns(db, "blocks", "hardwood", self.now, 3)
         self.assertAlmostEqual(taken.mass_kg * taken.brix / 100 + left, came, delta=0.001 * came)

@@ -16,6 +16,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.sap import (
     boil,
+    contents,
     fire,
     gathering,
     gear,
@@ -152,7 +153,7 @@ class Tanks(SapCase):
         self.gather(
             tank, at=MARCH + timedelta(hours=1), litres="50 L", brix="3", woodlot="tern-lot"
         )
-        held = tanks.view(self.db, tank, MARCH + timedelta(hours=2)).content
+        held = contents.view(self.db, tank, MARCH + timedelta(hours=2)).content
         self.assertAlmostEqual(held.litres, 150.0, delta=0.3)
         self.assertAlmostEqual(held.brix, 350 / 150, delta=0.01)
         self.assertEqual(set(held.by_woodlot), {"upper-fold", "tern-lot"})
@@ -160,7 +161,7 @@ class Tanks(SapCase):
         said = self.refused("litres", tanks.take_out, tank, more, MARCH + timedelta(hours=2))
         self.assertIn("more than was in it", said)
         tanks.take_out(self.db, tank, {"all": "1", "reason": "ropy"}, MARCH + timedelta(hours=3))
-        self.assertTrue(tanks.view(self.db, tank, MARCH + timedelta(hours=4)).empty)
+        self.assertTrue(contents.view(self.db, tank, MARCH + timedelta(hours=4)).empty)
         # What was thrown out rests on what came in.
         first = store.of_kind(self.db, "gathered", since=MARCH, until=MARCH + timedelta(hours=2))[
             -1
@@ -168,7 +169,7 @@ class Tanks(SapCase):
         self.refused("why", tanks.strike, first.id, {}, MARCH + timedelta(hours=5))
         out = store.of_kind(self.db, "out", since=MARCH, until=MARCH + timedelta(hours=4))[0]
         tanks.strike(self.db, out.id, {}, MARCH + timedelta(hours=5))
-        self.assertFalse(tanks.view(self.db, tank, MARCH + timedelta(hours=6)).empty)
+        self.assertFalse(contents.view(self.db, tank, MARCH + timedelta(hours=6)).empty)
         with self.assertRaises(NotFound):
             tanks.strike(self.db, out.id, {}, MARCH + timedelta(hours=5))
 
@@ -179,15 +180,15 @@ class Tanks(SapCase):
             for hours in range(0, 48, 6):
                 tanks.warm(self.db, tank, {"temperature": celsius}, MARCH + timedelta(hours=hours))
         later = MARCH + timedelta(hours=24)
-        young, old = (tanks.view(self.db, tank, later) for tank in (cold, warm))
-        fresh = tanks.view(self.db, cold, MARCH).content.used
+        young, old = (contents.view(self.db, tank, later) for tank in (cold, warm))
+        fresh = contents.view(self.db, cold, MARCH).content.used
         self.assertAlmostEqual(young.content.used - fresh, 1 / 7, delta=0.002)
         self.assertAlmostEqual(old.content.used - fresh, 1.0, delta=0.01)
         self.assertTrue(old.boil_by and old.boil_by <= later)
         self.assertTrue(young.boil_by and young.boil_by > later + timedelta(days=1))
         # Pumped over, its age goes along, and it spoils more than its share.
         tanks.move(self.db, warm, {"litres": "10 L", "to": cold}, later)
-        mixed = tanks.view(self.db, cold, later).content
+        mixed = contents.view(self.db, cold, later).content
         self.assertGreater(mixed.used, young.content.used + 0.3)
         self.assertAlmostEqual(mixed.litres, 110.0, delta=0.3)
         # As the line says it, on every page.
@@ -197,12 +198,12 @@ class Tanks(SapCase):
     def test_ice_and_bad_sap_are_understood(self) -> None:
         tank = self.tank()
         self.gather(tank, ice="40 kg")
-        held = tanks.view(self.db, tank, MARCH).content
+        held = contents.view(self.db, tank, MARCH).content
         whole = sap.mass_kg(100, 2.0, 4.0)
         self.assertAlmostEqual(held.mass_kg, whole - 40, places=6)
         self.assertAlmostEqual(held.solids_kg, whole * 0.02 - 40 * 0.003, places=6)
         tanks.ice_off(self.db, tank, {"ice": "20 kg"}, MARCH + timedelta(hours=1))
-        less = tanks.view(self.db, tank, MARCH + timedelta(hours=1)).content
+        less = contents.view(self.db, tank, MARCH + timedelta(hours=1)).content
         self.assertAlmostEqual(
             held.solids_kg - less.solids_kg, 20 * 0.15 * held.brix / 100, places=6
         )
@@ -368,7 +369,7 @@ class Fires(SapCase):
         at = MARCH + timedelta(hours=3)
         fed = slip.put(self.db, code, "fed", {"tank": self.at_tank, "litres": "100 L"}, at)
         self.assertAlmostEqual(
-            tanks.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5
+            contents.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5
         )
         more = {"tank": self.at_tank, "litres": "300 L"}
         with self.assertRaises(BadInput):
@@ -412,7 +413,7 @@ class Fires(SapCase):
         self.assertIsNone(contexts.load(self.db, code, on_at + timedelta(minutes=6)).left_at)
         strike = {"entry": fed.id, "supersedes": fed.id, "why": "another tank"}
         slip.strike(self.db, code, strike, on_at + timedelta(minutes=7))
-        back = tanks.view(self.db, self.at_tank, on_at + timedelta(minutes=8)).content.litres
+        back = contents.view(self.db, self.at_tank, on_at + timedelta(minutes=8)).content.litres
         self.assertAlmostEqual(back, 240.0, delta=0.5)
         self.assertEqual(differences(self.db), [])
 
@@ -468,7 +469,7 @@ class Demo(KitchenCase):
             if row.kind == "gathered"
         )
         boiled = store.drawn_between(self.db, since, self.now)
-        view = tanks.view(self.db, tank.id, self.now)
+        view = contents.view(self.db, tank.id, self.now)
         thrown = sum(kg for _, kg in view.gone.values())
         self.assertGreater(thrown, 1.0)
         accounted = boiled + view.content.solids_kg + thrown

@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
-from lumbrel.services.sap import tanks
+from lumbrel.services.sap import contents
 from lumbrel.store import sap as store
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
@@ -84,7 +84,7 @@ class SapPages(KitchenCase):
         sap |= {"brix": "2.1", "tank": store.tanks(self.db)[0].id, "id": "gathered-01"}
         for _ in range(2):
             self.said("/sap/gather", 303, **sap)
-        self.assertAlmostEqual(tanks.views(self.db, NOON)[0].content.litres, 60.0, delta=0.2)
+        self.assertAlmostEqual(contents.views(self.db, NOON)[0].content.litres, 60.0, delta=0.2)
         self.at += timedelta(minutes=5)
         self.assertIn("60 L", self.said("/sap"))
         self.assertIn(

@@ -16,7 +16,7 @@ from lumbrel.core.sap.fuel import Burned, Range
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.pan.rate import DRAWS_NEEDED, learned_rate
-from lumbrel.services.sap.tanks import SLACK, TankView, views
+from lumbrel.services.sap.contents import SLACK, TankView, views
 from lumbrel.services.take_in.entries import NEAR_SYRUP, finishers
 from lumbrel.store import kept
 from lumbrel.store import sap as store

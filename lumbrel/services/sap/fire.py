@@ -28,7 +28,7 @@ from lumbrel.services.sap.boil import (
     measures_of,
     pan_of,
 )
-from lumbrel.services.sap.tanks import SLACK, TankView, views
+from lumbrel.services.sap.contents import SLACK, TankView, views
 from lumbrel.services.take_in.entries import BOIL_DOWN, finishers
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept

@@ -13,7 +13,7 @@ from lumbrel.services.base.entry import preview
 from lumbrel.services.base.facts import HydrometerFacts, ReadingFacts, RefractometerFacts
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.sap import book, tanks, trees
+from lumbrel.services.sap import book, contents, tanks, trees
 from lumbrel.services.sap.book import About, Draft
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.store import sap as store
@@ -355,12 +355,12 @@ class _Reading:
         hours = SAME_DAY_HOURS if days == 1 else 12.0 * days
         kitchen, start = self._form.kitchen, self._at - timedelta(hours=hours)
         known = store.weather(self._db, start.date() - timedelta(days=1), self._at.date())
-        outside = tanks.Outside(kitchen, known)
+        outside = contents.Outside(kitchen, known)
         step = timedelta(hours=2)
         course = []
         while start <= self._at:
             celsius = outside.temperature_c(start)
-            course.append((start, tanks.LAST_RESORT_C if celsius is None else celsius))
+            course.append((start, contents.LAST_RESORT_C if celsius is None else celsius))
             start += step
         return keeping.used_between(course, course[0][0], self._at)
 

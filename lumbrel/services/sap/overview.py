@@ -5,9 +5,9 @@ from datetime import date, datetime
 from sqlite3 import Connection
 
 from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
-from lumbrel.services.sap import gear, runs, tanks, trees
+from lumbrel.services.sap import contents, gear, runs, trees
+from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.runs import Coming, Week
-from lumbrel.services.sap.tanks import TankView
 from lumbrel.store import kept
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
@@ -85,7 +85,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
                 sum(run.solids_kg for run in given),
             )
         )
-    seen = tanks.views(db, now)
+    seen = contents.views(db, now)
     whole = runs.week(db, now) if woodlot_id else week
     on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < LEAST_SYRUP_BRIX]
     return Overview(

@@ -11,8 +11,8 @@ from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_t
 from lumbrel.services.base.form import local_time
 from lumbrel.services.sap import book, trees
 from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.facts import BudsFacts
-from lumbrel.services.sap.tanks import TankView
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import WeatherDay

@@ -9,7 +9,7 @@ from statistics import median
 from lumbrel.core.colour.grades import colour_class
 from lumbrel.core.sap import fuel, sap
 from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.services.sap import boil, book, tanks, trees
+from lumbrel.services.sap import boil, book, contents, trees
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.runs import week
 from lumbrel.store import kept
@@ -137,7 +137,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
     whole = _sum(season, [run for found in by_lot.values() for run in found], target)
     others = _others(db, lots, season, target)
     since, until = _bounds(season)
-    gone = [view.gone for view in tanks.views(db, min(now, until))]
+    gone = [view.gone for view in contents.views(db, min(now, until))]
     spoilt = [by[reason] for by in gone for reason in SPOILT if reason in by]
     spoilt_l = sum(litres for litres, _ in spoilt)
     boiled = store.drawn_between(db, since, until)
@@ -398,7 +398,7 @@ def due(db: Connection, now: datetime) -> list[Due]:
                     "Where water boils here today, on every thermometer",
                 )
             )
-    for view in tanks.views(db, now):
+    for view in contents.views(db, now):
         if view.boil_by and view.boil_by > now:
             found.append(
                 Due(

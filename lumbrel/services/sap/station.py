@@ -6,13 +6,13 @@ from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
 from lumbrel.services.base.form import local_time
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.sap import entries, tanks
+from lumbrel.services.sap import contents, entries
 from lumbrel.services.sap.calculations import CALCULATIONS
 
 
 def _state(look: Look) -> State:
     """What stands in the tanks, and by when the oldest of it must be boiled."""
-    seen = [view for view in tanks.views(look.db, look.now) if not view.empty]
+    seen = [view for view in contents.views(look.db, look.now) if not view.empty]
     if not seen:
         return State("no sap", idle=True)
     litres = sum(view.content.litres for view in seen)

@@ -5,7 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.devices.outdoors import station_of
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.sap import gathering, runs, tanks, weather
+from lumbrel.services.sap import contents, gathering, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
 from lumbrel.store.kitchen import woodlots
 from lumbrel.web.sap import boiling, seasons, wood
@@ -115,11 +115,11 @@ def _tank(visit: Visit, tank: str, form: Filled | None = None) -> HTMLResponse:
         "sap/tank.html",
         HERE,
         422 if form else 200,
-        view=tanks.view(visit.db, tank, visit.now),
-        others=[t for t in tanks.views(visit.db, visit.now) if t.tank.id != tank],
+        view=contents.view(visit.db, tank, visit.now),
+        others=[t for t in contents.views(visit.db, visit.now) if t.tank.id != tank],
         names={w.id: w.name for w in woodlots(visit.db)},
-        places=tanks.PLACES,
-        reasons=list(tanks.REASONS.items()),
+        places=contents.PLACES,
+        reasons=list(contents.REASONS.items()),
         form=form or Filled(),
         what=form.value("what") if form else "",
     )

@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.runs import DayAhead, Week
-from lumbrel.services.sap.tanks import TankView
 from lumbrel.services.sap.trees import TreeView
 from lumbrel.web.shell.plot import Tick, scale, spread
 
