@@ -408,6 +408,14 @@ class Fires(SapCase):
         }
         self.assertAlmostEqual(sum(shares.values()), 1.0, places=6)
         self.assertAlmostEqual(shares["Tern Lot"], 260 / 660, delta=0.01)
+        # What was given stays given: neither take-in is typed anew.
+        for given in (code, on):
+            first = contexts.load(self.db, given, on_at).taken_in
+            again = {**first.typed, "supersedes": first.id, "amount": "9 kg", "amount_by": "mass"}
+            again |= {"brix": "30", "temperature": "90 C"}
+            with self.assertRaises(BadInput) as caught:
+                slip.put(self.db, given, "take_in", again, on_at + timedelta(minutes=2))
+            self.assertIn("gave so much", caught.exception.errors["amount"])
         # Called off, it is back in its pan; fed no more, it is back in the tank.
         slip.put(self.db, on, "called_off", {"why": "wrong pan"}, on_at + timedelta(minutes=5))
         self.assertIsNone(contexts.load(self.db, code, on_at + timedelta(minutes=6)).left_at)

@@ -318,11 +318,11 @@ def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
     given = {name: text for name, text in form.fields.items() if text.strip()}
     target = {"target": f"{context.batch.target_brix:g}"}
     before = context.taken_in.facts
-    if isinstance(before, TakeInFacts) and before.tanks:
-        # What the tanks gave stays: it is put right where it was fed, or by calling it off.
+    if isinstance(before, TakeInFacts) and (before.tanks or before.from_batch_id):
+        # What a tank or a pan gave stays given: it is put right by calling the batch off.
         form.errors["amount"] = (
-            "This sap came from a tank, which gave so much. Call the batch off and light it anew, or "
-            "note on its slip what was put in besides."
+            "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch "
+            "off and begin it anew, or note on its slip what was put in besides."
         )
     form.fields = {**form.fields, **stays, **given, **target}
     form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
