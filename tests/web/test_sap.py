@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
+from lumbrel.services.kitchen.settings import use_units
 from lumbrel.services.sap import contents
 from lumbrel.store import sap as store
 from lumbrel.web.shell.app import create_app
@@ -61,6 +62,9 @@ class SapPages(KitchenCase):
         self.said("/sap/woodlot/upper-fold", 303, **(tree | {"girth": "150 cm"}))
         path = f"/sap/tree/{store.trees(self.db, 'upper-fold')[0].id}"
         self.assertIn("here first", self.said(path))
+        use_units(self.db, "us", NOON)
+        self.assertIn("0.31 in, 1.77 in deep", self.said(path).replace("\u00a0", " "))
+        use_units(self.db, "metric", NOON)
         page = self.said(path, 422, what="tap", bearing="north", height="1.2 m")
         self.assertIn("compass point", page)
         self.assertIn('value="north"', page)
