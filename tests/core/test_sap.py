@@ -259,8 +259,6 @@ class Fires(unittest.TestCase):
         self.assertAlmostEqual(fuel.chance_it_lasts(need.high, need), 0.95, delta=0.01)
         for t, freedom in ((2.353, 3), (2.015, 5), (1.697, 30)):
             self.assertAlmostEqual(fuel.students_t_95(freedom), t, places=2)
-        with self.assertRaises(OutOfRange):
-            fuel.require_efficiency(0.0)
 
     def test_three_boil_downs_teach_the_next(self) -> None:
         """Sixty boil-downs a kitchen whose fires differ, wander and drift."""

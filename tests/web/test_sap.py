@@ -75,6 +75,7 @@ class SapPages(KitchenCase):
         self.said("/sap/tanks", 303, **(tank | {"capacity": "200 L"}))
         at = f"/sap/tank/{store.tanks(self.db)[0].id}"
         self.assertIn("between −20 and 45", self.said(at, 422, what="warm", temperature="80 C"))
+        self.said(at, 404, what="paint")
         sap = {
             "woodlot": "upper-fold",
             "litres": "60",

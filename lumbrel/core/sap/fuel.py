@@ -24,7 +24,6 @@ FUELS: dict[str, tuple[str, ...]] = {
     "electricity": ("electricity kWh",),
 }
 """By fuel, how it is measured; the first as a rule."""
-CORD_M3 = 3.6
 EFFICIENCY: dict[str, tuple[float, float, float]] = {
     "open": (0.10, 0.05, 0.15),
     "blocks": (0.25, 0.15, 0.35),
@@ -49,21 +48,6 @@ class Range:
     def times(self, factor: float) -> "Range":
         """The same, so many times."""
         return Range(self.middle * factor, self.low * factor, self.high * factor)
-
-
-def require_efficiency(efficiency: float) -> float:
-    """The share, when a fire can have it.
-
-    Raises:
-        OutOfRange: under 1 or over 98 %.
-    """
-    if not LEAST <= efficiency <= MOST:
-        raise OutOfRange(
-            "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open fire, 40 "
-            "to 60 on an arch.",
-            "efficiency",
-        )
-    return efficiency
 
 
 def heat_mj(

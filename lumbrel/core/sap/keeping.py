@@ -13,7 +13,7 @@ LIFE_DAYS = ((0.0, 7.0), (4.0, 3.0), (10.0, 1.0), (15.0, 0.5), (20.0, 0.25))
 """degC and days, of trade practice; between them the logarithm is a straight line."""
 GROWS = log(1000.0)
 """Over its life what is alive in sap grows about a thousandfold, from fresh to sour."""
-COLDEST_C, WARMEST_C = -40.0, 45.0
+WARMEST_C = 45.0
 FRESH = 0.0
 SPOILT = 1.0
 
@@ -22,7 +22,7 @@ def life_hours(temperature_c: float) -> float:
     """How long fresh sap keeps at a steady temperature, hours.
 
     Args:
-        temperature_c: held within -40 to 45. Under 0 as at 0: it is ice and sap, and thaws at 0.
+        temperature_c: held within 0 to 45. Under 0 as at 0: it is ice and sap, and thaws at 0.
     Uncertainty: a factor of 1.5 either way, by how clean the gear is.
     """
     t = min(max(temperature_c, LIFE_DAYS[0][0]), WARMEST_C)

@@ -7,7 +7,7 @@ from lumbrel.core.sap.fuel import FUELS as MEASURES
 from lumbrel.core.sap.fuel import MJ_EACH
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts, TakeInFacts
+from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.sap import boil, fire, tanks
@@ -23,12 +23,6 @@ STEPS: dict[str, str] = {
 }
 FED = Bounds("litres", "volume", 0.1, 5000, "Type how much sap was let in, from 0.1 L on.")
 MOST_FUEL = 50_000.0
-
-
-def is_boil_down(context: BatchContext) -> bool:
-    """Whether a batch is sap that is boiled down from a tank."""
-    facts = context.taken_in.facts
-    return isinstance(facts, TakeInFacts) and bool(facts.tanks)
 
 
 def fed(form: Form, context: BatchContext) -> FedFacts | None:

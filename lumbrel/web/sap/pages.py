@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.devices.outdoors import station_of
-from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import contents, gathering, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
 from lumbrel.store.kitchen import woodlots
@@ -136,7 +136,9 @@ CHANGES = {
 @router.post("/sap/tank/{tank}")
 def change_tank(visit: Here, tank: str, fields: Fields) -> Response:
     """Note what left a tank, was pumped over, froze, or how warm it is."""
-    change = CHANGES.get(fields.get("what", ""), tanks.warm)
+    change = CHANGES.get(fields.get("what", ""))
+    if change is None:
+        raise NotFound("A tank has no such line.")
     try:
         change(visit.db, tank, fields, visit.now)
     except BadInput as bad:

@@ -229,9 +229,6 @@ class WeekPicture:
     freezing_y: float
     ticks: tuple[Tick, ...]
     litres: tuple[tuple[float, float], ...]
-    step: float
-    now_x: float
-    most_l: float
 
 
 def week(made: Week) -> WeekPicture:
@@ -278,9 +275,6 @@ def week(made: Week) -> WeekPicture:
             Tick(warm(c), f"{c:g}") for c in (-15.0, -10.0, -5.0, 5.0, 10.0, 15.0) if low < c < high
         ),
         litres=tuple((bars(step * k), step * k) for k in range(int(top / step) + 1)),
-        step=step,
-        now_x=round(WEEK_LEFT + wide * 3, 1),
-        most_l=most,
     )
 
 
@@ -333,8 +327,6 @@ class TankPicture:
 
     level: float
     height: float
-    left: float
-    """Of its life, 0 to 1."""
     layers: tuple[tuple[float, float, str], ...]
     marks: tuple[tuple[float, float], ...]
 
@@ -360,7 +352,6 @@ def tank(view: TankView, names: dict[str, str]) -> TankPicture:
     return TankPicture(
         level=level,
         height=round(TANK_BOTTOM - level, 1),
-        left=max(1 - view.content.used, 0.0),
         layers=tuple(layers),
         marks=tuple((place(q), q) for q in quarters),
     )
