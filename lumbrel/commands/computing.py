@@ -34,6 +34,7 @@ STATIONS_OF = {
     "sap/trunk": "sap",
     "sap/run": "sap",
     "sap/boil-down": "sap",
+    "sap/continuous": "sap",
 }
 """Where each calculation is at home: only that is loaded, so that it answers at once."""
 

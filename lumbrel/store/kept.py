@@ -27,6 +27,8 @@ class Standing:
     """By how much of that its burner strayed."""
     waits: tuple[str, ...]
     """The stations it waits for."""
+    left_at: datetime | None = None
+    """When nothing of it was on the fire any more."""
 
 
 @dataclass(frozen=True)
@@ -103,9 +105,9 @@ def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> N
     db.execute("DELETE FROM standing WHERE batch_id = ?", (batch_id,))
     if standing is None:
         return
-    taken, drawn = instant(standing.taken_at), standing.drawn_at
+    taken, drawn, left = instant(standing.taken_at), standing.drawn_at, standing.left_at
     db.execute(
-        "INSERT INTO standing VALUES (?, ?, ?, ?, ?, ?)",
+        "INSERT INTO standing VALUES (?, ?, ?, ?, ?, ?, ?)",
         (
             batch_id,
             standing.vessel_id,
@@ -113,6 +115,7 @@ def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> N
             instant(drawn) if drawn else None,
             standing.rate_kg_per_min,
             standing.strays,
+            instant(left) if left else None,
         ),
     )
     db.executemany(
@@ -422,6 +425,7 @@ def standing_of(db: Connection, batch_id: str) -> Standing | None:
         rate_kg_per_min=row["rate_kg_per_min"],
         strays=row["strays"],
         waits=tuple(sorted(one["station"] for one in waits)),
+        left_at=moment(row["left_at"]) if row["left_at"] else None,
     )
 
 
@@ -451,11 +455,11 @@ def in_vessel(
 
 
 def last_rates(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[float]:
-    """How fast a vessel boiled in its last draws up to a moment, newest first."""
+    """How fast a vessel boiled in its last boils up to a moment, newest first."""
     rows = db.execute(
         """SELECT rate_kg_per_min FROM standing
-           WHERE vessel_id = ? AND drawn_at <= ? AND rate_kg_per_min IS NOT NULL
-           ORDER BY drawn_at DESC LIMIT ?""",
+           WHERE vessel_id = ? AND left_at <= ? AND rate_kg_per_min IS NOT NULL
+           ORDER BY left_at DESC LIMIT ?""",
         (vessel_id, instant(before), limit),
     )
     return [row["rate_kg_per_min"] for row in rows]

@@ -333,9 +333,3 @@ class Fires(unittest.TestCase):
         self.assertEqual(done, lit + timedelta(hours=made.hours.middle + 9))
         self.assertTrue(2 < night.brix < 60)
         self.assertIsNone(boil_down.over_night(made, lit.replace(hour=3), late, early)[0])
-
-    def test_a_continuous_pan_keeps_its_solids(self) -> None:
-        even = boil_down.steady(0.5, 2.0, 66.9, 1.0)
-        self.assertAlmostEqual(even.sap_kg_h - even.syrup_kg_h, 30.0)
-        self.assertAlmostEqual(even.sap_kg_h * 2.0, even.syrup_kg_h * 66.9)
-        self.assertAlmostEqual(even.minutes_between * even.syrup_l_h, 60.0)

@@ -219,6 +219,7 @@ EXPECTED = [
     ("sap/run", {"days": [{"night_c": -8, "day_c": 6}] * 3}, "litres_per_tap", 3.8, 0.3),
     (
         "sap/boil-down",
+        "sap/continuous",
         {"litres": 100, "brix": 2, "target_brix": 60, "bottom_m2": 0.5, "setup": "arch"},
         "heat_mj",
         260.0,

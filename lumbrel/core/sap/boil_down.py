@@ -1,5 +1,5 @@
 """A boil-down planned: hours, fuel, levels, when pans are poured together, when to stoke, where to stop
-for the night; and a continuous pan in its steady state."""
+for the night."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -7,6 +7,7 @@ from datetime import datetime, time, timedelta
 from math import exp, log, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.pan.target import CEILING_BRIX
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, TYPICAL_BOIL_OFF_KG_PER_MIN_M2
 from lumbrel.core.physics import sucrose, water
 from lumbrel.core.sap.fuel import Range, fuel_mj, heat_mj
@@ -100,7 +101,7 @@ def plan(
         sap_kg: above 0.
         brix: of the sap, 0.1 to 30.
         sap_c: as it comes from the tank, 0 to 100 degC.
-        target_brix: of the near-syrup, above `brix`, to 66.
+        target_brix: of the near-syrup, or the syrup, above `brix`, to 68.9.
         boil_c: where water boils here today.
         pans: over the fire, the one it ends in last.
         efficiency: of the fuel's heat.
@@ -146,10 +147,10 @@ def _require(pans: Sequence[Pan], sap_kg: float, brix: float, target_brix: float
     if not sap_kg > 0:
         raise OutOfRange("There must be some sap.", "litres")
     require_between(brix, 0.1, 30.0, field="brix", what="The sap", unit="Brix")
-    if not brix < target_brix <= 66.0:
+    if not brix < target_brix <= CEILING_BRIX:
         raise OutOfRange(
-            "Near-syrup is thicker than the sap and at most 66 Brix: 50 to 60 is usual; the rest is "
-            "finishing.",
+            "What is boiled down is thicker than the sap and at most 68.9 Brix: near-syrup is 50 to 60, "
+            "syrup 66.0 to 68.9.",
             "target",
         )
 
@@ -265,41 +266,3 @@ def stoke_every_min(
         armful: put on at once, in the same measure.
     """
     return min(max(60 * hours * armful / fuel, least), most)
-
-
-@dataclass(frozen=True)
-class Steady:
-    """A continuous pan that runs evenly: sap in, syrup out."""
-
-    sap_kg_h: float
-    sap_l_h: float
-    syrup_kg_h: float
-    syrup_l_h: float
-    minutes_between: float
-    """From one draw to the next."""
-
-
-def steady(rate_kg_min: float, sap_brix: float, syrup_brix: float, draw_l: float) -> Steady:
-    """What goes into a continuous pan and what comes out of it.
-
-    Args:
-        rate_kg_min: water it drives off, above 0.
-        sap_brix: 0.1 to below `syrup_brix`.
-        syrup_brix: at the draw, to 85.
-        draw_l: each time, above 0.
-    Source: solids in are solids out, and the water between them is driven off.
-    """
-    if not 0.1 <= sap_brix < syrup_brix <= 85:
-        raise OutOfRange("The syrup must be thicker than the sap, and at most 85 Brix.", "brix")
-    if not (rate_kg_min > 0 and draw_l > 0):
-        raise OutOfRange("The rate and the draw must be above 0.", "rate")
-    sap_h = 60 * rate_kg_min * syrup_brix / (syrup_brix - sap_brix)
-    syrup_h = sap_h * sap_brix / syrup_brix
-    syrup_l = syrup_h / sucrose.density_kg_m3(syrup_brix, 20) * 1000
-    return Steady(
-        sap_kg_h=sap_h,
-        sap_l_h=sap_h / sucrose.density_kg_m3(sap_brix, 5) * 1000,
-        syrup_kg_h=syrup_h,
-        syrup_l_h=syrup_l,
-        minutes_between=60 * draw_l / syrup_l,
-    )

@@ -12,7 +12,7 @@ from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.sucrose import real_sigma_k
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, F, slip_of
-from lumbrel.services.base.facts import DrawFacts, Facts, OpenedFacts, PouredFacts
+from lumbrel.services.base.facts import DrawFacts, Facts, OpenedFacts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, local_time
 from lumbrel.store import record
 from lumbrel.store.instruments import (
@@ -97,6 +97,18 @@ class BatchContext:
     def taken_in(self) -> Entry[OpenedFacts]:
         """The take-in, or the beginning of a cook, as it was corrected last; every batch has one."""
         return standing.taken_in(self.current)
+
+    @property
+    def channels(self) -> int:
+        """Of a continuous pan; 0 where it boils down as a whole."""
+        facts = self.taken_in.facts
+        return facts.channels if isinstance(facts, TakeInFacts) else 0
+
+    @property
+    def of_sap(self) -> bool:
+        """Whether its fire was lit on sap: it is fed and stoked, and may be poured on."""
+        facts = self.taken_in.facts
+        return isinstance(facts, TakeInFacts) and bool(facts.tanks or facts.channels)
 
     @property
     def invert_fraction(self) -> float:

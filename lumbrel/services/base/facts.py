@@ -88,6 +88,8 @@ class TakeInFacts(Facts):
     """Sap for a boil-down, from the tanks that gave it."""
     from_batch_id: str = ""
     """All of it was poured on from the pan of a boil-down."""
+    channels: int = 0
+    """Of a continuous pan, that sap runs through one after the other; 0 where it boils down as a whole."""
 
 
 BathKey = Literal["bench", "water", "ice"]
@@ -362,6 +364,8 @@ class PouredFacts(Facts):
     mass_kg: float
     brix: float
     all_of_it: bool
+    rate_kg_per_min: float | None = None
+    """How fast it boiled off from first to last, when all of it left the fire."""
 
 
 Clarity = Literal["clear", "hazy", "cloudy"]

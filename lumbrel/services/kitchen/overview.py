@@ -39,8 +39,8 @@ def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
     for batch in kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS):
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)
-        drawn = slip.drawn
-        if drawn and not any(_is_cold(e) and e.at > drawn.at for e in read):
+        left = slip.left_at
+        if left and not any(_is_cold(e) and e.at > left for e in read):
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)
 

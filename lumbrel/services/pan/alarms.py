@@ -11,7 +11,7 @@ from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import AlarmFacts, DrawFacts, StrainedFacts
+from lumbrel.services.base.facts import AlarmFacts, DrawFacts, PartDrawFacts, StrainedFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan.board import Board
 from lumbrel.services.record.kept import write
@@ -21,6 +21,9 @@ from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen
 
 NEAR_MINUTES = 5.0
+SELDOM = 4.0
+"""Draws that follow each other sooner than so many times that are not announced."""
+OF_EACH_DRAW = ("near", "finish", "over")
 SILENT, LONG_SILENT = timedelta(seconds=45), timedelta(minutes=3)
 DENSEST_BRIX = 90.0
 HEADLINES = {
@@ -81,7 +84,7 @@ def _boils(board: Board) -> bool:
 def _strain(board: Board) -> Due | None:
     """Thin enough still to be strained once."""
     context, pressure = board.context, board.pressure
-    if not _boils(board) or pressure is None or context.first(StrainedFacts):
+    if not _boils(board) or pressure is None or board.stands or context.first(StrainedFacts):
         return None
     brix = min((board.believed or board.joint).brix, DENSEST_BRIX)
     at = sucrose.boiling_point_c(brix, pressure.pa, context.invert_fraction)
@@ -121,9 +124,18 @@ def _near(board: Board) -> Due | None:
     ahead, ahead_k = near_minutes(kitchen), kitchen.alarms.get("near_k", 0.0)
     close = ahead_k > 0 and _to_go_k(board) <= ahead_k
     near = _boils(board) and ahead > 0 and (board.minutes_left <= ahead or close)
+    near = near and not (board.stands and _draws_often(board))
     if not near or board.verdict.call in (Call.DRAW_NOW, Call.OVER):
         return None
-    return Due("near", f"About {board.minutes_left:.0f} minutes to the mark. Stay with it.")
+    minutes = max(board.minutes_left, 1.0)
+    return Due("near", f"About {minutes:.0f} minutes to the mark. Stay with it.")
+
+
+def _draws_often(board: Board) -> bool:
+    """Whether draws follow each other so quickly that being called ahead of each says nothing."""
+    draws = board.context.of_kind(PartDrawFacts)
+    ahead = timedelta(minutes=SELDOM * near_minutes(board.context.kitchen))
+    return len(draws) > 1 and draws[-1].at - draws[-2].at < ahead
 
 
 def _low(board: Board) -> Due | None:
@@ -139,9 +151,13 @@ def _finish(board: Board) -> Due | None:
         return None
     if board.verdict.call is Call.DRAW_NOW:
         brix = (board.believed or board.joint).brix
+        if board.stands:
+            return Due("finish", f"{brix:.1f} Brix at the draw-off. Draw until it thins.")
         return Due("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
     if board.stop_first:
         words = "One says it is done, the other does not. Kill the heat, then settle it."
+        if board.stands:
+            words = "One says it is done, the other does not. Read the cup at the draw-off."
         return Due("finish", words)
     return None
 
@@ -150,6 +166,8 @@ def _over(board: Board) -> Due | None:
     if not _boils(board) or board.verdict.call is not Call.OVER:
         return None
     brix = (board.believed or board.joint).brix
+    if board.stands:
+        return Due("over", f"{brix:.1f} Brix at the draw-off, past the target. Draw now.")
     return Due("over", f"{brix:.1f} Brix, past the target. Kill the heat.")
 
 
@@ -219,7 +237,10 @@ def raise_new(
 
 
 def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
-    """Most are raised once a batch; silence and a moved pressure each time they begin anew."""
+    """Most are raised once a batch; silence and a moved pressure each time they begin anew, and what
+    calls to the draw-off of a continuous pan for each draw."""
+    if board.stands and kind in OF_EACH_DRAW:
+        return last.raised_at <= board.evidence.climbs_from
     if last.acknowledged_at is None:
         return False
     if kind == "silent" and board.evidence.probe_samples:
@@ -227,6 +248,14 @@ def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
     if kind == "pressure" and board.thermometer and board.thermometer.boil:
         return last.raised_at <= board.thermometer.boil.at
     return False
+
+
+def answered_by_draw(db: Connection, entry: Entry[PartDrawFacts]) -> None:
+    """Whoever draws has heard what called to the draw."""
+    for alarm in store.of_batch(db, entry.batch_id):
+        rings = alarm.kind in OF_EACH_DRAW and alarm.acknowledged_at is None
+        if rings and store.acknowledge(db, alarm.id, entry.noted_at, entry.initials):
+            write(db, _answered(alarm, entry.initials, entry.noted_at))
 
 
 def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:

@@ -12,6 +12,8 @@ from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods
+from lumbrel.core.pan.boil_path import Finish
+from lumbrel.core.pan.continuous import Left, to_the_mark
 from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import (
@@ -41,6 +43,8 @@ from lumbrel.services.day.thermometers import (
     thermometer_today,
 )
 from lumbrel.services.pan.belief import Belief, believe
+from lumbrel.services.pan.continuous import Stands
+from lumbrel.services.pan.continuous import stands as all_that_stands
 from lumbrel.services.pan.cup import Cup, cup
 from lumbrel.services.pan.evidence import BoilEvidence
 from lumbrel.store.instruments import (
@@ -89,11 +93,18 @@ class Board:
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool
+    stands: Stands | None = None
+    """All that is in a continuous pan, of which `mass_kg` and the marks speak then."""
 
     @property
     def to_near_syrup(self) -> bool:
         """Whether sap is boiled down in it, to be finished elsewhere."""
         return self.context.batch.target_brix < LEAST_SYRUP_BRIX
+
+    @property
+    def of_sap(self) -> bool:
+        """Whether it is fed and stoked as it boils, and has its page at the sap station."""
+        return self.context.of_sap or self.to_near_syrup
 
     @property
     def voices(self) -> list[Estimate]:
@@ -126,10 +137,14 @@ def board_of(context: BatchContext) -> Board:
         context = replace(context, now=drawn.at)
     found = believe(context)
     brix = found.believed.brix if found.believed else found.joint.brix
-    mass = 100 * found.evidence.fitted.solids_kg[-1] / max(brix, 1.0)
+    stands = all_that_stands(context) if context.channels else None
+    mass = stands.mass_kg if stands else _found_kg(found, brix)
     time = _time_left(context, found.evidence)
     call = _call(context, found, mass, time)
     marks = _marks(context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0)
+    if stands:
+        level = _level_mm(context, stands)
+        marks = replace(marks, depth_now_mm=level, depth_done_mm=level)
     return Board(
         context=context,
         evidence=found.evidence,
@@ -147,14 +162,30 @@ def board_of(context: BatchContext) -> Board:
         odd=found.odd.estimate.label if found.odd else "",
         cause=_cause(found),
         cup=cup(context, brix),
-        carry_over_brix=carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction),
+        carry_over_brix=0.0
+        if stands
+        else carry_over_brix(call.draw_at_brix, context.vessel.carry_over_fraction),
         draw_shown_c=marks.draw_shown_c,
         thermometer=marks.thermometer,
         pressure=marks.pressure,
         depth_now_mm=marks.depth_now_mm,
         depth_done_mm=marks.depth_done_mm,
         foam=marks.foam,
+        stands=stands,
     )
+
+
+def _found_kg(found: Belief, brix: float) -> float:
+    """What its sugar weighs at a density."""
+    return 100 * found.evidence.fitted.solids_kg[-1] / max(brix, 1.0)
+
+
+def _level_mm(context: BatchContext, stands: Stands) -> float | None:
+    """How deep a continuous pan stands, which its float keeps."""
+    try:
+        return context.geometry.depth_mm(stands.litres * hot_volume_ratio(stands.brix, 100.0))
+    except OutOfRange:
+        return None
 
 
 def boards(db: Connection, on_fire: list[Batch], now: datetime) -> list[Board]:
@@ -208,7 +239,7 @@ class _TimeLeft:
 def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
     now, wanted_brix = context.now, context.batch.target_brix
     minute = seen.minute(now)
-    finish = seen.fitted.finish(wanted_brix, minute)
+    finish = _finish(context, seen, seen.fitted.finish(wanted_brix, minute))
     heating = max(-minute, 0.0)
     left = finish.left - heating
     known = finish.left < NEVER_MINUTES / 2
@@ -220,6 +251,18 @@ def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
         next_check_at=_next_check(seen, minute + finish.left if known else inf, _can_look(context)),
         heating=heating,
     )
+
+
+def _finish(context: BatchContext, seen: BoilEvidence, by_fit: Finish) -> Finish:
+    """When the mark is reached: as the boil goes on; at the draw-off of a continuous pan also as such
+    climbs go."""
+    if seen.climb is None:
+        return by_fit
+    gone = max((context.now - seen.climbs_from) / timedelta(minutes=1), 0.0)
+    brix = seen.fitted.brix_at(max(seen.minute(context.now), 0.0))
+    slope = Left(by_fit.left, by_fit.low, by_fit.high)
+    left = to_the_mark(seen.climb, gone, slope, brix, context.batch.target_brix)
+    return Finish(left.middle, left.low, left.high)
 
 
 @dataclass(frozen=True)
@@ -243,7 +286,8 @@ def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
     best = DROP if drops else STEM
     dips = [r for r in seen.readings if r.kind == kind.key()]
     return Looks(
-        can=_can_look(context),
+        # A draw-off is opened at the likeliest moment, and the cup is read in what comes.
+        can=_can_look(context) and not context.channels,
         fresh=bool(dips) and context.now - dips[-1].at <= best.fresh,
         due=context.now > time.next_check_at and time.heating == 0,
         sharp_brix=best.sharp_brix,

@@ -1,5 +1,10 @@
 """Draw off: the decision, with the figures it was made on."""
 
+from dataclasses import replace
+from datetime import timedelta
+
+from lumbrel.core.pan.vessel import hot_volume_ratio
+from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, PartDrawFacts, PouredFacts, PutInFacts
@@ -7,7 +12,9 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
 from lumbrel.services.pan.boiled import boil_at
+from lumbrel.services.pan.continuous import boiled_minutes
 from lumbrel.services.pan.promise import promise
+from lumbrel.services.pan.run import heat_off
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
@@ -15,12 +22,22 @@ ALL_BUT, IMPOSSIBLE = 0.95, 1.5
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
+READ = Bounds("brix", "brix", 20, 85, "What was drawn has between 20 and 85 Brix, corrected.")
+READ_SIGMA = 0.4
+VOLUME = Bounds("litres", "volume", 0.05, 2000, "What was drawn is between 0.05 and 2000 L.")
+HOT_DRAW_C = 100.0
+NOTED_WITHIN = timedelta(minutes=12)
 MASS = Bounds("mass", "mass", 0.1, 5000, "What was drawn must weigh between 0.1 and 5000 kg.")
 
 
 def draw(form: Form, context: BatchContext) -> DrawFacts:
     """Draw off: the joint density, target and mass at this moment are kept with it."""
     board = board_of(context)
+    if board.stands:
+        form.errors["kind"] = (
+            "A continuous pan is drawn a part at a time. What stands in it at the end is poured on, or "
+            "stays for the next batch."
+        )
     mass = form.between(MASS, required=False)
     _ask_when_thin(form, board)
     known = board.believed or board.joint
@@ -33,7 +50,7 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
         weighed=mass is not None,
         call=board.verdict.call.value,
         chi2_per_dof=board.joint.chi2_per_dof,
-        rate_kg_per_min=_rate(board),
+        rate_kg_per_min=rate_seen(board),
         promise_brix=promise(board).within_brix,
         strays=board.evidence.fitted.strays_seen if seen else None,
         boil=boil_at(board),
@@ -42,9 +59,11 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
 
 def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
     """A part drawn off while the rest boils on."""
-    board = board_of(context)
-    mass = form.between(MASS)
-    _ask_when_thin(form, board)
+    board = _as_it_was_drawn(board_of(context))
+    read = form.between(READ, required=False)
+    mass = _drawn_kg(form, board, read)
+    if read is None:
+        _ask_when_thin(form, board)
     if mass is None:
         return None
     if mass > board.mass_kg * IMPOSSIBLE:
@@ -57,13 +76,35 @@ def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
         )
     known = board.believed or board.joint
     return PartDrawFacts(
-        brix=known.brix,
-        sigma_brix=known.sigma_brix,
+        brix=known.brix if read is None else read,
+        sigma_brix=known.sigma_brix if read is None else READ_SIGMA,
         target_brix=context.batch.target_brix,
         mass_kg=mass,
-        weighed=True,
+        weighed=bool(form.fields.get("mass", "").strip()),
         call=board.verdict.call.value,
     )
+
+
+def _as_it_was_drawn(board: Board) -> Board:
+    """The board before the draw-off of a continuous pan fell: who notes a draw has made it."""
+    seen, now = board.evidence, board.context.now
+    if not board.stands or seen.drawn_from is None or now - seen.drawn_from > NOTED_WITHIN:
+        return board
+    return board_of(replace(board.context, now=seen.drawn_from))
+
+
+def _drawn_kg(form: Form, board: Board, read: float | None) -> float | None:
+    """What a part weighs: on the scale, or by the volume of it, hot as it comes."""
+    if not form.fields.get("litres", "").strip():
+        return form.between(MASS)
+    litres = form.between(VOLUME)
+    if form.fields.get("mass", "").strip():
+        form.errors["litres"] = "Give its volume or its weight, not both."
+    if litres is None or form.errors:
+        return None
+    brix = min((board.believed or board.joint).brix if read is None else read, 80.0)
+    hot = hot_volume_ratio(brix, HOT_DRAW_C)
+    return litres / hot * sucrose.density_kg_m3(brix, 20) / 1000
 
 
 def _ask_when_thin(form: Form, board: Board) -> None:
@@ -83,10 +124,21 @@ def _ask_when_thin(form: Form, board: Board) -> None:
         )
 
 
-def _rate(board: Board) -> float | None:
-    """How fast it boiled off from first to last, kg/min; None when that was too short."""
+def rate_seen(board: Board) -> float | None:
+    """How fast it boiled off from first to last, whiles without heat left out, kg/min; None when that was
+    too short."""
     context = board.context
-    minute = max(board.evidence.minute(context.now), 0.1)
+    if board.stands:
+        minutes, driven = boiled_minutes(context), board.stands.driven_off_kg
+        known = minutes >= LEAST_MINUTES and driven > 0 and not board.stands.unnoted_l
+        return driven / minutes if known else None
+    start = board.evidence.boil_start
+    cold = sum(
+        (min(b, context.now) - a) / timedelta(minutes=1)
+        for a, b in heat_off(context, start, context.now)
+        if a < context.now
+    )
+    minute = max(board.evidence.minute(context.now) - cold, 0.1)
     added = sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
     taken = sum(e.facts.mass_kg for e in context.of_kind(PartDrawFacts))
     taken += sum(e.facts.mass_kg for e in context.of_kind(PouredFacts))

@@ -72,6 +72,8 @@ def after_draw(context: BatchContext) -> AfterDraw:
     added = [e for e in context.of_kind(PutInFacts) if emptied and e.at > emptied.at]
     poured = [e for e in context.of_kind(PouredFacts) if e.facts.stage == "bulk"]
     last = max((e.at for e in added), default=draw.at)
+    # While some of it boils on, a reading is of what is in the pan.
+    last = max(last, context.left_at or context.now)
     corrector = Corrector.of(context)
     checks = [
         corrector.correct(e)
@@ -111,7 +113,9 @@ def _mixed(
     """Mass and density of all that was drawn, with its carry-over, and was put in since."""
     mass, brix = 0.0, 0.0
     for more in draws:
-        carry = solids.carry_over_brix(more.brix, context.vessel.carry_over_fraction)
+        # A valve runs dry at once, a pan that is emptied boils on a moment.
+        left_hot = 0.0 if context.channels else context.vessel.carry_over_fraction
+        carry = solids.carry_over_brix(more.brix, left_hot)
         came = min(more.brix + carry, solids.MOST_BRIX)
         total = mass + more.mass_kg
         brix = (mass * brix + more.mass_kg * came) / total if mass else came

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import partial
 from math import log, sqrt
 from typing import NamedTuple
 
@@ -11,6 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
 from lumbrel.core.pan.boil_path import STRAYS, BoilPath
+from lumbrel.core.pan.continuous import Climb
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
@@ -25,7 +27,7 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import Pressure, pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
-from lumbrel.services.pan import dipstick, run, signs, weighed
+from lumbrel.services.pan import continuous, dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
 from lumbrel.store import probes
@@ -37,8 +39,6 @@ STILL_SPEAKS = timedelta(minutes=30)
 PROBE_SPEAKS = timedelta(minutes=2)
 LEAST_SIGMA_BRIX, BOUND_SIGMA_BRIX = 0.02, 0.5
 """The latter of where a stem begins to float."""
-TAKE_IN_SIGMA_BRIX = 0.7
-"""One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
 Kinds = tuple[type[Facts], ...]
 
 
@@ -89,6 +89,14 @@ class BoilEvidence:
     heat_is_off: bool
     cooled_unsaid_at: datetime | None
     """When it fell cold and boiled on thinner, and nothing on the slip says why."""
+    climbs_from: datetime
+    """When the boil began, or the draw-off of a continuous pan was drawn last."""
+    climb: Climb | None
+    """Of a continuous pan, as it was expected then."""
+    drawn_from: datetime | None
+    """When it stood hottest before it fell so."""
+    drawn_unsaid_at: datetime | None
+    """When the draw-off of a continuous pan fell as if it was drawn, and nothing on the slip says so."""
     troubles: list[Trouble]
     """What the probe sent in this run that was not believed."""
 
@@ -128,7 +136,9 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
     """
     told = _told(context)
     boil = boil_of(context, told.first_at, told.speaks)
-    readings = _readings(context, boil.until)
+    if context.channels:
+        boil = continuous.climb_of(context, boil, told.points, partial(_brix_of, context, told))
+    readings = _readings(context, boil)
     probe = _probe_of(context, boil, told)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
@@ -153,9 +163,13 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         weights=weights,
         words=count,
         set_aside=[w for w in words if w not in count],
-        changes=_said_of_changes(fitted, boil.start),
+        changes=[] if context.channels else _said_of_changes(fitted, boil.start),
         heat_is_off=any(a <= boil.until < b for a, b in boil.off),
-        cooled_unsaid_at=probe.cooled_unsaid_at,
+        cooled_unsaid_at=None if context.channels else probe.cooled_unsaid_at,
+        climbs_from=boil.climbs_from or boil.start,
+        climb=boil.climb,
+        drawn_unsaid_at=boil.unsaid_at,
+        drawn_from=boil.drawn_from,
         troubles=(
             probes.troubles(context.db, probe.instrument.id, context.taken_in.at)
             if probe.instrument
@@ -265,12 +279,19 @@ def _word_of(context: BatchContext, told: _Told) -> Corrected | None:
     return Corrector.of(context).probe(told.today, told.pressure, newest.at, newest.value)
 
 
-def _readings(context: BatchContext, until: datetime) -> list[Corrected]:
-    """Every current reading up to a moment, corrected, oldest first."""
+def _brix_of(context: BatchContext, told: "_Told", at: datetime, shown_c: float) -> float | None:
+    """What a probe says of density that showed so much."""
+    if told.today is None or told.pressure is None:
+        return None
+    return Corrector.of(context).probe(told.today, told.pressure, at, shown_c).brix
+
+
+def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
+    """Every current reading of a boil, corrected, oldest first."""
     corrector = Corrector.of(context)
     found = []
     for entry in context.current:
-        if entry.at > until:
+        if entry.at > boil.until or not continuous.speaks(context, boil, entry):
             continue
         if read := with_facts(entry, READINGS):
             found.append(corrector.correct(read))
@@ -294,9 +315,9 @@ def _fitted(
     dipped = [r for r in counted if r.kind != ThermometerFacts.key()]
     glasses = [(r, one) for r in typed if (one := _typed_heat(context, boil, r))]
     known = Known(
-        mass_kg=taken.mass_kg,
-        brix=taken.brix,
-        brix_sigma=TAKE_IN_SIGMA_BRIX if taken.brix_sigma is None else taken.brix_sigma,
+        mass_kg=boil.mass_kg,
+        brix=boil.brix,
+        brix_sigma=boil.brix_sigma,
         rate_kg_per_min=boil.rate.kg_per_min,
         rate_sigma=_log_sigma(boil.rate.sigma_kg_per_min / boil.rate.kg_per_min),
         start_sigma=boil.start_sigma,

@@ -22,6 +22,7 @@ from lumbrel.services.base.form import Bounds, Form, NotFound
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.standing import current, of_kind
 from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
 from lumbrel.store import flow, kept, record
@@ -93,6 +94,8 @@ def there(other: BatchContext) -> tuple[float, float]:
     """What is left of a batch, kg, and its Brix."""
     if other.drawn is None:
         board = board_of(other)
+        if board.stands:
+            return board.stands.mass_kg, board.stands.brix
         known = board.believed or board.joint
         return board.mass_kg, known.brix
     after = after_draw(other)
@@ -118,7 +121,10 @@ def store_other(
     giver = record.batch_by(db, id=facts.from_batch_id)
     assert giver is not None
     other = contexts.of(db, giver, entry.noted_at)
-    there_kg, _ = there(_before(other, old))
+    before = _before(other, old)
+    there_kg, _ = there(before)
+    all_of_it = all_of_it or facts.mass_kg >= there_kg * ALL_BUT
+    rate = rate_seen(board_of(before)) if all_of_it and not before.drawn else None
     if old is not None and old.batch_id != giver.id:
         _strike_other(db, old, entry)
         old = None
@@ -134,7 +140,8 @@ def store_other(
                 into_batch_id=entry.batch_id,
                 mass_kg=facts.mass_kg,
                 brix=facts.brix,
-                all_of_it=all_of_it or facts.mass_kg >= there_kg * ALL_BUT,
+                all_of_it=all_of_it,
+                rate_kg_per_min=rate,
             ),
             supersedes=old.id if old else None,
             why=entry.why,

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from math import ceil, sqrt
 
 from lumbrel.core.pan.boil_lines import Heat
+from lumbrel.core.pan.continuous import Climb
 from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
 from lumbrel.core.pan.probe_trace import FIRST_WIDTH_S
 from lumbrel.core.pan.solids import Step, heat_up_minutes, unboiled_kg
@@ -19,12 +20,14 @@ from lumbrel.services.base.facts import (
     BoilingFacts,
     BurnerFacts,
     DepthFacts,
+    Facts,
     HeatFacts,
     OpenedFacts,
     PartDrawFacts,
     PouredFacts,
     PutInFacts,
     ScaleFacts,
+    StageFacts,
     WeighedFacts,
 )
 from lumbrel.services.day.pressure import pressure_at
@@ -40,6 +43,8 @@ FALLS_K_PER_MIN = 0.15
 REHEATS = timedelta(minutes=1)
 """How long it takes to boil again once the heat is on."""
 DRAWN_SIGMA, ADDED_SIGMA, ADDED_SIGMA_BRIX, HELD_SIGMA = 0.003, 0.02, 0.7, 0.4
+TAKE_IN_SIGMA_BRIX = 0.7
+"""One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
 PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
@@ -57,6 +62,10 @@ class Boil:
     start: datetime
     start_sigma: float
     """Minutes by which its beginning may be off."""
+    mass_kg: float
+    brix: float
+    brix_sigma: float
+    """What it began with, and one sigma of that."""
     until: datetime
     """Now, or the draw."""
     rate: Rate
@@ -68,6 +77,16 @@ class Boil:
     """Those in which there was no heat."""
     turned: list[datetime]
     """When somebody turned the burner."""
+    counts_from: datetime | None = None
+    """What was read before says nothing of it any more."""
+    climbs_from: datetime | None = None
+    """Since when the draw-off of a continuous pan climbs."""
+    climb: Climb | None = None
+    """As it was expected then."""
+    drawn_from: datetime | None = None
+    """When it stood hottest before it fell so."""
+    unsaid_at: datetime | None = None
+    """When it fell cold, as if something had been drawn that nobody noted."""
 
     def minute(self, at: datetime) -> float:
         """A moment on the fit's clock, 0 before it boiled."""
@@ -115,12 +134,15 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool
             start = max(start, until + NOT_YET)
         doubt = sqrt(WARMING_SIGMA**2 + (rate.sigma_kg_per_min / rate.kg_per_min) ** 2)
         sigma = doubt * (warms / timedelta(minutes=1))
-    heat = _heat_off(context, start, until)
+    heat = heat_off(context, start, until, rate)
     steps = _Steps(context=context, start=start, until=until, boils_c=boils_c, rate=rate)
     steps.walk()
     return Boil(
         start=start,
         start_sigma=sigma,
+        mass_kg=taken.facts.mass_kg,
+        brix=taken.facts.brix,
+        brix_sigma=TAKE_IN_SIGMA_BRIX if taken.facts.brix_sigma is None else taken.facts.brix_sigma,
         until=until,
         rate=rate,
         steps=steps.steps,
@@ -131,21 +153,50 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool
     )
 
 
-def _heat_off(context: BatchContext, start: datetime, until: datetime) -> list[While]:
-    """When the heat was off, by the slip."""
+def heat_off(
+    context: BatchContext, start: datetime, until: datetime, rate: Rate | None = None
+) -> list[While]:
+    """When there was no heat under it, by the slip: the burner off, or the fire banked for the night.
+
+    Args:
+        rate: of the vessel; with it, what has grown cold takes its time to boil again.
+    """
     found: list[While] = []
     since: datetime | None = None
-    for entry in context.of_kind(HeatFacts):
+    for entry in context.of_kind(HeatFacts, StageFacts):
         if entry.at > until:
             break
-        if not entry.facts.on and since is None:
+        on = _heats(entry.facts)
+        if on is False and since is None:
             since = max(entry.at, start)
-        elif entry.facts.on and since is not None:
-            found.append((since, max(entry.at, since) + REHEATS))
+        elif on and since is not None:
+            again = max(entry.at, since)
+            found.append((since, again + _reheats(context, again - since, rate)))
             since = None
     if since is not None:
         found.append((since, max(until, since) + timedelta(days=1)))
     return found
+
+
+def _heats(facts: Facts) -> bool | None:
+    """Whether from here on there is heat; None where it stays as it was."""
+    if isinstance(facts, HeatFacts):
+        return facts.on
+    step = facts.step if isinstance(facts, StageFacts) else ""
+    return {"banked": False, "on_again": True}.get(step)
+
+
+def _reheats(context: BatchContext, cold: timedelta, rate: Rate | None) -> timedelta:
+    """How long it takes to boil again: a moment, or as long as warming all of it, by how far it cooled."""
+    if rate is None or cold < COOLS:
+        return REHEATS
+    taken = context.taken_in.facts
+    cooled = 80.0 * min(cold / GROWN_COLD, 1.0)
+    minutes = heat_up_minutes(taken.mass_kg, taken.brix, 98.0 - cooled, 98.0, rate.kg_per_min)
+    return max(REHEATS, timedelta(minutes=minutes))
+
+
+COOLS, GROWN_COLD = timedelta(minutes=20), timedelta(hours=8)
 
 
 def _warming(taken: OpenedFacts, boils_c: float, rate: Rate) -> timedelta:

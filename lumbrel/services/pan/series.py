@@ -16,6 +16,7 @@ from lumbrel.services.base.facts import (
     BoilingFacts,
     DrawFacts,
     FoamFacts,
+    PartDrawFacts,
     StrainedFacts,
 )
 from lumbrel.services.base.line import Line
@@ -24,7 +25,15 @@ from lumbrel.services.pan.evidence import BurnerChange
 from lumbrel.store import samples as samples_store
 
 PATH_POINTS = 160
-EVENTS = (BoilingFacts, StrainedFacts, FoamFacts, AddedFacts, DrawFacts, AlarmFacts)
+EVENTS = (
+    BoilingFacts,
+    StrainedFacts,
+    FoamFacts,
+    AddedFacts,
+    PartDrawFacts,
+    DrawFacts,
+    AlarmFacts,
+)
 MOST_AHEAD = timedelta(hours=4)
 
 

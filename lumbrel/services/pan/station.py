@@ -28,6 +28,7 @@ from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import entries as readings
 from lumbrel.services.pan import (
+    alarms,
     calculations,
     dipstick,
     draw,
@@ -125,6 +126,7 @@ LINE_KINDS = (
         moves=True,
         read=draw.part_draw,
         words=draw.part_words,
+        stored=alarms.answered_by_draw,
         rests=undone.of_a_draw,
     ),
     LineKind(facts=DrawFacts, read=draw.draw, words=draw.words, rests=undone.of_a_draw, once=True),

@@ -1,6 +1,7 @@
 """The pan's figures, with how they came about."""
 
 from collections.abc import Callable
+from datetime import timedelta
 from math import sqrt
 
 from lumbrel.core.bench import thermometer
@@ -25,6 +26,8 @@ def density(board: Board) -> Working:
         chi2 = f"{board.joint.chi2_per_dof:.2f}"
         steps.append(Step("χ² per degree of freedom", chi2, "", "how far they lie apart"))
     why = "take-in, rate and every reading together, as the likeliest path"
+    if board.stands:
+        why = "the draw-off since its last draw, its last while above all"
     steps.append(Step("the fitted boil", board.balance.brix, "brix", why))
     budget = _fit_budget(board)
     if board.odd:
@@ -56,6 +59,8 @@ def _fit_budget(board: Board) -> list[Part]:
 def minutes(board: Board) -> Working:
     """The minutes left."""
     seen, fitted = board.evidence, board.evidence.fitted
+    if board.stands:
+        return _minutes_to_the_draw(board)
     steps = [
         *_mass_steps(board),
         Step(
@@ -86,6 +91,32 @@ def minutes(board: Board) -> Working:
     )
 
 
+def _minutes_to_the_draw(board: Board) -> Working:
+    """Those of a continuous pan."""
+    seen = board.evidence
+    climb = seen.climb
+    assert climb is not None
+    gone = (board.context.now - seen.climbs_from) / timedelta(minutes=1)
+    rise = seen.fitted.rise_brix_per_min(max(seen.minute(board.context.now), 0.0))
+    steps = [
+        Step("the last draw was", f"{gone:.0f} min ago", "", "or it began to boil then"),
+        Step(
+            "such a climb takes", f"{climb.minutes:.0f} min", "", "by the sugar drawn and its rate"
+        ),
+        Step("at the draw-off now", board.balance.brix, "brix", "by every reading since"),
+        Step("climbs in a minute by", rise, "brix", "by the readings of the last while"),
+    ]
+    apart = (board.minutes_left - board.low_left) / NINETY_PERCENT
+    return Working(
+        title="Minutes to the draw",
+        value=board.minutes_left,
+        kind="minutes",
+        steps=steps,
+        budget=[Part("how such climbs go on, and the fire", apart, "minutes")],
+        decimals=1,
+    )
+
+
 def _mass_steps(board: Board) -> list[Step]:
     return [
         Step("solids", board.evidence.fitted.solids_kg[-1], "mass", "taken in, and conserved"),
@@ -95,6 +126,8 @@ def _mass_steps(board: Board) -> list[Step]:
 
 def water_left(board: Board) -> Working:
     """The water still to drive off."""
+    if board.stands:
+        raise missing()
     wanted_brix = board.context.batch.target_brix
     believed = board.believed or board.joint
     share = believed.sigma_brix / believed.brix * board.mass_kg
@@ -204,7 +237,7 @@ def depth(board: Board) -> Working:
     Raises:
         NotFound: the vessel's depth cannot be told.
     """
-    if board.depth_done_mm is None or board.pressure is None:
+    if board.depth_done_mm is None or board.pressure is None or board.stands:
         raise missing()
     vessel, wanted_brix = board.context.vessel, board.context.batch.target_brix
     boils = sucrose.boiling_point_c(wanted_brix, board.pressure.pa, board.context.invert_fraction)

@@ -16,6 +16,7 @@ from lumbrel.services.base.facts import (
     FedFacts,
     JarFacts,
     MadeFacts,
+    PartDrawFacts,
     ReadingFacts,
     ScoredFacts,
     TakeInFacts,
@@ -35,7 +36,7 @@ from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS
 
-KEPT_VERSION = 5
+KEPT_VERSION = 6
 """Grows when what is kept, or how it follows from the lines, changes."""
 KEPT_TABLES = (
     "standing",
@@ -127,12 +128,15 @@ def _none_short(db: Connection, parcel_ids: set[str]) -> None:
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     """Keep up to date what follows from the lines of one slip alone."""
     taken, draw = standing.taken_in(lines), standing.drawn(lines)
-    off = draw or standing.off_the_fire(lines)
+    off, gone_on = draw or standing.off_the_fire(lines), standing.left_the_fire(lines)
+    left = off or gone_on
+    drawn = off or (gone_on if standing.of_kind(lines, PartDrawFacts) else None)
     stands = Standing(
         vessel_id=taken.facts.vessel_id,
         taken_at=taken.at,
-        drawn_at=off.at if off else None,
-        rate_kg_per_min=off.facts.rate_kg_per_min if off else None,
+        drawn_at=drawn.at if drawn else None,
+        left_at=left.at if left else None,
+        rate_kg_per_min=left.facts.rate_kg_per_min if left else None,
         strays=draw.facts.strays if draw else None,
         waits=standing.waits_for(lines),
     )

@@ -7,11 +7,13 @@ from math import exp, log
 from sqlite3 import Connection
 
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.pan import continuous
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.core.physics.water import boiling_point_c
 from lumbrel.core.sap import boil_down, fuel, sap
-from lumbrel.core.sap.boil_down import Night, Pan, Plan, Steady
+from lumbrel.core.sap.boil_down import Night, Pan, Plan
 from lumbrel.core.sap.fuel import Burned, Range
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.day.pressure import pressure_at
@@ -60,6 +62,7 @@ EFFICIENCY = Bounds(
     "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open fire, 40 to 60 "
     "on an arch.",
 )
+USUAL_CHANNELS = 4
 LATEST, EARLIEST = time(22), time(7)
 ARMFUL_KG = 5.0
 EVEN_DRAW_L = 1.0
@@ -95,8 +98,30 @@ class BoilPage:
     stoke_min: float | None = None
     becomes: sap.Becomes | None = None
     first_fill_l: float | None = None
-    even: Steady | None = None
+    channels: int = 0
+    """Of a continuous pan; 0 where all of it is boiled down."""
+    even: continuous.Steady | None = None
     """Run continuously: what goes in and what comes out."""
+    first_draw: Range | None = None
+    """Hours until then, in a continuous pan."""
+    stands_kg: float = 0.0
+    stands_brix: float = 0.0
+    """What is left in a continuous pan in the end."""
+
+    @property
+    def into(self) -> VesselRow:
+        """The pan that it is lit in: the last one chosen, or the widest as a continuous pan."""
+        chosen = [vessel for vessel in self.vessels if vessel.id in self.chosen]
+        return max(chosen, key=_bottom_m2) if self.channels else chosen[-1]
+
+    @property
+    def draws_l(self) -> float:
+        """Syrup that a continuous pan gives of so much sap, L at 20 degC."""
+        if self.plan is None:
+            return 0.0
+        plan = self.plan
+        sugar = plan.sap_kg * plan.brix - self.stands_kg * self.stands_brix
+        return max(sugar / plan.target_brix, 0.0) / density_kg_m3(plan.target_brix, 20) * 1000
 
     @property
     def too_late(self) -> bool:
@@ -129,6 +154,7 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
         setup=setup,
         fuel=kind,
         measure=measure,
+        channels=channels_of(form),
     )
     if tank is None or litres is None or not chosen:
         return base, form
@@ -138,6 +164,24 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
         )
         return base, form
     return _planned(db, form, base, now), form
+
+
+def _bottom_m2(vessel: VesselRow) -> float:
+    return Vessel(vessel.shape, vessel.sizes_mm).bottom_area_m2()
+
+
+def channels_of(form: Form) -> int:
+    """Through how many channels sap runs in a continuous pan; 0 where it is boiled down as a whole."""
+    if not form.fields.get("continuous"):
+        return 0
+    text = form.fields.get("channels", "").strip() or f"{USUAL_CHANNELS}"
+    if not text.isdecimal() or not 1 <= int(text) <= continuous.MOST_CHANNELS:
+        form.errors["channels"] = (
+            f"Sap runs through 1 to {continuous.MOST_CHANNELS} channels, one after the other; type how "
+            "many."
+        )
+        return 0
+    return int(text)
 
 
 def _most_urgent(seen: Sequence[TankView]) -> TankView | None:
@@ -154,7 +198,7 @@ def _usual_pans(db: Connection, pans: Sequence[VesselRow]) -> tuple[str, ...]:
         return (last,)
     busy = {batch.vessel_id for batch in kept.waiting(db, "pan")}
     free = [pan for pan in pans if pan.id not in busy] or list(pans)
-    widest = max(free, key=lambda v: Vessel(v.shape, v.sizes_mm).bottom_area_m2(), default=None)
+    widest = max(free, key=_bottom_m2, default=None)
     return (widest.id,) if widest else ()
 
 
@@ -165,7 +209,8 @@ def last_setup(db: Connection) -> str:
 def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilPage:
     tank, litres = base.tank, base.litres
     assert tank is not None and litres is not None
-    target = form.between(NEAR_SYRUP, required=False) or TARGET_BRIX
+    usual = form.kitchen.target_brix if base.channels else TARGET_BRIX
+    target = form.between(NEAR_SYRUP, required=False) or usual
     own = form.between(EFFICIENCY, required=False)
     burned = burned_of(db, base.setup, base.fuel, now)
     efficiency = fuel.learned_efficiency(base.setup, burned)
@@ -174,6 +219,8 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
     if form.errors:
         return base
     chosen = [v for v in base.vessels if v.id in base.chosen]
+    if base.channels:
+        chosen = [base.into]
     pans = [pan_of(db, vessel, now) for vessel in chosen]
     # It ends in the smallest: the least is left there.
     pans.sort(key=lambda pan: -pan.bottom_m2)
@@ -195,18 +242,35 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
         form.errors[error.field or "litres"] = error.sentence
         return base
     told = _with_its_fire(form, base, plan, now)
-    return replace(
+    told = replace(
         told,
         efficiency=efficiency,
         burned=len(burned),
         becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
         first_fill_l=min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
-        even=boil_down.steady(
-            sum(pan.rate.middle for pan in pans),
-            content.brix,
-            form.kitchen.target_brix,
-            EVEN_DRAW_L,
-        ),
+    )
+    return _run_continuously(told, plan, pans[-1]) if base.channels else told
+
+
+def _run_continuously(base: BoilPage, plan: Plan, pan: Pan) -> BoilPage:
+    """With what a continuous pan does: when it is drawn first, what it takes and gives, what stands in it."""
+    fill_l = min(plan.sap_kg, pan.litres_at(boil_down.KEEP_DEPTH_MM))
+    running = continuous.Running(
+        held_kg=fill_l,
+        rate_kg_min=pan.rate.middle,
+        sap_brix=plan.brix,
+        syrup_brix=plan.target_brix,
+        channels=base.channels,
+    )
+    low, middle, high = continuous.band(continuous.first_climb(running, plan.brix))
+    warm = plan.heating_min
+    return replace(
+        base,
+        first_fill_l=fill_l,
+        first_draw=Range(*((warm + minutes) / 60 for minutes in (middle, low, high))),
+        even=continuous.steady(pan.rate.middle, plan.brix, plan.target_brix, EVEN_DRAW_L),
+        stands_kg=fill_l,
+        stands_brix=continuous.standing_brix(plan.brix, plan.target_brix, base.channels),
     )
 
 

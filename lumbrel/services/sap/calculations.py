@@ -5,6 +5,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.pan import continuous
+from lumbrel.core.pan.target import DEFAULT_BRIX
 from lumbrel.core.sap import boil_down, fuel, keeping, running, sap
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.services.base.calculation import (
@@ -243,9 +245,72 @@ def sap_boil_down(request: BoilDownRequest) -> BoilDownAnswer:
     )
 
 
+class ContinuousRequest(Request):
+    """A continuous pan: what stands in it, what it drives off, and what runs in."""
+
+    held_kg: float
+    sap_brix: float
+    syrup_brix: float = DEFAULT_BRIX
+    rate_kg_per_min: float
+    channels: int = 4
+    draw_l: float = 1.0
+
+
+class ContinuousAnswer(Answer):
+    """What it does."""
+
+    sap_l_per_h: float
+    syrup_l_per_h: float
+    minutes_between_draws: float
+    first_draw_minutes: float
+    first_draw_low: float
+    first_draw_high: float
+    channel_brixes: list[float]
+    standing_brix: float
+    standing_solids_kg: float
+
+
+def sap_continuous(request: ContinuousRequest) -> ContinuousAnswer:
+    """What a continuous pan takes and gives, when it is drawn first, and what stands in it."""
+    even = continuous.steady(
+        request.rate_kg_per_min, request.sap_brix, request.syrup_brix, request.draw_l
+    )
+    pan = continuous.Running(
+        held_kg=request.held_kg,
+        rate_kg_min=request.rate_kg_per_min,
+        sap_brix=request.sap_brix,
+        syrup_brix=request.syrup_brix,
+        channels=request.channels,
+    )
+    low, middle, high = continuous.band(continuous.first_climb(pan, request.sap_brix))
+    each = continuous.channel_brixes(request.sap_brix, request.syrup_brix, request.channels)
+    stands = sum(each) / len(each)
+    working = [
+        step("sap in an hour", even.sap_l_h, "L", MASS_BALANCE),
+        step("syrup in an hour", even.syrup_l_h, "L", MASS_BALANCE),
+        step(
+            "all that stands in it", stands, "Brix", "an equal share of the water in each channel"
+        ),
+        step("until the first draw", middle, "min", "until then its sugar stays in it"),
+    ]
+    return ContinuousAnswer(
+        sap_l_per_h=even.sap_l_h,
+        syrup_l_per_h=even.syrup_l_h,
+        minutes_between_draws=even.minutes_between,
+        first_draw_minutes=middle,
+        first_draw_low=low,
+        first_draw_high=high,
+        channel_brixes=list(each),
+        standing_brix=stands,
+        standing_solids_kg=request.held_kg * stands / 100,
+        working=working,
+    )
+
+
 CALCULATIONS = (
     Calculation("sap/keeping", KeepingRequest, KeepingAnswer, sap_keeping),
     Calculation("sap/trunk", TrunkRequest, TrunkAnswer, sap_trunk),
     Calculation("sap/run", RunRequest, RunAnswer, sap_run),
     Calculation("sap/boil-down", BoilDownRequest, BoilDownAnswer, sap_boil_down),
+    Calculation("sap/continuous", ContinuousRequest, ContinuousAnswer, sap_continuous),
 )

@@ -1,5 +1,6 @@
 """The lines that a boil-down puts on its slip: sap let in, fuel put on, its steps."""
 
+from datetime import datetime
 from sqlite3 import Connection
 from typing import Any, Literal, get_args
 
@@ -11,6 +12,7 @@ from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFact
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.sap import boil, fire, tanks
+from lumbrel.services.sap.contents import views
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 
@@ -22,6 +24,9 @@ STEPS: dict[str, str] = {
     "on_again": "lit again",
 }
 FED = Bounds("litres", "volume", 0.1, 5000, "Type how much sap was let in, from 0.1 L on.")
+HOLDS = Bounds(
+    "tank_holds", "volume", 0, 50_000, "Type how much the tank still holds, from 0 L on."
+)
 MOST_FUEL = 50_000.0
 
 
@@ -30,8 +35,8 @@ def fed(form: Form, context: BatchContext) -> FedFacts | None:
     if context.left_at:
         form.errors["kind"] = "Nothing of this batch is on the fire any more."
         return None
-    litres = form.between(FED)
     at = form.time_of_day("at", context.now)
+    litres = _fed_litres(form, context, at)
     given = fire.taken(context.db, form, "litres", litres, at)
     if given is None:
         return None
@@ -44,6 +49,27 @@ def fed(form: Form, context: BatchContext) -> FedFacts | None:
         parts=parts,
         tanks=(FromTank(tank_id=tank.tank.id, mass_kg=mass, brix=tank.content.brix),),
     )
+
+
+def _fed_litres(form: Form, context: BatchContext, at: datetime) -> float | None:
+    """How much was let in: as it was measured, or by how much is left in the tank."""
+    if not form.fields.get("tank_holds", "").strip():
+        return form.between(FED)
+    if form.fields.get("litres", "").strip():
+        form.errors["tank_holds"] = "Give what was let in, or what the tank holds now, not both."
+        return None
+    left = form.between(HOLDS)
+    held = {v.tank.id: v.content.litres for v in views(context.db, at)}
+    before = held.get(form.fields.get("tank", ""))
+    if left is None or before is None:
+        return None
+    if left >= before:
+        form.errors["tank_holds"] = (
+            f"By what was gathered and fed it holds {form.show(before, 'volume')}; what it holds now "
+            "must be less."
+        )
+        return None
+    return before - left
 
 
 def fed_words(context: BatchContext, entry: Entry[FedFacts]) -> Line:

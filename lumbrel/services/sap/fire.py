@@ -2,21 +2,27 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import pairwise
 from sqlite3 import Connection
+from statistics import median
 
+from lumbrel.core.pan.continuous import Steady, steady
 from lumbrel.core.sap import fuel, sap
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     FedFacts,
     FromTank,
     FuelFacts,
     Part,
+    PartDrawFacts,
     PutInFacts,
     StageFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.continuous import running_of
 from lumbrel.services.pan.pour import there
 from lumbrel.services.sap.boil import (
     ARMFUL_KG,
@@ -24,6 +30,7 @@ from lumbrel.services.sap.boil import (
     SAID,
     TARGET_BRIX,
     burned_of,
+    channels_of,
     last_setup,
     measures_of,
     pan_of,
@@ -35,6 +42,7 @@ from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow, Woodlot, woodlots
 
 FILL = Bounds("fill", "volume", 0.5, 5_000, "Type how much goes into the pan first, from 0.5 L on.")
+LAST_SHOWN = 5
 MEASURED_WITHIN = 0.2
 """Sap whose sugar is less well known than by this share is held to be a guess at the pan too."""
 
@@ -55,6 +63,7 @@ def light(db: Connection, fields: dict[str, str], now: datetime) -> str:
 
 def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
     litres = form.between(FILL)
+    channels = channels_of(form)
     given = taken(db, form, "fill", litres, now)
     if given is None:
         return None
@@ -64,6 +73,7 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
     lots = {w.id: w for w in woodlots(db)}
     kind = lots.get(whose.woodlot_id, Woodlot("", "")).sugar_kind
     drawn = FromTank(tank_id=tank.tank.id, mass_kg=sum(p.mass_kg for p in parts), brix=content.brix)
+    usual = form.kitchen.target_brix if channels else TARGET_BRIX
     doubtful = content.sigma_brix > MEASURED_WITHIN * content.brix
     return Source(
         fields={
@@ -74,10 +84,11 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
             "brix": f"{content.brix:.6f}",
             "brix_by": "told",
             "temperature": f"{max(tank.warm_c, 0.0):.1f} C",
-            "target": form.fields.get("target", "").strip() or f"{TARGET_BRIX:g}",
+            "target": form.fields.get("target", "").strip() or f"{usual:g}",
         },
         tanks=(drawn,),
         parts=parts,
+        channels=channels,
         brix_sigma=content.sigma_brix if doubtful else None,
     )
 
@@ -101,7 +112,8 @@ def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | 
     if giver.left_at or giver.called_off:
         form.errors["vessel"] = f"Nothing of {code} is on the fire any more."
         return None
-    if form.fields.get("vessel") == giver.vessel.id:
+    stays = form.fields.get("vessel") == giver.vessel.id
+    if stays and not giver.channels:
         form.errors["vessel"] = "That is the pan it is in: choose another, or boil on."
         return None
     mass, brix = form.between(ON, required=False), form.between(ON_BRIX, required=False)
@@ -119,8 +131,8 @@ def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | 
             f"That would be {mass * brix / 100:.2f} kg of sugar; by what was fed {solids:.2f} kg are "
             "in the pan.",
         )
-    known = board_of(giver).believed
-    sigma = known.sigma_brix if known and not form.given("brix") else 0.0
+    sigma = 0.0 if form.given("brix") else _doubt(giver)
+    target = giver.batch.target_brix if stays else form.kitchen.target_brix
     return Source(
         fields={
             "woodlot": giver.woodlot.id,
@@ -130,13 +142,23 @@ def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | 
             "brix": f"{brix:.6f}",
             "brix_by": "told",
             "temperature": form.fields.get("temperature", "").strip() or "95 C",
-            "target": f"{form.kitchen.target_brix:g}",
+            "target": f"{target:g}",
+            **({BOIL_DOWN: "1"} if stays else {}),
         },
         tanks=(),
         parts=(),
         brix_sigma=sigma if sigma > MEASURED_WITHIN * brix else None,
         from_batch_id=giver.batch.id,
+        channels=giver.channels if stays else 0,
     )
+
+
+def _doubt(giver: BatchContext) -> float:
+    """One sigma of the Brix of what is poured on."""
+    board = board_of(giver)
+    if board.stands:
+        return board.stands.brix_sigma
+    return board.believed.sigma_brix if board.believed else 0.0
 
 
 def taken(
@@ -189,7 +211,45 @@ class FirePage:
     """About how often an armful is put on; None for a fire without wood."""
     banked: bool
     others: list[VesselRow]
-    """Pans that it could be poured on into."""
+    """Pans that it could be poured on into; a continuous pan's own where it can go on as a new batch."""
+    draws: tuple[Entry[PartDrawFacts], ...]
+    """Of a continuous pan."""
+    an_hour: Steady | None
+    """What a continuous pan takes and gives, by its fire's rate."""
+
+    def into(self, context: BatchContext) -> list[tuple[str, str]]:
+        """Where it could go: key and words."""
+        return [
+            (one.id, f"{one.name}, a new batch" if one.id == context.vessel.id else one.name)
+            for one in self.others
+        ]
+
+    @property
+    def drawn_kg(self) -> float:
+        """Syrup drawn so far."""
+        return sum(one.facts.mass_kg for one in self.draws)
+
+    @property
+    def drawn_brix(self) -> float | None:
+        """Of all that was drawn, together."""
+        sugar = sum(one.facts.mass_kg * one.facts.brix for one in self.draws)
+        return sugar / self.drawn_kg if self.draws else None
+
+    @property
+    def last_draws(self) -> list[tuple[Entry[PartDrawFacts], float | None]]:
+        """The last ones, the newest first, with the minutes since the one before."""
+        before = [None, *self.draws[:-1]]
+        every = [
+            (one, (one.at - last.at) / timedelta(minutes=1) if last else None)
+            for last, one in zip(before, self.draws, strict=True)
+        ]
+        return every[: -LAST_SHOWN - 1 : -1]
+
+    @property
+    def every_min(self) -> float | None:
+        """From one draw to the next, in the middle of the last ones."""
+        gaps = [(b.at - a.at) / timedelta(minutes=1) for a, b in pairwise(self.draws[-7:])]
+        return median(gaps) if gaps else None
 
     @property
     def per_kg(self) -> tuple[float, str] | None:
@@ -221,17 +281,25 @@ def fire(context: BatchContext) -> FirePage:
         setup=setup,
         fuel=kind,
         measures=measures_of(kind),
-        water_kg=max(came - board.mass_kg, 0.0),
+        water_kg=board.stands.driven_off_kg if board.stands else max(came - board.mass_kg, 0.0),
         since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
         stoke_min=_stoke_min(context, setup, kind),
         banked=bool(steps) and steps[-1] == "banked",
         others=_free_pans(context),
+        draws=tuple(context.of_kind(PartDrawFacts)),
+        an_hour=_an_hour(context) if context.channels else None,
     )
+
+
+def _an_hour(context: BatchContext) -> Steady:
+    pan = running_of(context)
+    return steady(pan.rate_kg_min, pan.sap_brix, pan.syrup_brix, 1.0)
 
 
 def _free_pans(context: BatchContext) -> list[VesselRow]:
     busy = {batch.vessel_id for batch in kept.waiting(context.db, "pan")}
-    return [vessel for vessel in finishers(context.db) if vessel.id not in busy]
+    own = {context.vessel.id} if context.channels else set()
+    return [vessel for vessel in finishers(context.db) if vessel.id not in busy - own]
 
 
 def _stoke_min(context: BatchContext, setup: str, kind: str) -> float | None:

@@ -93,6 +93,12 @@ def _busy(db: Connection) -> dict[str, str]:
     return {b.vessel_id: b.code for b in kept.waiting(db, "pan")}
 
 
+def _is_in(db: Connection, code: str, batch_id: str) -> bool:
+    """Whether that is the batch which goes on as the new one."""
+    batch = record.batch_by(db, code=code)
+    return batch is not None and batch.id == batch_id
+
+
 def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
     return record.next_code(db, local_time(now, kitchen).year)
 
@@ -109,6 +115,8 @@ class Source:
     """Where nobody measured its sugar."""
     from_batch_id: str = ""
     """The boil-down that it is poured on from."""
+    channels: int = 0
+    """Of the continuous pan that it goes into."""
 
 
 def open_batch(
@@ -144,7 +152,7 @@ def open_batch(
         form.fields = {**form.fields, "woodlot": woodlot.id}
         taken = read(db, form, now)
         busy = _busy(db).get(fields.get("vessel", ""))
-        if busy:
+        if busy and not (come and come.from_batch_id and _is_in(db, busy, come.from_batch_id)):
             form.errors["vessel"] = (
                 f"Batch {busy} is still in it. Draw that off first, or note on its slip what was "
                 "added."
@@ -157,7 +165,8 @@ def open_batch(
             whose = {"tanks": come.tanks, "parts": come.parts}
             doubt = {"brix_sigma": come.brix_sigma} if come.brix_sigma else {}
             giver = {"from_batch_id": come.from_batch_id} if come.from_batch_id else {}
-            facts = facts.model_copy(update=whose | doubt | giver)
+            runs = {"channels": come.channels} if come.channels else {}
+            facts = facts.model_copy(update=whose | doubt | giver | runs)
         ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
         known = learnt or learnt_before(db, facts.vessel_id, ids, facts.sugar_kind, now)
         if known:

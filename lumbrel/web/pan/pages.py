@@ -96,7 +96,7 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "board": board,
         "after": after,
         "promise": promise(board),
-        "coaching": None if drawn or board.to_near_syrup else coach(board),
+        "coaching": None if drawn or board.to_near_syrup or board.stands else coach(board),
         "found": yield_of(context) if drawn else None,
         "owns_heat": bool(context.instruments_of(ThermometerDetail)),
         "call_words": CALL_WORDS,
@@ -126,8 +126,9 @@ def _pan(
     if context.called_off or (context.poured_away and not context.drawn):
         return _gone(visit, context)
     on_fire = waiting(visit.db)["pan"]
+    draws = PartDrawFacts.key() if context.channels else DrawFacts.key()
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
-    shown = _state(context, thinner) | {"draw_asked": kind == "draw" and form is not None}
+    shown = _state(context, thinner) | {"draw_asked": kind == draws and form is not None}
     offers = choices(context)
     tabs = _tabs(offers, tab if form else "", context.drawn is not None)
     return visit.page(
@@ -141,7 +142,7 @@ def _pan(
         tabs=tabs,
         tab=_opened(tabs, tab, offers.first),
         form=form or Filled(),
-        event=kind,
+        event="draw" if kind == draws else kind,
         dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
         choices=offers,
@@ -178,6 +179,7 @@ def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
         context=context,
         lines=slip.lines(context),
         into=_poured_into(context),
+        next_station=next_after_draw(context) if context.of_kind(PartDrawFacts) else None,
     )
 
 
@@ -283,6 +285,6 @@ def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
         slip.put(visit.db, code, kind, fields, visit.now)
     except BadInput as bad:
         return _pan(visit, code, tab=tab, form=refilled(fields, bad), kind=kind)
-    if kind == "draw":
+    if kind in (DrawFacts.key(), PartDrawFacts.key()):
         return RedirectResponse(f"/pan/{code}", 303)
     return RedirectResponse(f"/pan/{code}?entry={tab}", 303)

@@ -4,10 +4,12 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.pan.board import FAR_MINUTES
 from lumbrel.services.sap import boil
 from lumbrel.services.sap import fire as fires
 from lumbrel.services.sap.station import BOIL_CAUTIONS
 from lumbrel.services.stations import slip
+from lumbrel.web.sap.draws_picture import draws
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
@@ -34,7 +36,8 @@ def _plan(visit: Visit, asked: dict[str, str], form: Filled | None = None) -> HT
         fuels=[(key, boil.FUELS[key]) for key in boil.FITS[page.setup]],
         measures=boil.measures_of(page.fuel),
         said=boil.SAID,
-        target_brix=boil.TARGET_BRIX,
+        target_brix=page.plan.target_brix if page.plan else boil.TARGET_BRIX,
+        usual_channels=boil.USUAL_CHANNELS,
         armful_kg=boil.ARMFUL_KG,
         boil_cautions=BOIL_CAUTIONS,
     )
@@ -70,6 +73,8 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
         setups=list(boil.SETUPS.items()),
         said=boil.SAID,
         armful_kg=boil.ARMFUL_KG,
+        far_minutes=FAR_MINUTES,
+        draws_picture=draws,
         boil_cautions=BOIL_CAUTIONS,
     )
 

@@ -49,6 +49,7 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/api/sap/trunk", "", LOOKER),
     ("/api/sap/run", "", LOOKER),
     ("/api/sap/boil-down", "", LOOKER),
+    ("/api/sap/continuous", "", LOOKER),
     ("/api/probes/samples", "", PUBLIC),  # asks for the probe's own token
     ("/api/trace/{code:path}", LOOKER, ""),
     ("/api/accounts", LOOKER, ""),
