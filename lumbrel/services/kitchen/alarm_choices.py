@@ -17,6 +17,7 @@ OF_A_FINISHER: dict[str, str] = {
     "over": "it is past the target",
     "silent": "the probe has sent nothing for a while",
     "pressure": "the air has moved so far that the marks are others",
+    "stoke": "an armful of wood has burned since the last that was noted",
 }
 OF_A_CANDY_POT: dict[str, str] = {
     "foam": "it boils where foam climbs",

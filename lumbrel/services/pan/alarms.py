@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
+from typing import Any
 
 from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
 from lumbrel.core.pan.verdict import Call
@@ -35,6 +36,7 @@ HEADLINES = {
     "over": "Over",
     "silent": "The probe is silent",
     "pressure": "The pressure has moved",
+    "stoke": "Stoke the fire",
     "off": "Off the fire",
     "stir_near": "Nearly cool",
     "stir": "Stir now",
@@ -252,9 +254,14 @@ def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
 
 def answered_by_draw(db: Connection, entry: Entry[PartDrawFacts]) -> None:
     """Whoever draws has heard what called to the draw."""
+    answer_all(db, entry, OF_EACH_DRAW)
+
+
+def answer_all(db: Connection, entry: Entry[Any], kinds: tuple[str, ...]) -> None:
+    """Answer what rings of some kinds in a batch, by a line that does what they call for."""
     for alarm in store.of_batch(db, entry.batch_id):
-        rings = alarm.kind in OF_EACH_DRAW and alarm.acknowledged_at is None
-        if rings and store.acknowledge(db, alarm.id, entry.noted_at, entry.initials):
+        rings_so = alarm.kind in kinds and alarm.acknowledged_at is None
+        if rings_so and store.acknowledge(db, alarm.id, entry.noted_at, entry.initials):
             write(db, _answered(alarm, entry.initials, entry.noted_at))
 
 

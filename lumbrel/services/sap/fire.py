@@ -267,8 +267,7 @@ def fire(context: BatchContext) -> FirePage:
     fed = context.of_kind(FedFacts)
     litres = [sap.litres(e.facts.mass_kg, e.facts.brix) for e in fed]
     burned = context.of_kind(FuelFacts)
-    setup = burned[-1].facts.setup if burned else last_setup(context.db)
-    kind = burned[-1].facts.fuel if burned else FITS[setup][0]
+    setup, kind = _fire_of(context)
     steps = [e.facts.step for e in context.of_kind(StageFacts)]
     stoked = max((e.at for e in burned), default=None)
     came = taken.mass_kg + sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
@@ -283,7 +282,7 @@ def fire(context: BatchContext) -> FirePage:
         measures=measures_of(kind),
         water_kg=board.stands.driven_off_kg if board.stands else max(came - board.mass_kg, 0.0),
         since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
-        stoke_min=_stoke_min(context, setup, kind),
+        stoke_min=stoke_minutes(context),
         banked=bool(steps) and steps[-1] == "banked",
         others=_free_pans(context),
         draws=tuple(context.of_kind(PartDrawFacts)),
@@ -302,8 +301,18 @@ def _free_pans(context: BatchContext) -> list[VesselRow]:
     return [vessel for vessel in finishers(context.db) if vessel.id not in busy - own]
 
 
-def _stoke_min(context: BatchContext, setup: str, kind: str) -> float | None:
-    """How long an armful of wood lasts under this pan."""
+def _fire_of(context: BatchContext) -> tuple[str, str]:
+    """Over what fire it stands, and what burns in it."""
+    burned = context.of_kind(FuelFacts)
+    if burned:
+        return burned[-1].facts.setup, burned[-1].facts.fuel
+    setup = last_setup(context.db)
+    return setup, FITS[setup][0]
+
+
+def stoke_minutes(context: BatchContext) -> float | None:
+    """How long an armful of wood lasts under this pan; None for a fire without wood."""
+    setup, kind = _fire_of(context)
     if kind not in ("hardwood", "softwood"):
         return None
     efficiency = fuel.learned_efficiency(setup, burned_of(context.db, setup, kind, context.now))

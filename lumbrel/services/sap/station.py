@@ -6,7 +6,7 @@ from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
 from lumbrel.services.base.form import local_time
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.sap import contents, entries
+from lumbrel.services.sap import alarms, contents, entries
 from lumbrel.services.sap.calculations import CALCULATIONS
 
 
@@ -39,7 +39,12 @@ STATION = Station(
             words=entries.fed_words,
             stored=entries.feed_stands,
         ),
-        LineKind(facts=FuelFacts, read=entries.fuel, words=entries.fuel_words),
+        LineKind(
+            facts=FuelFacts,
+            read=entries.fuel,
+            words=entries.fuel_words,
+            stored=alarms.answered_by_stoking,
+        ),
         LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
     ),
     calculations=CALCULATIONS,

@@ -20,6 +20,7 @@ from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.candy.station import LONG_AGO
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import board_of, remember
+from lumbrel.services.sap import alarms as sap_alarms
 from lumbrel.services.stations import waiting
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
@@ -218,6 +219,7 @@ class Hub:
                 return
             board = remember(board_of(context))
             alarms.watch(db, board)
+            sap_alarms.watch(db, context)
             if tell:
                 tell(batch.code, self._said(db, now, news_of(board)))
 
