@@ -8,6 +8,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.base.station import Look, State, Station
@@ -62,7 +63,10 @@ def line(db: Connection, now: datetime) -> list[Place]:
 
 
 def next_after_draw(context: BatchContext) -> Station:
-    """The first station after the pan that a drawn batch still waits for; the jars in the end."""
+    """The first station after the pan that a drawn batch still waits for; the jars in the end. Near-syrup
+    is taken in anew."""
+    if standing.is_near_syrup(context.current):
+        return TAKE_IN
     for station in (FILTER, COLOUR):
         if station.waits_for and context.first(station.waits_for) is None:
             return station

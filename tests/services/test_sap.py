@@ -13,7 +13,9 @@ from lumbrel.exchange.calendar import due_calendar
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.standing import waits_for
 from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.sap import alarms as fire_alarms
 from lumbrel.services.sap import (
     boil,
     contents,
@@ -30,7 +32,8 @@ from lumbrel.services.sap import (
 )
 from lumbrel.services.sap.facts import ADAPTER, read_facts
 from lumbrel.services.shelf.trace import flows_of
-from lumbrel.services.stations import line, slip
+from lumbrel.services.stations import line, next_after_draw, slip
+from lumbrel.services.take_in import near_syrup
 from lumbrel.store import flow
 from lumbrel.store import sap as store
 from lumbrel.store.db import IdReused, connect
@@ -424,6 +427,73 @@ class Fires(SapCase):
         back = contents.view(self.db, self.at_tank, on_at + timedelta(minutes=8)).content.litres
         self.assertAlmostEqual(back, 240.0, delta=0.5)
         self.assertEqual(differences(self.db), [])
+
+    def test_near_syrup_that_was_drawn_is_taken_in_anew(self) -> None:
+        code = self.light(fill="100 L")
+        at = MARCH + timedelta(hours=5, minutes=30)
+        slip.put(self.db, code, "boiling", {}, MARCH + timedelta(hours=2))
+        drop = {"instrument": "hand-prism", "reading": "55", "sample": "20 C"}
+        slip.put(self.db, code, "refractometer", drop, at - timedelta(minutes=1))
+        drawn = {"mass": "4 kg", "mass_confirmed": "1", "initials": "m"}
+        slip.put(self.db, code, "draw", drawn, at)
+        context = contexts.load(self.db, code, at)
+        self.assertEqual(waits_for(context.current), ("take_in",))
+        self.assertEqual(next_after_draw(context).key, "take_in")
+        waiting = near_syrup.at_hand(self.db, at)[0]
+        self.assertAlmostEqual(waiting.after.mass_kg, 4.0)
+        self.assertEqual(waiting.temperature, "80 C")
+        into = {"vessel": "finisher-2", "id": "near-00001", "brix": "55", "amount_confirmed": "1"}
+        half = into | {"mass": "2 kg", "id": "near-00002"}
+        first = near_syrup.take_up(self.db, code, half, at)
+        self.assertEqual(near_syrup.take_up(self.db, code, half, at), first)
+        self.assertAlmostEqual(near_syrup.at_hand(self.db, at)[0].after.mass_kg, 2.0)
+        too_much = into | {"vessel": "finisher-1", "mass": "9 kg"}
+        self.assertIn("kg of sugar", self.refused("mass", near_syrup.take_up, code, too_much, at))
+        rest = into | {"vessel": "finisher-1"}
+        last = near_syrup.take_up(self.db, code, rest, at)
+        self.assertEqual(near_syrup.at_hand(self.db, at), [])
+        self.refused("vessel", near_syrup.take_up, code, into | {"id": "near-00003"}, at)
+        taken = [contexts.load(self.db, one, at).taken_in.facts for one in (first, last)]
+        self.assertAlmostEqual(taken[0].mass_kg, 2.0)
+        # Its Brix was read: then the sugar that was left says how much there is.
+        self.assertAlmostEqual(taken[1].mass_kg * 55, 2.0 * waiting.after.brix, places=3)
+        self.assertEqual({facts.target_brix for facts in taken}, {66.9})
+        whose = [one.code for one in flows_of(self.db, last).came_from if one.kind == "woodlot"]
+        self.assertEqual(sorted(whose), ["Tern Lot", "Upper Fold"])
+        # Called off, it waits again.
+        slip.put(self.db, last, "called_off", {"why": "wrong pan"}, at + timedelta(minutes=5))
+        self.assertEqual(len(near_syrup.at_hand(self.db, at + timedelta(minutes=6))), 1)
+        self.assertEqual(differences(self.db), [])
+
+    def test_the_fire_calls_when_it_wants_wood(self) -> None:
+        code = self.light()
+        lit = MARCH + timedelta(hours=1)
+        wood = {"fuel": "hardwood", "measure": "wood kg", "setup": "arch", "amount": "5"}
+
+        def rings(minutes: float) -> list[str]:
+            context = contexts.load(self.db, code, lit + timedelta(minutes=minutes))
+            return [alarm.kind for alarm in fire_alarms.watch(self.db, context)]
+
+        self.assertEqual(rings(30), [])
+        slip.put(self.db, code, "fuel", wood, lit + timedelta(minutes=30))
+        every = fire.stoke_minutes(contexts.load(self.db, code, lit + timedelta(minutes=31)))
+        assert every is not None
+        self.assertEqual(rings(30 + 0.9 * every), [])
+        self.assertEqual(rings(30 + 1.1 * every), ["stoke"])
+        self.assertEqual(rings(30 + 1.2 * every), ["stoke"])
+        # To stoke is to answer; and then it calls anew.
+        slip.put(self.db, code, "fuel", wood, lit + timedelta(minutes=30 + 1.3 * every))
+        self.assertEqual(rings(30 + 1.4 * every), [])
+        self.assertEqual(rings(30 + 2.5 * every), ["stoke"])
+        slip.put(self.db, code, "fuel", wood, lit + timedelta(minutes=30 + 2.6 * every))
+        banked = lit + timedelta(minutes=31 + 2.6 * every)
+        slip.put(self.db, code, "stage", {"step": "banked"}, banked)
+        self.assertEqual(rings(30 + 4.5 * every), [])
+        slip.put(self.db, code, "stage", {"step": "on_again"}, banked + timedelta(hours=9))
+        again = (banked - lit) / timedelta(minutes=1) + 9 * 60
+        self.assertEqual(rings(again + 0.5 * every), [])
+        self.assertEqual(rings(again + 1.1 * every), ["stoke"])
+        self.assertEqual(rings(again + 12 * 60), ["stoke"])
 
     def _id(self, code: str) -> str:
         return contexts.load(self.db, code, MARCH).batch.id

@@ -219,11 +219,17 @@ EXPECTED = [
     ("sap/run", {"days": [{"night_c": -8, "day_c": 6}] * 3}, "litres_per_tap", 3.8, 0.3),
     (
         "sap/boil-down",
-        "sap/continuous",
         {"litres": 100, "brix": 2, "target_brix": 60, "bottom_m2": 0.5, "setup": "arch"},
         "heat_mj",
         260.0,
         0.3,
+    ),
+    (
+        "sap/continuous",
+        {"held_kg": 30, "sap_brix": 2, "rate_kg_per_min": 0.9, "channels": 4},
+        "standing_brix",
+        (2 / 0.7575 + 2 / 0.5149 + 2 / 0.2724 + 66.9) / 4,
+        0.01,
     ),
 ]
 

@@ -87,7 +87,9 @@ class TakeInFacts(Facts):
     tanks: tuple[FromTank, ...] = ()
     """Sap for a boil-down, from the tanks that gave it."""
     from_batch_id: str = ""
-    """All of it was poured on from the pan of a boil-down."""
+    """It was poured on from the pan of a boil-down, or from what was drawn of it."""
+    from_stage: Literal["charge", "bulk"] = "charge"
+    """Whether that came from its pan, all of it, or from its kettle."""
     channels: int = 0
     """Of a continuous pan, that sap runs through one after the other; 0 where it boils down as a whole."""
 

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import cast
 
+from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
 from lumbrel.services.base.entry import Entry, F, with_facts
 from lumbrel.services.base.facts import (
     CalledOffFacts,
@@ -19,6 +20,7 @@ from lumbrel.services.base.facts import (
     PackedFacts,
     PouredFacts,
     StruckFacts,
+    TakeInFacts,
 )
 
 Slip = Sequence[Entry[Facts]]
@@ -71,6 +73,24 @@ def is_called_off(lines: Slip) -> bool:
     return bool(of_kind(lines, CalledOffFacts))
 
 
+def is_near_syrup(lines: Slip) -> bool:
+    """Whether it is boiled down to be finished in another batch, and was not filtered as syrup."""
+    facts = taken_in(lines).facts
+    near = isinstance(facts, TakeInFacts) and facts.target_brix < LEAST_SYRUP_BRIX
+    return near and not of_kind(lines, FilterFacts, ColourFacts, JarFacts)
+
+
+def _kettle_is_empty(lines: Slip) -> bool:
+    """Whether all that was drawn was poured on."""
+    poured = [e.facts for e in of_kind(lines, PouredFacts) if e.facts.stage == "bulk"]
+    drew = sum(e.facts.mass_kg for e in of_kind(lines, DrawnFacts))
+    gone = sum(facts.mass_kg for facts in poured)
+    return any(facts.all_of_it for facts in poured) or gone >= ALL_BUT * drew
+
+
+ALL_BUT = 0.97
+
+
 def waits_for(lines: Slip) -> tuple[str, ...]:
     """The stations that a batch waits for; a part that was drawn goes on while the rest boils."""
     if is_called_off(lines):
@@ -84,6 +104,8 @@ def waits_for(lines: Slip) -> tuple[str, ...]:
         waits.append("pan")
     if not draws or (gone is not None and gone.facts.stage == "bulk"):
         return tuple(waits)
+    if is_near_syrup(lines):
+        return tuple(waits) if _kettle_is_empty(lines) else (*waits, "take_in")
     if not of_kind(lines, FilterFacts):
         waits.append("filter")
     elif not of_kind(lines, ColourFacts):

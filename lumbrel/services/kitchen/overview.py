@@ -6,6 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     CheckedFacts,
@@ -39,7 +40,7 @@ def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
     for batch in kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS):
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)
-        left = slip.left_at
+        left = slip.left_at if not standing.is_near_syrup(slip.current) else None
         if left and not any(_is_cold(e) and e.at > left for e in read):
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)

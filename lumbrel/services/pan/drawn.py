@@ -70,7 +70,6 @@ def after_draw(context: BatchContext) -> AfterDraw:
     draw = draws[-1]
     emptied = context.drawn
     added = [e for e in context.of_kind(PutInFacts) if emptied and e.at > emptied.at]
-    poured = [e for e in context.of_kind(PouredFacts) if e.facts.stage == "bulk"]
     last = max((e.at for e in added), default=draw.at)
     # While some of it boils on, a reading is of what is in the pan.
     last = max(last, context.left_at or context.now)
@@ -81,8 +80,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
         if e.at > last
     ]
     mass, brix = _mixed(context, [e.facts for e in draws], [e.facts for e in added])
-    stayed = sum(e.facts.loss_kg or 0.0 for e in context.of_kind(FilterFacts))
-    mass = max(mass - sum(e.facts.mass_kg for e in poured) - stayed, LEAST_KG)
+    mass = max(mass - _gone_kg(context), LEAST_KG)
     sigma = draw.facts.sigma_brix
     words = [e for e in (c.estimate for c in checks) if e is not None]
     if words:
@@ -105,6 +103,13 @@ def after_draw(context: BatchContext) -> AfterDraw:
         short_by_water_kg=max(water, 0.0),
         minutes_to_boil_on=water / rate if water > 0 else None,
     )
+
+
+def _gone_kg(context: BatchContext) -> float:
+    """Of what was drawn: poured into another batch, or in the filter."""
+    poured = [e.facts for e in context.of_kind(PouredFacts) if e.facts.stage == "bulk"]
+    stayed = [e.facts.loss_kg or 0.0 for e in context.of_kind(FilterFacts)]
+    return sum(facts.mass_kg for facts in poured) + sum(stayed)
 
 
 def _mixed(

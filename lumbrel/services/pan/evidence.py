@@ -1,5 +1,6 @@
 """All that a batch's slip and probe say of its boil: corrected readings, fit, and words now."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
@@ -135,20 +136,15 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         left_out: what does not count.
     """
     told = _told(context)
-    boil = boil_of(context, told.first_at, told.speaks)
-    if context.channels:
-        boil = continuous.climb_of(context, boil, told.points, partial(_brix_of, context, told))
+    boil = _boil(context, told)
     readings = _readings(context, boil)
     probe = _probe_of(context, boil, told)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
-    heat: list[Heat] = []
     gone = {out.instrument_id for out in left_out}
-    if probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted:
-        heat = _live_heat(context, told, probe, boil)
-    counted = [
-        r for r in readings if _counts(r, trusted) and not any(out.holds(r) for out in left_out)
-    ]
+    counts = probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted
+    heat = _live_heat(context, told, probe, boil) if counts else []
+    counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out)]
     fitted, weights = _fitted(context, boil, counted, heat)
     words = _words(fitted, readings, probe.reading, boil)
     count = [w for w in words if _kind_in(w.reading, trusted)] or words
@@ -170,12 +166,24 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         climb=boil.climb,
         drawn_unsaid_at=boil.unsaid_at,
         drawn_from=boil.drawn_from,
-        troubles=(
-            probes.troubles(context.db, probe.instrument.id, context.taken_in.at)
-            if probe.instrument
-            else []
-        ),
+        troubles=_troubles(context, probe.instrument),
     )
+
+
+def _is_out(reading: Corrected, left_out: Sequence[LeftOut]) -> bool:
+    return any(out.holds(reading) for out in left_out)
+
+
+def _troubles(context: BatchContext, probe: Instrument[ThermometerDetail] | None) -> list[Trouble]:
+    return probes.troubles(context.db, probe.id, context.taken_in.at) if probe else []
+
+
+def _boil(context: BatchContext, told: "_Told") -> Boil:
+    """The boil so far; of a continuous pan that of its draw-off."""
+    boil = boil_of(context, told.first_at, told.speaks)
+    if not context.channels:
+        return boil
+    return continuous.climb_of(context, boil, told.points, partial(_brix_of, context, told))
 
 
 def _live_heat(context: BatchContext, told: "_Told", probe: "_Probe", boil: Boil) -> list[Heat]:

@@ -122,9 +122,10 @@ def store_other(
     assert giver is not None
     other = contexts.of(db, giver, entry.noted_at)
     before = _before(other, old)
-    there_kg, _ = there(before)
-    all_of_it = all_of_it or facts.mass_kg >= there_kg * ALL_BUT
-    rate = rate_seen(board_of(before)) if all_of_it and not before.drawn else None
+    kettle = bool(before.drawn) or getattr(facts, "from_stage", "charge") == "bulk"
+    if before.drawn or not kettle:
+        all_of_it = all_of_it or facts.mass_kg >= there(before)[0] * ALL_BUT
+    rate = rate_seen(board_of(before)) if all_of_it and not kettle else None
     if old is not None and old.batch_id != giver.id:
         _strike_other(db, old, entry)
         old = None
@@ -136,7 +137,7 @@ def store_other(
             at=entry.at,
             noted_at=entry.noted_at,
             facts=PouredFacts(
-                stage="bulk" if other.drawn else "charge",
+                stage="bulk" if kettle else "charge",
                 into_batch_id=entry.batch_id,
                 mass_kg=facts.mass_kg,
                 brix=facts.brix,

@@ -66,7 +66,8 @@ def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Sl
     facts = entry.facts
     if isinstance(facts, TakeInFacts) and facts.from_batch_id:
         charge = _opened(db, batch, CHARGE, entry)
-        return [_poured_on(store.charge_id(facts.from_batch_id), charge, facts)]
+        giver = store.bulk_id if facts.from_stage == "bulk" else store.charge_id
+        return [_poured_on(giver(facts.from_batch_id), charge, facts)]
     if isinstance(facts, TakeInFacts):
         return _taken_in(db, batch, entry, parts_of(batch, facts))
     if isinstance(facts, CookFacts):

@@ -93,12 +93,6 @@ def _busy(db: Connection) -> dict[str, str]:
     return {b.vessel_id: b.code for b in kept.waiting(db, "pan")}
 
 
-def _is_in(db: Connection, code: str, batch_id: str) -> bool:
-    """Whether that is the batch which goes on as the new one."""
-    batch = record.batch_by(db, code=code)
-    return batch is not None and batch.id == batch_id
-
-
 def _next_code(db: Connection, kitchen: Kitchen, now: datetime) -> str:
     return record.next_code(db, local_time(now, kitchen).year)
 
@@ -115,6 +109,8 @@ class Source:
     """Where nobody measured its sugar."""
     from_batch_id: str = ""
     """The boil-down that it is poured on from."""
+    from_stage: str = "charge"
+    """Whether from its pan, all of it, or from what was drawn."""
     channels: int = 0
     """Of the continuous pan that it goes into."""
 
@@ -152,7 +148,7 @@ def open_batch(
         form.fields = {**form.fields, "woodlot": woodlot.id}
         taken = read(db, form, now)
         busy = _busy(db).get(fields.get("vessel", ""))
-        if busy and not (come and come.from_batch_id and _is_in(db, busy, come.from_batch_id)):
+        if busy and not _stays(db, come, busy):
             form.errors["vessel"] = (
                 f"Batch {busy} is still in it. Draw that off first, or note on its slip what was "
                 "added."
@@ -165,6 +161,7 @@ def open_batch(
             whose = {"tanks": come.tanks, "parts": come.parts}
             doubt = {"brix_sigma": come.brix_sigma} if come.brix_sigma else {}
             giver = {"from_batch_id": come.from_batch_id} if come.from_batch_id else {}
+            giver |= {"from_stage": come.from_stage} if come.from_stage != "charge" else {}
             runs = {"channels": come.channels} if come.channels else {}
             facts = facts.model_copy(update=whose | doubt | giver | runs)
         ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
@@ -175,8 +172,18 @@ def open_batch(
         if facts.from_batch_id:
             opened = record.entry_by_id(db, entry_id)
             assert opened is not None
-            store_other(db, cast("Entry[TakeInFacts]", of_row(opened)), all_of_it=True)
+            store_other(
+                db,
+                cast("Entry[TakeInFacts]", of_row(opened)),
+                all_of_it=facts.from_stage == "charge",
+            )
         return code
+
+
+def _stays(db: Connection, come: Source | None, code: str) -> bool:
+    """Whether what is in a vessel stays in it, and goes on as the new batch."""
+    batch = record.batch_by(db, code=code)
+    return bool(come and come.channels and batch and batch.id == come.from_batch_id)
 
 
 def _opened_before(db: Connection, sent: record.EntryRow, fields: dict[str, str]) -> str:

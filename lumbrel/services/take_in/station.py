@@ -4,14 +4,17 @@ from lumbrel.services.base.cautions import LEAD, STEAM
 from lumbrel.services.base.facts import TakeInFacts
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.take_in import entries
+from lumbrel.services.take_in import entries, near_syrup
+from lumbrel.store import kept
 
 
 def _state(look: Look) -> State:
     finishers = entries.finishers(look.db)
     if not finishers:
         return State("no vessel")
-    return State(f"{len(finishers) - len(look.waiting['pan'])} free")
+    waits = len(kept.waiting(look.db, near_syrup.WAITS_AT))
+    free = f"{len(finishers) - len(look.waiting['pan'])} free"
+    return State(f"{free}, {waits} drawn" if waits else free)
 
 
 STATION = Station(

@@ -42,6 +42,11 @@ class DrawsPicture:
     dots: tuple[DrawDot, ...]
     path: str
 
+    @property
+    def width(self) -> float:
+        """Of its ground."""
+        return self.right - self.left
+
 
 def draws(page: FirePage) -> DrawsPicture | None:
     """The draws so far; None before the first."""

@@ -107,6 +107,8 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/sap/fire/{code}/{kind}", "", FINISHER),
     ("/take-in", LOOKER, FINISHER),
     ("/take-in/preview", "", FINISHER),
+    ("/take-in/near/{code}", "", FINISHER),
+    ("/take-in/{code}", LOOKER, ""),
     ("/pan", LOOKER, ""),
     ("/pan/{code}/pour", "", FINISHER),
     ("/pan/{code}", LOOKER, ""),

@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.take_in import opening
+from lumbrel.services.take_in import near_syrup, opening
 from lumbrel.services.take_in.entries import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
@@ -15,7 +15,13 @@ PART_FIELDS = [
 ]
 
 
-def _page(visit: Here, form: Filled, vessel: str = "", measure: str = "") -> HTMLResponse:
+def _page(
+    visit: Here,
+    form: Filled,
+    vessel: str = "",
+    measure: str = "",
+    near: tuple[str, Filled] = ("", Filled()),
+) -> HTMLResponse:
     shown = opening.page(visit.db, visit.now, dict(form.fields))
     choices = [
         (v.id, f"{v.name} ({shown.busy[v.id]} in it)" if v.id in shown.busy else v.name)
@@ -27,8 +33,11 @@ def _page(visit: Here, form: Filled, vessel: str = "", measure: str = "") -> HTM
     return visit.page(
         "take_in/take_in.html",
         "take_in",
-        422 if form.wrong else 200,
+        422 if form.wrong or near[0] else 200,
         page=shown,
+        drawn=near_syrup.at_hand(visit.db, visit.now),
+        near=near,
+        free=[(v.id, v.name) for v in shown.vessels if v.id in free],
         form=form,
         measure=measure if measure in LIMITS else shown.measure,
         part_fields=PART_FIELDS,
@@ -43,6 +52,22 @@ def _page(visit: Here, form: Filled, vessel: str = "", measure: str = "") -> HTM
 def show(visit: Here, vessel: str = "", measure: str = "") -> HTMLResponse:
     """The empty form."""
     return _page(visit, Filled(), vessel, measure)
+
+
+@router.get("/take-in/{code}")
+def drawn(visit: Here, code: str) -> Response:
+    """Near-syrup that was drawn of a batch."""
+    return RedirectResponse("/take-in", 303)
+
+
+@router.post("/take-in/near/{code}")
+def take_up(visit: Here, code: str, fields: Fields) -> Response:
+    """Take near-syrup that was drawn here into the pan that finishes it."""
+    try:
+        opened = near_syrup.take_up(visit.db, code, fields, visit.now)
+    except BadInput as bad:
+        return _page(visit, Filled(), near=(code, refilled(fields, bad)))
+    return RedirectResponse(f"/pan/{opened}", 303)
 
 
 @router.post("/take-in/preview")
