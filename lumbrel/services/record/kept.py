@@ -127,19 +127,7 @@ def _none_short(db: Connection, parcel_ids: set[str]) -> None:
 
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     """Keep up to date what follows from the lines of one slip alone."""
-    taken, draw = standing.taken_in(lines), standing.drawn(lines)
-    off, gone_on = draw or standing.off_the_fire(lines), standing.left_the_fire(lines)
-    left = off or gone_on
-    drawn = off or (gone_on if standing.of_kind(lines, PartDrawFacts) else None)
-    stands = Standing(
-        vessel_id=taken.facts.vessel_id,
-        taken_at=taken.at,
-        drawn_at=drawn.at if drawn else None,
-        left_at=left.at if left else None,
-        rate_kg_per_min=left.facts.rate_kg_per_min if left else None,
-        strays=draw.facts.strays if draw else None,
-        waits=standing.waits_for(lines),
-    )
+    draw, stands = standing.drawn(lines), _standing_of(lines)
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
     kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept.keep_uses(db, batch.id, _uses(lines))
@@ -156,6 +144,23 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     cold = cold_check(db, load_kitchen(db), batch, lines, draw)
     kept.keep_promise(db, batch.id, promise_of(draw, cold))
     kept.keep_shift(db, batch.id, shift_of(batch, lines, draw, cold))
+
+
+def _standing_of(lines: standing.Slip) -> Standing:
+    """Where a batch stands, by its lines."""
+    taken, draw = standing.taken_in(lines), standing.drawn(lines)
+    off, gone_on = draw or standing.off_the_fire(lines), standing.left_the_fire(lines)
+    left = off or gone_on
+    drawn = off or (gone_on if standing.of_kind(lines, PartDrawFacts) else None)
+    return Standing(
+        vessel_id=taken.facts.vessel_id,
+        taken_at=taken.at,
+        drawn_at=drawn.at if drawn else None,
+        left_at=left.at if left else None,
+        rate_kg_per_min=left.facts.rate_kg_per_min if left else None,
+        strays=draw.facts.strays if draw else None,
+        waits=standing.waits_for(lines),
+    )
 
 
 def _keep_colour(db: Connection, batch: Batch, lines: standing.Slip, gone: bool) -> None:

@@ -37,6 +37,7 @@ from lumbrel.services.sap.boil import (
 )
 from lumbrel.services.sap.contents import SLACK, TankView, views
 from lumbrel.services.take_in.entries import BOIL_DOWN, finishers
+from lumbrel.services.take_in.near_syrup import fields_of, how_much
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow, Woodlot, woodlots
@@ -93,10 +94,6 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
     )
 
 
-ON = Bounds("mass", "mass", 0.05, 5000, "What is poured on weighs between 0.05 and 5000 kg.")
-ON_BRIX = Bounds("brix", "brix", 5, 80, "Near-syrup has between 5 and 80 Brix.")
-
-
 def pour_on(db: Connection, code: str, fields: dict[str, str], now: datetime) -> str:
     """Pour a boil-down on into the pan that it is finished in: a batch of its own, whose solids are
     known. Returns its code. Sent again it opens one.
@@ -116,38 +113,19 @@ def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | 
     if stays and not giver.channels:
         form.errors["vessel"] = "That is the pan it is in: choose another, or boil on."
         return None
-    mass, brix = form.between(ON, required=False), form.between(ON_BRIX, required=False)
-    there_kg, believed = there(giver)
-    if form.errors:
+    left = "by what was fed {sugar} kg are in the pan."
+    much = how_much(form, *there(giver), left)
+    if much is None:
         return None
-    solids = there_kg * believed / 100
-    if brix is not None and mass is None:
-        # Its sugar is known: a density that was read says how much there is of it.
-        mass = solids / brix * 100
-    mass, brix = mass or there_kg, brix or believed
-    if mass * brix / 100 > solids * 1.25:
-        form.ask(
-            "mass",
-            f"That would be {mass * brix / 100:.2f} kg of sugar; by what was fed {solids:.2f} kg are "
-            "in the pan.",
-        )
     sigma = 0.0 if form.given("brix") else _doubt(giver)
-    target = giver.batch.target_brix if stays else form.kitchen.target_brix
+    fields = fields_of(form, giver, much, "95 C")
+    if stays:
+        fields |= {"target": f"{giver.batch.target_brix:g}", BOIL_DOWN: "1"}
     return Source(
-        fields={
-            "woodlot": giver.woodlot.id,
-            "sugar_kind": giver.batch.sugar_kind,
-            "amount": f"{mass:.6f} kg",
-            "amount_by": "mass",
-            "brix": f"{brix:.6f}",
-            "brix_by": "told",
-            "temperature": form.fields.get("temperature", "").strip() or "95 C",
-            "target": f"{target:g}",
-            **({BOIL_DOWN: "1"} if stays else {}),
-        },
+        fields=fields,
         tanks=(),
         parts=(),
-        brix_sigma=sigma if sigma > MEASURED_WITHIN * brix else None,
+        brix_sigma=sigma if sigma > MEASURED_WITHIN * much[1] else None,
         from_batch_id=giver.batch.id,
         channels=giver.channels if stays else 0,
     )

@@ -1,6 +1,7 @@
 """Sap: trees, tanks, weather and fire before the kitchen."""
 
 from lumbrel.core import units
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import FIRE, LADDERS, LEAD, MONOXIDE, SPOILT_SAP
 from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
 from lumbrel.services.base.form import local_time
@@ -52,3 +53,8 @@ STATION = Station(
     state=_state,
 )
 BOIL_CAUTIONS = (FIRE, MONOXIDE)
+
+
+def fire_cautions(context: BatchContext) -> tuple[tuple[str, str], ...]:
+    """What to mind at the pan of a boil-down, besides what every pan asks."""
+    return BOIL_CAUTIONS if context.of_sap and context.left_at is None else ()

@@ -11,7 +11,7 @@ from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept
 
-MASS = Bounds("mass", "mass", 0.05, 5000, "What is taken in weighs between 0.05 and 5000 kg.")
+MASS = Bounds("mass", "mass", 0.05, 5000, "What goes on weighs between 0.05 and 5000 kg.")
 BRIX = Bounds("brix", "brix", 5, 80, "Near-syrup has between 5 and 80 Brix.")
 MORE_SUGAR = 1.25
 """More sugar than this share of what was drawn is asked about."""
@@ -62,33 +62,60 @@ def _from_kettle(db: Connection, code: str, form: Form, now: datetime) -> Source
         form.errors["vessel"] = f"No near-syrup of {code} waits any more."
         return None
     after = after_draw(giver)
-    mass, brix = form.between(MASS, required=False), form.between(BRIX, required=False)
-    if form.errors:
+    left = "{sugar} kg were drawn and are left."
+    much = how_much(form, after.mass_kg, after.brix, left)
+    if much is None:
         return None
-    sugar = after.mass_kg * after.brix / 100
-    if brix is not None and mass is None:
-        mass = sugar / brix * 100
-    mass, brix = mass or after.mass_kg, brix or after.brix
-    if mass * brix / 100 > sugar * MORE_SUGAR:
-        form.ask(
-            "mass",
-            f"That would be {mass * brix / 100:.2f} kg of sugar; {sugar:.2f} kg were drawn and are left.",
-        )
+    fields = fields_of(form, giver, much, NearSyrup(giver, after).temperature)
     return Source(
-        fields={
-            "woodlot": giver.woodlot.id,
-            "sugar_kind": giver.batch.sugar_kind,
-            "amount": f"{mass:.6f} kg",
-            "amount_by": "mass",
-            "brix": f"{brix:.6f}",
-            "brix_by": "told",
-            "temperature": form.fields.get("temperature", "").strip()
-            or NearSyrup(giver, after).temperature,
-            "target": f"{form.kitchen.target_brix:g}",
-        },
+        fields=fields,
         tanks=(),
         parts=(),
         brix_sigma=None,
         from_batch_id=giver.batch.id,
         from_stage="bulk",
     )
+
+
+def how_much(
+    form: Form, there_kg: float, there_brix: float, left: str
+) -> tuple[float, float] | None:
+    """How much goes on, kg, and its Brix: as it was weighed and read, else as it is held to be. Where its
+    density alone was read, the sugar that is there says how much it is.
+
+    Args:
+        left: a sentence of how much sugar is there, with `{sugar}` for it.
+    """
+    mass, brix = form.between(MASS, required=False), form.between(BRIX, required=False)
+    if form.errors:
+        return None
+    sugar = there_kg * there_brix / 100
+    if brix is not None and mass is None:
+        mass = sugar / brix * 100
+    mass, brix = mass or there_kg, brix or there_brix
+    if mass * brix / 100 > sugar * MORE_SUGAR:
+        said = left.format(sugar=f"{sugar:.2f}")
+        form.ask("mass", f"That would be {mass * brix / 100:.2f} kg of sugar; {said}")
+    return mass, brix
+
+
+def fields_of(
+    form: Form, giver: BatchContext, much: tuple[float, float], temperature: str
+) -> dict[str, str]:
+    """What the take-in's form would say of what another batch gives.
+
+    Args:
+        much: how much goes on, kg, and its Brix.
+        temperature: where none was typed.
+    """
+    mass, brix = much
+    return {
+        "woodlot": giver.woodlot.id,
+        "sugar_kind": giver.batch.sugar_kind,
+        "amount": f"{mass:.6f} kg",
+        "amount_by": "mass",
+        "brix": f"{brix:.6f}",
+        "brix_by": "told",
+        "temperature": form.fields.get("temperature", "").strip() or temperature,
+        "target": f"{form.kitchen.target_brix:g}",
+    }

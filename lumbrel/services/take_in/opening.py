@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
-from typing import cast
+from typing import Any, cast
 from uuid import UUID, uuid4, uuid5
 
 from lumbrel.services.base.entry import Entry, of_row
@@ -114,6 +114,14 @@ class Source:
     channels: int = 0
     """Of the continuous pan that it goes into."""
 
+    def told(self) -> dict[str, Any]:
+        """What of it the take-in's line keeps; of what it has nothing to say the line says nothing."""
+        doubt = {"brix_sigma": self.brix_sigma} if self.brix_sigma else {}
+        giver = {"from_batch_id": self.from_batch_id} if self.from_batch_id else {}
+        stage = {"from_stage": self.from_stage} if self.from_stage != "charge" else {}
+        runs = {"channels": self.channels} if self.channels else {}
+        return {"tanks": self.tanks, "parts": self.parts} | doubt | giver | stage | runs
+
 
 def open_batch(
     db: Connection,
@@ -158,12 +166,7 @@ def open_batch(
         form.fields = fields
         facts = taken[0]
         if come:
-            whose = {"tanks": come.tanks, "parts": come.parts}
-            doubt = {"brix_sigma": come.brix_sigma} if come.brix_sigma else {}
-            giver = {"from_batch_id": come.from_batch_id} if come.from_batch_id else {}
-            giver |= {"from_stage": come.from_stage} if come.from_stage != "charge" else {}
-            runs = {"channels": come.channels} if come.channels else {}
-            facts = facts.model_copy(update=whose | doubt | giver | runs)
+            facts = facts.model_copy(update=come.told())
         ids = {part.woodlot_id or woodlot.id for part in facts.parts} or {woodlot.id}
         known = learnt or learnt_before(db, facts.vessel_id, ids, facts.sugar_kind, now)
         if known:

@@ -22,7 +22,7 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.pan.series import as_json
 from lumbrel.services.pan.yields import yield_of
-from lumbrel.services.sap.station import BOIL_CAUTIONS
+from lumbrel.services.sap.station import fire_cautions
 from lumbrel.services.stations import next_after_draw, slip, waiting
 from lumbrel.store import kept
 from lumbrel.store.instruments import ThermometerDetail
@@ -148,7 +148,7 @@ def _pan(
         has_boiling=context.first(BoilingFacts) is not None,
         choices=offers,
         others=others if len(others) > 1 else [],
-        fire_cautions=BOIL_CAUTIONS if context.of_sap and context.drawn is None else (),
+        fire_cautions=fire_cautions(context),
         refresh=visit.workspace.settings.refresh_seconds,
         focus="entry" in visit.request.query_params or form is not None,
     )
