@@ -9,6 +9,8 @@ from sqlite3 import Connection
 from typing import Protocol
 from uuid import NAMESPACE_OID, uuid5
 
+from lumbrel.core.sap import sap
+from lumbrel.demo.channels import Channels
 from lumbrel.devices.outdoors import Birches, Trees, Weather, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.sap import (
@@ -45,6 +47,9 @@ BOILS_IN, BOILS_FROM_L, TOO_OLD = 2026, 170.0, 0.9
 INTO_THE_TANK_DAYS = 2
 FILL_L, FEED_L, LOW_KG, POUR_AT_KG = 60.0, 30.0, 35.0, 15.0
 WOOD_MJ_KG = 15.0
+CONTINUOUS_FIRE, CHANNELS, LEVEL_L = 5, 8, 24.0
+"""Which of the boil-downs runs continuously, through how many channels, and what stands in the pan."""
+EACH_DRAW_KG, NOTED_EVERY_MIN, MARK_BRIX = 0.18, 60.0, 68.2
 
 
 Write = Callable[[Connection, dict[str, str], datetime], None]
@@ -55,6 +60,10 @@ class Finishes(Protocol):
 
     def finish_near_syrup(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
         """Finish a batch of near-syrup, from the pan to the jars."""
+        ...
+
+    def finish_drawn(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
+        """Filter, grade and jar what a continuous pan gave."""
         ...
 
 
@@ -75,6 +84,7 @@ class SapSeasons:
         self.of_tree: dict[str, tuple[float, float]] = {}
         self._held: dict[tuple[str, int], tuple[float, int]] = {}
         self._taps: dict[tuple[str, int], dict[str, int]] = {}
+        self._fires = 0
 
     def play(self, kitchen: Finishes) -> None:
         """Register trees and a tank, then play season by season."""
@@ -244,7 +254,9 @@ class SapSeasons:
             old = {"id": self._id("out", day), "all": "1", "reason": "cloudy"}
             tanks.take_out(self.db, TANK, old, at)
         elif held.litres >= BOILS_FROM_L:
-            self._boil_down(day, at, held, kitchen)
+            self._fires += 1
+            boil = self._run_continuously if self._fires == CONTINUOUS_FIRE else self._boil_down
+            boil(day, at, held, kitchen)
 
     def _boil_down(
         self, day: date, at: datetime, held: contents.Content, kitchen: Finishes
@@ -274,10 +286,7 @@ class SapSeasons:
                 mass, left, sap_in = mass + fed, left - fed, sap_in + fed
                 solids += fed * held.brix / 100
                 at += timedelta(minutes=fed * 0.16 / rate)
-        needed = sap_in * 0.39 + (sap_in - mass) * 2.257
-        wood = needed / (0.27 * self.rng.lognormvariate(0, 0.1)) / WOOD_MJ_KG
-        burned = {"fuel": "hardwood", "measure": "wood kg", "setup": "blocks"}
-        self._put(code, "fuel", at, amount=f"{wood:.0f}", **burned)
+        self._burn(code, at, sap_in, sap_in - mass)
         brix = 100 * solids / mass
         on = {
             "id": self._id("on", day),
@@ -288,6 +297,71 @@ class SapSeasons:
         at += timedelta(minutes=4)
         finishing = fire.pour_on(self.db, code, on, at)
         kitchen.finish_near_syrup(finishing, at, mass, brix)
+
+    def _burn(self, code: str, at: datetime, sap_kg: float, driven_kg: float) -> None:
+        needed = sap_kg * 0.39 + driven_kg * 2.257
+        wood = needed / (0.27 * self.rng.lognormvariate(0, 0.1)) / WOOD_MJ_KG
+        burned = {"fuel": "hardwood", "measure": "wood kg", "setup": "blocks"}
+        self._put(code, "fuel", at, amount=f"{wood:.0f}", **burned)
+
+    def _run_continuously(
+        self, day: date, at: datetime, held: contents.Content, kitchen: Finishes
+    ) -> None:
+        """Run the tank through the arch all day, drawing syrup at the mark; what stands in it in the end
+        is poured on."""
+        lit = {
+            "id": self._id("lit", day),
+            "tank": TANK,
+            "vessel": ARCH.id,
+            "fill": f"{LEVEL_L:.0f} L",
+            "continuous": "1",
+            "channels": f"{CHANNELS}",
+        }
+        code = fire.light(self.db, lit, at)
+        fill_kg = sap.mass_kg(LEVEL_L, held.brix)
+        pan = Channels(
+            count=CHANNELS, held_kg=fill_kg, rate_kg_min=RATE_KG_MIN, sap_brix=held.brix
+        )
+        at += timedelta(minutes=25)
+        self._put(code, "boiling", at)
+        left_kg, noted_kg, drawn_kg, drawn_sugar = held.mass_kg - fill_kg, 0.0, 0.0, 0.0
+        minute = 0.0
+        while pan.ran_in_kg < left_kg - EACH_DRAW_KG:
+            pan.step(1.0)
+            minute += 1.0
+            now = at + timedelta(minutes=minute)
+            if pan.brix[-1] >= MARK_BRIX:
+                sugar = sum(pan.step(0.05, EACH_DRAW_KG / 10) for _ in range(10))
+                drawn_kg, drawn_sugar = drawn_kg + EACH_DRAW_KG, drawn_sugar + sugar
+                said = {"mass": f"{EACH_DRAW_KG} kg", "brix": f"{100 * sugar / EACH_DRAW_KG:.2f}"}
+                self._put(code, "part_draw", now, **said)
+            if minute % NOTED_EVERY_MIN == 0:
+                noted_kg += self._feed(code, now, pan.ran_in_kg - noted_kg, held.brix)
+        at += timedelta(minutes=minute + 2)
+        self._feed(code, at, pan.ran_in_kg - noted_kg, held.brix)
+        self._burn(code, at, fill_kg + pan.ran_in_kg, pan.ran_in_kg - drawn_kg)
+        on = {
+            "id": self._id("on", day),
+            "vessel": "finisher-2",
+            "brix": f"{pan.standing_brix:.3f}",
+            "mass": f"{fill_kg:.3f} kg",
+            "temperature": "90 C",
+        }
+        opened: list[str] = []
+
+        def pour(db: Connection, given: dict[str, str], now: datetime) -> None:
+            opened.append(fire.pour_on(db, code, given, now))
+
+        self._sure(pour, on, at + timedelta(minutes=5))
+        kitchen.finish_near_syrup(opened[-1], at + timedelta(minutes=5), fill_kg, pan.standing_brix)
+        brix = 100 * drawn_sugar / drawn_kg
+        kitchen.finish_drawn(code, at + timedelta(minutes=20), drawn_kg, brix)
+
+    def _feed(self, code: str, at: datetime, kg: float, brix: float) -> float:
+        """Note what ran in since the last note, kg."""
+        litres = sap.litres(kg, brix)
+        self._put(code, "fed", at, tank=TANK, litres=f"{litres:.3f} L")
+        return kg
 
     def _put(self, code: str, kind: str, at: datetime, **fields: str) -> None:
         sent = {"id": self._id(code, kind, at), **fields}

@@ -388,6 +388,26 @@ class Season:
         pot.cut_heat(0.005)
         self._finish(pot, replace(delivery, proved_by_stem=False), code, drawn_at)
 
+    def finish_drawn(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
+        """Filter, grade and jar what a continuous pan gave."""
+        delivery = Delivery(
+            at=at,
+            woodlot="upper-fold",
+            vessel="arch-pan",
+            kind="maple",
+            overshoot=0.0,
+            colour=55.0,
+            proved_by_stem=False,
+        )
+        pot = SimulatedFinisher(
+            mass_kg=mass_kg,
+            brix=brix,
+            temperature_c=96.0,
+            efficiency=0.36,
+            probe_offset_k=PROBE_OFFSET_K,
+        )
+        self._finish(pot, delivery, code, at)
+
     def _draw_a_part(self, pot: SimulatedFinisher, code: str, at: datetime) -> datetime:
         """Draw off the first part; the rest stands for two minutes, the burner low."""
         part = round(FIRST_PART * pot.mass_kg, 1)

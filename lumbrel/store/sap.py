@@ -149,6 +149,18 @@ def of_tree(db: Connection, tree_id: str) -> list[LineRow]:
     return [line_of(row) for row in rows]
 
 
+def newest_of_tree(db: Connection, tree_id: str) -> tuple[int, str]:
+    """How many lines a tree has, struck ones too, and the id of the one written last: none is ever changed,
+    so the same answer means the same tree."""
+    row = db.execute(
+        """SELECT lines.n AS n, newest.id AS id
+           FROM (SELECT count(*) AS n, max(rowid) AS last FROM sap_line WHERE tree_id = ?) AS lines
+           LEFT JOIN sap_line AS newest ON newest.rowid = lines.last""",
+        (tree_id,),
+    ).fetchone()
+    return row["n"], row["id"] or ""
+
+
 def of_tank(db: Connection, tank_id: str, since: datetime) -> list[LineRow]:
     """The standing lines of a tank from a moment on, oldest first."""
     rows = db.execute(

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
-from lumbrel.services.sap import contents
+from lumbrel.services.sap import contents, gathering, tanks
 from lumbrel.store import sap as store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
@@ -95,6 +95,50 @@ class FromTheTree(BrowserCase):
             burned = store.burns(db, "blocks", "hardwood", self.now, 3)
         self.assertAlmostEqual(taken.mass_kg * taken.brix / 100 + left, came, delta=0.001 * came)
         self.assertEqual(len(burned), 1)
+
+    def test_a_pan_that_runs_continuously(self) -> None:
+        with opened(self.path) as db:
+            given = {"name": "Milk tank", "capacity": "900 L", "place": "outside"}
+            tank = tanks.add_tank(db, given, self.now)
+            came = {"litres": "600 L", "brix": "2.2", "taps": "300", "clarity": "clear"}
+            came |= {"woodlot": "upper-fold", "brix_by": "told", "tank": tank}
+            gathering.gather(db, came, self.now)
+        page = self.open(1280, 900)
+        page.goto(self.address + "/sap/boil")
+        page.get_by_label("Run continuously").check()
+        page.get_by_label("Through channels").fill("6")
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.locator(".boil-stages")).to_contain_text("It calls you to each")
+        page.get_by_role("button", name="Light the fire").click()
+        page.wait_for_url("**/pan/*")
+        code = page.url.rsplit("/", 1)[-1]
+        page.get_by_role("button", name="It boils now").click()
+        page.wait_for_load_state()
+        self.later(page, 180, f"/sap/fire/{code}")
+        page.get_by_label("or the tank holds now").fill("480")
+        self.quiet(page, lambda: page.get_by_role("button", name="Fed").click())
+        for minutes, drawn in ((120, "0.8 L"), (45, "0.9 L"), (40, "0.7 L")):
+            self.later(page, minutes, f"/pan/{code}")
+            form = page.locator(".draw-form.part")
+            form.get_by_label("Drawn, hot").fill(drawn)
+            form.get_by_label("Brix, if read").fill("67")
+            self.quiet(page, lambda: page.get_by_role("button", name="Drawn", exact=True).click())
+            page.wait_for_load_state()
+        expect(page.locator(".notice.good")).to_contain_text("in 3 parts")
+        self.later(page, 5, f"/sap/fire/{code}")
+        expect(page.locator(".draws .drop")).to_have_count(3)
+        expect(page.locator(".last-draws tbody tr").first).to_contain_text("40 min")
+        into = page.get_by_label("Into")
+        expect(into.locator("option")).to_have_text(
+            ["Finisher 1", "Finisher 2", "Arch, a new batch"]
+        )
+        into.select_option(label="Finisher 2")
+        page.get_by_label("Brix, if read").fill("11")
+        self.quiet(page, lambda: page.get_by_role("button", name="Done: it goes there").click())
+        page.wait_for_url("**/pan/*")
+        self.later(page, 1, f"/pan/{code}")
+        page.get_by_role("link", name="what was drawn of it").click()
+        page.wait_for_url(f"**/filter/{code}")
 
     def test_it_serves_a_phone(self) -> None:
         page = self.open(390, 780, touch=True)

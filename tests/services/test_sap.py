@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from sqlite3 import IntegrityError
@@ -36,7 +37,7 @@ from lumbrel.services.stations import line, next_after_draw, slip
 from lumbrel.services.take_in import near_syrup
 from lumbrel.store import flow
 from lumbrel.store import sap as store
-from lumbrel.store.db import IdReused, connect
+from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.kitchen import VesselRow, add_vessel, load_kitchen
 from tests.support.kitchen import KitchenCase, season_copy
 
@@ -138,6 +139,33 @@ class Trees(SapCase):
         self.assertEqual(
             (seen.pulled and seen.pulled.left, seen.holes[0].closed_in), ("open", 2026)
         )
+
+    def test_the_list_shows_each_line_at_once(self) -> None:
+        tree, other = self.tree(), self.tree(name="15")
+
+        def drilled(at: datetime = MARCH) -> list[int]:
+            return [one.drilled for one in trees.views(self.db, "upper-fold", at)]
+
+        self.assertEqual(drilled(), [0, 0])
+        first = trees.views(self.db, "upper-fold", MARCH)
+        hole = {"id": "hole-0001", "bearing": "180", "height": "1200 mm"}
+        taps.tap(self.db, tree, hole, MARCH)
+        self.assertEqual(drilled(), [1, 0])
+        second = trees.views(self.db, "upper-fold", MARCH)
+        self.assertIs(second[1], first[1])
+        # A line that came to nothing leaves nothing behind.
+        bad = {"id": "hole-0002", "bearing": "10", "height": "1200 mm"}
+        with self.assertRaises(RuntimeError), transaction(self.db):
+            again = store.line_by(self.db, "hole-0001")
+            store.add_line(self.db, replace(again, id="gone-0001"))
+            self.assertEqual(drilled(), [2, 0])
+            raise RuntimeError
+        self.assertEqual(drilled(), [1, 0])
+        taps.tap(self.db, other, bad, MARCH)
+        self.assertEqual(drilled(), [1, 1])
+        tanks.strike(self.db, "hole-0001", {"id": "struck-01", "why": "no"}, MARCH)
+        self.assertEqual(drilled(), [0, 1])
+        self.assertEqual(drilled(MARCH.replace(year=2027)), [0, 0])
 
     def test_strong_and_poor_trees_show(self) -> None:
         strong, poor = self.tree(), self.tree(name="15")

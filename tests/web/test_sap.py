@@ -6,8 +6,10 @@ from datetime import timedelta
 from fastapi.testclient import TestClient
 
 from lumbrel.services.kitchen.settings import use_units
-from lumbrel.services.sap import contents
+from lumbrel.services.sap import contents, gathering, tanks
+from lumbrel.services.take_in import opening
 from lumbrel.store import sap as store
+from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
@@ -95,6 +97,60 @@ class SapPages(KitchenCase):
         self.assertIn(
             "more than was in it", self.said(at, 422, what="out", litres="90", reason="sour")
         )
+
+    def test_a_continuous_pan_says_what_is_wrong_where_it_is(self) -> None:
+        arch = VesselRow(id="arch", name="Arch", shape="rectangular", sizes_mm=(1000.0, 600.0))
+        add_vessel(self.db, arch)
+        given = {"name": "Milk tank", "capacity": "900 L", "place": "outside"}
+        tank = tanks.add_tank(self.db, given, NOON)
+        came = {"litres": "400 L", "brix": "2.2", "taps": "200", "clarity": "clear", "tank": tank}
+        came |= {"woodlot": "upper-fold", "brix_by": "told"}
+        gathering.gather(self.db, came, NOON)
+        plan = self.said("/sap/boil?continuous=1&channels=99&pan_arch=1")
+        self.assertIn("1 to 12 channels", plan)
+        self.assertIn('value="99"', plan)
+        self.assertIn("It calls you to each", self.said("/sap/boil?continuous=1&pan_arch=1"))
+        lit = {"tank": tank, "vessel": "arch", "fill": "24 L", "continuous": "1", "target": "66.9"}
+        self.assertIn("1 to 12 channels", self.said("/sap/boil", 422, **lit, channels="x"))
+        self.said("/sap/boil", 303, **lit, channels="6")
+        code = "26-001"
+        self.said(f"/pan/{code}/slip/boiling", 303, id="boils-0001")
+        self.at += timedelta(hours=4)
+        pan = self.said(f"/pan/{code}")
+        self.assertIn("Brix at the draw-off", pan)
+        self.assertIn("An open fire is never left", pan)
+        wrong = self.said(f"/pan/{code}/slip/part_draw", 422, litres="9000 L")
+        self.assertIn('value="9000 L"', wrong)
+        self.assertIn("between 0.05 and 2000 L", wrong)
+        self.said(f"/pan/{code}/slip/part_draw", 303, litres="0.6 L", brix="67")
+        fed = self.said(f"/sap/fire/{code}/fed", 422, tank=tank, tank_holds="500 L")
+        self.assertIn("must be less", fed)
+        self.assertIn('value="500 L"', fed)
+        self.assertIn("1 draw", self.said(f"/sap/fire/{code}"))
+        self.assertIn("more must have run in", self.said(f"/sap/fire/{code}"))
+        for path in ("density", "minutes", "cup", "heat"):
+            self.said(f"/working/pan/{code}/{path}")
+        self.said(f"/working/pan/{code}/water", 404)
+        self.assertIn("A continuous pan", self.said(f"/pan/{code}/slip/draw", 422, mass=""))
+
+    def test_near_syrup_waits_at_the_take_in(self) -> None:
+        self.said("/take-in/near/26-999", 404, vessel="finisher-1")
+        fields = {"vessel": "finisher-2", "sugar_kind": "maple", "woodlot": "upper-fold"}
+        fields |= {"amount_by": "mass", "amount": "30 kg", "brix": "28", "temperature": "90 C"}
+        opening.open_batch(self.db, NOON, fields | {"target": "55", "boil_down": "1"})
+        self.said("/pan/26-001/slip/boiling", 303, id="boils-0001")
+        self.at += timedelta(minutes=120)
+        self.said("/pan/26-001/slip/draw", 303, mass="15 kg", mass_confirmed="1")
+        self.assertIn("Take in", self.said("/pan/26-001"))
+        page = self.said("/take-in")
+        self.assertIn("Near-syrup at hand", page)
+        self.assertIn("drawn of", page)
+        self.assertIn("2 free, 1 drawn", page)
+        wrong = self.said("/take-in/near/26-001", 422, vessel="finisher-1", brix="99")
+        self.assertIn('value="99"', wrong)
+        self.assertIn("between 5 and 80 Brix", wrong)
+        self.said("/take-in/near/26-001", 303, vessel="finisher-1", id="near-00001")
+        self.assertNotIn("Near-syrup at hand", self.said("/take-in"))
 
     def test_a_calendar_of_twenty_megabytes_is_not_read(self) -> None:
         for size in (700_000, 20 * 1024 * 1024):

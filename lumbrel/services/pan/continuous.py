@@ -36,7 +36,8 @@ FALLS_K, RISES_K = 0.6, 0.25
 OF_THE_DRAW = timedelta(minutes=4)
 """A cup that is read so soon after a draw is of what was drawn."""
 SAID_WITHIN = timedelta(minutes=5)
-FEED_SHARE, DRAWN_SHARE, LIKE_STEADY = 0.08, 0.02, 0.3
+FEED_SHARE, DRAWN_SHARE, LIKE_STEADY = 0.12, 0.05, 0.3
+LEAST_SHARE = 0.08
 """One sigma of the sugar that was fed and drawn, and of what stands in a pan by its channels."""
 UNNOTED_L, UNNOTED_SHARE, UNNOTED_MINUTES = 5.0, 0.3, 60.0
 """So much more sap must have run in than was noted, before it is said; and for so long."""
@@ -122,7 +123,7 @@ def stands(context: BatchContext) -> Stands:
     if not missing and kept > 0:
         counted = min(100 * kept / pan.held_kg, pan.syrup_brix)
         doubt = 100 * hypot(FEED_SHARE * sugar_in, DRAWN_SHARE * sugar_out) / pan.held_kg
-        doubt = max(doubt, 0.05 * counted)
+        doubt = max(doubt, LEAST_SHARE * counted)
         weight = sigma**2 / (sigma**2 + doubt**2)
         brix = weight * counted + (1 - weight) * by_steady
         sigma = (sigma**-2 + doubt**-2) ** -0.5

@@ -3,13 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from functools import cached_property
+from functools import cached_property, partial
 from math import pi
 from sqlite3 import Connection
 
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
+from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.sap import book
 from lumbrel.services.sap.book import SapLine
@@ -25,6 +26,8 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
+MOST_TREES = 3000
+"""So many trees are kept between looks, with what follows from their holes."""
 KINDS = [(kind, kind) for kind in SAP_BRIX]
 POINTS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
@@ -255,10 +258,17 @@ def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
     kitchen = load_kitchen(db)
     rule, season = rule_of(kitchen), season_of(now, kitchen)
     woodlot = woodlot_of(db, woodlot_id)
-    return [
-        _seen(tree, woodlot, [book.of_row(r) for r in store.of_tree(db, tree.id)], rule, season)
-        for tree in store.trees(db, woodlot_id)
-    ]
+    shelf, record = cache_of(db).shelf("trees", MOST_TREES), record_key(db)
+
+    def seen(tree: Tree) -> TreeView:
+        lines = [book.of_row(row) for row in store.of_tree(db, tree.id)]
+        return _seen(tree, woodlot, lines, rule, season)
+
+    found = []
+    for tree in store.trees(db, woodlot_id):
+        key = (record, tree, woodlot, rule, season, store.newest_of_tree(db, tree.id))
+        found.append(shelf.get(key, partial(seen, tree)))
+    return found
 
 
 @dataclass(frozen=True)

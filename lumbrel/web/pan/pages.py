@@ -59,6 +59,7 @@ EVENTS = (
 )
 DIPS = {"hydrometer": "Cup dipped now", "refractometer": "Drop taken now"}
 """What is dated by a press, and what the key says."""
+DRAWS = (DrawFacts.key(), PartDrawFacts.key())
 LONGEST_WAIT_S = 3600.0
 """For so long a typed cup is held to have cooled."""
 
@@ -127,9 +128,9 @@ def _pan(
     if context.called_off or (context.poured_away and not context.drawn):
         return _gone(visit, context)
     on_fire = waiting(visit.db)["pan"]
-    draws = PartDrawFacts.key() if context.channels else DrawFacts.key()
+    draws = DRAWS if context.channels else DRAWS[:1]
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
-    shown = _state(context, thinner) | {"draw_asked": kind == draws and form is not None}
+    shown = _state(context, thinner) | {"draw_asked": kind in draws and form is not None}
     offers = choices(context)
     tabs = _tabs(offers, tab if form else "", context.drawn is not None)
     return visit.page(
@@ -143,7 +144,7 @@ def _pan(
         tabs=tabs,
         tab=_opened(tabs, tab, offers.first),
         form=form or Filled(),
-        event="draw" if kind == draws else kind,
+        event="draw" if kind in draws else kind,
         dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
         choices=offers,
@@ -287,6 +288,6 @@ def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
         slip.put(visit.db, code, kind, fields, visit.now)
     except BadInput as bad:
         return _pan(visit, code, tab=tab, form=refilled(fields, bad), kind=kind)
-    if kind in (DrawFacts.key(), PartDrawFacts.key()):
+    if kind in DRAWS:
         return RedirectResponse(f"/pan/{code}", 303)
     return RedirectResponse(f"/pan/{code}?entry={tab}", 303)

@@ -1,0 +1,43 @@
+"""A continuous pan for the demonstration: channels that sap runs through, each mixed by its boil."""
+
+from dataclasses import dataclass, field
+
+
+@dataclass(kw_only=True)
+class Channels:
+    """Sap in at one end, syrup out at the other; a float keeps what stands in it.
+
+    Args:
+        count: of the channels.
+        held_kg: that stands in all of them.
+        rate_kg_min: water that all of them drive off.
+        sap_brix: that runs in, and that they were filled with.
+    """
+
+    count: int
+    held_kg: float
+    rate_kg_min: float
+    sap_brix: float
+    brix: list[float] = field(default_factory=list)
+    ran_in_kg: float = 0.0
+
+    def __post_init__(self) -> None:
+        self.brix = [self.sap_brix] * self.count
+
+    @property
+    def standing_brix(self) -> float:
+        """Of all that is in it."""
+        return sum(self.brix) / self.count
+
+    def step(self, minutes: float, drawn_kg: float = 0.0) -> float:
+        """Let some seconds pass, in which so much is drawn; returns the sugar that left with it, kg."""
+        each_kg, off = self.held_kg / self.count, self.rate_kg_min * minutes / self.count
+        leaves, above = drawn_kg, [self.sap_brix, *self.brix]
+        out = drawn_kg * self.brix[-1] / 100
+        for i in reversed(range(self.count)):
+            enters = leaves + off
+            sugar = each_kg * self.brix[i] + enters * above[i] - leaves * above[i + 1]
+            self.brix[i] = sugar / each_kg
+            leaves = enters
+        self.ran_in_kg += leaves
+        return out
