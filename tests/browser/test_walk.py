@@ -60,6 +60,8 @@ VIEWS = (
     "/sap/walk/upper-fold",
     "/sap/tank/landing-tank",
     "/sap/boil",
+    "/sap/boil?continuous=1",
+    "/sap/fire/26-067",
     "/sap/season/2026",
     "/sap/gear",
     "/sap/rule",

@@ -263,6 +263,12 @@ class Lit(PanCase):
         self.assertTrue(page.first_draw.low < page.first_draw.middle < page.first_draw.high)
         sugar = page.draws_l * 1.328 * 66.9 + page.stands_kg * page.stands_brix
         self.assertAlmostEqual(sugar, 400 * 1.008 * 2.0, delta=8)
+        # The near-syrup that was asked for before it was ticked is not what it is drawn at.
+        self.assertEqual(
+            boil.page(self.db, asked | {"target": "55"}, LIT)[0].plan.target_brix, 66.9
+        )
+        self.assertEqual(boil.page(self.db, asked | {"mark": "60"}, LIT)[0].plan.target_brix, 60)
+        self.assertIn("mark", boil.page(self.db, asked | {"mark": "71"}, LIT)[1].errors)
         wrong, form = boil.page(self.db, asked | {"channels": "99"}, LIT)
         self.assertIn("channels", form.errors)
         self.assertIsNone(wrong.plan)

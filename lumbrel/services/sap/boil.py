@@ -210,7 +210,9 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
     tank, litres = base.tank, base.litres
     assert tank is not None and litres is not None
     usual = form.kitchen.target_brix if base.channels else TARGET_BRIX
-    target = form.between(NEAR_SYRUP, required=False) or usual
+    # How far is asked for each by itself: who ticks a continuous pan does not mean near-syrup.
+    field = "mark" if base.channels else "target"
+    target = form.between(NEAR_SYRUP._replace(name=field), required=False) or usual
     own = form.between(EFFICIENCY, required=False)
     burned = burned_of(db, base.setup, base.fuel, now)
     efficiency = fuel.learned_efficiency(base.setup, burned)
@@ -239,7 +241,7 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
             efficiency=efficiency,
         )
     except OutOfRange as error:
-        form.errors[error.field or "litres"] = error.sentence
+        form.errors[field if error.field == "target" else error.field or "litres"] = error.sentence
         return base
     told = _with_its_fire(form, base, plan, now)
     told = replace(
