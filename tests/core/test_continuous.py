@@ -97,6 +97,9 @@ class Continuous(unittest.TestCase):
         # A climb that lasts far longer than it should still has something to go.
         late = continuous.to_the_mark(climb, 900.0, Left(60.0, 20.0, inf), 20.0, 66.9)
         self.assertTrue(0 < late.low < late.middle < late.high < inf)
+        for gone in (300.0, 900.0, 5000.0):
+            far = continuous.to_the_mark(climb, gone, Left(60.0, 20.0, inf), 10.0, 66.9)
+            self.assertTrue(20 < far.middle < 200, (gone, far))
 
     def test_a_climb_is_as_long_as_the_pot_that_stands_for_it(self) -> None:
         climb = Climb(60.0, 1.0, 20.0, 0.3)

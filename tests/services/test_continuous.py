@@ -11,6 +11,7 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.working import OF_PAN, of_pan
 from lumbrel.services.probes import intake
@@ -120,6 +121,7 @@ class Lit(PanCase):
         deeper = self.board(self.code, 216)
         self.assertAlmostEqual(deeper.believed.brix, board.believed.brix, delta=1.2)
         self.assertAlmostEqual(deeper.depth_now_mm, 60.0, delta=1.0)
+        self.assertEqual(deeper.evidence.readings, [])
         self.assertGreater(deeper.mass_kg, 1.3 * board.mass_kg)
         # What was drawn is not what boils in the pan.
         drawn = after_draw(deeper.context)
@@ -174,9 +176,13 @@ class Lit(PanCase):
 
     def test_sap_that_ran_in_unnoted_is_asked_for(self) -> None:
         self.assertEqual(self.board(self.code, 20).stands.unnoted_l, 0.0)
-        late = self.board(self.code, 600).stands
-        self.assertGreater(late.unnoted_l, 150.0)
-        self.note(self.code, "fed", 601, tank=self.at_tank, litres="320 L")
+        self.note(self.code, "fed", 590, tank=self.at_tank, litres="40 L")
+        late = self.board(self.code, 600)
+        self.assertGreater(late.stands.unnoted_l, 150.0)
+        # What half was noted of teaches no rate.
+        self.assertIsNone(rate_seen(late))
+        self.note(self.code, "fed", 601, tank=self.at_tank, litres="280 L")
+        self.assertAlmostEqual(rate_seen(self.board(self.code, 602)), 320 / 602, delta=0.03)
         noted = self.board(self.code, 602).stands
         self.assertEqual(noted.unnoted_l, 0.0)
         self.assertLess(noted.brix_sigma, 0.2 * noted.brix)
@@ -248,6 +254,12 @@ class Lit(PanCase):
         at_night = self.board(whole, 40).balance.brix
         self.assertAlmostEqual(self.board(whole, 500).balance.brix, at_night, delta=0.05)
         self.note(whole, "stage", 600, step="on_again")
+        # What has grown cold takes a while to boil; what stood a moment does not.
+        self.assertTrue(self.board(whole, 606).evidence.heat_is_off)
+        self.assertFalse(self.board(whole, 680).evidence.heat_is_off)
+        self.note(whole, "heat", 690, on="0")
+        self.note(whole, "heat", 692, on="1")
+        self.assertFalse(self.board(whole, 694).evidence.heat_is_off)
         self.assertGreater(self.board(whole, 680).balance.brix, at_night + 0.3)
 
     def light_whole(self) -> str:

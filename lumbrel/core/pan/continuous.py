@@ -33,6 +33,7 @@ NINE_OF_TEN = 1.645
 BENDS_LEAST, BENDS = 0.1, 1.5
 """One sigma of the logarithm by which a climb does not go on as it goes: near the mark, and for each
 part of the way that is left."""
+LONGEST_SIGMAS = 6.0
 SLOPE_FROM = 0.8
 """From this share of the mark's density on, the slope of the last while alone says how long."""
 
@@ -287,10 +288,13 @@ def to_the_mark(
 
 def _still_to_go(climb: Climb, gone_minutes: float) -> Left:
     """What is left of a climb that has lasted so long already."""
-    times = NormalDist(log(climb.minutes), climb.sigma)
-    before = min(times.cdf(log(max(gone_minutes, 1e-3))), 0.999)
+    times = NormalDist()
+    # One that lasts longer than any is held to be as far along as the longest of them.
+    z = min(log(max(gone_minutes, 1e-3) / climb.minutes) / climb.sigma, LONGEST_SIGMAS)
+    gone, after = climb.minutes * exp(z * climb.sigma), times.cdf(-z)
 
     def quantile(share: float) -> float:
-        return exp(times.inv_cdf(before + (1 - before) * share)) - gone_minutes
+        # From the far end, where the numbers are fine enough.
+        return climb.minutes * exp(-climb.sigma * times.inv_cdf(after * (1 - share))) - gone
 
     return Left(quantile(0.5), quantile(0.05), quantile(0.95))
