@@ -8,7 +8,9 @@ from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import PartDrawFacts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.standing import waits_for
 from lumbrel.services.day import entries as day_entries
+from lumbrel.services.kitchen import overview
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.draw import rate_seen
@@ -18,6 +20,7 @@ from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
 from lumbrel.services.sap import boil, contents, fire
 from lumbrel.services.stations import slip
+from lumbrel.services.take_in import near_syrup
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import kept
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
@@ -221,6 +224,14 @@ class Lit(PanCase):
         self.assertAlmostEqual(rate, driven / 401, delta=0.02)
         self.assertEqual(kept.last_rates(self.db, "arch", LIT + timedelta(hours=9), 3), [rate])
         self.assertEqual(kept.last_rates(self.db, "arch", LIT + timedelta(hours=2), 3), [])
+        # What was drawn is proved cold the next day.
+        morning = LIT + timedelta(hours=20)
+        due = [batch.code for batch in overview.due_cold_checks(self.db, morning)]
+        self.assertEqual(due, [self.code])
+        drop = {"instrument": "hand-prism", "reading": "67.0", "sample": "20 C"}
+        slip.put(self.db, self.code, "refractometer", drop | {"reading_confirmed": "1"}, morning)
+        self.assertEqual(overview.due_cold_checks(self.db, morning), [])
+        self.assertEqual(len(after_draw(contexts.load(self.db, self.code, morning)).checks), 1)
         self.assertEqual(differences(self.db), [])
 
     def test_or_it_stands_and_goes_on_as_a_new_batch(self) -> None:
@@ -238,6 +249,24 @@ class Lit(PanCase):
             self.light(id="again-0001")
         self.assertEqual(differences(self.db), [])
         self.assertIn('"channels":5', logbook.as_json(self.db).replace(" ", ""))
+
+    def test_near_syrup_is_taken_in_while_the_pan_runs_on(self) -> None:
+        self.note(self.code, "called_off", 3, why="to near-syrup instead")
+        code = self.light(id="near-light", target="55")
+        for at in (200, 240):
+            self.note(code, "part_draw", at, mass="2 kg", brix="56", mass_confirmed="1")
+        at = LIT + timedelta(minutes=245)
+        self.assertEqual(set(waits_for(self.board(code, 245).context.current)), {"pan", "take_in"})
+        into = {"vessel": "arch", "id": "taken-0001", "amount_confirmed": "1"}
+        self.assertIn("still in it", self.refused("vessel", near_syrup.take_up, code, into, at))
+        on = near_syrup.take_up(self.db, code, into | {"vessel": "finisher-1"}, at)
+        taken = contexts.load(self.db, on, at).taken_in.facts
+        self.assertAlmostEqual(taken.mass_kg * taken.brix, 4 * 56, places=3)
+        self.assertEqual(near_syrup.at_hand(self.db, at), [])
+        self.assertEqual(waits_for(self.board(code, 246).context.current), ("pan",))
+        self.note(code, "part_draw", 280, mass="1 kg", brix="55", mass_confirmed="1")
+        self.assertAlmostEqual(near_syrup.at_hand(self.db, at)[0].after.mass_kg, 1.0)
+        self.assertEqual(differences(self.db), [])
 
     def test_a_pan_banked_over_night_does_not_boil(self) -> None:
         self.note(self.code, "fed", 60, tank=self.at_tank, litres="50 L")

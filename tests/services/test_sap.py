@@ -15,6 +15,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.base.standing import waits_for
+from lumbrel.services.kitchen import overview
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.sap import alarms as fire_alarms
 from lumbrel.services.sap import (
@@ -35,7 +36,7 @@ from lumbrel.services.sap.facts import ADAPTER, read_facts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, next_after_draw, slip
 from lumbrel.services.take_in import near_syrup
-from lumbrel.store import flow
+from lumbrel.store import flow, kept
 from lumbrel.store import sap as store
 from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.kitchen import VesselRow, add_vessel, load_kitchen
@@ -431,6 +432,9 @@ class Fires(SapCase):
         self.assertAlmostEqual(taken.mass_kg * taken.brix, solids, delta=0.001 * solids)
         giver = contexts.load(self.db, code, on_at)
         self.assertTrue(giver.last(PouredFacts) and giver.left_at)
+        rate = giver.last(PouredFacts).facts.rate_kg_per_min
+        self.assertTrue(0.2 < rate < 0.8)
+        self.assertEqual(kept.last_rates(self.db, "arch", on_at, 3), [rate])
         learned = boil.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4))
         self.assertAlmostEqual(learned[0].efficiency, (160 * 0.4 + 156 * 2.26) / 1650, delta=0.02)
         # Whose it is comes along, to the gram.
@@ -486,12 +490,21 @@ class Fires(SapCase):
         # Its Brix was read: then the sugar that was left says how much there is.
         self.assertAlmostEqual(taken[1].mass_kg * 55, 2.0 * waiting.after.brix, places=3)
         self.assertEqual({facts.target_brix for facts in taken}, {66.9})
+        charge, bulk = flow.charge_id(context.batch.id), flow.bulk_id(context.batch.id)
+        self.assertEqual(len(flow.flows_out_of(self.db, charge)), 1)
+        self.assertEqual(len(flow.flows_out_of(self.db, bulk)), 2)
+        self.assertEqual(overview.due_cold_checks(self.db, at + timedelta(hours=15)), [])
         whose = [one.code for one in flows_of(self.db, last).came_from if one.kind == "woodlot"]
         self.assertEqual(sorted(whose), ["Tern Lot", "Upper Fold"])
         # Called off, it waits again.
         slip.put(self.db, last, "called_off", {"why": "wrong pan"}, at + timedelta(minutes=5))
         self.assertEqual(len(near_syrup.at_hand(self.db, at + timedelta(minutes=6))), 1)
         self.assertEqual(differences(self.db), [])
+        # Whoever filters it takes it for syrup, and it goes on as such.
+        hot = {"method": "felt", "temperature": "90 C"}
+        slip.put(self.db, code, "filter", hot, at + timedelta(minutes=9))
+        context = contexts.load(self.db, code, at + timedelta(minutes=10))
+        self.assertEqual(waits_for(context.current), ("colour",))
 
     def test_the_fire_calls_when_it_wants_wood(self) -> None:
         code = self.light()
@@ -521,7 +534,9 @@ class Fires(SapCase):
         again = (banked - lit) / timedelta(minutes=1) + 9 * 60
         self.assertEqual(rings(again + 0.5 * every), [])
         self.assertEqual(rings(again + 1.1 * every), ["stoke"])
-        self.assertEqual(rings(again + 12 * 60), ["stoke"])
+        # A fire that nobody stoked for so long is out.
+        slip.put(self.db, code, "fuel", wood, lit + timedelta(minutes=again + 2 * every))
+        self.assertEqual(rings(again + 2 * every + 4 * 60), [])
 
     def _id(self, code: str) -> str:
         return contexts.load(self.db, code, MARCH).batch.id
