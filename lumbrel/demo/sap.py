@@ -49,7 +49,7 @@ FILL_L, FEED_L, LOW_KG, POUR_AT_KG = 60.0, 30.0, 35.0, 15.0
 WOOD_MJ_KG = 15.0
 CONTINUOUS_FIRE, CHANNELS, LEVEL_L = 5, 8, 24.0
 """Which of the boil-downs runs continuously, through how many channels, and what stands in the pan."""
-EACH_DRAW_KG, NOTED_EVERY_MIN, MARK_BRIX, LEFT_IN_THE_TANK_KG = 0.18, 60.0, 68.2, 1.0
+EACH_DRAW_KG, NOTED_EVERY_MIN, MARK_BRIX, LAST_OF_THE_TANK_KG = 0.18, 60.0, 68.2, 1.0
 
 
 Write = Callable[[Connection, dict[str, str], datetime], None]
@@ -324,7 +324,7 @@ class SapSeasons:
         self._put(code, "boiling", at)
         left_kg, noted_kg, drawn_kg, drawn_sugar = held.mass_kg - fill_kg, 0.0, 0.0, 0.0
         minute = 0.0
-        while pan.ran_in_kg < left_kg - LEFT_IN_THE_TANK_KG:
+        while pan.ran_in_kg < left_kg - LAST_OF_THE_TANK_KG:
             pan.step(1.0)
             minute += 1.0
             now = at + timedelta(minutes=minute)
@@ -335,6 +335,7 @@ class SapSeasons:
                 self._put(code, "part_draw", now, **said)
             if minute % NOTED_EVERY_MIN == 0:
                 noted_kg += self._feed(code, now, pan.ran_in_kg - noted_kg, held.brix)
+        pan.step((left_kg - pan.ran_in_kg) / RATE_KG_MIN)
         at += timedelta(minutes=minute + 2)
         self._feed(code, at, pan.ran_in_kg - noted_kg, held.brix)
         self._burn(code, at, fill_kg + pan.ran_in_kg, pan.ran_in_kg - drawn_kg)
