@@ -259,7 +259,9 @@ class Lit(PanCase):
         self.assertEqual(set(waits_for(self.board(code, 245).context.current)), {"pan", "take_in"})
         into = {"vessel": "arch", "id": "taken-0001", "amount_confirmed": "1"}
         self.assertIn("still in it", self.refused("vessel", near_syrup.take_up, code, into, at))
+        before = self.board(code, 245).stands
         on = near_syrup.take_up(self.db, code, into | {"vessel": "finisher-1"}, at)
+        self.assertEqual(self.board(code, 245).stands, before)
         taken = contexts.load(self.db, on, at).taken_in.facts
         self.assertAlmostEqual(taken.mass_kg * taken.brix, 4 * 56, places=3)
         self.assertEqual(near_syrup.at_hand(self.db, at), [])
@@ -267,6 +269,17 @@ class Lit(PanCase):
         self.note(code, "part_draw", 280, mass="1 kg", brix="55", mass_confirmed="1")
         self.assertAlmostEqual(near_syrup.at_hand(self.db, at)[0].after.mass_kg, 1.0)
         self.assertEqual(differences(self.db), [])
+
+    def test_what_a_kettle_gives_leaves_the_pan_as_it_is(self) -> None:
+        whole = self.light_whole(vessel="finisher-2")
+        self.note(whole, "boiling", 10)
+        self.note(whole, "part_draw", 60, mass="0.5 kg", brix="30", mass_confirmed="1")
+        boils = self.board(whole, 62)
+        into = {"vessel": "finisher-1", "amount_confirmed": "1"}
+        near_syrup.take_up(self.db, whole, into, LIT + timedelta(minutes=61))
+        after = self.board(whole, 62)
+        self.assertAlmostEqual(after.balance.brix, boils.balance.brix)
+        self.assertAlmostEqual(rate_seen(after), rate_seen(boils))
 
     def test_a_pan_banked_over_night_does_not_boil(self) -> None:
         self.note(self.code, "fed", 60, tank=self.at_tank, litres="50 L")
@@ -291,8 +304,8 @@ class Lit(PanCase):
         self.assertFalse(self.board(whole, 694).evidence.heat_is_off)
         self.assertGreater(self.board(whole, 680).balance.brix, at_night + 0.3)
 
-    def light_whole(self) -> str:
-        given = {"tank": self.at_tank, "vessel": "finisher-1", "fill": "20 L", "target": "55"}
+    def light_whole(self, vessel: str = "finisher-1") -> str:
+        given = {"tank": self.at_tank, "vessel": vessel, "fill": "20 L", "target": "55"}
         return fire.light(self.db, given, LIT)
 
     def test_the_plan(self) -> None:

@@ -70,6 +70,11 @@ class BatchContext:
         return standing.poured_away(self.current)
 
     @property
+    def poured_out_of_the_pan(self) -> list[Entry[PouredFacts]]:
+        """Parts that went from its vessel into another; what its kettle gave was drawn before."""
+        return [e for e in self.of_kind(PouredFacts) if e.facts.stage == "charge"]
+
+    @property
     def called_off(self) -> bool:
         """Whether it was opened by mistake."""
         return standing.is_called_off(self.current)

@@ -108,7 +108,8 @@ def stands(context: BatchContext) -> Stands:
     taken = context.taken_in.facts
     came = [_quantity(e.facts) for e in context.of_kind(PutInFacts)]
     went = [_quantity(e.facts) for e in context.of_kind(PartDrawFacts)]
-    went += [_quantity(e.facts) for e in context.of_kind(PouredFacts) if not e.facts.all_of_it]
+    poured = context.poured_out_of_the_pan
+    went += [_quantity(e.facts) for e in poured if not e.facts.all_of_it]
     by_steady = continuous.standing_brix(pan.sap_brix, pan.syrup_brix, pan.channels)
     litres = _held_l(context, by_steady)
     came_kg, went_kg = sum(kg for kg, _ in came), sum(kg for kg, _ in went)

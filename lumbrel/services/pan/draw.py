@@ -7,7 +7,7 @@ from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawFacts, PartDrawFacts, PouredFacts, PutInFacts
+from lumbrel.services.base.facts import DrawFacts, PartDrawFacts, PutInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
@@ -141,7 +141,7 @@ def rate_seen(board: Board) -> float | None:
     minute = max(board.evidence.minute(context.now) - cold, 0.1)
     added = sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
     taken = sum(e.facts.mass_kg for e in context.of_kind(PartDrawFacts))
-    taken += sum(e.facts.mass_kg for e in context.of_kind(PouredFacts))
+    taken += sum(e.facts.mass_kg for e in context.poured_out_of_the_pan)
     rate = (board.evidence.fitted.mass0_kg + added - taken - board.mass_kg) / minute
     return rate if minute >= LEAST_MINUTES and rate > 0 else None
 

@@ -234,7 +234,8 @@ class _Steps:
                 continue
             if isinstance(entry.facts, (*READINGS, DepthFacts, WeighedFacts, ScaleFacts)):
                 read.add(entry.at)
-            elif isinstance(entry.facts, PartDrawFacts | PouredFacts) and entry.at < self.until:
+            elif _leaves_the_pan(entry.facts) and entry.at < self.until:
+                assert isinstance(entry.facts, PartDrawFacts | PouredFacts)
                 self._drawn(entry.at, entry.facts)
             elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
@@ -269,6 +270,12 @@ class _Steps:
 
     def _minute(self, at: datetime) -> float:
         return max((at - self.start) / timedelta(minutes=1), 0.0)
+
+
+def _leaves_the_pan(facts: Facts) -> bool:
+    """Whether a part of what boils went; what a kettle gave was drawn before."""
+    poured = isinstance(facts, PouredFacts) and facts.stage == "charge"
+    return poured or isinstance(facts, PartDrawFacts)
 
 
 def settled(points: list[RunPoint], start: datetime, unsettled: list[While]) -> list[RunPoint]:
