@@ -134,6 +134,15 @@ class Lit(PanCase):
             if figure not in ("water", "depth"):
                 self.assertTrue(of_pan(deeper, figure).steps)
 
+    def test_a_draw_that_was_none_is_struck(self) -> None:
+        wrong = self.note(self.code, "part_draw", 200, mass="1 kg", brix="67")
+        self.note(self.code, "fed", 210, tank=self.at_tank, litres="60 L")
+        self.note(self.code, "part_draw", 240, mass="1 kg", brix="67")
+        fields = {"entry": wrong.id, "supersedes": wrong.id, "why": "it was water"}
+        slip.strike(self.db, self.code, fields, LIT + timedelta(minutes=241))
+        draws = self.board(self.code, 242).context.of_kind(PartDrawFacts)
+        self.assertEqual(len(draws), 1)
+
     def test_a_draw_that_nobody_noted_is_seen(self) -> None:
         self.climb(200, 2.6, 4.2)
         self.note(self.code, "part_draw", 201, mass="1 kg", mass_confirmed="1")
@@ -265,6 +274,11 @@ class Lit(PanCase):
         taken = contexts.load(self.db, on, at).taken_in.facts
         self.assertAlmostEqual(taken.mass_kg * taken.brix, 4 * 56, places=3)
         self.assertEqual(near_syrup.at_hand(self.db, at), [])
+        # Of what was taken in no draw is struck.
+        first = self.board(code, 246).context.of_kind(PartDrawFacts)[0]
+        strike = {"entry": first.id, "supersedes": first.id, "why": "no", "id": "strike-001"}
+        with self.assertRaises(BadInput):
+            slip.strike(self.db, code, strike, LIT + timedelta(minutes=246))
         self.assertEqual(waits_for(self.board(code, 246).context.current), ("pan",))
         self.note(code, "part_draw", 280, mass="1 kg", brix="55", mass_confirmed="1")
         self.assertAlmostEqual(near_syrup.at_hand(self.db, at)[0].after.mass_kg, 1.0)

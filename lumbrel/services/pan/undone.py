@@ -32,13 +32,24 @@ def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
     """A draw stands while its syrup went on, or its vessel was taken again."""
     other = [e for e in context.of_kind(DrawnFacts) if e.id != entry.id]
     for kind, said in FIRST.items():
-        later = [e for e in context.of_kind(kind) if e.at > entry.at]
-        if later and (not other or kind in (JarFacts, PutInFacts)):
+        later = [e for e in context.of_kind(kind) if e.at > entry.at and _of_the_kettle(context, e)]
+        if later and (not other or kind in OF_ALL_DRAWS):
             return (
                 f"What was drawn has gone on: {said} at {context.clock(later[-1].at)}. Strike that "
                 "line first."
             )
     return _taken_again(context, entry) if isinstance(entry.facts, DrawFacts) else ""
+
+
+OF_ALL_DRAWS = (JarFacts, PutInFacts, PouredFacts)
+"""What took from, or came to, all that was drawn together: no draw of it is struck alone."""
+
+
+def _of_the_kettle(context: BatchContext, entry: Entry[Facts]) -> bool:
+    """Whether a line is of what was drawn, not of what boils on in the vessel."""
+    if isinstance(entry.facts, PutInFacts):
+        return context.drawn is not None and entry.at > context.drawn.at
+    return not (isinstance(entry.facts, PouredFacts) and entry.facts.stage == "charge")
 
 
 def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
