@@ -368,21 +368,7 @@ class Season:
 
     def finish_near_syrup(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
         """Finish what a boil-down poured on, from the pan to the jars."""
-        delivery = Delivery(
-            at=at,
-            woodlot="upper-fold",
-            vessel="finisher-2",
-            kind="maple",
-            overshoot=0.0,
-            colour=58.0,
-        )
-        pot = SimulatedFinisher(
-            mass_kg=mass_kg,
-            brix=brix,
-            temperature_c=96.0,
-            efficiency=0.36,
-            probe_offset_k=PROBE_OFFSET_K,
-        )
+        delivery, pot = self._of_upper_fold(at, "finisher-2", 58.0), self._pot(mass_kg, brix)
         drawn_at = self._boil(pot, delivery, code, 66.8, 60)
         self._put(code, "draw", drawn_at)
         pot.cut_heat(0.005)
@@ -390,23 +376,23 @@ class Season:
 
     def finish_drawn(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
         """Filter, grade and jar what a continuous pan gave."""
-        delivery = Delivery(
-            at=at,
-            woodlot="upper-fold",
-            vessel="arch-pan",
-            kind="maple",
-            overshoot=0.0,
-            colour=55.0,
-            proved_by_stem=False,
+        delivery = replace(self._of_upper_fold(at, "arch-pan", 55.0), proved_by_stem=False)
+        self._finish(self._pot(mass_kg, brix), delivery, code, at)
+
+    def _of_upper_fold(self, at: datetime, vessel: str, colour: float) -> Delivery:
+        return Delivery(
+            at=at, woodlot="upper-fold", vessel=vessel, kind="maple", overshoot=0.0, colour=colour
         )
-        pot = SimulatedFinisher(
+
+    def _pot(self, mass_kg: float, brix: float) -> SimulatedFinisher:
+        """What a boil-down gave, on the fire."""
+        return SimulatedFinisher(
             mass_kg=mass_kg,
             brix=brix,
             temperature_c=96.0,
             efficiency=0.36,
             probe_offset_k=PROBE_OFFSET_K,
         )
-        self._finish(pot, delivery, code, at)
 
     def _draw_a_part(self, pot: SimulatedFinisher, code: str, at: datetime) -> datetime:
         """Draw off the first part; the rest stands for two minutes, the burner low."""

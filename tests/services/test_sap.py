@@ -33,6 +33,7 @@ from lumbrel.services.sap import (
     weather,
 )
 from lumbrel.services.sap.facts import ADAPTER, read_facts
+from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, next_after_draw, slip
 from lumbrel.services.take_in import near_syrup
@@ -474,6 +475,8 @@ class Fires(SapCase):
         waiting = near_syrup.at_hand(self.db, at)[0]
         self.assertAlmostEqual(waiting.after.mass_kg, 4.0)
         self.assertEqual(waiting.temperature, "80 C")
+        kettle = accounts(self.db, 2026).total.here["kettle"]
+        self.assertAlmostEqual(kettle * 100, 4.0 * waiting.after.draw.facts.brix, places=3)
         into = {"vessel": "finisher-2", "id": "near-00001", "brix": "55", "amount_confirmed": "1"}
         half = into | {"mass": "2 kg", "id": "near-00002"}
         first = near_syrup.take_up(self.db, code, half, at)

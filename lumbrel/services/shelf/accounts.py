@@ -151,7 +151,7 @@ def _remains(account: Account, kind: str, waits: frozenset[str], kg: float) -> N
         return
     if kind in PACKED:
         account.here["shelf"] += kg
-    elif kind == BULK and waits & {"filter", "colour", "jar"}:
+    elif kind == BULK and waits & {"filter", "colour", "jar", "take_in"}:
         account.here["kettle"] += kg
     elif kind == BULK:
         account.missing["filter"] += kg
