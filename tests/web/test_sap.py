@@ -132,6 +132,17 @@ class SapPages(KitchenCase):
             self.said(f"/working/pan/{code}/{path}")
         self.said(f"/working/pan/{code}/water", 404)
         self.assertIn("A continuous pan", self.said(f"/pan/{code}/slip/draw", 422, mass=""))
+        # Once it is poured on, what was drawn of it is proved on its page.
+        on = {"vessel": "finisher-2", "brix": "10", "amount_confirmed": "1", "id": "on-000001"}
+        self.said(f"/sap/fire/{code}/on", 303, **on)
+        self.at += timedelta(hours=18)
+        self.assertIn("Cold check", self.said("/"))
+        self.assertIn("floats at", self.said(f"/pan/{code}?entry=hydrometer"))
+        wrong = self.said(f"/pan/{code}/slip/hydrometer", 422, reading="66", cup="200 C")
+        self.assertIn('value="200 C"', wrong)
+        cold = {"instrument": "long-stem", "reading": "66.8", "cup": "20 C", "id": "cold-00001"}
+        self.said(f"/pan/{code}/slip/hydrometer", 303, **cold, reading_confirmed="1")
+        self.assertNotIn(f"batch {code}: read it", self.said("/"))
 
     def test_near_syrup_waits_at_the_take_in(self) -> None:
         self.said("/take-in/near/26-999", 404, vessel="finisher-1")
@@ -148,6 +159,7 @@ class SapPages(KitchenCase):
         self.assertIn("Near-syrup at hand", page)
         self.assertIn("drawn of", page)
         self.assertIn("2 free, 1 drawn", page)
+        self.assertIn("<b>Take in</b> <span>batch 26-001", self.said("/"))
         wrong = self.said("/take-in/near/26-001", 422, vessel="finisher-1", brix="99")
         self.assertIn('value="99"', wrong)
         self.assertIn("between 5 and 80 Brix", wrong)

@@ -22,6 +22,7 @@ from lumbrel.services.jar.kettle import NEXT_DAY
 from lumbrel.services.pan.board import Board, boards
 from lumbrel.services.shelf.lots import of_season
 from lumbrel.services.stations import waiting
+from lumbrel.services.take_in.near_syrup import WAITS_AT
 from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, instruments_of
@@ -97,7 +98,7 @@ class Overview:
 
 def overview(db: Connection, now: datetime) -> Overview:
     """The kitchen as it stands at a moment."""
-    queue = waiting(db)
+    queue = waiting(db) | {WAITS_AT: kept.waiting(db, WAITS_AT)}
     kitchen = load_kitchen(db)
     season = local_time(now, kitchen).year
     summed = kept.shelf_sum(db, season)

@@ -126,7 +126,7 @@ def _pan(
 ) -> HTMLResponse:
     context = _boil(visit, code)
     if context.called_off or (context.poured_away and not context.drawn):
-        return _gone(visit, context)
+        return _gone(visit, context, tab, form)
     on_fire = waiting(visit.db)["pan"]
     draws = DRAWS if context.channels else DRAWS[:1]
     others = [contexts.of(visit.db, batch, visit.now) for batch in on_fire]
@@ -174,11 +174,24 @@ def _tab_of(kind: str, offers: PanChoices) -> str:
     return "event" if kind in EVENTS and kind not in offers.reads else kind
 
 
-def _gone(visit: Here, context: BatchContext) -> HTMLResponse:
-    """A batch that is in no vessel any more and was never drawn off: what became of it."""
+def _gone(
+    visit: Here, context: BatchContext, tab: str = "", form: Filled | None = None
+) -> HTMLResponse:
+    """A batch that is in no vessel any more and was never drawn off as a whole: what became of it. Of parts
+    that were drawn the density is proved here."""
+    offers = choices(context)
+    proofs = [one for one in TABS if one[0] in DIPS and one[0] in offers.reads]
     return visit.page(
         "pan/gone.html",
         "pan",
+        422 if form else 200,
+        tabs=proofs if context.of_kind(PartDrawFacts) else [],
+        tab=_opened(proofs, tab, offers.first) if proofs else "",
+        form=form or Filled(),
+        event="",
+        dips=DIPS,
+        choices=offers,
+        focus=form is not None,
         context=context,
         lines=slip.lines(context),
         into=_poured_into(context),
