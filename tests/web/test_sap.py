@@ -141,7 +141,7 @@ class SapPages(KitchenCase):
         wrong = self.said(f"/pan/{code}/slip/hydrometer", 422, reading="66", cup="200 C")
         self.assertIn('value="200 C"', wrong)
         cold = {"instrument": "long-stem", "reading": "66.8", "cup": "20 C", "id": "cold-00001"}
-        self.said(f"/pan/{code}/slip/hydrometer", 303, **cold, reading_confirmed="1")
+        self.said(f"/pan/{code}/slip/hydrometer", 303, **cold)
         self.assertNotIn(f"batch {code}: read it", self.said("/"))
 
     def test_near_syrup_waits_at_the_take_in(self) -> None:

@@ -71,7 +71,7 @@ class Expected:
 
 def since_the_last(form: Form, context: BatchContext, facts: Any) -> None:
     """Ask about a reading that the boil as it was until then hardly allows."""
-    if context.first(DrawFacts) or context.first(TakeInFacts) is None:
+    if context.left_at or context.first(TakeInFacts) is None:
         return
     at = dip(form, context.now)
     if at is None:
