@@ -284,6 +284,16 @@ class Lit(PanCase):
         self.assertAlmostEqual(near_syrup.at_hand(self.db, at)[0].after.mass_kg, 1.0)
         self.assertEqual(differences(self.db), [])
 
+    def test_any_near_syrup_that_may_be_asked_for_has_its_pan(self) -> None:
+        self.note(self.code, "called_off", 3, why="to near-syrup instead")
+        for number, target in enumerate(("20", "30", "45", "59")):
+            for continuous in ("", "1"):
+                lit = {"id": f"lit-{number}-{continuous}x", "target": target}
+                code = self.light(continuous=continuous, **lit)
+                self.note(code, "boiling", 4)
+                self.assertGreater(self.board(code, 20).minutes_left, 0.0)
+                self.note(code, "called_off", 61, why="the next")
+
     def test_what_a_kettle_gives_leaves_the_pan_as_it_is(self) -> None:
         whole = self.light_whole(vessel="finisher-2")
         self.note(whole, "boiling", 10)

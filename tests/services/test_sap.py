@@ -612,6 +612,11 @@ class Demo(KitchenCase):
     def _solids(flows: list[flow.Flowed]) -> float:
         return sum(one.flow.mass_kg * one.flow.brix for one in flows)
 
+    def test_only_syrup_is_to_be_proved_cold(self) -> None:
+        for days in range(60):
+            due = overview.due_cold_checks(self.db, self.now - timedelta(days=days))
+            self.assertFalse([batch.code for batch in due if "C" in batch.code])
+
     def test_the_season_is_set_beside_the_others(self) -> None:
         page = season.season_page(self.db, 2026, self.now)
         self.assertEqual([one.season for one in page.others], [2026, 2025, 2024])

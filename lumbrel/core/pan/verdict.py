@@ -97,13 +97,13 @@ def verdict(
     Args:
         mass_kg: in the vessel now, above 0.
         brix, sigma_brix: the density believed now.
-        target_brix: 50 to 80.
+        target_brix: 20 to 80; under 60 it is near-syrup.
         agree: whether the instruments agree.
         looks: what looking again could bring.
         rise_brix_per_min: how fast it grows denser.
         draw_margin_brix: how much ahead of the target the person draws, 0 to 5.
     """
-    require_between(target_brix, 50.0, 80.0, field="target_brix", what="The target", unit="Brix")
+    require_between(target_brix, 20.0, 80.0, field="target_brix", what="The target", unit="Brix")
     require_between(
         draw_margin_brix, 0.0, 5.0, field="draw_margin_brix", what="The draw margin", unit="Brix"
     )

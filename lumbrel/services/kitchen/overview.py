@@ -10,6 +10,7 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     CheckedFacts,
+    DrawnFacts,
     HydrometerFacts,
     JarFacts,
     ReadingFacts,
@@ -41,7 +42,9 @@ def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
     for batch in kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS):
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)
-        left = slip.left_at if not standing.is_near_syrup(slip.current) else None
+        # Syrup was drawn of it: no confection, and not near-syrup that is finished elsewhere.
+        syrup = slip.of_kind(DrawnFacts) and not standing.is_near_syrup(slip.current)
+        left = slip.left_at if syrup else None
         if left and not any(_is_cold(e) and e.at > left for e in read):
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)
