@@ -18,7 +18,11 @@ def main(argv: list[str] | None = None) -> int:
     """Run a command; returns the exit code."""
     words = sys.argv[1:] if argv is None else argv
     arguments = _parser(words[0] if words else "").parse_args(words)
+    # Whatever is written is for its owner's eyes only.
+    os.umask(0o077)
     try:
+        if "data" in arguments:
+            _recover(arguments.data)
         return int(arguments.run(arguments) or 0)
     except Exception as error:
         code = _code_of(error)
@@ -26,6 +30,15 @@ def main(argv: list[str] | None = None) -> int:
             raise
         print(f"lumbrel: {error}", file=sys.stderr)
         return code
+
+
+def _recover(data: Path) -> None:
+    """Say what was cut off beside the record, and what became of it."""
+    from lumbrel.commands.serving import RECORD
+    from lumbrel.services.kitchen.safekeeping import recover
+
+    for said in recover(data / RECORD):
+        print(f"lumbrel: {said}", file=sys.stderr)
 
 
 def _code_of(error: Exception) -> int | None:

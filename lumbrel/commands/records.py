@@ -63,12 +63,17 @@ def _written(db: Connection, code: str | None, form: str) -> bytes:
 def take_in(arguments: argparse.Namespace) -> int:
     """Take a logbook in, or batches of it; or say what they would bring."""
     from lumbrel.exchange import logbook, some_batches
+    from lumbrel.services.kitchen import safekeeping
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
-    text = arguments.file.read_text(encoding="utf-8")
-    arguments.data.mkdir(parents=True, exist_ok=True)
-    with opened(arguments.data / RECORD) as db:
+    try:
+        text = arguments.file.read_text(encoding="utf-8")
+    except UnicodeDecodeError:
+        return refuse(f"{arguments.file} is no logbook: it is not text in UTF-8.")
+    arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
+    record = arguments.data / RECORD
+    with safekeeping.importing(record, arguments.file), opened(record) as db:
         ready(db)
         try:
             if arguments.batch:

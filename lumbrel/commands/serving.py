@@ -22,12 +22,14 @@ BACKLOG = 2048
 
 def serve(arguments: argparse.Namespace) -> int:
     """Serve a kitchen's own record."""
+    from lumbrel.services.kitchen import safekeeping
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
     from lumbrel.web.shell.settings import Settings
 
-    arguments.data.mkdir(parents=True, exist_ok=True)
+    arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = arguments.data / RECORD
+    safekeeping.refuse_emptiness(record)
     with _had(record):
         log_to(arguments.data, arguments.log_level)
         with opened(record) as db:
@@ -46,7 +48,7 @@ def demo(arguments: argparse.Namespace) -> int:
     from lumbrel import demo as demonstration
     from lumbrel.web.shell.settings import Settings
 
-    arguments.data.mkdir(parents=True, exist_ok=True)
+    arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = demonstration.database(arguments.data)
     with _had(record):
         own = _is_no_demo(record)
@@ -119,7 +121,10 @@ def listener(host: str) -> socket.socket:
 def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     import uvicorn
 
+    from lumbrel.services.kitchen import safekeeping
+
     assert settings.access is not None
+    safekeeping.for_its_owner_only(settings.database)
     why = passphrase_wanted(settings.access, arguments.passphrase_file)
     if why:
         return refuse(why)

@@ -5,6 +5,7 @@ what devices send.
 """
 
 import random
+import shutil
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
@@ -35,7 +36,7 @@ from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
-from lumbrel.store import record, safe
+from lumbrel.store import photographs, record, safe
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, add_instrument
@@ -71,7 +72,7 @@ def make(path: Path) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     unfinished = path.with_name("season-in-the-making.sqlite3")
     for leftover in path.parent.glob("season-in-the-making.sqlite3*"):
-        leftover.unlink()
+        shutil.rmtree(leftover) if leftover.is_dir() else leftover.unlink()
     with opened(unfinished) as db:
         ready(db)
         db.execute("PRAGMA synchronous = OFF")
@@ -79,6 +80,7 @@ def make(path: Path) -> None:
         Season(db).make()
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    photographs.move(unfinished, path)
     unfinished.rename(path)
 
 

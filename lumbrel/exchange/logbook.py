@@ -22,6 +22,7 @@ from lumbrel.services.record import kept
 from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, photographs
 from lumbrel.store.db import newest_version
+from lumbrel.store.samples import PUT_ONCE, thinned_until
 
 FORMAT, VERSION = "lumbrel-logbook", 1
 JPEG = b"\xff\xd8\xff"
@@ -61,6 +62,14 @@ TABLES = (
 )
 """In the order they are written back: what a row refers to comes before it."""
 BY_NAME = {table.name: table for table in TABLES}
+MOVES_ON = {
+    "instrument": ("retired_at",),
+    "alarm": ("acknowledged_at", "acknowledged_by"),
+    "sample_trouble": ("count", "last_at"),
+}
+"""What of a row may have gone on since it was written out; the first column says how far."""
+Positions = dict[str, dict[str, int]]
+"""Of each table's rows by id: where in their logbook they stand."""
 
 
 class Row(BaseModel):
@@ -292,27 +301,32 @@ def put(
     logbook: Logbook,
     *,
     preview: bool = False,
+    positions: Positions | None = None,
     verify: Callable[[], None] = lambda: None,
 ) -> Coming:
-    """Put a logbook into a record, all of it or nothing.
+    """Put a logbook into a record, all of it or nothing: what is there already stays as it is, what is
+    new comes, then all that follows is made anew and looked over.
 
     Args:
         preview: only say what it would bring.
+        positions: where the rows stand in the whole logbook, of which this is a part.
         verify: looks at the record as it would be, and raises Refused.
     """
     coming = Coming()
+    positions = positions or positions_in(logbook)
     db.execute("BEGIN IMMEDIATE")
     try:
-        _write(db, logbook, coming)
+        _write(db, logbook, coming, positions)
         pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
         if coming.new:
             _none_comes_back(db, logbook)
             kept.rebuild(db)
+            _is_sound(db)
             verify()
         for picture in () if preview else pictures:
             # Beside the record, before its lines are: one too many does no harm.
             photographs.put(db, picture)
-    except IntegrityError as error:
+    except (IntegrityError, kept.Unsound) as error:
         db.execute("ROLLBACK")
         raise Refused(f"It contradicts what is in the record: {error}.") from error
     except BaseException:
@@ -320,6 +334,28 @@ def put(
         raise
     db.execute("ROLLBACK" if preview else "COMMIT")
     return coming
+
+
+def positions_in(logbook: Logbook) -> Positions:
+    """Where each row stands: a row that comes later, after others of its logbook, comes in between."""
+    tables = logbook.tables.model_dump()
+    return {
+        table.name: {row["id"]: n for n, row in enumerate(tables[table.name], start=1)}
+        for table in TABLES
+        if table.order == "rowid" and table.key == ("id",)
+    }
+
+
+def _is_sound(db: Connection) -> None:
+    """Look over what an import made of a record, before it is kept."""
+    if db.execute("PRAGMA foreign_key_check").fetchone():
+        raise Refused("It refers to what neither it nor the record holds.")
+    short = db.execute("SELECT parcel_id FROM stock WHERE packs < 0").fetchone()
+    if short:
+        raise Refused(f"More would have left {short['parcel_id']} than was packed.")
+    wrong = kept.apart(db)
+    if wrong:
+        raise Refused(f"What follows from its lines is not sound: {' '.join(wrong)}.")
 
 
 def _none_comes_back(db: Connection, logbook: Logbook) -> None:
@@ -358,7 +394,7 @@ def read(text: str) -> Logbook:
     return logbook
 
 
-def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
+def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Positions) -> None:
     tables = logbook.tables.model_dump()
     mine = [dict(row) for row in rows(db, BY_NAME["setting"])]
     if not _same_kitchen(mine, tables["setting"]):
@@ -378,11 +414,7 @@ def _write(db: Connection, logbook: Logbook, coming: Coming) -> None:
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
                 raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
-            if table.name == "flow":
-                # A pour that was struck forbids none that came after it: what has gone where is
-                # made anew below.
-                db.execute("DELETE FROM reach")
-            _put(db, table, row, coming)
+            _put(db, table, row, coming, positions.get(table.name, {}).get(str(row.get("id"))))
     for device in logbook.samples:
         _put_samples(db, device, coming)
 
@@ -406,32 +438,49 @@ def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> 
     return not mine or (shared > 0 and mine[:shared] == brought[:shared])
 
 
-def _put(db: Connection, table: Table, row: dict[str, Any], coming: Coming) -> None:
+def _put(
+    db: Connection, table: Table, row: dict[str, Any], coming: Coming, position: int | None
+) -> None:
     stored = {
         column: json.dumps(value) if column in table.json else value
         for column, value in row.items()
     }
     where = " AND ".join(f"{column} = ?" for column in table.key)
-    known = db.execute(
-        f"SELECT * FROM {table.name} WHERE {where}", [stored[column] for column in table.key]
-    ).fetchone()
+    key = [stored[column] for column in table.key]
+    known = db.execute(f"SELECT * FROM {table.name} WHERE {where}", key).fetchone()
     if known is None:
-        marks = ", ".join("?" * len(stored))
-        db.execute(
-            f"INSERT INTO {table.name} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()]
-        )
+        _insert(db, table.name, stored, position)
         coming.new[table.name] += 1
         return
     there = dict(known)
     for column in table.json:
         there[column] = json.loads(there[column])
-    changes = {"retired_at", "acknowledged_at", "acknowledged_by", "last_at", "count"}
-    if {k: v for k, v in there.items() if k not in changes} != {
-        k: v for k, v in row.items() if k not in changes
-    }:
-        named = ", ".join(str(stored[column]) for column in table.key)
+    moves = MOVES_ON.get(table.name, ())
+    if any(there[column] != row[column] for column in row if column not in moves):
+        named = ", ".join(str(part) for part in key)
         raise Refused(f"The {table.name} {named} is here already, and is another one.")
+    if moves and row[moves[0]] is not None and (there[moves[0]] or 0) != row[moves[0]]:
+        gone_on = there[moves[0]] is None or there[moves[0]] < row[moves[0]]
+        if gone_on:
+            changes = ", ".join(f"{column} = ?" for column in moves)
+            values = [row[column] for column in moves]
+            db.execute(f"UPDATE {table.name} SET {changes} WHERE {where}", [*values, *key])
+            coming.new[table.name] += 1
+            return
     coming.known[table.name] += 1
+
+
+def _insert(db: Connection, table: str, stored: dict[str, Any], position: int | None) -> None:
+    """Put a new row where it stands in its logbook, so that the order of lines of one moment, and of a
+    list, is the one of home however they came; where that place is taken, after all others."""
+    if table == "flow":
+        # A pour that was struck forbids none that came after it: what has gone where is made anew.
+        db.execute("DELETE FROM reach")
+    if position is not None:
+        taken = db.execute(f"SELECT 1 FROM {table} WHERE rowid = ?", (position,)).fetchone()
+        stored = stored if taken else {"rowid": position, **stored}
+    marks = ", ".join("?" * len(stored))
+    db.execute(f"INSERT INTO {table} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()])
 
 
 def _pictures(db: Connection, logbook: Logbook, coming: Coming) -> list[bytes]:
@@ -459,11 +508,11 @@ def _put_samples(db: Connection, device: SamplesOf, coming: Coming) -> None:
     ).fetchone()
     if len(lengths) != 1 or number is None:
         raise Refused(f"samples: those of {device.instrument_id} do not fit together.")
+    until = thinned_until(db, number["number"])
     rows = zip(device.at, device.value, device.spread, device.count, strict=True)
-    cursor = db.executemany(
-        "INSERT INTO sample VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
-        [(number["number"], *row) for row in rows],
-    )
+    # What became means here is not brought again as it was before.
+    wanted = [row for row in rows if row[0] >= until or row[3] is not None]
+    cursor = db.executemany(PUT_ONCE, [(number["number"], *row) for row in wanted])
     coming.new["sample"] += cursor.rowcount
     coming.known["sample"] += len(device.at) - cursor.rowcount
     if not coming.new["sample"]:

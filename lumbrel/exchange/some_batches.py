@@ -51,7 +51,8 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
             _same(at_home, _figures(db, ids), "In this kitchen {} would say something else.")
             _same(before, _figures(db, there), "Batch {} of this kitchen would say something else.")
 
-        return logbook.put(db, chosen, preview=preview, verify=verify)
+        positions = logbook.positions_in(whole)
+        return logbook.put(db, chosen, preview=preview, positions=positions, verify=verify)
 
 
 def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]:

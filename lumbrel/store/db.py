@@ -9,9 +9,13 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
+from lumbrel.store.guards import guard
 from lumbrel.store.turns import Turns, turns_of
 
 IN_MEMORY = ":memory:"
+_KEPT = files("lumbrel.store").joinpath("kept.sql").read_text(encoding="utf-8")
+KEPT_TABLES = tuple(re.findall(r"CREATE TABLE (\w+)", _KEPT))
+"""What follows from the lines, and is dropped and made anew, never migrated."""
 BUSY_TIMEOUT_MS = 5000
 APPLICATION_ID = 0x4C4D424C
 """In the file's header: it is a record of Lumbrel's."""
@@ -87,14 +91,29 @@ def migrate(connection: sqlite3.Connection) -> list[str]:
     )
     done = {row["name"] for row in connection.execute("SELECT name FROM migration")}
     applied = []
-    for name, script in known.items():
+    for version, (name, script) in enumerate(known.items(), start=1):
         if name not in done:
-            _apply(connection, name, script)
+            _apply(connection, name, script, version)
             applied.append(name)
     if applied or _pragma(connection, "user_version") != len(known):
-        connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-        connection.execute(f"PRAGMA user_version = {len(known)}")
+        with transaction(connection):
+            guard(connection, KEPT_TABLES)
+            _numbered(connection, len(known))
     return applied
+
+
+def make_kept_tables(connection: sqlite3.Connection) -> None:
+    """Drop all that is kept besides the lines, and make its tables anew, empty."""
+    for what in ("TRIGGER", "VIEW", "TABLE"):
+        for name in re.findall(rf"CREATE {what} (\w+)", _KEPT):
+            connection.execute(f"DROP {what} IF EXISTS {name}")
+    for statement in _statements(_KEPT):
+        connection.execute(statement)
+
+
+def _numbered(connection: sqlite3.Connection, version: int) -> None:
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+    connection.execute(f"PRAGMA user_version = {version}")
 
 
 def _scripts() -> dict[str, str]:
@@ -135,8 +154,9 @@ def _pragma(connection: sqlite3.Connection, name: str) -> int:
     return int(connection.execute(f"PRAGMA {name}").fetchone()[0])
 
 
-def _apply(connection: sqlite3.Connection, name: str, script: str) -> None:
-    """One migration. A table may be rebuilt in it, so references are checked at its end only."""
+def _apply(connection: sqlite3.Connection, name: str, script: str, version: int) -> None:
+    """One migration. A table may be rebuilt in it, so references are checked at its end only; the
+    record has its version with it, so that no earlier one opens what is half-way."""
     connection.execute("PRAGMA foreign_keys = OFF")
     try:
         with transaction(connection):
@@ -147,6 +167,7 @@ def _apply(connection: sqlite3.Connection, name: str, script: str) -> None:
             connection.execute(
                 "INSERT INTO migration VALUES (?, ?)", (name, instant(datetime.now(UTC)))
             )
+            _numbered(connection, version)
     finally:
         connection.execute("PRAGMA foreign_keys = ON")
 

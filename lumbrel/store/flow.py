@@ -87,7 +87,7 @@ def add_parcel(db: Connection, parcel: Parcel) -> None:
     """Open a parcel; the same again is harmless."""
     db.execute(
         """INSERT INTO parcel (id, kind, code, opened_at, batch_id, woodlot_id)
-           VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING""",
+           SELECT ?1, ?2, ?3, ?4, ?5, ?6 WHERE NOT EXISTS (SELECT 1 FROM parcel WHERE id = ?1)""",
         (
             parcel.id,
             parcel.kind,

@@ -375,6 +375,15 @@ def keep_reach(db: Connection, parcel_ids: set[str]) -> None:
         )
 
 
+def runs_in_a_circle(db: Connection) -> bool:
+    """Whether any parcel has gone into one of its kind that has gone into it."""
+    row = db.execute(
+        """SELECT 1 FROM reach AS there JOIN reach AS back
+           ON back.source_id = there.target_id AND back.target_id = there.source_id LIMIT 1"""
+    ).fetchone()
+    return row is not None
+
+
 def reaches(db: Connection, source_id: str, target_id: str) -> bool:
     """Whether one parcel has gone into another of its kind, by any way."""
     row = db.execute(

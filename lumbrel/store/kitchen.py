@@ -165,6 +165,17 @@ def save_kitchen(
     )
 
 
+def unset(db: Connection) -> list[str]:
+    """The settings whose value in the kitchen's row is not the one that was noted last."""
+    row = db.execute("SELECT * FROM kitchen").fetchone()
+    noted = db.execute("SELECT name, value, max(seq) FROM setting GROUP BY name").fetchall()
+    return [
+        one["name"]
+        for one in noted
+        if row is None or _stored(json.loads(one["value"])) != row[one["name"]]
+    ]
+
+
 def _stored(value: Any) -> Any:
     """A setting as its column holds it."""
     if isinstance(value, dict):

@@ -9,6 +9,8 @@ from hashlib import sha256
 from pathlib import Path
 from sqlite3 import Connection
 
+from lumbrel.store.under_way import settled
+
 HASH = re.compile(r"[0-9a-f]{64}")
 BESIDE, DRAFTS = ".photographs", "drafts"
 MOST_DRAFTS = 40
@@ -30,20 +32,35 @@ def folder_of(db: Connection) -> Path | None:
     return beside(Path(file)) if file else None
 
 
+def move(source: Path, target: Path) -> None:
+    """Let a record's photographs follow it to another name; again is harmless."""
+    here, there = beside(source), beside(target)
+    if here.is_dir() and there.is_dir():
+        for file in [found for found in here.rglob("*") if found.is_file()]:
+            to = there / file.relative_to(here)
+            to.parent.mkdir(mode=0o700, exist_ok=True)
+            file.replace(to)
+        shutil.rmtree(here)
+    elif here.is_dir():
+        here.replace(there)
+
+
+def let_go_of_parts(record: Path) -> None:
+    """Those that were cut off while they were written."""
+    for part in beside(record).rglob("*.part"):
+        part.unlink(missing_ok=True)
+
+
 def _durable(target: Path, content: bytes) -> None:
     """Write a file so that it is there whole or not at all, also after the power fails."""
-    target.parent.mkdir(parents=True, exist_ok=True)
+    target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     part = target.with_suffix(".part")
     with part.open("wb") as file:
         file.write(content)
         file.flush()
         os.fsync(file.fileno())
     part.replace(target)
-    folder = os.open(target.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
+    settled(target.parent)
 
 
 def hash_of(content: bytes) -> str:
@@ -147,7 +164,7 @@ def copy(names: list[str], source: Path, target: Path, *, link: bool) -> None:
         there, here = source / _file(name), target / _file(name)
         if here.exists() or not there.is_file():
             continue
-        target.mkdir(parents=True, exist_ok=True)
+        target.mkdir(mode=0o700, parents=True, exist_ok=True)
         part = here.with_suffix(".part")
         part.unlink(missing_ok=True)
         if not (link and _linked(there, part)):

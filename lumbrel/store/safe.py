@@ -28,7 +28,12 @@ def held(record: Path, *, alone: bool) -> Iterator[None]:
     Raises:
         InUse: another server has it, or it is being restored.
     """
-    with _lock(record, IN_USE, fcntl.LOCK_SH, "It is being restored. Wait until that is done."):
+    with _lock(
+        record,
+        IN_USE,
+        fcntl.LOCK_SH,
+        "It is being restored or imported into. Wait until that is done.",
+    ):
         if not alone:
             yield
             return
@@ -53,7 +58,7 @@ def nobody_has(record: Path) -> Iterator[None]:
 def _lock(record: Path, what: str, how: int, why: str) -> Iterator[None]:
     file = record.with_name(record.name + what)
     # The lock goes with the process, however it ends; the file stays, and is harmless.
-    handle = os.open(file, os.O_RDWR | os.O_CREAT, 0o644)
+    handle = os.open(file, os.O_RDWR | os.O_CREAT, 0o600)
     try:
         try:
             fcntl.flock(handle, how | fcntl.LOCK_NB)

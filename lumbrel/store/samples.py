@@ -7,6 +7,9 @@ from typing import NamedTuple
 
 from lumbrel.store.db import instant, milliseconds, of_milliseconds
 
+PUT_ONCE = """INSERT INTO sample SELECT ?1, ?2, ?3, ?4, ?5
+    WHERE NOT EXISTS (SELECT 1 FROM sample WHERE device = ?1 AND at = ?2)"""
+"""A sample or a mean: device, at, value, spread, count. One that is there stays."""
 _DEVICE = "(SELECT number FROM device WHERE instrument_id = ?)"
 
 
@@ -24,7 +27,9 @@ def add_samples(db: Connection, instrument_id: str, samples: Iterable[Sample]) -
         How many were new.
     """
     cursor = db.executemany(
-        f"INSERT INTO sample (device, at, value) VALUES ({_DEVICE}, ?, ?) ON CONFLICT DO NOTHING",
+        """INSERT INTO sample (device, at, value) SELECT number, ?2, ?3 FROM device
+           WHERE instrument_id = ?1
+             AND NOT EXISTS (SELECT 1 FROM sample WHERE device = number AND at = ?2)""",
         [(instrument_id, milliseconds(sample.at), sample.value) for sample in samples],
     )
     return cursor.rowcount
@@ -84,6 +89,12 @@ def first_to_thin(db: Connection, instrument_id: str, before: datetime) -> datet
     return of_milliseconds(row["at"]) if row["at"] is not None else None
 
 
+def thinned_until(db: Connection, device: int) -> int:
+    """Up to when a device's samples are means, ms since 1970; before all time where none are."""
+    row = db.execute("SELECT until FROM thinned WHERE device = ?", (device,)).fetchone()
+    return int(row["until"]) if row else -(2**62)
+
+
 MINUTE_MS = 60_000
 
 
@@ -105,11 +116,16 @@ def thin(db: Connection, instrument_id: str, since: datetime, until: datetime) -
         (MINUTE_MS, device, low, high),
     ).fetchall()
     db.execute(
+        """INSERT INTO thinned VALUES (?, ?)
+           ON CONFLICT (device) DO UPDATE SET until = max(until, excluded.until)""",
+        (device, high),
+    )
+    db.execute(
         "DELETE FROM sample WHERE device = ? AND at >= ? AND at < ? AND count IS NULL",
         (device, low, high),
     )
     db.executemany(
-        "INSERT INTO sample VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        PUT_ONCE,
         [
             (
                 device,
@@ -121,18 +137,14 @@ def thin(db: Connection, instrument_id: str, since: datetime, until: datetime) -
             for row in rows
         ],
     )
-    db.execute(
-        """INSERT INTO thinned VALUES (?, ?)
-           ON CONFLICT (device) DO UPDATE SET until = max(until, excluded.until)""",
-        (device, high),
-    )
     return sum(row["n"] for row in rows)
 
 
 def keep_run(db: Connection, batch_id: str, probe_id: str, until: datetime, told: str) -> None:
     """Keep what a probe's run told of a batch up to a moment, as JSON."""
     db.execute(
-        "INSERT INTO kept_run VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        """INSERT INTO kept_run SELECT ?1, ?2, ?3, ?4
+           WHERE NOT EXISTS (SELECT 1 FROM kept_run WHERE batch_id = ?1)""",
         (batch_id, probe_id, instant(until), told),
     )
 

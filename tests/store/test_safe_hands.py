@@ -1,12 +1,9 @@
 """Backups, restoring, and who may touch a record."""
 
-import contextlib
-import io
 import socket
 from datetime import timedelta
 from pathlib import Path
 
-from lumbrel import cli
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import safekeeping
 from lumbrel.services.kitchen.safekeeping import Refused
@@ -15,15 +12,9 @@ from lumbrel.store import safe
 from lumbrel.store.db import NoRecord, connect, opened
 from lumbrel.store.safe import InUse
 from tests.support.kitchen import NOON, KitchenCase
+from tests.support.safe import run
 
 ROOT = Path(__file__).parent.parent.parent
-
-
-def run(*words: str) -> tuple[int, str, str]:
-    out, complaint = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(complaint):
-        code = cli.main(list(words))
-    return code, out.getvalue(), complaint.getvalue()
 
 
 class SafeHands(KitchenCase):

@@ -10,19 +10,13 @@ from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
-from lumbrel import cli, demo
+from lumbrel import demo
 from lumbrel.commands.serving import listener
 from lumbrel.exchange.logbook import inert
 from lumbrel.services.base import batch as contexts
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, KitchenCase, season_copy
-
-
-def run(*words: str) -> tuple[int, str, str]:
-    out, complaint = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(complaint):
-        code = cli.main(list(words))
-    return code, out.getvalue(), complaint.getvalue()
+from tests.support.safe import run
 
 
 class CommandLine(KitchenCase):

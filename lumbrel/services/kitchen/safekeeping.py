@@ -4,16 +4,20 @@ import contextlib
 import re
 import shutil
 import sqlite3
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 from lumbrel.services.record import kept
-from lumbrel.store import photographs, safe
+from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.db import opened
 from lumbrel.store.safe import Contents
 
 KEPT_DAYS = 14
+BACKUP, RESTORE, IMPORT = "backup", "restore", "import"
+UNFINISHED = "restoring.sqlite3"
+"""What a restore makes beside the record, before it takes its place."""
 AUTOMATIC = re.compile(r"lumbrel-(\d{4}-\d\d-\d\d)\.sqlite3")
 
 
@@ -73,6 +77,7 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
         thorough: also check that all the copy keeps is what its lines say.
     Raises:
         Refused: there is no record, it is not sound, or a file of that name is there.
+        InUse: the record is being restored or imported into.
     """
     found = safe.problems(record)
     if found:
@@ -82,23 +87,38 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             f"{to} is there already, and no backup is written over another. Name a new one."
         )
     unfinished = to.with_name(to.name + ".part")
-    unfinished.unlink(missing_ok=True)
-    safe.copy(record, unfinished)
-    try:
-        # Those of every day share their files with the record; one made by hand stands alone.
-        _bring_photographs(record, unfinished, link=not thorough)
-        verified = check(unfinished) if thorough else _quickly(unfinished)
-        if verified.problems or verified.contents is None:
-            raise Refused(f"The copy is not sound and was not kept: {' '.join(verified.problems)}")
-        # A link fails where a file is there; to rename would write over it.
-        to.hardlink_to(unfinished)
-        _bring_photographs(unfinished, to, link=True)
-    except FileExistsError:
-        raise Refused(f"{to} is there already, and no backup is written over another.") from None
-    finally:
-        unfinished.unlink(missing_ok=True)
-        shutil.rmtree(photographs.beside(unfinished), ignore_errors=True)
+    with (
+        safe.held(record, alone=False),
+        under_way.noted(record, BACKUP, to=to, unfinished=unfinished),
+    ):
+        try:
+            _clear(unfinished)
+            safe.copy(record, unfinished)
+            # Those of every day share their files with the record; one made by hand stands alone.
+            _bring_photographs(record, unfinished, link=not thorough)
+            verified = check(unfinished) if thorough else _quickly(unfinished)
+            if verified.problems or verified.contents is None:
+                why = " ".join(verified.problems)
+                raise Refused(f"The copy is not sound and was not kept: {why}")
+            # A name is had only by whoever makes it; what is renamed to it then writes over nothing.
+            to.touch(mode=0o600, exist_ok=False)
+            photographs.move(unfinished, to)
+            unfinished.replace(to)
+            under_way.settled(to.parent)
+        except FileExistsError:
+            raise Refused(
+                f"{to} is there already, and no backup is written over another."
+            ) from None
+        finally:
+            _clear(unfinished)
     return verified.contents
+
+
+def _clear(unfinished: Path) -> None:
+    """Let go of a copy that came to nothing, with what lies beside it."""
+    for side in ("", "-wal", "-shm", "-journal"):
+        unfinished.with_name(unfinished.name + side).unlink(missing_ok=True)
+    shutil.rmtree(photographs.beside(unfinished), ignore_errors=True)
 
 
 def _quickly(copy: Path) -> Checked:
@@ -124,30 +144,138 @@ def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | N
     if verified.problems or verified.contents is None:
         why = " ".join(verified.problems)
         raise Refused(f"{file} was not restored and nothing was changed: {why}")
-    record.parent.mkdir(parents=True, exist_ok=True)
-    with safe.nobody_has(record):
-        unfinished = record.with_name("restoring.sqlite3")
-        unfinished.unlink(missing_ok=True)
-        safe.copy(file, unfinished)
-        replaced = _put_aside(record, now)
-        names = _names(unfinished)
-        photographs.copy(names, photographs.beside(file), photographs.beside(record), link=False)
-        unfinished.replace(record)
-    return verified.contents, replaced
-
-
-def _put_aside(record: Path, now: datetime) -> Path | None:
-    """Keep the record that is to be replaced, with what its log holds, sound or not."""
-    if not record.exists():
-        return None
+    record.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     aside = record.with_name(f"lumbrel-replaced-{now:%Y-%m-%d-%H%M%S}.sqlite3")
-    for side in ("", "-wal", "-shm"):
-        part = record.with_name(record.name + side)
-        if part.exists():
-            part.replace(aside.with_name(aside.name + side))
-    if photographs.beside(record).is_dir():
-        photographs.beside(record).replace(photographs.beside(aside))
-    return aside
+    unfinished = record.with_name(UNFINISHED)
+    with (
+        safe.nobody_has(record),
+        under_way.noted(record, RESTORE, file=file, aside=aside, unfinished=unfinished) as note,
+    ):
+        try:
+            _clear(unfinished)
+            safe.copy(file, unfinished)
+            _bring_photographs(file, unfinished, link=False)
+        except BaseException:
+            _clear(unfinished)
+            raise
+        replaced = record.exists()
+        note.begin()
+        _put_in_place(record, unfinished, aside)
+    return verified.contents, aside if replaced else None
+
+
+def _put_in_place(record: Path, unfinished: Path, aside: Path) -> None:
+    """Move a record aside, with what its log holds, sound or not, and another into its place. Begun and
+    cut off anywhere, the same again finishes it."""
+    if unfinished.exists():
+        for side in ("", "-wal", "-shm"):
+            part = record.with_name(record.name + side)
+            if part.exists():
+                part.replace(aside.with_name(aside.name + side))
+        photographs.move(record, aside)
+        unfinished.replace(record)
+    photographs.move(unfinished, record)
+    under_way.settled(record.parent)
+
+
+@contextlib.contextmanager
+def importing(record: Path, file: Path) -> Iterator[None]:
+    """Have a record alone for an import.
+
+    Raises:
+        InUse: it is being served, or restored.
+        Refused: there is none, though there was.
+    """
+    refuse_emptiness(record)
+    with safe.nobody_has(record), under_way.noted(record, IMPORT, file=file):
+        yield
+
+
+def for_its_owner_only(record: Path) -> None:
+    """Let nobody else of this machine read what earlier versions wrote for everybody."""
+    folder, backups = record.parent, record.parent / "backups"
+    own = [*folder.glob(f"{record.name}*"), *folder.glob("lumbrel.log*")]
+    own += [*folder.glob("lumbrel-replaced-*"), *backups.glob("lumbrel-*")]
+    own += [other for other in (backups, folder / "access") if other.is_dir()]
+    if set(folder.iterdir()) <= set(own):
+        own.append(folder)
+    for path in own:
+        path.chmod(0o700 if path.is_dir() else 0o600)
+    photographs.let_go_of_parts(record)
+
+
+def refuse_emptiness(record: Path) -> None:
+    """No empty kitchen is opened where a full one was.
+
+    Raises:
+        Refused: there is no record, but there are others beside it, or what belonged to one.
+    """
+    if record.exists() or not record.parent.is_dir():
+        return
+    found = [
+        *record.parent.glob("lumbrel-replaced-*.sqlite3"),
+        *record.parent.glob(f"{record.name}*.photographs"),
+        *record.parent.glob(f"{record.name}-wal"),
+        *record.parent.glob(UNFINISHED),
+        *sorted((record.parent / "backups").glob("lumbrel-*.sqlite3"))[-1:],
+    ]
+    if found:
+        lie = ", ".join(str(file.relative_to(record.parent)) for file in found)
+        raise Refused(
+            f"There is no {record.name} in {record.parent}, but there was one: there are {lie}. "
+            "Put one of them in its place with lumbrel restore FILE, or begin an empty kitchen in "
+            "another folder."
+        )
+
+
+def recover(record: Path) -> list[str]:
+    """Finish or undo what was cut off beside a record, and let go of what it left.
+
+    Returns:
+        What was done, in sentences.
+    """
+    if not under_way.cut_off(record):
+        return []
+    try:
+        with safe.nobody_has(record):
+            return [_recovered(record, note) for note in under_way.cut_off(record)]
+    except safe.InUse:
+        # Whoever has it opened it whole; the rest can wait until they are done.
+        return []
+
+
+def _recovered(record: Path, note: under_way.Note) -> str:
+    """Finish or undo one."""
+    paths = note.paths
+    said = "Something was cut off before it began; the record is as it was."
+    if note.what == RESTORE:
+        if note.begun:
+            _put_in_place(record, paths["unfinished"], paths["aside"])
+            said = f"Restoring {paths['file']} had been cut off, and was finished now."
+            if paths["aside"].exists():
+                said += f" The record before it is {paths['aside']}."
+        else:
+            _clear(paths["unfinished"])
+            said = (
+                f"Restoring {paths['file']} was cut off before it began; the record is as it was."
+            )
+    elif note.what == BACKUP:
+        to = paths["to"]
+        whole = to.exists() and to.stat().st_size > 0
+        if not whole:
+            _clear(to)
+        _clear(paths["unfinished"])
+        said = f"The backup {to} " + (
+            "was made, and is whole." if whole else "was cut off; what there was of it is gone."
+        )
+    elif note.what == IMPORT:
+        photographs.let_go_of_parts(record)
+        said = (
+            f"Importing {paths['file']} was cut off: it came whole or not at all. Import it again; "
+            "what is there already does not come twice."
+        )
+    note.done()
+    return said
 
 
 @dataclass(frozen=True)
@@ -176,7 +304,7 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
     today = f"{now:%Y-%m-%d}"
     if today in automatic(folder).days:
         return False
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=False)
     for day in superfluous(automatic(folder).days):
         old = folder / f"lumbrel-{day}.sqlite3"

@@ -30,36 +30,18 @@ from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
 from lumbrel.store import cooks, flow, kept, photographs, record, sap
-from lumbrel.store.db import migrate, transaction
+from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
-from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
+from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS
 
-KEPT_VERSION = 6
+KEPT_VERSION = 7
 """Grows when what is kept, or how it follows from the lines, changes."""
-KEPT_TABLES = (
-    "standing",
-    "waits",
-    "called_off",
-    "pair",
-    "promise",
-    "boil_shift",
-    "filter_seen",
-    "colour_seen",
-    "cook_seen",
-    "used",
-    "used_in_all",
-    "lot_now",
-    "lot_woodlot",
-    "shelf_now",
-    "stock",
-    "reach",
-    "flow_share",
-    "tank_draw",
-    "burn_seen",
-    *sap.KEPT_TABLES,
-)
+
+
+class Unsound(ValueError):
+    """Lines from which nothing can follow; the message says why."""
 
 
 def write(db: Connection, entry: Entry[Facts]) -> bool:
@@ -274,6 +256,7 @@ def ready(db: Connection) -> None:
     known = db.execute("SELECT kept_version FROM nature").fetchone()["kept_version"]
     if known < KEPT_VERSION:
         with transaction(db):
+            make_kept_tables(db)
             rebuild(db)
             db.execute("UPDATE nature SET kept_version = ?", (KEPT_VERSION,))
 
@@ -301,6 +284,8 @@ def rebuild(db: Connection) -> None:
         if kind in (flow.LOT, flow.CONFECTION):
             kept.keep_stock(db, parcel_id)
     kept.keep_reach(db, flow.poured_from(db))
+    if kept.runs_in_a_circle(db):
+        raise Unsound("what was poured comes back to where it came from")
     for parcel_id, kind in parcels.items():
         if kind in (flow.DELIVERY, flow.CHARGE):
             settle(db, {parcel_id})
@@ -311,19 +296,26 @@ def rebuild(db: Connection) -> None:
 
 
 def differences(db: Connection) -> list[str]:
-    """The kept tables that are not what the lines make of them, in words; the record is left as
-    it was."""
-    before = {table: _rows(db, table) for table in KEPT_TABLES}
-    wrong = []
+    """The kept tables that are not what the lines make of them, in words, and what holds now but was
+    never set; the record is left as it was."""
     db.execute("BEGIN IMMEDIATE")
     try:
-        rebuild(db)
-        for table in KEPT_TABLES:
-            apart = before[table] ^ _rows(db, table)
-            if apart:
-                wrong.append(f"{table}: {len(apart)} rows are not what the lines say")
+        return apart(db)
+    except Unsound as error:
+        return [str(error)]
     finally:
         db.execute("ROLLBACK")
+
+
+def apart(db: Connection) -> list[str]:
+    """As `differences`, inside of a transaction; the kept tables are made anew by it."""
+    before = {table: _rows(db, table) for table in KEPT_TABLES}
+    rebuild(db)
+    wrong = [f"kitchen: {name} is not what was set last" for name in unset(db)]
+    for table in KEPT_TABLES:
+        rows = before[table] ^ _rows(db, table)
+        if rows:
+            wrong.append(f"{table}: {len(rows)} rows are not what the lines say")
     return wrong
 
 
