@@ -2,18 +2,17 @@
 would do or fetch anything is refused."""
 
 import base64
-import io
 import re
 from xml.etree.ElementTree import Element, ParseError, SubElement, register_namespace, tostring
 
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
-from PIL import Image
 
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.picture_process import TOO_FINE
+from lumbrel.services.base.pictures import made_plain
 
 MOST_BYTES, MOST_KEPT_BYTES = 512 * 1024, 60_000
-SIDE_PX = 480
 SVG = "http://www.w3.org/2000/svg"
 DRAWS = ("svg", "g", "path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "title")
 ACTS = (
@@ -69,19 +68,8 @@ def content_of(address: str) -> bytes:
 
 
 def _plain_png(content: bytes) -> bytes:
-    try:
-        with Image.open(io.BytesIO(content), formats=("PNG",)) as opened:
-            if opened.width * opened.height > 16_000_000:
-                raise BadInput({"file": "That logo has too many pixels: 4000 by 4000 are enough."})
-            picture = opened.convert("RGBA")
-    except BadInput:
-        raise
-    except Exception as error:  # whatever a file may do to its reader, it is no logo then
-        raise BadInput({"file": NO_LOGO}) from error
-    picture.thumbnail((SIDE_PX, SIDE_PX))
-    out = io.BytesIO()
-    picture.quantize(64).save(out, "PNG", optimize=True)
-    return out.getvalue()
+    too_fine = {TOO_FINE: "That logo has too many pixels: 4000 by 4000 are enough."}
+    return made_plain("logo", content, too_fine, NO_LOGO)
 
 
 def _plain_svg(content: bytes) -> bytes:

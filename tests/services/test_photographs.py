@@ -3,7 +3,12 @@
 import io
 import json
 import random
+import re
 import zlib
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +20,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.demo.photograph import vials
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base import pictures
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import photograph
 from lumbrel.services.kitchen import safekeeping
@@ -35,6 +41,21 @@ def likely(chances: dict[str, float], share: float = 0.9) -> list[str]:
         if sum(chances[n] for n in found) >= share:
             break
     return found
+
+
+def children() -> list[str]:
+    """The processes that this one has started."""
+    lists = Path("/proc/self/task").glob("*/children")
+    return [child for one in lists for child in one.read_text().split()]
+
+
+def resident_kb(child: str) -> int:
+    """The memory that a process holds, once it is one of its own."""
+    with suppress(OSError):
+        if b"picture_process" in Path(f"/proc/{child}/cmdline").read_bytes():
+            said = re.search(r"VmHWM:\s+(\d+)", Path(f"/proc/{child}/status").read_text())
+            return int(said[1]) if said else 0
+    return 0
 
 
 class Photographs(KitchenCase):
@@ -89,6 +110,46 @@ class Photographs(KitchenCase):
         large = take(random.Random(1), 50).picture + bytes(12 * 2**20)
         with self.assertRaisesRegex(BadInput, "12 MB"):
             photograph.take(self.context, large)
+
+    def test_a_small_file_costs_little_memory_however_many_come_at_once(self) -> None:
+        fine = io.BytesIO()
+        Image.new("RGB", (9000, 6500), (200, 120, 30)).save(fine, "WEBP", lossless=True)
+        coarse = io.BytesIO()
+        Image.new("RGB", (9000, 6500), (200, 120, 30)).save(coarse, "JPEG", progressive=True)
+        self.assertLess(len(fine.getvalue()), 3000)
+        most = most_children = 0
+        with ThreadPoolExecutor(3) as several:
+            asked = [several.submit(self.taken_or_not, file) for file in (fine, fine, coarse)]
+            while not all(one.done() for one in asked):
+                sizes = [resident_kb(child) for child in children()]
+                most, most_children = max(most, sum(sizes)), max(most_children, len(sizes))
+        one, two, made = (asked_for.result() for asked_for in asked)
+        self.assertRegex(one + two, "(.*16 as WebP.*){2}")
+        self.assertRegex(made, "^[0-9a-f]{64}$")
+        self.assertEqual(most_children, 1)
+        self.assertTrue(10_000 < most < 400 * 1024, most)
+
+    def taken_or_not(self, file: io.BytesIO) -> str:
+        try:
+            return photograph.take(self.context, file.getvalue())
+        except BadInput as bad:
+            return bad.errors["file"]
+
+    def test_a_picture_that_takes_too_long_is_given_up(self) -> None:
+        with patch.object(pictures, "SECONDS", 0.001), self.assertRaises(BadInput):
+            self.taken(40)
+        with patch.object(pictures, "PATIENCE_SECONDS", 0.001), pictures._TURN:
+            self.assertIn("Another picture", self.taken_or_not(io.BytesIO(b"some picture")))
+
+    def test_what_a_camera_wrote_beside_the_picture_goes(self) -> None:
+        for kind in ("JPEG", "PNG", "WEBP"):
+            out = io.BytesIO()
+            more = {"comment": b"at the old landing"} if kind == "JPEG" else {}
+            exif = Image.Exif()
+            exif[270] = "at the old landing"
+            Image.new("RGB", (90, 60), (9, 200, 9)).save(out, kind, exif=exif, **more)
+            kept = store.find(self.db, photograph.take(self.context, out.getvalue()))
+            self.assertNotIn(b"landing", kept or b"landing", kind)
 
     @staticmethod
     def bomb(side: int) -> bytes:

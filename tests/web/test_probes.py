@@ -1,5 +1,6 @@
 """Probes over HTTP: a token, a batch of samples, nonsense, and what the pages say of it."""
 
+import asyncio
 import json
 import re
 
@@ -8,6 +9,7 @@ from fastapi.testclient import TestClient
 from lumbrel.store import samples as samples_store
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
+from tests.support.devices import OpenKitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -68,6 +70,37 @@ class Probes(KitchenCase):
         self.assertIsNone(samples_store.latest_sample(self.db, "probe-1", NOON))
         again = self.client.post("/kitchen/instrument/probe-1/token").status_code
         self.assertEqual((again, self.post({"samples": [{"temperature_c": 98.5}]})[0]), (200, 401))
+
+    def test_wrong_tokens_of_others_stop_no_probe(self) -> None:
+        warm = {"samples": [{"temperature_c": 98.5}]}
+        said = [self.post(warm, "wrong")[0] for _ in range(12)]
+        self.assertEqual((said[0], said[-1]), (401, 429))
+        self.assertEqual(self.post(warm)[0], 200)
+
+    def test_nothing_is_read_of_what_comes_with_a_wrong_token(self) -> None:
+        sent: list[dict] = []
+
+        async def receive() -> dict:
+            raise AssertionError("it was read")
+
+        async def send(message: dict) -> None:
+            sent.append(message)
+
+        for kind in (b"application/json", b"multipart/form-data; boundary=x"):
+            head = [(b"host", b"127.0.0.1"), (b"content-type", kind)]
+            head.append((b"content-length", b"250000"))
+            scope = {"type": "http", "method": "POST", "path": "/api/probes/samples"}
+            scope |= {"headers": head, "query_string": b"", "client": ("127.0.0.1", 9)}
+            asyncio.run(self.client.app(scope | {"scheme": "http"}, receive, send))
+        self.assertEqual([m["status"] for m in sent if "status" in m], [401, 401])
+
+    def test_behind_a_proxy_whoever_tries_is_told_from_whoever_sends(self) -> None:
+        behind = OpenKitchen(self.folder / "p", self.path, sealed=False, proxied="syrup.example")
+        answers = []
+        for origin in [*["203.0.113.7"] * 12, "203.0.113.8"]:
+            stranger = behind.device(origin)
+            answers.append(stranger.post("/api/probes/samples", json={}).status_code)
+        self.assertEqual(answers[-2:], [429, 401])
 
     def test_the_series_of_a_run(self) -> None:
         code = self.take_in(vessel="finisher-1")

@@ -1,30 +1,31 @@
 """A photograph as it comes from a camera: looked at with care, made small, and cut to its two boxes."""
 
 import io
-from contextlib import suppress
 from dataclasses import dataclass
 from sqlite3 import Connection
 
 import numpy as np
-from PIL import Image, ImageCms, ImageOps
+from PIL import Image
 
 from lumbrel.core.colour.photo import PhotoColour, Pixels, judge
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import Box
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.picture_process import NO_COLOURS, TOO_FINE
+from lumbrel.services.base.pictures import made_plain
 from lumbrel.store import photographs
 
 MOST_BYTES = 12 * 1024 * 1024
-MOST_PIXELS = 60_000_000
-KEPT_SIDE_PX, KEPT_QUALITY = 1280, 88
-FORMATS = ("PNG", "JPEG", "WEBP")
-COLOURED = ("RGB", "RGBA", "P", "CMYK", "YCbCr", "PA", "RGBX")
 OVERLAP = 0.2
 """Of the smaller box: two that share so much lie on one vial."""
 FIRST_BLANK: Box = (0.18, 0.3, 0.18, 0.4)
 FIRST_SAMPLE: Box = (0.64, 0.3, 0.18, 0.4)
-TOO_FINE = "A photograph has at most 60 million pixels; take it with fewer."
 NO_PHOTOGRAPH = "A photograph is a PNG, JPEG or WebP file of at most 12 MB; this is none."
+REFUSALS = {
+    TOO_FINE: "A photograph has at most 60 million pixels as JPEG, 24 as PNG, 16 as WebP; take it "
+    "with fewer.",
+    NO_COLOURS: "That picture has no colours. Take it in colour.",
+}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,40 +57,7 @@ def _made_small(content: bytes) -> bytes:
         raise BadInput({"file": "Choose a photograph: a PNG, JPEG or WebP file of at most 12 MB."})
     if len(content) > MOST_BYTES:
         raise BadInput({"file": f"{NO_PHOTOGRAPH[:-14]}; this has {len(content) / 2**20:.0f}."})
-    try:
-        with Image.open(io.BytesIO(content), formats=FORMATS) as opened:
-            if opened.width * opened.height > MOST_PIXELS:
-                raise BadInput({"file": TOO_FINE})
-            if opened.mode not in COLOURED:
-                raise BadInput({"file": "That picture has no colours. Take it in colour."})
-            if opened.format == "JPEG":
-                # Twice as large as it is kept is fine enough, and far quicker to read.
-                opened.draft("RGB", (2 * KEPT_SIDE_PX, 2 * KEPT_SIDE_PX))
-            upright = ImageOps.exif_transpose(opened)
-            picture = _in_standard_colours(upright)
-    except BadInput:
-        raise
-    except Image.DecompressionBombError as error:
-        raise BadInput({"file": TOO_FINE}) from error
-    except Exception as error:  # whatever a file may do to its reader, it is no photograph then
-        raise BadInput({"file": NO_PHOTOGRAPH}) from error
-    picture.thumbnail((KEPT_SIDE_PX, KEPT_SIDE_PX), Image.Resampling.BOX)
-    out = io.BytesIO()
-    picture.save(out, "JPEG", quality=KEPT_QUALITY, subsampling=0)
-    return out.getvalue()
-
-
-def _in_standard_colours(picture: Image.Image) -> Image.Image:
-    profile = picture.info.get("icc_profile")
-    plain = picture.convert("RGB") if picture.mode != "CMYK" or not profile else picture
-    if profile:
-        with suppress(ImageCms.PyCMSError, OSError):
-            source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
-            target = ImageCms.createProfile("sRGB")
-            turned = ImageCms.profileToProfile(plain, source, target, outputMode="RGB")
-            if turned is not None:
-                return turned
-    return plain.convert("RGB")
+    return made_plain("photograph", content, REFUSALS, NO_PHOTOGRAPH)
 
 
 def found(context: BatchContext, name: str) -> Photograph:

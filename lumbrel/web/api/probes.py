@@ -1,18 +1,21 @@
 """Probes over HTTP: samples in, single or in batches, with a device token."""
 
+from collections.abc import Callable, Coroutine
 from datetime import UTC, datetime
-from typing import Annotated
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Header
-from fastapi.responses import JSONResponse
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
 
 from lumbrel.services.probes import intake
+from lumbrel.store.db import opened
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.turnstile import Pace, Turnstile
-
-router = APIRouter(prefix="/api", tags=["probes"])
+from lumbrel.web.shell.workspace import workspace_of
 
 PER_SECOND, AT_ONCE = 20.0, 60
 """How often a probe of the network may send; each time up to ten thousand samples."""
@@ -20,6 +23,53 @@ TOO_OFTEN = (
     f"That is more than {PER_SECOND:.0f} times a second; nothing of it was kept. Send several samples "
     "at once, and these again in a second."
 )
+TOO_MANY = "Too many wrong tokens from here. Try again in a minute, with the right one."
+NO_TOKEN = "Send the probe's own token: make one on the thermometer's page."
+
+
+def _refusal(request: Request) -> JSONResponse | None:
+    """Whose token it is, noted on the request; or why nothing of it is read. Who has the right one is let
+    through whatever others have tried; the others are counted by who they are, as the door knows it."""
+    workspace = workspace_of(request)
+    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    shelf = workspace.cache.shelf("turnstiles")
+    with opened(workspace.settings.database, workspace.cache) as db:
+        probe_id = intake.holder(db, token.strip()) if scheme.lower() == "bearer" else None
+    door = door_of(request.scope)
+    if probe_id is not None:
+        pace = shelf.get("paces", lambda: Pace(PER_SECOND, AT_ONCE))
+        if door and not pace.may_come(probe_id):
+            return _refused(429, "request", TOO_OFTEN, {"Retry-After": "1"})
+        request.state.probe_id = probe_id
+        return None
+    caller = door.origin(request.scope) if door else "the machine itself"
+    turnstile = shelf.get("probes", Turnstile)
+    wait = turnstile.must_wait(caller)
+    if wait:
+        return _refused(429, "authorization", TOO_MANY, {"Retry-After": str(wait)})
+    turnstile.wrong(caller)
+    return _refused(401, "authorization", NO_TOKEN, {"WWW-Authenticate": "Bearer"})
+
+
+def _refused(status: int, place: str, sentence: str, headers: dict[str, str]) -> JSONResponse:
+    answer = {"detail": [{"loc": [place], "msg": sentence}]}
+    return JSONResponse(answer, status, headers | {"Connection": "close"})
+
+
+class TokenFirst(APIRoute):
+    """A route that looks at the token before it reads anything of what is sent."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        """The handler, behind the token."""
+        take = super().get_route_handler()
+
+        async def handler(request: Request) -> Response:
+            return await run_in_threadpool(_refusal, request) or await take(request)
+
+        return handler
+
+
+router = APIRouter(prefix="/api", tags=["probes"], route_class=TokenFirst)
 
 
 class SampleModel(BaseModel):
@@ -47,33 +97,13 @@ class TakenModel(BaseModel):
     refused: dict[str, int]
 
 
-@router.post("/probes/samples", response_model=TakenModel)
-def samples(
-    visit: Here,
-    body: SamplesModel,
-    authorization: Annotated[str, Header()] = "",
-) -> TakenModel | JSONResponse:
+TOKEN = {"name": "authorization", "in": "header", "required": True, "schema": {"type": "string"}}
+
+
+@router.post("/probes/samples", response_model=TakenModel, openapi_extra={"parameters": [TOKEN]})
+def samples(visit: Here, body: SamplesModel) -> TakenModel:
     """Take samples of the probe whose token this is: `Authorization: Bearer TOKEN`."""
-    caller = visit.request.client.host if visit.request.client else ""
-    turnstile = visit.workspace.cache.shelf("turnstiles").get("probes", Turnstile)
-    wait = turnstile.must_wait(caller)
-    if wait:
-        sentence = "Too many wrong tokens from here. Try again in a minute, with the right one."
-        answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
-        return JSONResponse(answer, 429, {"Retry-After": str(wait)})
-    scheme, _, token = authorization.partition(" ")
-    probe_id = intake.holder(visit.db, token.strip()) if scheme.lower() == "bearer" else None
-    if probe_id is None:
-        turnstile.wrong(caller)
-        sentence = "Send the probe's own token: make one on the thermometer's page."
-        answer = {"detail": [{"loc": ["authorization"], "msg": sentence}]}
-        return JSONResponse(answer, 401, {"WWW-Authenticate": "Bearer"})
-    if door_of(visit.request.scope):
-        paces = visit.workspace.cache.shelf("turnstiles")
-        pace = paces.get("paces", lambda: Pace(PER_SECOND, AT_ONCE))
-        if not pace.may_come(probe_id):
-            answer = {"detail": [{"loc": ["request"], "msg": TOO_OFTEN}]}
-            return JSONResponse(answer, 429, {"Retry-After": "1"})
+    probe_id: str = visit.request.state.probe_id
     sent, no_moment = [], 0
     for sample in body.samples:
         try:
