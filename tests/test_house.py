@@ -54,6 +54,14 @@ def front_end() -> Iterator[tuple[Path, str]]:
 
 
 class House(unittest.TestCase):
+    def test_every_package_that_is_locked_is_named_with_its_licence(self) -> None:
+        notices = (ROOT / "THIRD_PARTY_NOTICES.md").read_text("utf-8")
+        named = set(re.findall(r"^\| ([\w.-]+) \| [^|]+ \|$", notices, re.M)) - {"package"}
+        locked = set()
+        for lock in ("requirements.lock", "requirements-dev.lock"):
+            locked |= set(re.findall(r"^([\w.-]+)==", (ROOT / lock).read_text("utf-8"), re.M))
+        self.assertEqual(locked, named)
+
     def test_functions_are_cut_by_meaning(self) -> None:
         seen = 0
         for where, node in nodes((ast.FunctionDef, ast.AsyncFunctionDef)):

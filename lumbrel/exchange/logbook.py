@@ -20,7 +20,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from lumbrel.services.base.facts import ADAPTER, read_facts
 from lumbrel.services.record import kept
 from lumbrel.services.sap import facts as sap_facts
-from lumbrel.store import flow, photographs
+from lumbrel.store import flow, guards, photographs
 from lumbrel.store.db import newest_version
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
@@ -63,7 +63,7 @@ TABLES = (
 """In the order they are written back: what a row refers to comes before it."""
 BY_NAME = {table.name: table for table in TABLES}
 MOVES_ON = {
-    "instrument": ("retired_at",),
+    **guards.NOW,
     "alarm": ("acknowledged_at", "acknowledged_by"),
     "sample_trouble": ("count", "last_at"),
 }
@@ -459,15 +459,22 @@ def _put(
     if any(there[column] != row[column] for column in row if column not in moves):
         named = ", ".join(str(part) for part in key)
         raise Refused(f"The {table.name} {named} is here already, and is another one.")
-    if moves and row[moves[0]] is not None and (there[moves[0]] or 0) != row[moves[0]]:
-        gone_on = there[moves[0]] is None or there[moves[0]] < row[moves[0]]
-        if gone_on:
-            changes = ", ".join(f"{column} = ?" for column in moves)
-            values = [row[column] for column in moves]
-            db.execute(f"UPDATE {table.name} SET {changes} WHERE {where}", [*values, *key])
-            coming.new[table.name] += 1
-            return
-    coming.known[table.name] += 1
+    if _went_on(table.name, there, row):
+        changes = ", ".join(f"{column} = ?" for column in moves)
+        values = [row[column] for column in moves]
+        db.execute(f"UPDATE {table.name} SET {changes} WHERE {where}", [*values, *key])
+        coming.new[table.name] += 1
+    else:
+        coming.known[table.name] += 1
+
+
+def _went_on(table: str, there: dict[str, Any], row: dict[str, Any]) -> bool:
+    """Whether what comes is further on than what is there. Whether an instrument is retired says nothing
+    of that: it is taken into use again."""
+    if table not in MOVES_ON or table in guards.NOW:
+        return False
+    first = MOVES_ON[table][0]
+    return row[first] is not None and (there[first] is None or there[first] < row[first])
 
 
 def _insert(db: Connection, table: str, stored: dict[str, Any], position: int | None) -> None:

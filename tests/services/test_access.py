@@ -223,10 +223,10 @@ class TestPatience(unittest.TestCase):
 class TestCertificates(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "access"
-        self.authority = Authority(self.folder, "Cinderpool", NOW)
+        self.authority = Authority(self.folder, NOW)
 
     def leaf(self, when: timedelta = MINUTE, *more: str) -> x509.Certificate:
-        Authority(self.folder, "Cinderpool", NOW + when).certify(
+        Authority(self.folder, NOW + when).certify(
             ["lumbrel.local"], ["192.168.7.2", *more], NOW + when
         )
         return x509.load_pem_x509_certificate((self.folder / LEAF).read_bytes())
@@ -238,7 +238,7 @@ class TestCertificates(unittest.TestCase):
         self.assertNotEqual(first, moved)
         self.assertEqual(moved, self.leaf(timedelta(days=141)))  # an address less is no reason
         self.assertNotEqual(moved, self.leaf(timedelta(days=140 + 155)))
-        self.assertEqual(self.authority.fingerprint, Authority(self.folder, "x", NOW).fingerprint)
+        self.assertEqual(self.authority.fingerprint, Authority(self.folder, NOW).fingerprint)
 
     def test_a_key_that_does_not_fit_is_made_anew_and_all_is_its_owners_only(self) -> None:
         first = self.leaf()

@@ -386,7 +386,7 @@ class TestOpening(unittest.TestCase):
     def network(self, **how: Any) -> Network:
         """A kitchen's door that would open on loopback; within, whoever comes is answered "within"."""
         access = Access(folder=self.folder / "access", **{"host": "127.0.0.1", **how})
-        made = Network(PlainTextResponse("within"), access, lambda: "Cinderpool")
+        made = Network(PlainTextResponse("within"), access)
         self.addCleanup(made.doorkeeper.close)
         made.doorkeeper.choose_passphrase(PASSPHRASE, PASSPHRASE, NOW)
         return made

@@ -56,10 +56,9 @@ class Authority:
 
     Args:
         folder: where the keys are.
-        kitchen: the kitchen's name, as a phone lists it.
     """
 
-    def __init__(self, folder: Path, kitchen: str, now: datetime) -> None:
+    def __init__(self, folder: Path, now: datetime) -> None:
         self._folder = folder
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         folder.chmod(0o700)
@@ -67,7 +66,7 @@ class Authority:
         if not _fits(key, crt) or _certificate(crt).not_valid_after_utc < now:
             made = ec.generate_private_key(ec.SECP256R1())
             _write(key, _pem_of(made))
-            _write(crt, _pem(_own_certificate(made, kitchen, now)))
+            _write(crt, _pem(_own_certificate(made, now)))
         self._key, self._certificate = _key(key), _certificate(crt)
 
     @property
@@ -154,8 +153,9 @@ def is_own(address: str) -> bool:
     return any(of.version == net.version and of in net for net in networks)
 
 
-def _own_certificate(key: Key, kitchen: str, now: datetime) -> x509.Certificate:
-    name = f"{kitchen or 'Kitchen'} (Lumbrel)"
+def _own_certificate(key: Key, now: datetime) -> x509.Certificate:
+    # Whoever shakes hands is shown it, let in or not: it does not say whose kitchen this is.
+    name = f"Lumbrel, kitchen {key.public_key().public_numbers().x:064x}"[:32]
     permitted: list[x509.GeneralName] = [x509.DNSName(text) for text in OWN_NAMES]
     permitted += [x509.IPAddress(ipaddress.ip_network(text)) for text in OWN_NETWORKS]
     return (

@@ -17,7 +17,6 @@ from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
-from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.errors import answer_errors, refused, unexpected
 from lumbrel.web.shell.gate import Gate, Hosts
 from lumbrel.web.shell.network import Network
@@ -142,10 +141,5 @@ def create_app(settings: Settings) -> FastAPI:
     answer_errors(app)
     app.state.network = None
     if settings.access:
-        app.state.network = Network(app, settings.access, lambda: _kitchen_name(settings))
+        app.state.network = Network(app, settings.access)
     return app
-
-
-def _kitchen_name(settings: Settings) -> str:
-    with opened(settings.database) as db:
-        return load_kitchen(db).name

@@ -77,17 +77,15 @@ class Network:
     Args:
         app: what is served.
         access: where its files are and how it was asked for.
-        kitchen: the kitchen's name, asked when an authority is made.
     """
 
     def __init__(
         self,
         app: ASGIApp,
         access: Access,
-        kitchen: Callable[[], str],
         clock: Callable[[], datetime] = system_clock,
     ) -> None:
-        self._app, self._access, self._kitchen, self._clock = app, access, kitchen, clock
+        self._app, self._access, self._clock = app, access, clock
         self.doorkeeper = Doorkeeper(access.folder / DEVICES, clock())
         self.opening = Opening(proxied=access.proxied)
         self._announcement = Announcement()
@@ -104,7 +102,7 @@ class Network:
 
     def authority(self) -> Authority:
         """The kitchen's authority."""
-        return Authority(self._access.folder, self._kitchen(), self._clock())
+        return Authority(self._access.folder, self._clock())
 
     async def resume(self) -> None:
         """Open it if it is asked for, or was left open; why not is kept to be shown."""
