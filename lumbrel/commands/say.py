@@ -1,9 +1,37 @@
-"""What commands say, and how they end."""
+"""What commands say, what is logged, and how they end."""
 
+import logging
 import sys
 from pathlib import Path
 
 A_LOG_BYTES, LOGS = 1_000_000, 5
+MANY, A_MINUTE = ("lumbrel.connections", "lumbrel.live", "asyncio", "uvicorn"), 60.0
+"""Loggers that may have the same to say a thousand times a second, and may say it once a minute."""
+
+
+class Seldom(logging.Filter):
+    """Lets one line of each place of those loggers through a minute, with how many were left out."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._said: dict[tuple[str, int], tuple[float, int]] = {}
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Whether a line is written; several handlers ask about one."""
+        if record.name.startswith(MANY) and "seldom" not in record.__dict__:
+            record.seldom = self._is_due(record)
+        return bool(record.__dict__.get("seldom", True))
+
+    def _is_due(self, record: logging.LogRecord) -> bool:
+        place = (record.pathname, record.lineno)
+        said, left_out = self._said.get(place, (float("-inf"), 0))
+        if record.created - said < A_MINUTE:
+            self._said[place] = (said, left_out + 1)
+            return False
+        self._said[place] = (record.created, 0)
+        if left_out:
+            record.msg = f"{record.msg} (and {left_out} more like it)"
+        return True
 
 
 def refuse(sentence: object) -> int:
@@ -14,7 +42,6 @@ def refuse(sentence: object) -> int:
 
 def log_to(folder: Path, level: str) -> None:
     """Log with times and levels to stderr, and to a file that is turned over as it grows."""
-    import logging
     from logging.handlers import RotatingFileHandler
 
     form = logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s")
@@ -24,9 +51,10 @@ def log_to(folder: Path, level: str) -> None:
             folder / "lumbrel.log", maxBytes=A_LOG_BYTES, backupCount=LOGS, encoding="utf-8"
         )
     )
-    root = logging.getLogger()
+    root, seldom = logging.getLogger(), Seldom()
     for handler in handlers:
         handler.setFormatter(form)
+        handler.addFilter(seldom)
         root.addHandler(handler)
     root.setLevel(logging.WARNING)
     logging.getLogger("lumbrel").setLevel(level.upper())

@@ -131,6 +131,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     host = arguments.host if is_loopback(arguments.host) else "127.0.0.1"
 
     from lumbrel.web.shell.app import create_app
+    from lumbrel.web.shell.doorway import IDLE_SECONDS
     from lumbrel.web.shell.server import Server
 
     # Bound before anything is said: an address that is printed is an address that answers.
@@ -153,6 +154,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
             timeout_graceful_shutdown=2,
             access_log=False,
             proxy_headers=False,
+            timeout_keep_alive=int(IDLE_SECONDS),
         )
         logging.getLogger("uvicorn").setLevel(logging.WARNING)
         LOG.info("serving %s at %s:%d", settings.database, host, port)

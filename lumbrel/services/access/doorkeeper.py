@@ -4,10 +4,11 @@ import hashlib
 import hmac
 import logging
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
-from sqlite3 import Connection
+from sqlite3 import Connection, Error
 from threading import Lock, Semaphore
 from uuid import uuid4
 
@@ -70,6 +71,9 @@ class Doorkeeper:
         self._patience, self._lock = Patience(), Lock()
         self._signing_in = Semaphore(MOST_SIGN_INS)
         self._devices: dict[str, Device] = {}
+        self._seen: set[str] = set()
+        self.tell_out: Callable[[str], None] = lambda device_id: None
+        """Hears of each device that is put out."""
         self._sessions: dict[str, _Session] = {}
         with self._file.turn() as db:
             self._devices = {d.id: d for d in store.devices(db)}
@@ -78,6 +82,7 @@ class Doorkeeper:
 
     def close(self) -> None:
         """Let the file go."""
+        self.write_down_seen()
         self._file.close()
 
     @property
@@ -140,14 +145,12 @@ class Doorkeeper:
         with self._file.turn() as db:
             row = store.pairing(db, hashed)
             why = why_not(row, now)
-            if why:
-                store.note_wrong_try(db, now, origin, "pairing code")
-            else:
+            if not why:
                 assert row is not None
                 store.use_pairing(db, hashed, now)
                 entered = self._enter(db, _new_device(named, row.role, origin, now))
         if why:
-            LOG.warning("a wrong pairing code from %s", origin)
+            self._note_wrong("pairing code", origin, now)
             raise BadInput({"code": why})
         self._patience.right(origin)
         return self._known(entered)
@@ -172,9 +175,7 @@ class Doorkeeper:
         finally:
             self._signing_in.release()
         if not is_it:
-            with self._file.turn() as db:
-                store.note_wrong_try(db, now, origin, "passphrase")
-            LOG.warning("a wrong passphrase from %s", origin)
+            self._note_wrong("passphrase", origin, now)
             raise BadInput({"passphrase": "That is not this kitchen's passphrase."})
         with self._file.turn() as db:
             entered = self._enter(db, _new_device(named, OWNER, origin, now))
@@ -189,12 +190,25 @@ class Doorkeeper:
             return None
         if now - device.seen_at >= NOTE_SEEN_EVERY:
             device = replace(device, seen_at=now, seen_from=origin)
-            with self._file.turn() as db:
-                store.seen(db, device.id, now, origin)
             with self._lock:
                 if device.id in self._devices:
                     self._devices[device.id] = device
+                    self._seen.add(device.id)
         return device
+
+    def write_down_seen(self) -> None:
+        """Write down when devices were seen last. Nobody waits for it, and nobody is kept out where it
+        cannot be written; it is tried again with the next."""
+        with self._lock:
+            seen, self._seen = [self._devices[i] for i in self._seen if i in self._devices], set()
+        try:
+            with self._file.turn() as db:
+                for device in seen:
+                    store.seen(db, device.id, device.seen_at, device.seen_from)
+        except Error as error:
+            LOG.warning("when devices were seen could not be written: %s", error)
+            with self._lock:
+                self._seen |= {device.id for device in seen}
 
     def is_in(self, device_id: str) -> bool:
         """Whether a device is still let in."""
@@ -203,7 +217,8 @@ class Doorkeeper:
     def devices(self) -> list[Device]:
         """The devices that are in, then those last put out."""
         with self._file.turn() as db:
-            return store.devices(db, put_out_too=OUT_SHOWN)
+            listed = store.devices(db, put_out_too=OUT_SHOWN)
+        return [self._devices.get(device.id, device) for device in listed]
 
     def change(self, device_id: str, fields: dict[str, str]) -> None:
         """Name a device anew, or give it another role.
@@ -231,6 +246,7 @@ class Doorkeeper:
         with self._lock:
             self._devices.pop(device_id, None)
             self._sessions = {h: s for h, s in self._sessions.items() if s.device_id != device_id}
+        self.tell_out(device_id)
         LOG.info("device %s was put out", device_id)
 
     def wrong_tries(self, now: datetime) -> list[WrongTry]:
@@ -255,6 +271,15 @@ class Doorkeeper:
         seconds = self._patience.must_wait(origin)
         if seconds:
             raise MustWait(seconds)
+
+    def _note_wrong(self, what: str, origin: str, now: datetime) -> None:
+        """Note a wrong try; where it cannot be written, it is refused all the same."""
+        LOG.warning("a wrong %s from %s", what, origin)
+        try:
+            with self._file.turn() as db:
+                store.note_wrong_try(db, now, origin, what)
+        except Error as error:
+            LOG.warning("a wrong try could not be written: %s", error)
 
     @staticmethod
     def _enter(db: Connection, device: Device) -> Entered:

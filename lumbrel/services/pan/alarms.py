@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from sqlite3 import Connection
+from sqlite3 import Connection, OperationalError
 from typing import Any
 
 from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
@@ -72,6 +72,14 @@ class Due:
 def near_minutes(kitchen: Kitchen) -> float:
     """How many minutes ahead of the finish a kitchen wants to be called."""
     return kitchen.alarms.get("near_minutes", NEAR_MINUTES)
+
+
+class Unwritten(Exception):
+    """Alarms that are due and could not be written, as on a full disk: they must ring all the same."""
+
+    def __init__(self, alarms: list[Alarm]) -> None:
+        super().__init__("an alarm could not be written")
+        self.alarms = alarms
 
 
 def due(board: Board) -> list[Due]:
@@ -223,6 +231,8 @@ def raise_new(
 
     Args:
         holds: whether an alarm of before still stands for one of its kind that is due now.
+    Raises:
+        Unwritten: the record did not take them.
     """
 
     def missing(known: list[Alarm]) -> list[Due]:
@@ -231,11 +241,27 @@ def raise_new(
 
     known = store.of_batch(db, batch_id)
     if missing(known):
-        with transaction(db):
-            for cause in missing(store.of_batch(db, batch_id)):
-                store.raise_alarm(db, batch_id, cause.kind, now, cause.words)
+        try:
+            with transaction(db):
+                for cause in missing(store.of_batch(db, batch_id)):
+                    store.raise_alarm(db, batch_id, cause.kind, now, cause.words)
+        except OperationalError as error:
+            raise Unwritten([_of(batch_id, cause, now) for cause in missing(known)]) from error
         known = store.of_batch(db, batch_id)
     return [a for a in known if a.acknowledged_at is None]
+
+
+def _of(batch_id: str, cause: Due, now: datetime) -> Alarm:
+    """An alarm that is in no record."""
+    return Alarm(
+        id=0,
+        batch_id=batch_id,
+        kind=cause.kind,
+        raised_at=now,
+        words=cause.words,
+        acknowledged_at=None,
+        acknowledged_by="",
+    )
 
 
 def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:

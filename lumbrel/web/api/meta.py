@@ -13,6 +13,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.take_in.entries import measured_by
 from lumbrel.store.db import opened
+from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import written_so_far
 from lumbrel.store.safe import nature
@@ -32,7 +33,7 @@ UNIT_WANTED = "Type its unit too, as 31.5 kg or 7 gal; without one it is what is
 
 @router.get("/healthz", tags=["meta"])
 def health(request: Request) -> JSONResponse:
-    """Whether the record can be read and its newest line is there; what it is; its last backup."""
+    """Whether the record can be read and its newest line is there; what it is; its last backup; whether its disk is full."""
     own: Workspace = request.app.state.workspace
     answer: dict[str, Any] = {"status": "ok", "version": __version__}
     if not own.settings.database.exists():
@@ -46,9 +47,11 @@ def health(request: Request) -> JSONResponse:
             }
     except sqlite3.Error as error:
         return _unwell(answer, f"The record cannot be read: {error}.")
+    disk = disk_of(own.settings.database)
+    answer["disk"] = {"free_bytes": disk.free_bytes}
     if own.settings.backups is not None:
         answer["last_backup"] = next(iter(automatic(own.settings.backups).days), None)
-    return JSONResponse(answer)
+    return _unwell(answer, disk.said) if disk.is_full else JSONResponse(answer)
 
 
 def _unwell(answer: dict[str, Any], why: str) -> JSONResponse:

@@ -12,6 +12,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lumbrel.services.probes import intake
 from lumbrel.store.db import opened
+from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.turnstile import Pace, Turnstile
@@ -40,6 +41,7 @@ def _refusal(request: Request) -> JSONResponse | None:
         pace = shelf.get("paces", lambda: Pace(PER_SECOND, AT_ONCE))
         if door and not pace.may_come(probe_id):
             return _refused(429, "request", TOO_OFTEN, {"Retry-After": "1"})
+        vouch_for(request.scope)
         request.state.probe_id = probe_id
         return None
     caller = door.origin(request.scope) if door else "the machine itself"

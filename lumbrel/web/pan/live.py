@@ -12,6 +12,7 @@ from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.streams import HERE
 from lumbrel.web.shell.workspace import workspace_of
 
 router = APIRouter()
@@ -33,7 +34,9 @@ async def stream(request: Request, code: str = "") -> StreamingResponse:
         device = caller.device
         return bool(device and door and not door.doorkeeper.is_in(device.id))
 
-    queue = hub.listen(channel)
+    queue, streams = hub.listen(channel), request.app.state.streams
+    whose = caller.device.id if caller.device else HERE
+    streams.join(whose, queue)
 
     async def events() -> AsyncIterator[str]:
         try:
@@ -51,6 +54,7 @@ async def stream(request: Request, code: str = "") -> StreamingResponse:
                 yield f"data: {news}\n\n"
         finally:
             hub.leave(channel, queue)
+            streams.leave(whose, queue)
 
     return StreamingResponse(events(), media_type="text/event-stream")
 
@@ -58,6 +62,9 @@ async def stream(request: Request, code: str = "") -> StreamingResponse:
 @router.post("/alarms/{alarm_id}/answer")
 def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
     """Answer an alarm; again is harmless."""
+    if visit.workspace.hub.unrecorded.answer(alarm_id):
+        visit.workspace.hub.wake()
+        return JSONResponse({"answered": alarm_id, "before_by": ""})
     if not 0 < alarm_id < MOST_ALARMS:
         raise NotFound("There is no such alarm.")
     by = fields.get("by", "").strip() or visit.caller.initials

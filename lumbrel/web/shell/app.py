@@ -25,6 +25,7 @@ from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.routes import api_routes, page_routes
 from lumbrel.web.shell.security import Guard
 from lumbrel.web.shell.settings import Settings
+from lumbrel.web.shell.streams import Streams
 from lumbrel.web.shell.workspace import Workspace
 
 LOG = logging.getLogger("lumbrel.backup")
@@ -139,7 +140,8 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())
     answer_errors(app)
-    app.state.network = None
+    app.state.network, app.state.streams = None, Streams()
     if settings.access:
         app.state.network = Network(app, settings.access)
+        app.state.network.doorkeeper.tell_out = app.state.streams.end
     return app

@@ -26,8 +26,8 @@ BUSY = "Somebody else is writing in the record for longer than usual; nothing wa
 STORE_SAYS = {
     sqlite3.SQLITE_BUSY: BUSY,
     sqlite3.SQLITE_LOCKED: BUSY,
-    sqlite3.SQLITE_FULL: "The disk is full; nothing was written. Make room, then send it again.",
-    sqlite3.SQLITE_IOERR: "The disk did not take it; nothing was written. See to the disk first.",
+    sqlite3.SQLITE_FULL: "The disk that holds {} is full; nothing was written. Make room, then send it again.",
+    sqlite3.SQLITE_IOERR: "The disk that holds {} did not take it; nothing was written. See to it first.",
     sqlite3.SQLITE_READONLY: "The record cannot be written in: its file or folder is read-only.",
     sqlite3.SQLITE_CANTOPEN: "The record cannot be opened. Is its folder still there?",
     sqlite3.SQLITE_CORRUPT: "The record is damaged. Stop here and restore the newest backup.",
@@ -137,13 +137,15 @@ def _store_error(request: Request, error: Exception) -> Response:
     sentence = STORE_SAYS.get(code)
     if sentence is None:
         return unexpected(request, error)
+    own: Workspace = request.app.state.workspace
+    sentence = sentence.format(own.settings.database.resolve().parent)
     number = uuid4().hex[:8]
     LOG.warning("%s: %s %s: %s", number, request.method, request.url.path, error)
-    headers = {"Retry-After": "5"} if sentence is BUSY else {}
+    headers = {"Retry-After": "5"} if sentence == BUSY else {}
     if _wants_json(request):
         answer = {"detail": [{"loc": ["store"], "msg": sentence}], "error": number}
         return JSONResponse(answer, 503, headers)
-    title = "The record is busy" if sentence is BUSY else "The record cannot be written"
+    title = "The record is busy" if sentence == BUSY else "The record cannot be written"
     shown = _plain_page(request, 503, title, sentence, number)
     shown.headers.update(headers)
     return shown

@@ -19,6 +19,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from lumbrel.services.access.doorkeeper import SESSION_LASTS, Doorkeeper, write_token
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller, called_by
+from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.settings import system_clock
 from lumbrel.web.shell.who_may import NOBODY, READS, least_role
 
@@ -148,6 +149,8 @@ class Gate:
             return PlainTextResponse(WRONG_HOST, 400)
         caller = door.caller(scope, self._clock())
         called_by(scope, caller)
+        if caller.device:
+            vouch_for(scope)
         least = least_role(scope["method"], scope["path"])
         if least == PUBLIC or caller.may(least):
             return None

@@ -25,11 +25,13 @@ from lumbrel.services.stations import waiting
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
+from lumbrel.store.alarms import Alarm
 from lumbrel.store.db import connect, opened
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.record import Batch, written_so_far
 from lumbrel.web.shell.news import answered_news, cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
+from lumbrel.web.shell.unrecorded import Unrecorded
 
 LOG = logging.getLogger("lumbrel.live")
 LOOK_SECONDS = 0.1
@@ -68,6 +70,7 @@ class Hub:
         """Somebody new listens, and wants to hear how it stands."""
         self._looked = (-1, 0.0)
         """What was written by the last look, and when that was."""
+        self.unrecorded = Unrecorded()
         self._ringing: tuple[tuple[int, ...], list[dict[str, Any]]] = ((), [])
         self._answered: list[tuple[datetime, dict[str, Any]]] = []
         """What rang and was answered a moment ago, so that every screen can say by whom."""
@@ -170,7 +173,7 @@ class Hub:
         look after each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, LEAST_TICK_SECONDS))
-        common = (written_so_far(db), len(alarm_store.ringing(db)))
+        common = (written_so_far(db), len(self._all_ringing(db)))
         probes = instruments_of(db, ThermometerDetail)
         in_vessel = {i.vessel_id: i.id for i in probes if i.vessel_id}
         for batch in self._looked_after(db):
@@ -213,15 +216,35 @@ class Hub:
             context = contexts.of(db, batch, now)
             if context.is_cook:
                 pot = pot_of(context)
-                candy_alarms.watch(db, pot)
+                self._call(batch, lambda: candy_alarms.watch(db, pot))
                 if tell:
                     tell(batch.code, self._said(db, now, cook_news(pot)))
                 return
             board = remember(board_of(context))
-            alarms.watch(db, board)
-            sap_alarms.watch(db, context)
+            self._call(
+                batch,
+                lambda: alarms.watch(db, board),
+                lambda: sap_alarms.watch(db, context),
+            )
             if tell:
                 tell(batch.code, self._said(db, now, news_of(board)))
+
+    def _call(self, batch: Batch, *watches: Callable[[], object]) -> None:
+        """Raise what is due; where the record does not take it, it rings all the same."""
+        unwritten: list[Alarm] = []
+        for watch in watches:
+            try:
+                watch()
+            except alarms.Unwritten as error:
+                unwritten += error.alarms
+                LOG.warning("alarms ring, but could not be written: %s", error.__cause__)
+        if unwritten:
+            self.unrecorded.keep(unwritten)
+        else:
+            self.unrecorded.written(batch.id)
+
+    def _all_ringing(self, db: Connection) -> list[Alarm]:
+        return [*alarm_store.ringing(db), *self.unrecorded.ringing()]
 
     def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> str:
         """News as it is sent: with what rings, and what was answered a moment ago."""
@@ -232,10 +255,11 @@ class Hub:
 
     def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
         """What rings, put into words once for as long as it is the same."""
-        ids = tuple(alarm.id for alarm in alarm_store.ringing(db))
+        ringing = self._all_ringing(db)
+        ids = tuple(alarm.id for alarm in ringing)
         if ids != self._ringing[0]:
             rang = self._ringing[1]
-            self._ringing = (ids, ring_news(db, now))
+            self._ringing = (ids, ring_news(db, ringing, now))
             self._answered += [
                 (now, answered_news(db, one)) for one in rang if one["id"] not in ids
             ]

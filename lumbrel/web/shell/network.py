@@ -5,6 +5,7 @@ import contextlib
 import logging
 import socket
 import ssl
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -17,15 +18,14 @@ from lumbrel.services.access import addresses as found
 from lumbrel.services.access.certificates import Authority
 from lumbrel.services.access.doorkeeper import Doorkeeper
 from lumbrel.web.shell.announce import Announcement
+from lumbrel.web.shell.doorway import IDLE_SECONDS, LimitedServer, room_for_the_network
 from lumbrel.web.shell.gate import Door
 from lumbrel.web.shell.settings import Access, system_clock
 
 LOG = logging.getLogger("lumbrel.access")
 SEALED_PORT, PLAIN_PORT = 8443, 8080
-BACKLOG = 2048
-LOOK_AT_ADDRESSES_SECONDS = 20.0
+LOOK_AT_ADDRESSES_SECONDS, WRITE_SEEN_SECONDS = 20.0, 900.0
 STOP_WITHIN_SECONDS = 2
-MOST_CONNECTIONS = 400
 CIPHERS = "ECDHE+AESGCM:ECDHE+CHACHA20"
 """For TLS 1.2: forward secrecy and authenticated encryption only; 1.3 has nothing else."""
 EVERYWHERE = "0.0.0.0"
@@ -62,7 +62,7 @@ class Opening:
         return [f"{self.scheme}://{host}:{self.port}" for host in (*hosts, *self.names)]
 
 
-class _NetworkServer(uvicorn.Server):
+class _NetworkServer(LimitedServer):
     """A second server in the loop of the first, which is the one that hears signals."""
 
     @contextlib.contextmanager
@@ -210,7 +210,7 @@ class Network:
                 if family == socket.AF_INET6:
                     made.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
                 made.bind((name, bound[0].getsockname()[1] if bound else port))
-                made.listen(BACKLOG)
+                made.listen()
                 bound.append(made)
             except (OSError, OverflowError) as error:
                 made.close()
@@ -237,10 +237,11 @@ class Network:
             proxy_headers=False,
             server_header=False,
             timeout_graceful_shutdown=STOP_WITHIN_SECONDS,
-            limit_concurrency=MOST_CONNECTIONS,
+            timeout_keep_alive=int(IDLE_SECONDS),
             ssl_context_factory=factory,
         )
-        self._server = _NetworkServer(config)
+        room = room_for_the_network(proxied=bool(opening.proxied))
+        self._server = _NetworkServer(config, room)
         serving = asyncio.create_task(self._server.serve(sockets=self._sockets))
         while not self._server.started:
             if serving.done():
@@ -270,11 +271,15 @@ class Network:
         """Keep name, addresses and certificate as they are now: a network gives out others, and a
         certificate ends."""
         told: list[str] = []
+        written = time.monotonic()
         while True:
             try:
                 if not self._access.proxied:
                     await self._look(told)
                     told = list(self.opening.addresses)
+                if time.monotonic() - written > WRITE_SEEN_SECONDS:
+                    written = time.monotonic()
+                    await run_in_threadpool(self.doorkeeper.write_down_seen)
             except Exception:  # the next look may fare better, and what is served goes on
                 LOG.exception("the addresses could not be looked at")
             await asyncio.sleep(LOOK_AT_ADDRESSES_SECONDS)

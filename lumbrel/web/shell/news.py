@@ -10,13 +10,14 @@ from lumbrel.services.pan.alarms import HEADLINES
 from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, Board
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
+from lumbrel.store.alarms import Alarm
 from lumbrel.web.shell.display import Display
 
 
-def ring_news(db: Connection, now: datetime) -> list[dict[str, Any]]:
-    """Every alarm that rings, in words for the whole screen."""
+def ring_news(db: Connection, alarms: list[Alarm], now: datetime) -> list[dict[str, Any]]:
+    """Alarms that ring, in words for the whole screen."""
     found = []
-    for alarm in alarm_store.ringing(db):
+    for alarm in alarms:
         batch = record.batch_by(db, id=alarm.batch_id)
         if batch is None:
             continue

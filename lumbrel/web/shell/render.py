@@ -20,6 +20,7 @@ from lumbrel import __version__
 from lumbrel.services import stations
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
+from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
@@ -129,6 +130,7 @@ def page(
         "demo": settings.demo,
         "live": settings.refresh_seconds > 0,
         "today_key": f"{now:%Y-%m-%d}",
+        "disk": disk_of(settings.database).said,
     }
     return fragment(request, db, template, status, **(known | more))
 

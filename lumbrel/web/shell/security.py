@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
-from starlette.requests import Request
+from starlette.requests import ClientDisconnect, Request
 from starlette.responses import JSONResponse, PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -103,6 +103,9 @@ class Guard:
 
         try:
             await self.app(scope, counted_receive, watched_send)
+        except ClientDisconnect:
+            # Whoever has gone, or was let go, is owed no answer.
+            return
         except BodyTooLarge:
             if not started:
                 await too_large()(scope, receive, send_with_headers)

@@ -6,8 +6,10 @@ from collections.abc import Callable
 import uvicorn
 from fastapi import FastAPI
 
+from lumbrel.web.shell.doorway import LimitedServer, room_here
 
-class Server(uvicorn.Server):
+
+class Server(LimitedServer):
     """Ends every page's stream of news first, so that stopping takes no patience.
 
     Args:
@@ -17,7 +19,7 @@ class Server(uvicorn.Server):
     def __init__(
         self, app: FastAPI, config: uvicorn.Config, answers: Callable[[], None] = lambda: None
     ) -> None:
-        super().__init__(config)
+        super().__init__(config, room_here())
         self._app, self._answers = app, answers
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:

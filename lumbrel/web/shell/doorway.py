@@ -1,0 +1,311 @@
+"""Before the application: who is taken in, how many at once, and how long somebody may say nothing.
+
+uvicorn speaks HTTP; what it leaves to whoever runs it stands here. A connection is a guest until the gate
+or a probe's token has vouched for it. Guests are few; where one too many comes, the one that has been
+silent longest goes, of the address that has most of them.
+"""
+
+import asyncio
+import errno
+import logging
+import resource
+import socket
+import ssl
+from collections import Counter
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import h11
+import uvicorn
+from starlette.types import Scope
+from uvicorn.protocols.http.h11_impl import H11Protocol
+
+LOG = logging.getLogger("lumbrel.connections")
+HANDSHAKE_SECONDS, FAREWELL_SECONDS = 5.0, 2.0
+FIRST_HEADER_SECONDS, WHOLE_HEAD_SECONDS, IDLE_SECONDS = 5.0, 10.0, 30.0
+BODY_SECONDS, LEAST_BYTES_PER_SECOND = 10.0, 4096
+"""A body may take so long, and longer by as much as has come of it."""
+UNREAD_SECONDS = 30
+"""How long somebody may leave unread what is sent to them."""
+BACKLOG = 2048
+OUT_OF_FILES = (errno.EMFILE, errno.ENFILE, errno.ENOBUFS, errno.ENOMEM)
+PAUSE_SECONDS = 0.2
+FILES_WANTED, FILES_ELSEWHERE = 4096, 256
+"""Open files asked of the system; how many the record, the log and the machine's own door need."""
+MOST_HERE, MOST_FROM_THE_NETWORK = 200, 400
+_CONNECTION = "lumbrel.connection"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Room:
+    """How many connections a door takes."""
+
+    most: int
+    of_an_address: int
+    guests: int
+    guests_of_an_address: int
+
+
+def room_here() -> Room:
+    """The machine's own door: a share that nobody else can use."""
+    return Room(
+        most=MOST_HERE,
+        of_an_address=MOST_HERE,
+        guests=MOST_HERE,
+        guests_of_an_address=MOST_HERE,
+    )
+
+
+def room_for_the_network(*, proxied: bool = False) -> Room:
+    """The network's door, by how many files may be open. Behind a proxy all have its address."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft < FILES_WANTED:
+        soft = FILES_WANTED if hard == resource.RLIM_INFINITY else min(FILES_WANTED, hard)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+    most = max(min(MOST_FROM_THE_NETWORK, (soft - FILES_ELSEWHERE - MOST_HERE) // 2), 16)
+    if proxied:
+        return Room(most=most, of_an_address=most, guests=most, guests_of_an_address=most)
+    return Room(
+        most=most, of_an_address=most // 4, guests=most // 4, guests_of_an_address=most // 16
+    )
+
+
+@dataclass(eq=False)
+class Connection:
+    """One that was taken in."""
+
+    address: str
+    vouched_for: bool = False
+    is_answered: bool = False
+    beginning: "asyncio.Task[None] | None" = None
+    transport: asyncio.BaseTransport | None = None
+
+    def end(self) -> None:
+        """End it at once, however far it has come."""
+        if isinstance(self.transport, asyncio.Transport):
+            self.transport.abort()
+        elif self.beginning:
+            self.beginning.cancel()
+
+
+def vouch_for(scope: Scope) -> None:
+    """Whoever sends this request is known: their connection is a guest no more."""
+    connection = scope.get("state", {}).get(_CONNECTION)
+    if connection is not None:
+        connection.vouched_for = True
+
+
+class Doorway:
+    """Takes connections in at one door.
+
+    Args:
+        room: how many.
+    """
+
+    def __init__(self, room: Room) -> None:
+        self._room = room
+        self._inside: dict[Connection, None] = {}
+
+    async def serve(
+        self,
+        listening: socket.socket,
+        protocol: Callable[[Connection], asyncio.Protocol],
+        tls: ssl.SSLContext | None,
+    ) -> None:
+        """Take in whoever calls, until cancelled."""
+        loop = asyncio.get_running_loop()
+        while True:
+            # Many who call at once keep nobody else waiting.
+            await asyncio.sleep(0)
+            try:
+                calling, where = await loop.sock_accept(listening)
+            except OSError as error:
+                if error.errno in OUT_OF_FILES:
+                    LOG.warning("no connection can be taken in: %s", error.strerror)
+                    self._let_go_of_one("")
+                await asyncio.sleep(PAUSE_SECONDS)
+                continue
+            connection = self._taken_in(where[0])
+            if connection is None:
+                calling.close()
+                continue
+            connection.beginning = loop.create_task(
+                self._begin(connection, calling, partial(protocol, connection), tls)
+            )
+
+    def end(self) -> None:
+        """Let go of those that have not come so far as to be served."""
+        for connection in [one for one in self._inside if one.transport is None]:
+            connection.end()
+
+    def _taken_in(self, address: str) -> Connection | None:
+        """A place for one more; None where there is none."""
+        while (whose := self._too_many(address)) is not None:
+            if not self._let_go_of_one(whose):
+                LOG.warning("there are %d connections; one more was refused", len(self._inside))
+                return None
+        connection = Connection(address)
+        self._inside[connection] = None
+        return connection
+
+    def _too_many(self, address: str) -> str | None:
+        """Of whose guests one must go before one more of an address comes: an address, or "" for any;
+        None where there is room."""
+        room, inside = self._room, self._inside
+        guests = Counter(one.address for one in inside if not one.vouched_for)
+        if guests[address] >= room.guests_of_an_address:
+            return address
+        if guests.total() >= room.guests:
+            return guests.most_common(1)[0][0]
+        if sum(one.address == address for one in inside) >= room.of_an_address:
+            return address
+        return "" if len(inside) >= room.most else None
+
+    def _let_go_of_one(self, address: str) -> bool:
+        """End the guest that has been silent longest, of an address or of any; False where there is none."""
+        guests = [one for one in self._inside if not one.vouched_for]
+        of_it = [one for one in guests if address in ("", one.address)]
+        if not of_it:
+            return False
+        # Who is being answered goes last; of the others, who came first.
+        oldest = next((one for one in of_it if not one.is_answered), of_it[0])
+        self.left(oldest)
+        oldest.end()
+        LOG.warning("too many guests: one of %s was let go", oldest.address)
+        return True
+
+    async def _begin(
+        self,
+        connection: Connection,
+        calling: socket.socket,
+        protocol: Callable[[], asyncio.Protocol],
+        tls: ssl.SSLContext | None,
+    ) -> None:
+        """Shake hands; from then on the protocol has it."""
+        sealed: dict[str, Any] = {}
+        if tls:
+            sealed = {
+                "ssl": tls,
+                "ssl_handshake_timeout": HANDSHAKE_SECONDS,
+                "ssl_shutdown_timeout": FAREWELL_SECONDS,
+            }
+        try:
+            calling.setblocking(False)
+            with suppress(OSError, AttributeError):
+                unread_ms = UNREAD_SECONDS * 1000
+                calling.setsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, unread_ms)
+            await asyncio.get_running_loop().connect_accepted_socket(protocol, calling, **sealed)
+        except (OSError, asyncio.CancelledError):
+            # Whoever does not shake hands as is usual is nobody's concern.
+            self.left(connection)
+            calling.close()
+
+    def left(self, connection: Connection) -> None:
+        """A connection has ended."""
+        self._inside.pop(connection, None)
+
+
+class Patient(H11Protocol):
+    """HTTP as uvicorn speaks it, with an end to patience: for a head, and for a body that trickles."""
+
+    def __init__(self, connection: Connection, doorway: Doorway, **uvicorns: Any) -> None:
+        uvicorns["app_state"] = {**uvicorns["app_state"], _CONNECTION: connection}
+        super().__init__(**uvicorns)
+        self._connection, self._doorway = connection, doorway
+        self._waits: asyncio.TimerHandle | None = None
+        self._began, self._came = 0.0, 0
+
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        """Whoever connects has something to say."""
+        self._connection.transport = transport
+        super().connection_made(transport)
+        self._wait(FIRST_HEADER_SECONDS)
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        """It ended, whoever ended it."""
+        self._wait(None)
+        self._doorway.left(self._connection)
+        super().connection_lost(exc)
+
+    def data_received(self, data: bytes) -> None:
+        """Take what comes, and look whether it is on time."""
+        if self.conn.their_state is h11.IDLE and not self._came:
+            self._began = self.loop.time()
+            self._wait(WHOLE_HEAD_SECONDS)
+        self._came += len(data)
+        super().data_received(data)
+        state = self.conn.their_state
+        if state is h11.IDLE and self.conn.trailing_data[0]:
+            return
+        self._connection.is_answered = state is not h11.IDLE
+        if state is h11.SEND_BODY:
+            allowed = BODY_SECONDS + self._came / LEAST_BYTES_PER_SECOND
+            self._wait(max(self._began + allowed - self.loop.time(), 0.0))
+        else:
+            self._came = 0
+            self._wait(IDLE_SECONDS if state is h11.IDLE else None)
+
+    def on_response_complete(self) -> None:
+        """It was answered, and may go on."""
+        self._connection.is_answered = False
+        super().on_response_complete()
+
+    def _wait(self, seconds: float | None) -> None:
+        """End it in so many seconds; None: not for now."""
+        if self._waits:
+            self._waits.cancel()
+            self._waits = None
+        if seconds is not None:
+            self._waits = self.loop.call_later(seconds, self._too_late)
+
+    def _too_late(self) -> None:
+        self._waits = None
+        if self.transport is not None:
+            self.transport.abort()
+
+
+class LimitedServer(uvicorn.Server):
+    """uvicorn's server, but for who is taken in.
+
+    Args:
+        config: what is served, and how; `timeout_keep_alive` is the idle time.
+        room: how many are taken in.
+    """
+
+    def __init__(self, config: uvicorn.Config, room: Room) -> None:
+        super().__init__(config)
+        self._doorway = Doorway(room)
+        self._taking_in: list[asyncio.Task[None]] = []
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        """Start, then take in whoever calls at the sockets."""
+        for one in sockets or []:
+            one.setblocking(False)
+            one.listen(BACKLOG)
+        await super().startup(sockets=[])
+        if self.started:
+            loop = asyncio.get_running_loop()
+            self._taking_in = [
+                loop.create_task(self._doorway.serve(one, self._protocol, self.config.ssl))
+                for one in sockets or []
+            ]
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        """Take nobody in any more, then shut down."""
+        for task in self._taking_in:
+            task.cancel()
+        await asyncio.gather(*self._taking_in, return_exceptions=True)
+        self._doorway.end()
+        await super().shutdown(sockets)
+
+    def _protocol(self, connection: Connection) -> asyncio.Protocol:
+        return Patient(
+            connection,
+            self._doorway,
+            config=self.config,
+            server_state=self.server_state,
+            app_state=self.lifespan.state,
+        )
