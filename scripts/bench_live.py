@@ -3,6 +3,7 @@
 import http.client
 import json
 import os
+import resource
 import signal
 import socket
 import sqlite3
@@ -154,8 +155,9 @@ def a_night_on_canvas() -> list[tuple[str, float, float]]:
 class Kitchen:
     """A server in a process of its own, with eight vessels on the fire."""
 
-    def __init__(self, folder: Path, port: int, *more: str) -> None:
+    def __init__(self, folder: Path, port: int, *more: str, most_files: int = 0) -> None:
         self.folder, self.port, self.more = folder, port, more
+        self.most_files = most_files
         self.process: subprocess.Popen[bytes] | None = None
 
     def equip(self) -> tuple[list[str], list[str]]:
@@ -211,8 +213,14 @@ class Kitchen:
             str(self.folder),
             *self.more,
         ]
+
+        def limited() -> None:
+            if self.most_files:
+                limits = (self.most_files, self.most_files)
+                resource.setrlimit(resource.RLIMIT_NOFILE, limits)
+
         self.process = subprocess.Popen(
-            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, preexec_fn=limited
         )
         until = time.monotonic() + 30
         while time.monotonic() < until:

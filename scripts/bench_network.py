@@ -32,7 +32,7 @@ DEVICES, SIGN_INS, LOOKS = 12, 8, 9
 WRONG = "not the passphrase at all"
 
 
-def _code(at: str, role: str) -> str:
+def code_of(at: str, role: str) -> str:
     body = urllib.parse.urlencode({"role": role}).encode()
     with urllib.request.urlopen(f"{at}/kitchen/network/pair", body, timeout=10) as answer:
         found = re.search(r'code-letters">([^<]+)<', answer.read().decode())
@@ -43,7 +43,7 @@ def _code(at: str, role: str) -> str:
 def _let_in(away: str, at: str, device: BrowserContext, path: str) -> tuple[Page, float, int]:
     """A paired device's page, the seconds from code to page, and the presses it took."""
     page = device.new_page()
-    code = _code(at, FINISHER)
+    code = code_of(at, FINISHER)
     begun = time.monotonic()
     page.goto(f"{away}/enter?code={code}&to={path}")
     page.locator("#code-initials").fill("AB")
@@ -56,7 +56,7 @@ def _let_in(away: str, at: str, device: BrowserContext, path: str) -> tuple[Page
 class Served:
     """A kitchen that is open to the other host."""
 
-    def __init__(self, folder: Path, host: OtherHost, *more: str) -> None:
+    def __init__(self, folder: Path, host: OtherHost, *more: str, most_files: int = 0) -> None:
         folder.mkdir(exist_ok=True)
         words = folder / "passphrase"
         words.write_text(PASSPHRASE + "\n")
@@ -66,6 +66,7 @@ class Served:
             port,
             *("--host", host.address, "--lan-port", str(self.lan_port)),
             *("--passphrase-file", str(words), *more),
+            most_files=most_files,
         )
         self.codes, self.tokens = self.kitchen.equip()
         self.kitchen.start()

@@ -51,6 +51,8 @@ def log_to(folder: Path, level: str) -> None:
             folder / "lumbrel.log", maxBytes=A_LOG_BYTES, backupCount=LOGS, encoding="utf-8"
         )
     )
+    # Where a line cannot be written, as on a full disk, the kitchen goes on.
+    logging.raiseExceptions = False
     root, seldom = logging.getLogger(), Seldom()
     for handler in handlers:
         handler.setFormatter(form)

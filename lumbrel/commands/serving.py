@@ -32,6 +32,7 @@ def serve(arguments: argparse.Namespace) -> int:
     safekeeping.refuse_emptiness(record)
     with _had(record):
         log_to(arguments.data, arguments.log_level)
+        safekeeping.keep_a_reserve(record)
         with opened(record) as db:
             ready(db)
         settings = Settings(

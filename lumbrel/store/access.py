@@ -215,10 +215,16 @@ def add_session(
 
 
 def sessions(db: sqlite3.Connection, now: datetime) -> list[tuple[str, str, datetime]]:
-    """Each session that runs: its hash, its device, when it ends. Those that ended are forgotten."""
-    db.execute("DELETE FROM session WHERE ends_at <= ?", (instant(now),))
-    rows = db.execute("SELECT hash, device_id, ends_at FROM session")
+    """Each session that runs: its hash, its device, when it ends."""
+    rows = db.execute(
+        "SELECT hash, device_id, ends_at FROM session WHERE ends_at > ?", (instant(now),)
+    )
     return [(row["hash"], row["device_id"], moment(row["ends_at"])) for row in rows]
+
+
+def forget_ended(db: sqlite3.Connection, now: datetime) -> None:
+    """Forget the sessions that ended."""
+    db.execute("DELETE FROM session WHERE ends_at <= ?", (instant(now),))
 
 
 def add_pairing(

@@ -47,6 +47,8 @@ def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     connection.execute("PRAGMA journal_mode = WAL")
     connection.execute("PRAGMA synchronous = FULL")
     connection.execute("PRAGMA foreign_keys = ON")
+    # What is sorted aside needs no room on a disk that may be full.
+    connection.execute("PRAGMA temp_store = MEMORY")
     # A row put in another's place is deleted first: the triggers that forbid it shall see that.
     connection.execute("PRAGMA recursive_triggers = ON")
     return connection

@@ -21,10 +21,16 @@ class OpenKitchen:
     """A kitchen that is open to its network, called without sockets."""
 
     def __init__(
-        self, folder: Path, record: Path, *, sealed: bool = True, proxied: str = ""
+        self,
+        folder: Path,
+        record: Path,
+        *,
+        sealed: bool = True,
+        proxied: str = "",
+        at: datetime = NOON,
     ) -> None:
         access = Access(folder=folder / "access", proxied=proxied)
-        self.app = create_app(Settings(database=record, clock=lambda: NOON, access=access))
+        self.app = create_app(Settings(database=record, clock=lambda: at, access=access))
         network: Network = self.app.state.network
         network.opening = Opening(
             is_open=True,

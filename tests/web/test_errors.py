@@ -76,7 +76,10 @@ class Said(ErrorCase):
         full.sqlite_errorcode = sqlite3.SQLITE_FULL
         wrong = sqlite3.OperationalError("no such column: x")
         wrong.sqlite_errorcode = sqlite3.SQLITE_ERROR
-        for error, status, words in ((full, 503, "is full; nothing was written"), (wrong, 500, "not foreseen")):
+        for error, status, words in (
+            (full, 503, "is full; nothing was written"),
+            (wrong, 500, "not foreseen"),
+        ):
             with patch.object(pan_pages.slip, "put", side_effect=error):
                 page = self.client.post(f"/pan/{code}/slip/note", data={"text": "x"})
             self.assertEqual(page.status_code, status)

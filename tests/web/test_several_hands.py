@@ -1,9 +1,10 @@
 """Several people at one kitchen: whose a line is, who was first, what answers for all; and boards that
 send."""
 
+import asyncio
 import json
 import re
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from unittest import mock
 
@@ -14,8 +15,9 @@ from lumbrel.services.base.form import SEEN
 from lumbrel.services.pan import alarms
 from lumbrel.store import alarms as alarm_store
 from lumbrel.web.bench.sending import lines_for
+from lumbrel.web.shell.streams import MOST_OF_A_DEVICE
 from lumbrel.web.shell.turnstile import Pace
-from tests.support.devices import OpenKitchen, token_of
+from tests.support.devices import ADDRESS, OpenKitchen, token_of
 from tests.support.kitchen import NOON, KitchenCase
 
 BEFORE = (NOON - timedelta(minutes=5)).isoformat()
@@ -152,6 +154,47 @@ class TestWhoWasFirst(Hands):
         assert found
         self.assertEqual(found.acknowledged_by, "KL")
         self.assertEqual(alarms.acknowledge(self.db, 1, "X", NOON).acknowledged_by, "KL")
+
+
+class TestStreams(Hands):
+    """What listens to the news, through the door, as a device's cookie has it."""
+
+    def listening(self, client: TestClient) -> "asyncio.Task[None]":
+        cookie = "; ".join(f"{one.name}={one.value}" for one in client.cookies.jar)
+        head = [(b"host", ADDRESS.encode()), (b"cookie", cookie.encode())]
+        scope = {"type": "http", "method": "GET", "path": f"/live/{self.code}", "headers": head}
+        scope |= {"scheme": "https", "query_string": b"", "client": ("192.168.7.30", 4000)}
+        gone = asyncio.Event()
+
+        async def receive() -> dict[str, str]:
+            await gone.wait()
+            return {"type": "http.disconnect"}
+
+        async def send(message: dict[str, Any]) -> None:
+            self.assertIn(message.get("status", 200), (200,))
+
+        return asyncio.create_task(self.kitchen.network.door(sealed=True)(scope, receive, send))
+
+    def test_a_device_has_a_few_and_one_that_is_put_out_none_at_once(self) -> None:
+        async def day() -> tuple[list[bool], list[bool], list[bool]]:
+            many = []
+            for _ in range(MOST_OF_A_DEVICE + 2):
+                many.append(self.listening(self.first))
+                await asyncio.sleep(0.05)
+            others = self.listening(self.second)
+            await asyncio.sleep(0.2)
+            before = [one.done() for one in many]
+            (first,) = [d for d in self.kitchen.keeper.devices() if d.initials == "KL"]
+            await asyncio.to_thread(self.kitchen.keeper.put_out, first.id, datetime.now(UTC))
+            await asyncio.sleep(0.3)
+            after = [one.done() for one in many]
+            still = [others.done()]
+            others.cancel()
+            return before, after, still
+
+        before, after, still = asyncio.run(day())
+        self.assertEqual(before, [True] * 2 + [False] * MOST_OF_A_DEVICE)
+        self.assertEqual((all(after), still), (True, [False]))
 
 
 class TestAnApp(Hands):

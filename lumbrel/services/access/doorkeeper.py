@@ -82,7 +82,7 @@ class Doorkeeper:
 
     def close(self) -> None:
         """Let the file go."""
-        self.write_down_seen()
+        self.write_down()
         self._file.close()
 
     @property
@@ -196,13 +196,15 @@ class Doorkeeper:
                     self._seen.add(device.id)
         return device
 
-    def write_down_seen(self) -> None:
-        """Write down when devices were seen last. Nobody waits for it, and nobody is kept out where it
-        cannot be written; it is tried again with the next."""
+    def write_down(self, now: datetime | None = None) -> None:
+        """Write down when devices were seen last, and forget sessions that ended by now. Nobody waits for it,
+        and nobody is kept out where it cannot be written; it is tried again with the next."""
         with self._lock:
             seen, self._seen = [self._devices[i] for i in self._seen if i in self._devices], set()
         try:
             with self._file.turn() as db:
+                if now:
+                    store.forget_ended(db, now)
                 for device in seen:
                     store.seen(db, device.id, device.seen_at, device.seen_from)
         except Error as error:
@@ -261,11 +263,15 @@ class Doorkeeper:
             return store.opening(db)
 
     def keep_open(self, now: datetime, *, is_open: bool, plain: bool = False) -> None:
-        """Keep in mind whether the kitchen is open to the network. Once closed, no code works."""
-        with self._file.turn() as db:
-            store.keep_opening(db, is_open=is_open, plain=plain)
-            if not is_open:
-                store.end_pairings(db, now)
+        """Keep in mind whether the kitchen is open to the network. Once closed, no code works. Where it
+        cannot be written, it is open or closed all the same."""
+        try:
+            with self._file.turn() as db:
+                store.keep_opening(db, is_open=is_open, plain=plain)
+                if not is_open:
+                    store.end_pairings(db, now)
+        except Error as error:
+            LOG.warning("that the kitchen is open, or closed, could not be written: %s", error)
 
     def _wait(self, origin: str) -> None:
         seconds = self._patience.must_wait(origin)

@@ -1,6 +1,7 @@
 """Backups by hand and by themselves, restoring one, checking a record's promises."""
 
 import contextlib
+import os
 import re
 import shutil
 import sqlite3
@@ -12,10 +13,12 @@ from pathlib import Path
 from lumbrel.services.record import kept
 from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.db import opened
+from lumbrel.store.disk import disk_of
 from lumbrel.store.safe import Contents
 
 KEPT_DAYS = 14
 BACKUP, RESTORE, IMPORT = "backup", "restore", "import"
+RESERVE_BYTES = 512 * 1024
 UNFINISHED = "restoring.sqlite3"
 """What a restore makes beside the record, before it takes its place."""
 AUTOMATIC = re.compile(r"lumbrel-(\d{4}-\d\d-\d\d)\.sqlite3")
@@ -176,6 +179,16 @@ def _put_in_place(record: Path, unfinished: Path, aside: Path) -> None:
         unfinished.replace(record)
     photographs.move(unfinished, record)
     under_way.settled(record.parent)
+
+
+def keep_a_reserve(record: Path) -> None:
+    """Keep a little room on the disk, to be let go when it is full: to read a record takes some too."""
+    reserve = record.with_name(f"{record.name}.reserve")
+    if disk_of(record).is_full:
+        reserve.unlink(missing_ok=True)
+    elif not reserve.exists():
+        # What is random no file system stores smaller than it is.
+        reserve.write_bytes(os.urandom(RESERVE_BYTES))
 
 
 @contextlib.contextmanager

@@ -279,7 +279,7 @@ class Network:
                     told = list(self.opening.addresses)
                 if time.monotonic() - written > WRITE_SEEN_SECONDS:
                     written = time.monotonic()
-                    await run_in_threadpool(self.doorkeeper.write_down_seen)
+                    await run_in_threadpool(self.doorkeeper.write_down, self._clock())
             except Exception:  # the next look may fare better, and what is served goes on
                 LOG.exception("the addresses could not be looked at")
             await asyncio.sleep(LOOK_AT_ADDRESSES_SECONDS)

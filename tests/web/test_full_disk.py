@@ -1,0 +1,126 @@
+"""A disk that is full stops writing, not reading: on a small file system of its own."""
+
+import asyncio
+import json
+import os
+import re
+import shutil
+import subprocess
+import tempfile
+import unittest
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from lumbrel.services.access.roles import FINISHER
+from lumbrel.store import disk
+from lumbrel.store.db import opened
+from lumbrel.store.disk import Disk
+from tests.support.devices import OpenKitchen
+from tests.support.kitchen import NOON, KitchenCase
+
+
+def small_disk() -> Path | None:
+    """A file system of four megabytes; None for who may not make one."""
+    folder = Path(tempfile.mkdtemp())
+    words = ["mount", "-t", "tmpfs", "-o", "size=4m", "lumbrel-test", str(folder)]
+    if os.geteuid() or subprocess.run(words, check=False, capture_output=True).returncode:
+        folder.rmdir()
+        return None
+    return folder
+
+
+class FullDisk(KitchenCase):
+    """A kitchen with something on the fire, and a device that is let in, on a disk that is filled."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder = small_disk()
+        if folder is None:
+            self.skipTest("only who administers the machine makes a disk on it")
+        self.addCleanup(
+            lambda: (subprocess.run(["umount", "-l", folder], check=True), folder.rmdir())
+        )
+        self.code = self.take_in(vessel="finisher-1")
+        self.put(self.code, "boiling", 15)
+        self.put(self.code, "refractometer", 59, reading="58", sample="20 C")
+        self.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        self.record = Path(shutil.copy(self.path, folder))
+        self.kitchen = OpenKitchen(folder, self.record, at=NOON + timedelta(minutes=60))
+        self.here = self.kitchen.here
+        # As the server does for as long as it runs.
+        self.enterContext(opened(self.record)).execute("SELECT count(*) FROM entry").fetchone()
+        self.phone = self.kitchen.let_in(FINISHER)
+        self.assertEqual(self.phone.get(f"/pan/{self.code}").status_code, 200)
+        self.ballast = folder / "ballast"
+        with self.ballast.open("wb", buffering=0) as file:
+            try:
+                while file.write(bytes(4096)):
+                    pass
+            except OSError:
+                pass
+        self.pages = ("/", f"/pan/{self.code}", "/shelf", "/kitchen", "/day", "/wall")
+
+    def test_everybody_reads_and_is_told(self) -> None:
+        keeper = self.kitchen.keeper
+        later = datetime.now(UTC) + timedelta(days=1)
+        for caller in (self.here, self.phone):
+            for page in self.pages:
+                answer = caller.get(page)
+                self.assertEqual(answer.status_code, 200, page)
+                self.assertIn("is full. Nothing can be saved", answer.text, page)
+            health = caller.get("/healthz")
+            self.assertEqual(health.status_code, 503)
+            self.assertRegex(health.json()["why"], f"disk that holds {self.record.parent} is full")
+            self.assertGreater(health.json()["record"]["lines"], 0)
+        # A day later the gate notes when the phone was seen; where it cannot, the phone is in all the same.
+        keeper.device_of(self.secret(), later, "192.168.7.30")
+        with self.assertLogs("lumbrel.access", "WARNING"):
+            keeper.write_down(later)
+        self.assertEqual(self.phone.get("/").status_code, 200)
+        self.assertEqual(keeper.devices()[0].seen_at, later)
+
+    def secret(self) -> str:
+        return next(iter(self.phone.cookies.jar)).value or ""
+
+    def test_what_is_sent_is_refused_by_the_disks_name_and_taken_once_there_is_room(self) -> None:
+        note = {"id": "note-on-a-full-disk", "text": "kept on the page " * 10}
+        answer = self.here.post(f"/pan/{self.code}/slip/note", data=note)
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn(f"The disk that holds {self.record.parent}", answer.text)
+        self.assertIn("kept on the page", answer.text)
+        self.ballast.unlink()
+        answer = self.here.post(f"/pan/{self.code}/slip/note", data=note)
+        self.assertIn(answer.status_code, (303, 422))
+        self.assertNotIn("is full", self.here.get("/").text)
+
+    def test_an_alarm_rings_though_it_cannot_be_written(self) -> None:
+        async def look(*until: str) -> dict[str, dict]:
+            hub = self.kitchen.app.state.workspace.hub
+            ear, rings = hub.listen(""), {}
+            for _ in range(40):
+                hub._states.clear()  # as when the clock moves on
+                hub._look_once(lambda code, news: ear.put_nowait(news) if not code else None)
+                while not ear.empty():
+                    rings = {a["kind"]: a for a in json.loads(ear.get_nowait())["alarms"]}
+                if set(until) == set(rings):
+                    break
+            hub.leave("", ear)
+            return rings
+
+        rings = asyncio.run(look("foam", "strain"))
+        self.assertEqual(set(rings), {"foam", "strain"})
+        self.assertLess(rings["foam"]["id"], 0)
+        answer = self.here.post(f"/alarms/{rings['foam']['id']}/answer", data={"by": "KL"})
+        self.assertEqual(answer.status_code, 200)
+        self.assertEqual(set(asyncio.run(look("strain"))), {"strain"})
+        self.ballast.unlink()
+        rings = asyncio.run(look("foam", "strain"))
+        self.assertEqual(set(rings), {"foam", "strain"})
+        self.assertGreater(min(alarm["id"] for alarm in rings.values()), 0)
+
+
+class Sentences(unittest.TestCase):
+    def test_what_a_disk_says(self) -> None:
+        for free, said in ((0, "is full"), (30 * 2**20, "has 30 MB left"), (2**40, "^$")):
+            self.assertTrue(re.search(said, Disk(Path("/data"), free).said), free)
+        self.assertEqual(disk.disk_of(Path("/nowhere/at/all/x")).said, "")
