@@ -1,6 +1,7 @@
-"""What a record bears: killed in mid-write, locked for half a minute, a disk that is full.
+"""What a record bears: killed in mid-write and at any system call, locked for half a minute, a disk that
+is full.
 
-    bench_hardship.py [--histories 200] [--on FOLDER]
+    bench_hardship.py [--histories 200] [--kills 200] [--on FOLDER]
 
 FOLDER, for the full disk, is on a small file system that may be filled; without it the server may not
 let a file grow, which SQLite meets as an input/output error.
@@ -33,8 +34,10 @@ from lumbrel.services.kitchen import safekeeping  # noqa: E402
 from lumbrel.store import kept  # noqa: E402
 from lumbrel.store.db import connect  # noqa: E402
 from tests.services.test_flow import Histories  # noqa: E402
+from tests.support.disks import small_disk  # noqa: E402
 from tests.support.kitchen import KitchenCase  # noqa: E402
 
+EARLIER = ROOT / "tests" / "data" / "record-0.1" / "record.sqlite3"
 CLIENTS, LIVES, LOCKED_SECONDS = 8, 4, 30.0
 SPARE_BYTES = 300 * 1024
 
@@ -271,6 +274,14 @@ def full(on: Path | None) -> Iterator[tuple[str, float, float]]:
         odd = sum(count for status, count in served.said.items() if status not in (303, 503))
         yield "full disk: it was never full", float(refused == 0), 0
         yield "full disk: answers that are neither kept nor refused in words", odd, 0
+        if on is not None:
+            unread = sum(
+                not _reads_and_says(served, path) for path in ("/", f"/pan/{code}", "/shelf")
+            )
+            served.end()
+            served.start()
+            unread += sum(not _reads_and_says(served, path) for path in ("/", "/shelf"))
+            yield "full disk: pages not shown or silent of it, also after a restart", unread, 0
         ballast.unlink(missing_ok=True)
         if on is None:
             served.end()
@@ -282,20 +293,152 @@ def full(on: Path | None) -> Iterator[tuple[str, float, float]]:
         yield "full disk: lines lost and complaints", served.wrong(), 0
 
 
-def measures(count: int = 20, on: Path | None = None) -> Iterator[tuple[str, float, float]]:
+CALLS = "pwrite64,write,fsync,fdatasync,rename,unlink,unlinkat,rmdir,ftruncate,mkdir,link,flock"
+"""System calls that change what is on the disk, or say whose it is."""
+
+
+def run(*words: str, kill_at: int = 0, count_to: Path | None = None) -> int:
+    """A command of its own process, killed at its n-th such call; or whose calls are counted."""
+    command = [sys.executable, "-m", "lumbrel.cli", *words]
+    trace = ["strace", "-f", "-qq", "-e", f"trace={CALLS}", "-o", str(count_to or os.devnull)]
+    if kill_at:
+        trace += ["-e", f"inject={CALLS}:signal=SIGKILL:when={kill_at}"]
+    before = trace if kill_at or count_to else []
+    done = subprocess.run([*before, *command], cwd=ROOT, check=False, capture_output=True)
+    return done.returncode
+
+
+class CutOff:
+    """A record that was made at random, a backup of it from before its last line, its logbook, and a
+    record of version 0.1; and what is done to copies of them."""
+
+    def __init__(self, folder: Path) -> None:
+        made = Played()
+        made.setUp()
+        made.told = os.open(os.devnull, os.O_WRONLY)
+        made._play(random.Random(77))
+        self.home = folder / "home"
+        self.home.mkdir()
+        safekeeping.backup(made.path, self.home / "old.sqlite3")
+        code = made.db.execute("SELECT code FROM batch LIMIT 1").fetchone()[0]
+        made.put(code, "note", 999, text="after the backup")
+        made.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        shutil.copy(made.path, self.home / "lumbrel.sqlite3")
+        made.doCleanups()
+        shutil.copy(EARLIER, self.home / "earlier.sqlite3")
+        self.book = self._book(self.home)
+        (self.home / "book.json").write_bytes(self.book)
+        (folder / "was").mkdir()
+        self.before = self._restored(folder / "was")
+
+    def words(self, what: str, data: Path) -> tuple[str, ...]:
+        """The command."""
+        return {
+            "import": ("import", str(data / "book.json"), "--data", str(data / "new")),
+            "backup": ("backup", str(data / "copy.sqlite3"), "--data", str(data)),
+            "restore": ("restore", str(data / "old.sqlite3"), "--data", str(data)),
+            "migration": ("export", "--out", str(data / "x.json"), "--data", str(data / "was")),
+        }[what]
+
+    def wrong(self, what: str, kill_at: int, folder: Path) -> list[str]:
+        """Kill it there, start again, and say what is not as it should be."""
+        data = Path(shutil.copytree(self.home, folder / "data"))
+        if what == "migration":
+            (data / "was").mkdir()
+            (data / "earlier.sqlite3").rename(data / "was" / "lumbrel.sqlite3")
+        run(*self.words(what, data), kill_at=kill_at)
+        found = [] if run("check", "--data", str(data)) == 0 else ["the record is not sound"]
+        book = self._book(data)
+        if book not in (self.book, self.before if what == "restore" else self.book):
+            found.append("the record is another one")
+        found += self._not_gone_on(what, data)
+        left = (".part", "under-way", "restoring")
+        found += [f.name for f in data.rglob("*") if any(mark in f.name for mark in left)]
+        shutil.rmtree(data)
+        return found
+
+    def _not_gone_on(self, what: str, data: Path) -> list[str]:
+        """What the same again, or a look at what it made, finds wrong."""
+        if what == "import":
+            (data / "new").mkdir(exist_ok=True)
+            if run(*self.words(what, data)) or self._book(data / "new") != self.book:
+                return ["imported again, it is not the logbook"]
+        if what == "migration" and run("check", "--data", str(data / "was")):
+            return ["the earlier record is not sound"]
+        copy = data / "copy.sqlite3"
+        if what == "backup" and copy.exists() and run("check", str(copy), "--data", str(data)):
+            return ["the backup is not sound"]
+        return []
+
+    def _restored(self, data: Path) -> bytes:
+        shutil.copy(self.home / "old.sqlite3", data / "lumbrel.sqlite3")
+        return self._book(data)
+
+    def _book(self, data: Path) -> bytes:
+        out = data / "out.json"
+        out.unlink(missing_ok=True)
+        run("export", "--out", str(out), "--data", str(data))
+        return out.read_bytes() if out.exists() else b""
+
+
+def cut_off(kills: int) -> Iterator[tuple[str, float, float]]:
+    """Import, backup, restore and migration, killed at system calls that chance chooses."""
+    if shutil.which("strace") is None:
+        print("    strace is not installed: nothing was killed at a system call", file=sys.stderr)
+        return
+    rng = random.Random(2026)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        made = CutOff(folder)
+        for what in ("import", "backup", "restore", "migration"):
+            tried = folder / "tried"
+            shutil.copytree(made.home, tried)
+            if what == "migration":
+                (tried / "was").mkdir()
+                (tried / "earlier.sqlite3").rename(tried / "was" / "lumbrel.sqlite3")
+            count_to = folder / "calls"
+            run(*made.words(what, tried), count_to=count_to)
+            calls = len(count_to.read_text().splitlines())
+            shutil.rmtree(tried)
+            wrong = 0
+            for _ in range(kills // 4):
+                at = rng.randint(1, calls)
+                for what_is in made.wrong(what, at, folder):
+                    wrong += 1
+                    print(f"    {what} killed at call {at} of {calls}: {what_is}", file=sys.stderr)
+            name = f"{what} killed at {kills // 4} of its {calls} system calls: not whole after"
+            yield name, wrong, 0
+
+
+def _reads_and_says(served: Kitchen, path: str) -> bool:
+    """Whether a page is shown, and says that the disk is full."""
+    link = http.client.HTTPConnection("127.0.0.1", served.port, timeout=60)
+    link.request("GET", path)
+    answer = link.getresponse()
+    page = answer.read().decode()
+    link.close()
+    return answer.status == 200 and "is full. Nothing can be saved" in page
+
+
+def measures(
+    count: int = 20, kills: int = 40, on: Path | None = None
+) -> Iterator[tuple[str, float, float]]:
     """Every figure with its bound."""
     yield from killed()
+    yield from cut_off(kills)
     yield from locked()
-    yield from full(on)
+    with small_disk(12) as small:
+        yield from full(on or small)
     yield from histories(count)
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--histories", type=int, default=200)
+    parser.add_argument("--kills", type=int, default=200)
     parser.add_argument("--on", type=Path)
     given = parser.parse_args()
-    for name, value, bound in measures(given.histories, given.on):
+    for name, value, bound in measures(given.histories, given.kills, given.on):
         print(
             f"{'ok  ' if value <= bound else 'MISS'} {value:10.3f}  <= {bound:<8g} {name}",
             flush=True,

@@ -2,31 +2,21 @@
 
 import asyncio
 import json
-import os
 import re
 import shutil
-import subprocess
-import tempfile
+import sqlite3
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from lumbrel.services.access.roles import FINISHER
+from lumbrel.services.kitchen import safekeeping
 from lumbrel.store import disk
 from lumbrel.store.db import opened
 from lumbrel.store.disk import Disk
 from tests.support.devices import OpenKitchen
+from tests.support.disks import fill, small_disk
 from tests.support.kitchen import NOON, KitchenCase
-
-
-def small_disk() -> Path | None:
-    """A file system of four megabytes; None for who may not make one."""
-    folder = Path(tempfile.mkdtemp())
-    words = ["mount", "-t", "tmpfs", "-o", "size=4m", "lumbrel-test", str(folder)]
-    if os.geteuid() or subprocess.run(words, check=False, capture_output=True).returncode:
-        folder.rmdir()
-        return None
-    return folder
 
 
 class FullDisk(KitchenCase):
@@ -34,12 +24,9 @@ class FullDisk(KitchenCase):
 
     def setUp(self) -> None:
         super().setUp()
-        folder = small_disk()
+        folder = self.enterContext(small_disk())
         if folder is None:
             self.skipTest("only who administers the machine makes a disk on it")
-        self.addCleanup(
-            lambda: (subprocess.run(["umount", "-l", folder], check=True), folder.rmdir())
-        )
         self.code = self.take_in(vessel="finisher-1")
         self.put(self.code, "boiling", 15)
         self.put(self.code, "refractometer", 59, reading="58", sample="20 C")
@@ -51,13 +38,7 @@ class FullDisk(KitchenCase):
         self.enterContext(opened(self.record)).execute("SELECT count(*) FROM entry").fetchone()
         self.phone = self.kitchen.let_in(FINISHER)
         self.assertEqual(self.phone.get(f"/pan/{self.code}").status_code, 200)
-        self.ballast = folder / "ballast"
-        with self.ballast.open("wb", buffering=0) as file:
-            try:
-                while file.write(bytes(4096)):
-                    pass
-            except OSError:
-                pass
+        self.ballast = fill(folder)
         self.pages = ("/", f"/pan/{self.code}", "/shelf", "/kitchen", "/day", "/wall")
 
     def test_everybody_reads_and_is_told(self) -> None:
@@ -117,6 +98,22 @@ class FullDisk(KitchenCase):
         rings = asyncio.run(look("foam", "strain"))
         self.assertEqual(set(rings), {"foam", "strain"})
         self.assertGreater(min(alarm["id"] for alarm in rings.values()), 0)
+
+
+class Reserve(KitchenCase):
+    def test_a_kitchen_whose_disk_is_full_is_started_all_the_same(self) -> None:
+        folder = self.enterContext(small_disk())
+        if folder is None:
+            self.skipTest("only who administers the machine makes a disk on it")
+        self.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        record = Path(shutil.copy(self.path, folder))
+        safekeeping.keep_a_reserve(record)
+        fill(folder)
+        with self.assertRaises(sqlite3.OperationalError), opened(record) as db:
+            db.execute("SELECT count(*) FROM vessel").fetchone()
+        safekeeping.keep_a_reserve(record)
+        with opened(record) as db:
+            self.assertEqual(db.execute("SELECT count(*) FROM vessel").fetchone()[0], 3)
 
 
 class Sentences(unittest.TestCase):

@@ -13,8 +13,10 @@ from starlette.testclient import TestClient
 from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
 from lumbrel.services.base.form import SEEN
 from lumbrel.services.pan import alarms
+from lumbrel.services.probes import intake
 from lumbrel.store import alarms as alarm_store
 from lumbrel.web.bench.sending import lines_for
+from lumbrel.web.shell.doorway import CONNECTION, Connection
 from lumbrel.web.shell.streams import MOST_OF_A_DEVICE
 from lumbrel.web.shell.turnstile import Pace
 from tests.support.devices import ADDRESS, OpenKitchen, token_of
@@ -22,6 +24,15 @@ from tests.support.kitchen import NOON, KitchenCase
 
 BEFORE = (NOON - timedelta(minutes=5)).isoformat()
 CUP = {"reading": "49.6", "cup": "92 C", "instrument": "hydrometer-1"}
+
+
+async def empty() -> dict[str, Any]:
+    """A request without a body."""
+    return {"type": "http.request", "body": b"", "more_body": False}
+
+
+async def ignored(message: dict[str, Any]) -> None:
+    """Whatever is answered."""
 
 
 class Hands(KitchenCase):
@@ -195,6 +206,28 @@ class TestStreams(Hands):
         before, after, still = asyncio.run(day())
         self.assertEqual(before, [True] * 2 + [False] * MOST_OF_A_DEVICE)
         self.assertEqual((all(after), still), (True, [False]))
+
+
+class TestGuests(Hands):
+    def test_a_device_and_a_probe_are_vouched_for_and_nobody_else(self) -> None:
+        probe = intake.new_token(self.db, "probe-1", NOON)
+        known = {"cookie": "; ".join(f"{c.name}={c.value}" for c in self.first.cookies.jar)}
+        for headers, path, expected in (
+            ({}, "/", False),
+            ({"cookie": "__Host-lumbrel=made-up"}, "/", False),
+            (known, "/", True),
+            ({"authorization": "Bearer made-up"}, "/api/probes/samples", False),
+            ({"authorization": f"Bearer {probe}"}, "/api/probes/samples", True),
+        ):
+            connection = Connection("192.168.7.30")
+            head = [(k.encode(), v.encode()) for k, v in ({"host": ADDRESS} | headers).items()]
+            scope = {"type": "http", "method": "GET", "path": path, "headers": head}
+            scope |= {"scheme": "https", "query_string": b"", "client": ("192.168.7.30", 4000)}
+            scope |= {"state": {CONNECTION: connection}}
+            if path.startswith("/api"):
+                scope["method"] = "POST"
+            asyncio.run(self.kitchen.network.door(sealed=True)(scope, empty, ignored))
+            self.assertEqual(connection.vouched_for, expected, headers)
 
 
 class TestAnApp(Hands):

@@ -36,7 +36,7 @@ PAUSE_SECONDS = 0.2
 FILES_WANTED, FILES_ELSEWHERE = 4096, 256
 """Open files asked of the system; how many the record, the log and the machine's own door need."""
 MOST_HERE, MOST_FROM_THE_NETWORK = 200, 400
-_CONNECTION = "lumbrel.connection"
+CONNECTION = "lumbrel.connection"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -93,7 +93,7 @@ class Connection:
 
 def vouch_for(scope: Scope) -> None:
     """Whoever sends this request is known: their connection is a guest no more."""
-    connection = scope.get("state", {}).get(_CONNECTION)
+    connection = scope.get("state", {}).get(CONNECTION)
     if connection is not None:
         connection.vouched_for = True
 
@@ -212,7 +212,7 @@ class Patient(H11Protocol):
     """HTTP as uvicorn speaks it, with an end to patience: for a head, and for a body that trickles."""
 
     def __init__(self, connection: Connection, doorway: Doorway, **uvicorns: Any) -> None:
-        uvicorns["app_state"] = {**uvicorns["app_state"], _CONNECTION: connection}
+        uvicorns["app_state"] = {**uvicorns["app_state"], CONNECTION: connection}
         super().__init__(**uvicorns)
         self._connection, self._doorway = connection, doorway
         self._waits: asyncio.TimerHandle | None = None
