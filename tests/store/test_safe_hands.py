@@ -21,6 +21,21 @@ class SafeHands(KitchenCase):
     def data(self) -> tuple[str, str]:
         return "--data", str(self.folder)
 
+    def test_whatever_is_written_is_its_owners_alone(self) -> None:
+        self.take_in()
+        (self.folder / "lumbrel.log").touch(0o644)
+        (self.folder / "backups").mkdir(mode=0o755)
+        (self.folder / "backups" / "lumbrel-2026-03-17.sqlite3").touch(0o644)
+        self.path.chmod(0o644)
+        safekeeping.for_its_owner_only(self.path)
+        run("backup", str(self.folder / "copy.sqlite3"), *self.data())
+        run("export", "--out", str(self.folder / "book.json"), *self.data())
+        run("import", str(self.folder / "book.json"), "--data", str(self.folder / "new"))
+        found = [self.folder, *self.folder.rglob("*")]
+        self.assertGreater(len(found), 10)
+        for path in found:
+            self.assertEqual(path.stat().st_mode & 0o077, 0, path)
+
     def test_a_newer_or_foreign_file_is_refused_by_name(self) -> None:
         self.db.execute("PRAGMA user_version = 99")
         with self.assertRaisesRegex(NoRecord, "newer"):

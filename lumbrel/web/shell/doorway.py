@@ -65,6 +65,7 @@ def room_for_the_network(*, proxied: bool = False) -> Room:
     if soft < FILES_WANTED:
         soft = FILES_WANTED if hard == resource.RLIM_INFINITY else min(FILES_WANTED, hard)
         resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+    # For each of them that is answered the record is open too.
     most = max(min(MOST_FROM_THE_NETWORK, (soft - FILES_ELSEWHERE - MOST_HERE) // 2), 16)
     if proxied:
         return Room(most=most, of_an_address=most, guests=most, guests_of_an_address=most)
