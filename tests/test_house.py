@@ -62,15 +62,6 @@ class House(unittest.TestCase):
             locked |= set(re.findall(r"^([\w.-]+)==", (ROOT / lock).read_text("utf-8"), re.M))
         self.assertEqual(locked, named)
 
-    def test_every_promise_names_a_test_that_is_there(self) -> None:
-        named, there = set(), set()
-        for page in (ROOT / "docs").glob("*.md"):
-            named |= set(re.findall(r"`(test_\w+)`", page.read_text("utf-8")))
-        for file in (ROOT / "tests").rglob("test_*.py"):
-            there |= set(re.findall(r"def (test_\w+)", file.read_text("utf-8")))
-        self.assertGreater(len(named), 60)
-        self.assertEqual(named - there, set())
-
     def test_functions_are_cut_by_meaning(self) -> None:
         seen = 0
         for where, node in nodes((ast.FunctionDef, ast.AsyncFunctionDef)):
@@ -124,7 +115,10 @@ class House(unittest.TestCase):
         for promise in said.split("\n- **")[1:]:
             named = set(re.findall(r"`(test_\w+)`", promise.split("\n## ")[0]))
             self.assertTrue(named, promise)
-            self.assertLessEqual(named, there)
+        for page in (ROOT / "docs").glob("*.md"):
+            self.assertLessEqual(
+                set(re.findall(r"`(test_\w+)`", page.read_text("utf-8"))), there, page
+            )
 
     def test_shipped_assets_name_no_other_host(self) -> None:
         for path, text in front_end():

@@ -74,6 +74,19 @@ class FullDisk(KitchenCase):
         self.assertIn(answer.status_code, (303, 422))
         self.assertNotIn("is full", self.here.get("/").text)
 
+    def test_an_alarm_that_rang_before_is_answered_all_the_same(self) -> None:
+        self.ballast.unlink()
+        hub = self.kitchen.app.state.workspace.hub
+        hub._look_once(lambda code, news: None)
+        fill(self.record.parent)
+        with opened(self.record) as db:
+            before = hub._all_ringing(db)
+            self.assertGreater(min(alarm.id for alarm in before), 0)
+            for alarm in before:
+                answer = self.here.post(f"/alarms/{alarm.id}/answer", data={"by": "KL"})
+                self.assertEqual(answer.status_code, 200)
+            self.assertEqual(hub._all_ringing(db), [])
+
     def test_an_alarm_rings_though_it_cannot_be_written(self) -> None:
         async def look(*until: str) -> dict[str, dict]:
             hub = self.kitchen.app.state.workspace.hub

@@ -2,12 +2,14 @@
 
 import asyncio
 from collections.abc import AsyncIterator
+from sqlite3 import OperationalError
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan import alarms
+from lumbrel.store.disk import disk_of
 from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
@@ -68,7 +70,14 @@ def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
     if not 0 < alarm_id < MOST_ALARMS:
         raise NotFound("There is no such alarm.")
     by = fields.get("by", "").strip() or visit.caller.initials
-    found = alarms.acknowledge(visit.db, alarm_id, by, visit.now)
-    visit.workspace.hub.wake()
+    try:
+        found = alarms.acknowledge(visit.db, alarm_id, by, visit.now)
+    except OperationalError:
+        if not disk_of(visit.workspace.settings.database).is_full:
+            raise
+        visit.workspace.hub.unrecorded.hush(alarm_id)
+        return JSONResponse({"answered": alarm_id, "before_by": ""})
+    finally:
+        visit.workspace.hub.wake()
     before = found.acknowledged_by if found.acknowledged_at else ""
     return JSONResponse({"answered": found.id, "before_by": before})

@@ -244,7 +244,7 @@ class Hub:
             self.unrecorded.written(batch.id)
 
     def _all_ringing(self, db: Connection) -> list[Alarm]:
-        return [*alarm_store.ringing(db), *self.unrecorded.ringing()]
+        return self.unrecorded.ringing(alarm_store.ringing(db))
 
     def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> str:
         """News as it is sent: with what rings, and what was answered a moment ago."""

@@ -1,4 +1,5 @@
-"""Alarms that the record did not take, as on a full disk: they ring from memory all the same."""
+"""Alarms that the record did not take, as on a full disk: they ring from memory all the same, and what
+could not be written as answered is silent."""
 
 from dataclasses import replace
 from itertools import count
@@ -14,6 +15,7 @@ class Unrecorded:
     def __init__(self) -> None:
         self._ringing: dict[Key, Alarm] = {}
         self._answered: set[Key] = set()
+        self._hushed: set[int] = set()
         self._numbers = count(1)
 
     def keep(self, alarms: list[Alarm]) -> None:
@@ -37,6 +39,10 @@ class Unrecorded:
         self._answered.add(found)
         return True
 
-    def ringing(self) -> list[Alarm]:
-        """Those that ring, oldest first."""
-        return list(self._ringing.values())
+    def hush(self, alarm_id: int) -> None:
+        """One of the record was answered, and the record did not take that."""
+        self._hushed.add(alarm_id)
+
+    def ringing(self, recorded: list[Alarm]) -> list[Alarm]:
+        """What rings, of the record and besides, oldest first."""
+        return [*(a for a in recorded if a.id not in self._hushed), *self._ringing.values()]
