@@ -161,12 +161,23 @@ class Doors(unittest.TestCase):
             for one in of_others:
                 self.assertIn(b"200", self.answer(one, GET % b""))
 
-    def test_the_known_are_bounded_too_by_address_and_in_all(self) -> None:
-        with self.door():
-            for own, count in (("127.0.0.2", 10), ("127.0.0.3", 2)):
-                for _ in range(count):
-                    self.assertIn(b"200", self.answer(self.call(own), GET % b"known"))
-                self.assertEqual(self.answer(self.call(own), GET % b"known"), b"")
+    def test_the_known_are_bounded_too_and_those_that_are_answered_stay(self) -> None:
+        head = b"POST /known HTTP/1.1\r\nHost: x\r\nContent-Length: 5\r\n\r\n"
+        with self.door(), mock.patch.multiple(doorway, BODY_SECONDS=9.0):
+            idle = []
+            for _ in range(10):
+                idle.append(self.call("127.0.0.2"))
+                self.assertIn(b"200", self.answer(idle[-1], GET % b"known"))
+            one_more = self.call("127.0.0.2")
+            self.assertIn(b"200", self.answer(one_more, GET % b"known"))
+            self.assertEqual(self.answer(idle[0], GET % b"known"), b"", "the oldest that is idle")
+            busy = []
+            for n in (3, 3, 3, 3, 3, 3, 4, 4, 4, 4, 4, 4):
+                busy.append(self.call(f"127.0.0.{n}", head))
+                time.sleep(0.05)
+            self.assertEqual(self.answer(self.call("127.0.0.5"), GET % b"known"), b"")
+            for one in busy:
+                self.assertIn(b"5 bytes", self.answer(one, b"12345"))
 
     def test_a_handshake_that_does_not_end_is_ended(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -58,7 +58,9 @@ async def stream(request: Request, code: str = "") -> StreamingResponse:
             hub.leave(channel, queue)
             streams.leave(whose, queue)
 
-    return StreamingResponse(events(), media_type="text/event-stream")
+    # Once it has ended nothing follows on it: it makes room at once.
+    closing = {"Connection": "close"}
+    return StreamingResponse(events(), media_type="text/event-stream", headers=closing)
 
 
 @router.post("/alarms/{alarm_id}/answer")

@@ -166,16 +166,17 @@ class Doorway:
         return "" if len(inside) >= room.most else None
 
     def _let_go_of_one(self, address: str) -> bool:
-        """End the guest that has been silent longest, of an address or of any; False where there is none."""
-        guests = [one for one in self._inside if not one.vouched_for]
-        of_it = [one for one in guests if address in ("", one.address)]
-        if not of_it:
+        """End one of an address, or of any; False where all that are there are being answered."""
+        of_it = [one for one in self._inside if address in ("", one.address)]
+        # First who is silent, guests before the known, whose browsers call again; of them who came first.
+        silent = [one for one in of_it if not one.is_answered]
+        guests = [one for one in of_it if not one.vouched_for]
+        chosen = [*(one for one in silent if not one.vouched_for), *silent, *guests]
+        if not chosen:
             return False
-        # Who is being answered goes last; of the others, who came first.
-        oldest = next((one for one in of_it if not one.is_answered), of_it[0])
-        self.left(oldest)
-        oldest.end()
-        LOG.warning("too many guests: one of %s was let go", oldest.address)
+        self.left(chosen[0])
+        chosen[0].end()
+        LOG.warning("too many connections: one of %s was let go", address or "any address")
         return True
 
     async def _begin(
