@@ -33,11 +33,12 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _recover(data: Path) -> None:
-    """Say what was cut off beside the record, and what became of it."""
+    """Say what was cut off beside the record, and what became of it; make a full disk readable."""
     from lumbrel.commands.serving import RECORD
-    from lumbrel.services.kitchen.safekeeping import recover
+    from lumbrel.services.kitchen import safekeeping
 
-    for said in recover(data / RECORD):
+    safekeeping.keep_a_reserve(data / RECORD, make=False)
+    for said in safekeeping.recover(data / RECORD):
         print(f"lumbrel: {said}", file=sys.stderr)
 
 

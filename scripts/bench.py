@@ -35,6 +35,7 @@ from scripts import (  # noqa: E402
     bench_live,
     bench_network,
     bench_record,
+    bench_silence,
 )
 from tests.support.browser import chromium  # noqa: E402
 
@@ -233,6 +234,7 @@ def main() -> int:
         results += [at_most(*measured) for measured in bench_after.measures()]
         results += [at_most(*measured) for measured in bench_hardship.measures()]
         results += [at_most(*measured) for measured in bench_network.measures()]
+        results += [at_most(*measured) for measured in bench_silence.measures()]
         results += [
             Result(name, value, f"{low:g} to {high:g}", low <= value <= high)
             for name, value, low, high in (

@@ -132,7 +132,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
     host = arguments.host if is_loopback(arguments.host) else "127.0.0.1"
 
     from lumbrel.web.shell.app import create_app
-    from lumbrel.web.shell.doorway import IDLE_SECONDS
+    from lumbrel.web.shell.patience import IDLE_SECONDS
     from lumbrel.web.shell.server import Server
 
     # Bound before anything is said: an address that is printed is an address that answers.

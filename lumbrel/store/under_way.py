@@ -43,8 +43,13 @@ class Note:
 
 @contextmanager
 def noted(record: Path, what: str, **paths: Path) -> Iterator[Note]:
-    """Note beside a record what is under way, for the block."""
+    """Note beside a record what is under way, for the block.
+
+    Raises:
+        OSError: it cannot be noted.
+    """
     file = record.with_name(f"{record.name}{MARK}{what}-{uuid4().hex[:8]}")
+    note = Note(file, what, paths, begun=False)
     handle = os.open(file, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
     try:
         fcntl.flock(handle, fcntl.LOCK_EX)
@@ -52,14 +57,13 @@ def noted(record: Path, what: str, **paths: Path) -> Iterator[Note]:
         os.write(handle, json.dumps({"what": what, "paths": written}).encode() + b"\n")
         os.fsync(handle)
         settled(file.parent)
-        note = Note(file, what, paths, begun=False)
-        try:
-            yield note
-        except BaseException:
-            # What is refused was undone by whoever refused it, but for what must be finished.
-            if not note.begun:
-                note.done()
-            raise
+        yield note
+    except BaseException:
+        # What is refused was undone by whoever refused it, but for what must be finished.
+        if not note.begun:
+            note.done()
+        raise
+    else:
         note.done()
     finally:
         os.close(handle)

@@ -19,12 +19,12 @@ from starlette.types import Receive, Scope, Send
 
 from lumbrel.commands.say import Seldom
 from lumbrel.services.access.certificates import Authority
-from lumbrel.web.shell import doorway
-from lumbrel.web.shell.doorway import LimitedServer, Room, vouch_for
+from lumbrel.web.shell import doorway, patience
+from lumbrel.web.shell.doorway import Room, vouch_for
+from lumbrel.web.shell.server import LimitedServer
 from tests.support.hosts import free_port
 
 SHORT = {
-    "HANDSHAKE_SECONDS": 0.4,
     "FIRST_HEADER_SECONDS": 0.4,
     "WHOLE_HEAD_SECONDS": 0.6,
     "IDLE_SECONDS": 1.0,
@@ -54,7 +54,8 @@ async def answers(scope: Scope, receive: Receive, send: Send) -> None:
 
 class Doors(unittest.TestCase):
     def setUp(self) -> None:
-        self.enterContext(mock.patch.multiple(doorway, **SHORT))
+        self.enterContext(mock.patch.multiple(patience, **SHORT))
+        self.enterContext(mock.patch.object(doorway, "HANDSHAKE_SECONDS", 0.4))
         self.open: list[socket.socket] = []
         self.addCleanup(lambda: [one.close() for one in self.open])
 
@@ -163,7 +164,7 @@ class Doors(unittest.TestCase):
 
     def test_the_known_are_bounded_too_and_those_that_are_answered_stay(self) -> None:
         head = b"POST /known HTTP/1.1\r\nHost: x\r\nContent-Length: 5\r\n\r\n"
-        with self.door(), mock.patch.multiple(doorway, BODY_SECONDS=9.0):
+        with self.door(), mock.patch.object(patience, "BODY_SECONDS", 9.0):
             idle = []
             for _ in range(10):
                 idle.append(self.call("127.0.0.2"))

@@ -90,10 +90,10 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             f"{to} is there already, and no backup is written over another. Name a new one."
         )
     unfinished = to.with_name(to.name + ".part")
-    with (
-        safe.held(record, alone=False),
-        under_way.noted(record, BACKUP, to=to, unfinished=unfinished),
-    ):
+    with safe.held(record, alone=False), contextlib.ExitStack() as stack:
+        with contextlib.suppress(OSError):
+            # From a full disk to another one it goes without; then only what is killed is left over.
+            stack.enter_context(under_way.noted(record, BACKUP, to=to, unfinished=unfinished))
         try:
             _clear(unfinished)
             safe.copy(record, unfinished)
@@ -181,12 +181,16 @@ def _put_in_place(record: Path, unfinished: Path, aside: Path) -> None:
     under_way.settled(record.parent)
 
 
-def keep_a_reserve(record: Path) -> None:
-    """Keep a little room on the disk, to be let go when it is full: to read a record takes some too."""
+def keep_a_reserve(record: Path, *, make: bool = True) -> None:
+    """Keep a little room on the disk, to be let go when it is full: to read a record takes some too.
+
+    Args:
+        make: where there is room and none is kept.
+    """
     reserve = record.with_name(f"{record.name}.reserve")
     if disk_of(record).is_full:
         reserve.unlink(missing_ok=True)
-    elif not reserve.exists():
+    elif make and not reserve.exists():
         # What is random no file system stores smaller than it is.
         reserve.write_bytes(os.urandom(RESERVE_BYTES))
 
@@ -318,6 +322,8 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
     if today in automatic(folder).days:
         return False
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    for leftover in folder.glob("lumbrel-*.sqlite3.part"):
+        _clear(leftover)
     backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=False)
     for day in superfluous(automatic(folder).days):
         old = folder / f"lumbrel-{day}.sqlite3"

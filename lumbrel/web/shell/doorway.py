@@ -1,6 +1,6 @@
-"""Before the application: who is taken in, how many at once, and how long somebody may say nothing.
+"""Before the application: who is taken in, and how many at once.
 
-uvicorn speaks HTTP; what it leaves to whoever runs it stands here. A connection is a guest until the gate
+uvicorn speaks HTTP; what it leaves to whoever runs it stands here and in `patience`. A connection is a guest until the gate
 or a probe's token has vouched for it. Guests are few; where one too many comes, the one that has been
 silent longest goes, of the address that has most of them.
 """
@@ -18,16 +18,10 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-import h11
-import uvicorn
 from starlette.types import Scope
-from uvicorn.protocols.http.h11_impl import H11Protocol
 
 LOG = logging.getLogger("lumbrel.connections")
 HANDSHAKE_SECONDS, FAREWELL_SECONDS = 5.0, 2.0
-FIRST_HEADER_SECONDS, WHOLE_HEAD_SECONDS, IDLE_SECONDS = 5.0, 10.0, 30.0
-BODY_SECONDS, LEAST_BYTES_PER_SECOND = 10.0, 4096
-"""A body may take so long, and longer by as much as has come of it."""
 UNREAD_SECONDS = 30
 """How long somebody may leave unread what is sent to them."""
 BACKLOG = 2048
@@ -208,106 +202,3 @@ class Doorway:
     def left(self, connection: Connection) -> None:
         """A connection has ended."""
         self._inside.pop(connection, None)
-
-
-class Patient(H11Protocol):
-    """HTTP as uvicorn speaks it, with an end to patience: for a head, and for a body that trickles."""
-
-    def __init__(self, connection: Connection, doorway: Doorway, **uvicorns: Any) -> None:
-        uvicorns["app_state"] = {**uvicorns["app_state"], CONNECTION: connection}
-        super().__init__(**uvicorns)
-        self._connection, self._doorway = connection, doorway
-        self._waits: asyncio.TimerHandle | None = None
-        self._began, self._came = 0.0, 0
-
-    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
-        """Whoever connects has something to say."""
-        self._connection.transport = transport
-        super().connection_made(transport)
-        self._wait(FIRST_HEADER_SECONDS)
-
-    def connection_lost(self, exc: Exception | None) -> None:
-        """It ended, whoever ended it."""
-        self._wait(None)
-        self._doorway.left(self._connection)
-        super().connection_lost(exc)
-
-    def data_received(self, data: bytes) -> None:
-        """Take what comes, and look whether it is on time."""
-        if self.conn.their_state is h11.IDLE and not self._came:
-            self._began = self.loop.time()
-            self._wait(WHOLE_HEAD_SECONDS)
-        self._came += len(data)
-        super().data_received(data)
-        state = self.conn.their_state
-        if state is h11.IDLE and self.conn.trailing_data[0]:
-            return
-        self._connection.is_answered = state is not h11.IDLE
-        if state is h11.SEND_BODY:
-            allowed = BODY_SECONDS + self._came / LEAST_BYTES_PER_SECOND
-            self._wait(max(self._began + allowed - self.loop.time(), 0.0))
-        else:
-            self._came = 0
-            self._wait(IDLE_SECONDS if state is h11.IDLE else None)
-
-    def on_response_complete(self) -> None:
-        """It was answered, and may go on."""
-        self._connection.is_answered = False
-        super().on_response_complete()
-
-    def _wait(self, seconds: float | None) -> None:
-        """End it in so many seconds; None: not for now."""
-        if self._waits:
-            self._waits.cancel()
-            self._waits = None
-        if seconds is not None:
-            self._waits = self.loop.call_later(seconds, self._too_late)
-
-    def _too_late(self) -> None:
-        self._waits = None
-        if self.transport is not None:
-            self.transport.abort()
-
-
-class LimitedServer(uvicorn.Server):
-    """uvicorn's server, but for who is taken in.
-
-    Args:
-        config: what is served, and how; `timeout_keep_alive` is the idle time.
-        room: how many are taken in.
-    """
-
-    def __init__(self, config: uvicorn.Config, room: Room) -> None:
-        super().__init__(config)
-        self._doorway = Doorway(room)
-        self._taking_in: list[asyncio.Task[None]] = []
-
-    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
-        """Start, then take in whoever calls at the sockets."""
-        for one in sockets or []:
-            one.setblocking(False)
-            one.listen(BACKLOG)
-        await super().startup(sockets=[])
-        if self.started:
-            loop = asyncio.get_running_loop()
-            self._taking_in = [
-                loop.create_task(self._doorway.serve(one, self._protocol, self.config.ssl))
-                for one in sockets or []
-            ]
-
-    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
-        """Take nobody in any more, then shut down."""
-        for task in self._taking_in:
-            task.cancel()
-        await asyncio.gather(*self._taking_in, return_exceptions=True)
-        self._doorway.end()
-        await super().shutdown(sockets)
-
-    def _protocol(self, connection: Connection) -> asyncio.Protocol:
-        return Patient(
-            connection,
-            self._doorway,
-            config=self.config,
-            server_state=self.server_state,
-            app_state=self.lifespan.state,
-        )

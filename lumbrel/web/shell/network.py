@@ -18,8 +18,10 @@ from lumbrel.services.access import addresses as found
 from lumbrel.services.access.certificates import Authority
 from lumbrel.services.access.doorkeeper import Doorkeeper
 from lumbrel.web.shell.announce import Announcement
-from lumbrel.web.shell.doorway import IDLE_SECONDS, LimitedServer, room_for_the_network
+from lumbrel.web.shell.doorway import room_for_the_network
 from lumbrel.web.shell.gate import Door
+from lumbrel.web.shell.patience import IDLE_SECONDS
+from lumbrel.web.shell.server import LimitedServer
 from lumbrel.web.shell.settings import Access, system_clock
 
 LOG = logging.getLogger("lumbrel.access")

@@ -1,12 +1,58 @@
-"""The server: as uvicorn has it, but open streams are let go before it waits for them."""
+"""The servers: as uvicorn has them, but for who is taken in, and for how long."""
 
+import asyncio
 import socket
 from collections.abc import Callable
 
 import uvicorn
 from fastapi import FastAPI
 
-from lumbrel.web.shell.doorway import LimitedServer, room_here
+from lumbrel.web.shell.doorway import BACKLOG, Connection, Doorway, Room, room_here
+from lumbrel.web.shell.patience import Patient
+
+
+class LimitedServer(uvicorn.Server):
+    """uvicorn's server, but for who is taken in.
+
+    Args:
+        config: what is served, and how; `timeout_keep_alive` is the idle time.
+        room: how many are taken in.
+    """
+
+    def __init__(self, config: uvicorn.Config, room: Room) -> None:
+        super().__init__(config)
+        self._doorway = Doorway(room)
+        self._taking_in: list[asyncio.Task[None]] = []
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        """Start, then take in whoever calls at the sockets."""
+        for one in sockets or []:
+            one.setblocking(False)
+            one.listen(BACKLOG)
+        await super().startup(sockets=[])
+        if self.started:
+            loop = asyncio.get_running_loop()
+            self._taking_in = [
+                loop.create_task(self._doorway.serve(one, self._protocol, self.config.ssl))
+                for one in sockets or []
+            ]
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        """Take nobody in any more, then shut down."""
+        for task in self._taking_in:
+            task.cancel()
+        await asyncio.gather(*self._taking_in, return_exceptions=True)
+        self._doorway.end()
+        await super().shutdown(sockets)
+
+    def _protocol(self, connection: Connection) -> asyncio.Protocol:
+        return Patient(
+            connection,
+            self._doorway,
+            config=self.config,
+            server_state=self.server_state,
+            app_state=self.lifespan.state,
+        )
 
 
 class Server(LimitedServer):
