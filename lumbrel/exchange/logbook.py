@@ -22,6 +22,7 @@ from lumbrel.services.record import kept
 from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, guards, photographs
 from lumbrel.store.db import newest_version
+from lumbrel.store.kitchen import unset
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
 FORMAT, VERSION = "lumbrel-logbook", 1
@@ -348,14 +349,12 @@ def positions_in(logbook: Logbook) -> Positions:
 
 def _is_sound(db: Connection) -> None:
     """Look over what an import made of a record, before it is kept."""
-    if db.execute("PRAGMA foreign_key_check").fetchone():
-        raise Refused("It refers to what neither it nor the record holds.")
     short = db.execute("SELECT parcel_id FROM stock WHERE packs < 0").fetchone()
     if short:
         raise Refused(f"More would have left {short['parcel_id']} than was packed.")
-    wrong = kept.apart(db)
+    wrong = ", ".join(unset(db))
     if wrong:
-        raise Refused(f"What follows from its lines is not sound: {' '.join(wrong)}.")
+        raise Refused(f"What it says of the kitchen ({wrong}) is not what was set last.")
 
 
 def _none_comes_back(db: Connection, logbook: Logbook) -> None:

@@ -1,5 +1,6 @@
 """A record in safe hands: who has it open, whether it is sound, a copy that is the same."""
 
+import contextlib
 import fcntl
 import os
 import shutil
@@ -95,6 +96,18 @@ def only_read(record: Path, unchanging: bool = False) -> sqlite3.Connection:
     """A connection that writes nothing, not even how the file is kept."""
     how = "?mode=ro&immutable=1" if unchanging else "?mode=ro"
     return sqlite3.connect(record.resolve().as_uri() + how, uri=True)
+
+
+def half_written(record: Path) -> bool:
+    """Whether a write to a record was cut off before there was a log beside it."""
+    return record.exists() and record.with_name(record.name + "-journal").exists()
+
+
+def roll_back(record: Path) -> None:
+    """Undo what was cut off in the middle, as SQLite does for whoever may write."""
+    if half_written(record):
+        with contextlib.suppress(sqlite3.Error), contextlib.closing(sqlite3.connect(record)) as db:
+            db.execute("SELECT count(*) FROM sqlite_schema").fetchone()
 
 
 def problems(record: Path) -> list[str]:

@@ -5,6 +5,7 @@ import os
 import random
 import shutil
 import signal
+import sqlite3
 import sys
 import tempfile
 from collections.abc import Callable
@@ -164,6 +165,24 @@ class Killed(KitchenCase):
                 break
             step += 1
         self.assertGreater(step, 10)
+
+    def test_a_write_that_was_cut_off_before_there_was_a_log(self) -> None:
+        """As a record of an early version is left by whoever is killed while its log is begun."""
+        record = Path(shutil.copy(RECORD_01, self.folder / "early.sqlite3"))
+        child = os.fork()
+        if child == 0:
+            db = sqlite3.connect(record, isolation_level=None)
+            db.execute("PRAGMA cache_size = 2")
+            db.execute("BEGIN")
+            db.execute("CREATE TABLE half (x)")
+            db.executemany("INSERT INTO half VALUES (?)", [(bytes(3000),) for _ in range(99)])
+            os.kill(os.getpid(), signal.SIGKILL)
+        os.waitpid(child, 0)
+        data = self.folder / "early"
+        data.mkdir()
+        for end in ("", "-journal"):
+            Path(f"{record}{end}").rename(data / f"lumbrel.sqlite3{end}")
+        self.assertEqual(run("check", "--data", str(data))[0], 0)
 
     def test_no_empty_kitchen_opens_where_a_full_one_was(self) -> None:
         """As a restore left it that an earlier version was killed in."""

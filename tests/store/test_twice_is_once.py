@@ -18,6 +18,7 @@ from lumbrel.store import db as store
 from lumbrel.store import guards, record, samples
 from lumbrel.store.alarms import acknowledge
 from lumbrel.store.db import KEPT_TABLES, connect, of_milliseconds, opened
+from lumbrel.store.probes import note_trouble
 from tests.services.test_flow import Histories
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.safe import run
@@ -93,14 +94,42 @@ class Imports(Histories):
                 logbook.take_in(other, json.dumps(book | {"tables": tables}))
             self.assertEqual(record.batch_ids(other), [])
 
+    def test_what_contradicts_itself_does_not_come(self) -> None:
+        """More sold than a corrected packing left, and a kitchen that was never set so."""
+        code = self.take_in()
+        self.drawn(code, 60)
+        self.jarred(code, 61, 9)
+        packed = self.at(code).current[-1]
+        self.jarred(code, 61, 5, supersedes=packed.id, why="counted again")
+        self.put(code, "taken_out", 62, lot=code, size_1="500 ml", count_1="2", reason="sold")
+        book = logbook.document(self.db)
+        other = self.empty()
+        logbook.take_in(other, json.dumps(book), preview=True)
+        flows = [f | {"packs": 7} if f["reason"] == "sold" else f for f in book["tables"]["flow"]]
+        kitchen = [row | {"elevation_m": 900.0} for row in book["tables"]["kitchen"]]
+        for tables, why in (({"flow": flows}, "packed"), ({"kitchen": kitchen}, "elevation_m")):
+            with self.assertRaisesRegex(logbook.Refused, why):
+                logbook.take_in(other, json.dumps(book | {"tables": book["tables"] | tables}))
+
+    def test_what_was_poured_and_struck_forbids_none_that_came_after_it(self) -> None:
+        first, second = self.take_in(), self.take_in(vessel="finisher-1")
+        line = self.sure(second, "added", 5, **{"from": first, "mass": "3 kg"})
+        self.strike(second, line.id, 6)
+        self.sure(first, "added", 7, **{"from": second, "mass": "3 kg"})
+        text, other = logbook.as_json(self.db), self.empty()
+        logbook.take_in(other, text)
+        self.assertEqual(logbook.as_json(other), text)
+
     def test_a_later_logbook_brings_what_went_on_and_an_earlier_one_takes_nothing_back(
         self,
     ) -> None:
         batch = record.batch_by(self.db, code=self.take_in())
         ring = "INSERT INTO alarm (batch_id, kind, raised_at, words) VALUES (?, 'near', ?, '')"
         self.db.execute(ring, (batch.id, store.instant(NOON)))
+        note_trouble(self.db, "probe-1", "late", NOON, 1)
         early, other = logbook.as_json(self.db), self.empty()
         acknowledge(self.db, 1, NOON, "KL")
+        note_trouble(self.db, "probe-1", "late", NOON, 4)
         late = logbook.as_json(self.db)
         for text, expected in ((early, early), (late, late), (early, late)):
             logbook.take_in(other, text)

@@ -251,11 +251,13 @@ def recover(record: Path) -> list[str]:
     Returns:
         What was done, in sentences.
     """
-    if not under_way.cut_off(record):
+    if not under_way.cut_off(record) and not safe.half_written(record):
         return []
     try:
         with safe.nobody_has(record):
-            return [_recovered(record, note) for note in under_way.cut_off(record)]
+            said = [_recovered(record, note) for note in under_way.cut_off(record)]
+            safe.roll_back(record)
+            return said
     except safe.InUse:
         # Whoever has it opened it whole; the rest can wait until they are done.
         return []
