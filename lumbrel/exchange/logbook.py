@@ -23,6 +23,7 @@ from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, guards, photographs
 from lumbrel.store.db import newest_version
 from lumbrel.store.kitchen import unset
+from lumbrel.store.registered import hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
 FORMAT, VERSION = "lumbrel-logbook", 1
@@ -69,6 +70,7 @@ MOVES_ON = {
     "sample_trouble": ("count", "last_at"),
 }
 """What of a row may have gone on since it was written out; the first column says how far."""
+Columns = tuple[str, ...]
 Positions = dict[str, dict[str, int]]
 """Of each table's rows by id: where in their logbook they stand."""
 
@@ -406,6 +408,7 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
         db.execute("DELETE FROM kitchen")
     elif mine:
         tables["kitchen"] = []
+    changed = _changed(db, tables["registered"])
     for table in TABLES:
         defaults = _defaults(db, table)
         for written in tables[table.name]:
@@ -413,7 +416,12 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
                 raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
-            _put(db, table, row, coming, positions.get(table.name, {}).get(str(row.get("id"))))
+            moves = changed.get((table.name, str(row.get("id"))), MOVES_ON.get(table.name, ()))
+            if not _known(db, table, row, moves, coming):
+                _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
+                coming.new[table.name] += 1
+    for what, key in changed:
+        hold(db, what, key)
     for device in logbook.samples:
         _put_samples(db, device, coming)
 
@@ -437,24 +445,36 @@ def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> 
     return not mine or (shared > 0 and mine[:shared] == brought[:shared])
 
 
-def _put(
-    db: Connection, table: Table, row: dict[str, Any], coming: Coming, position: int | None
-) -> None:
-    stored = {
-        column: json.dumps(value) if column in table.json else value
-        for column, value in row.items()
-    }
+def _changed(db: Connection, coming: list[dict[str, Any]]) -> dict[tuple[str, str], Columns]:
+    """The columns in which vessels and instruments were ever changed, there or here: their rows may
+    differ in those, and are brought to what was noted last in the end."""
+    here = [dict(row) for row in rows(db, BY_NAME["registered"])]
+    found: dict[tuple[str, str], Columns] = {}
+    for row in (*here, *coming):
+        key = str(row["what"]), str(row["id"])
+        found[key] = (*found.get(key, guards.NOW.get(key[0], ())), *row["value"])
+    return found
+
+
+def _known(
+    db: Connection, table: Table, row: dict[str, Any], moves: Columns, coming: Coming
+) -> bool:
+    """Whether a row is here already; what may have gone on of it does.
+
+    Args:
+        moves: the columns in which it may differ.
+    Raises:
+        Refused: another one is.
+    """
     where = " AND ".join(f"{column} = ?" for column in table.key)
+    stored = _stored(table, row)
     key = [stored[column] for column in table.key]
     known = db.execute(f"SELECT * FROM {table.name} WHERE {where}", key).fetchone()
     if known is None:
-        _insert(db, table.name, stored, position)
-        coming.new[table.name] += 1
-        return
+        return False
     there = dict(known)
     for column in table.json:
         there[column] = json.loads(there[column])
-    moves = MOVES_ON.get(table.name, ())
     if any(there[column] != row[column] for column in row if column not in moves):
         named = ", ".join(str(part) for part in key)
         raise Refused(f"The {table.name} {named} is here already, and is another one.")
@@ -465,6 +485,7 @@ def _put(
         coming.new[table.name] += 1
     else:
         coming.known[table.name] += 1
+    return True
 
 
 def _went_on(table: str, there: dict[str, Any], row: dict[str, Any]) -> bool:
@@ -476,17 +497,23 @@ def _went_on(table: str, there: dict[str, Any], row: dict[str, Any]) -> bool:
     return row[first] is not None and (there[first] is None or there[first] < row[first])
 
 
-def _insert(db: Connection, table: str, stored: dict[str, Any], position: int | None) -> None:
+def _stored(table: Table, row: dict[str, Any]) -> dict[str, Any]:
+    """A row as its columns hold it."""
+    return {c: json.dumps(value) if c in table.json else value for c, value in row.items()}
+
+
+def _insert(db: Connection, table: Table, row: dict[str, Any], position: int | None) -> None:
     """Put a new row where it stands in its logbook, so that the order of lines of one moment, and of a
     list, is the one of home however they came; where that place is taken, after all others."""
-    if table == "flow":
+    stored, name = _stored(table, row), table.name
+    if name == "flow":
         # A pour that was struck forbids none that came after it: what has gone where is made anew.
         db.execute("DELETE FROM reach")
     if position is not None:
-        taken = db.execute(f"SELECT 1 FROM {table} WHERE rowid = ?", (position,)).fetchone()
+        taken = db.execute(f"SELECT 1 FROM {name} WHERE rowid = ?", (position,)).fetchone()
         stored = stored if taken else {"rowid": position, **stored}
     marks = ", ".join("?" * len(stored))
-    db.execute(f"INSERT INTO {table} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()])
+    db.execute(f"INSERT INTO {name} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()])
 
 
 def _pictures(db: Connection, logbook: Logbook, coming: Coming) -> list[bytes]:

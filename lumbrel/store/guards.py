@@ -12,6 +12,9 @@ ONCE = {
 """Columns that are filled in once, later than their row: while the first of them is empty."""
 NOW = {"instrument": ("retired_at",)}
 """Columns that say how something stands now: an instrument is retired, and taken into use again."""
+NOTED = ("vessel", "instrument")
+"""Tables whose rows are what holds now of `registered`: a column may change once that names it, and
+`lumbrel check` compares."""
 FREE = {
     "kitchen": "what holds now of the dated settings; `lumbrel check` compares it with them",
     "nature": "what sort of record it is, and what is kept in it",
@@ -49,10 +52,12 @@ def _rules(db: Connection, table: str, *, has_rowid: bool) -> dict[str, str]:
         "deleted": f"BEFORE DELETE ON {table}",
         "replaced": f"BEFORE INSERT ON {table} WHEN {_is_there(db, table, has_rowid)}",
     }
-    if once or now:
+    if once or now or table in NOTED:
         columns = ["rowid", *(row[1] for row in db.execute(f"PRAGMA table_info({table})"))]
         fixed = (column for column in columns if column not in (*once, *now))
-        rules["updated"] += " WHEN " + " OR ".join(f"OLD.{c} IS NOT NEW.{c}" for c in fixed)
+        rules["updated"] += " WHEN " + " OR ".join(
+            f"OLD.{c} IS NOT NEW.{c}{_unnoted(table, c)}" for c in fixed
+        )
     if once:
         rules["filled_twice"] = (
             f"BEFORE UPDATE OF {', '.join(once)} ON {table} WHEN OLD.{once[0]} IS NOT NULL"
@@ -63,6 +68,15 @@ def _rules(db: Connection, table: str, *, has_rowid: bool) -> dict[str, str]:
             " (SELECT 1 FROM thinned WHERE device = OLD.device AND until > OLD.at)"
         )
     return rules
+
+
+def _unnoted(table: str, column: str) -> str:
+    if table not in NOTED:
+        return ""
+    return (
+        f" AND NOT EXISTS (SELECT 1 FROM registered WHERE what = '{table}' AND id = OLD.id"
+        f" AND json_type(value, '$.{column}') IS NOT NULL)"
+    )
 
 
 def _is_there(db: Connection, table: str, has_rowid: bool) -> str:

@@ -61,6 +61,31 @@ def change(
             "INSERT INTO registered (what, id, number, since, noted_at, value) VALUES (?, ?, ?, ?, ?, ?)",
             (what, key, number, instant(holds_since), instant(noted_at), json.dumps(state)),
         )
-    names = ", ".join(f"{name} = ?" for name in after)
-    # What holds now is the register's row; a change that holds from an earlier day holds now too.
-    db.execute(f"UPDATE {what} SET {names} WHERE id = ?", (*after.values(), key))
+    hold(db, what, key)
+
+
+def hold(db: Connection, what: str, key: str) -> None:
+    """Bring the register's row to what was noted last; what holds from an earlier day holds now too."""
+    now = _last_noted(db).get((what, key), {})
+    names = ", ".join(f"{name} = ?" for name in now)
+    if not _holds(db, what, key, now):
+        db.execute(f"UPDATE {what} SET {names} WHERE id = ?", (*now.values(), key))
+
+
+def _holds(db: Connection, what: str, key: str, state: State) -> bool:
+    row = db.execute(f"SELECT * FROM {what} WHERE id = ?", (key,)).fetchone()
+    return row is not None and all(row[name] == value for name, value in state.items())
+
+
+def _last_noted(db: Connection) -> dict[tuple[str, str], State]:
+    """Of all that were ever changed, by what they are and id: the columns that were, as noted last."""
+    found: dict[tuple[str, str], State] = defaultdict(dict)
+    for row in db.execute("SELECT what, id, value FROM registered ORDER BY what, id, number"):
+        found[row["what"], row["id"]] |= json.loads(row["value"])
+    return found
+
+
+def unheld(db: Connection) -> list[str]:
+    """The vessels and instruments whose row is not what was noted of them last."""
+    last = _last_noted(db)
+    return [f"{what} {key}" for (what, key), now in last.items() if not _holds(db, what, key, now)]

@@ -121,7 +121,7 @@ class Photographs(KitchenCase):
         with ThreadPoolExecutor(3) as several:
             asked = [several.submit(self.taken_or_not, file) for file in (fine, fine, coarse)]
             while not all(one.done() for one in asked):
-                sizes = [resident_kb(child) for child in children()]
+                sizes = [size for child in children() if (size := resident_kb(child))]
                 most, most_children = max(most, sum(sizes)), max(most_children, len(sizes))
         one, two, made = (asked_for.result() for asked_for in asked)
         self.assertRegex(one + two, "(.*16 as WebP.*){2}")

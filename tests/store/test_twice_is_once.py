@@ -19,6 +19,7 @@ from lumbrel.store import guards, record, samples
 from lumbrel.store.alarms import acknowledge
 from lumbrel.store.db import KEPT_TABLES, connect, of_milliseconds, opened
 from lumbrel.store.probes import note_trouble
+from lumbrel.store.registered import change
 from tests.services.test_flow import Histories
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.safe import run
@@ -130,6 +131,8 @@ class Imports(Histories):
         early, other = logbook.as_json(self.db), self.empty()
         acknowledge(self.db, 1, NOON, "KL")
         note_trouble(self.db, "probe-1", "late", NOON, 4)
+        named = {"name": "The old pan"}
+        change(self.db, "vessel", "finisher-1", named, since=NOON, noted_at=NOON)
         late = logbook.as_json(self.db)
         for text, expected in ((early, early), (late, late), (early, late)):
             logbook.take_in(other, text)
@@ -210,6 +213,15 @@ class Guards(KitchenCase):
             f"INSERT INTO {table} ({', '.join(given)}) VALUES ({', '.join(given.values())})"
         )
 
+    def test_a_vessel_is_changed_by_what_is_noted_of_it_and_check_compares(self) -> None:
+        rename = "UPDATE vessel SET name = 'Another' WHERE id = 'finisher-1'"
+        with self.assertRaises(sqlite3.Error):
+            self.db.execute(rename)
+        change(self.db, "vessel", "finisher-1", {"name": "Old"}, since=NOON, noted_at=NOON)
+        self.assertEqual(kept.differences(self.db), [])
+        self.db.execute(rename)
+        self.assertIn("vessel finisher-1", " ".join(kept.differences(self.db)))
+
     def test_what_is_filled_in_once_is_not_filled_in_again(self) -> None:
         batch = record.batch_by(self.db, code=self.take_in())
         self.db.execute(
@@ -217,9 +229,9 @@ class Guards(KitchenCase):
             (batch.id,),
         )
         self.db.execute("UPDATE alarm SET acknowledged_at = 'x', acknowledged_by = 'KL'")
-        for change in ("acknowledged_by = 'MM'", "acknowledged_at = NULL"):
+        for other in ("acknowledged_by = 'MM'", "acknowledged_at = NULL"):
             with self.assertRaises(sqlite3.Error):
-                self.db.execute(f"UPDATE alarm SET {change}")
+                self.db.execute(f"UPDATE alarm SET {other}")
 
     def test_check_finds_whatever_is_changed_in_a_kept_table_or_the_kitchens_row(self) -> None:
         path = season_copy(self.folder / "season")

@@ -22,6 +22,7 @@ from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import connect
 from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
+from lumbrel.store.registered import ALWAYS, change
 
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
 STEP_S = 5.0
@@ -67,7 +68,8 @@ class SimulatedBoil:
             self.db,
             VesselRow(id="pan", name="Pan", shape="rectangular", sizes_mm=(size, size * 0.7)),
         )
-        self.db.execute("UPDATE instrument SET vessel_id = 'pan' WHERE id = 'probe-1'")
+        stands = {"vessel_id": "pan"}
+        change(self.db, "instrument", "probe-1", stands, since=ALWAYS, noted_at=START)
         area = size * size * 0.7 * 1e-6
         rate = 0.75 * area * min(max(rng.gauss(1, 0.4), 0.35), 1.9)
         self.pot = SimulatedFinisher(

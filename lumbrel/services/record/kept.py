@@ -34,7 +34,7 @@ from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
 from lumbrel.store.record import Batch
-from lumbrel.store.registered import ALWAYS
+from lumbrel.store.registered import ALWAYS, unheld
 
 KEPT_VERSION = 7
 """Grows when what is kept, or how it follows from the lines, changes."""
@@ -312,6 +312,7 @@ def apart(db: Connection) -> list[str]:
     before = {table: _rows(db, table) for table in KEPT_TABLES}
     rebuild(db)
     wrong = [f"kitchen: {name} is not what was set last" for name in unset(db)]
+    wrong += [f"{one} is not what was noted of it last" for one in unheld(db)]
     for table in KEPT_TABLES:
         rows = before[table] ^ _rows(db, table)
         if rows:
