@@ -21,7 +21,7 @@ from lumbrel.services.base.facts import ADAPTER, read_facts
 from lumbrel.services.record import kept
 from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, guards, photographs
-from lumbrel.store.db import newest_version
+from lumbrel.store.db import newest_version, roll_back
 from lumbrel.store.kitchen import unset
 from lumbrel.store.registered import hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
@@ -330,10 +330,10 @@ def put(
             # Beside the record, before its lines are: one too many does no harm.
             photographs.put(db, picture)
     except (IntegrityError, kept.Unsound) as error:
-        db.execute("ROLLBACK")
+        roll_back(db)
         raise Refused(f"It contradicts what is in the record: {error}.") from error
     except BaseException:
-        db.execute("ROLLBACK")
+        roll_back(db)
         raise
     db.execute("ROLLBACK" if preview else "COMMIT")
     return coming

@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 from threading import RLock
 
-from lumbrel.store.db import NoRecord, instant, moment
+from lumbrel.store.db import NoRecord, instant, moment, roll_back
 
 VERSION = 1
 APPLICATION_ID = 0x4C4D4241
@@ -120,10 +120,10 @@ class AccessFile:
             self._db.execute("BEGIN IMMEDIATE")
             try:
                 yield self._db
+                self._db.execute("COMMIT")
             except BaseException:
-                self._db.execute("ROLLBACK")
+                roll_back(self._db)
                 raise
-            self._db.execute("COMMIT")
 
 
 def passphrase_hash(db: sqlite3.Connection) -> str | None:

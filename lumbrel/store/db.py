@@ -72,10 +72,16 @@ def transaction(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
         connection.execute("BEGIN IMMEDIATE")
         try:
             yield connection
+            connection.execute("COMMIT")
         except BaseException:
-            connection.execute("ROLLBACK")
+            roll_back(connection)
             raise
-        connection.execute("COMMIT")
+
+
+def roll_back(connection: sqlite3.Connection) -> None:
+    """Undo what a transaction did; on a full disk SQLite has done so already."""
+    if connection.in_transaction:
+        connection.execute("ROLLBACK")
 
 
 def migrate(connection: sqlite3.Connection) -> list[str]:

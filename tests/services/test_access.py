@@ -98,13 +98,17 @@ class TestDevices(Keeping):
         self.assertIsNone(self.keeper.device_of(secrets[1], NOW, "a"))
         self.assertIsNone(self.keeper.device_of(secrets[0][:-1] + "x", NOW, "a"))
         self.assertIsNone(self.keeper.device_of(secrets[0], NOW + timedelta(days=121), "a"))
+        self.keeper.device_of(secrets[2], NOW + 9 * MINUTE, "b")
         self.keeper.close()
         self.keeper = Doorkeeper(self.path, NOW)
         self.assertIsNone(self.keeper.device_of(secrets[1], NOW, "a"))
         self.assertFalse(self.keeper.is_in(second.id))
         listed = {d.id: d for d in self.keeper.devices()}
         self.assertIsNotNone(listed[second.id].put_out_at)
-        self.assertEqual(listed[third.id].seen_at, NOW + MINUTE)
+        self.assertEqual(listed[third.id].seen_at, NOW + 9 * MINUTE)
+        self.keeper.write_down(NOW + timedelta(days=121))
+        with sqlite3.connect(self.path) as db:
+            self.assertEqual(db.execute("SELECT count(*) FROM session").fetchone()[0], 0)
 
     def test_a_role_changes_at_once_and_only_to_one_that_there_is(self) -> None:
         secret = self.pair(self.keeper.offer("looker", NOW).code).secret

@@ -4,6 +4,8 @@ import io
 import json
 import random
 import re
+import subprocess
+import sys
 import zlib
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
@@ -20,7 +22,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.demo.photograph import vials
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base import pictures
+from lumbrel.services.base import picture_process, pictures
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import photograph
 from lumbrel.services.kitchen import safekeeping
@@ -128,6 +130,15 @@ class Photographs(KitchenCase):
         self.assertRegex(made, "^[0-9a-f]{64}$")
         self.assertEqual(most_children, 1)
         self.assertTrue(10_000 < most < 400 * 1024, most)
+
+    def test_what_decodes_a_picture_has_no_more_memory_than_it_is_given(self) -> None:
+        """Whatever a format's reader may take, beyond the pixels that are counted."""
+        greedy = "import sys; sys.argv[1:] = ['photograph']; from lumbrel.services.base import "
+        greedy += (
+            "picture_process as p; p._photograph = lambda content: bytes(600_000_000); p.main()"
+        )
+        done = subprocess.run([sys.executable, "-c", greedy], input=b"x", check=False)
+        self.assertEqual(done.returncode, picture_process.TOO_FINE)
 
     def taken_or_not(self, file: io.BytesIO) -> str:
         try:

@@ -9,11 +9,14 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from lumbrel.services.access.doorkeeper import Doorkeeper
 from lumbrel.services.access.roles import FINISHER
+from lumbrel.services.base.form import BadInput
 from lumbrel.services.kitchen import safekeeping
 from lumbrel.store import disk
 from lumbrel.store.db import opened
 from lumbrel.store.disk import Disk
+from lumbrel.web.shell.network import DEVICES
 from tests.support.devices import OpenKitchen
 from tests.support.disks import fill, small_disk
 from tests.support.kitchen import NOON, KitchenCase
@@ -38,12 +41,13 @@ class FullDisk(KitchenCase):
         self.enterContext(opened(self.record)).execute("SELECT count(*) FROM entry").fetchone()
         self.phone = self.kitchen.let_in(FINISHER)
         self.assertEqual(self.phone.get(f"/pan/{self.code}").status_code, 200)
+        self.offered = self.kitchen.keeper.offer(FINISHER, datetime.now(UTC)).code
         self.ballast = fill(folder)
         self.pages = ("/", f"/pan/{self.code}", "/shelf", "/kitchen", "/day", "/wall")
 
     def test_everybody_reads_and_is_told(self) -> None:
-        keeper = self.kitchen.keeper
-        later = datetime.now(UTC) + timedelta(days=1)
+        keeper, keeper_code = self.kitchen.keeper, self.offered
+        later = datetime.now(UTC).replace(microsecond=0) + timedelta(days=1)
         for caller in (self.here, self.phone):
             for page in self.pages:
                 answer = caller.get(page)
@@ -59,6 +63,18 @@ class FullDisk(KitchenCase):
             keeper.write_down(later)
         self.assertEqual(self.phone.get("/").status_code, 200)
         self.assertEqual(keeper.devices()[0].seen_at, later)
+        keeper.keep_open(later, is_open=True)
+        with self.assertRaises(BadInput):
+            keeper.sign_in({"passphrase": "a wrong one", "name": "x"}, "192.168.7.66", later)
+        code = {"code": keeper_code, "name": "another phone"}
+        answer = self.kitchen.device("192.168.7.67").post("/enter", data=code)
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("is full; nothing was written", answer.text)
+        self.ballast.unlink()
+        keeper.close()
+        again = Doorkeeper(self.record.parent / "access" / DEVICES, later)
+        self.assertEqual(again.devices()[0].seen_at, later)
+        again.close()
 
     def secret(self) -> str:
         return next(iter(self.phone.cookies.jar)).value or ""

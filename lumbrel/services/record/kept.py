@@ -30,7 +30,7 @@ from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
 from lumbrel.store import cooks, flow, kept, photographs, record, sap
-from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, transaction
+from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
 from lumbrel.store.record import Batch
@@ -304,7 +304,7 @@ def differences(db: Connection) -> list[str]:
     except Unsound as error:
         return [str(error)]
     finally:
-        db.execute("ROLLBACK")
+        roll_back(db)
 
 
 def apart(db: Connection) -> list[str]:
