@@ -111,12 +111,14 @@ def migrate(connection: sqlite3.Connection) -> list[str]:
 
 
 def make_kept_tables(connection: sqlite3.Connection) -> None:
-    """Drop all that is kept besides the lines, and make its tables anew, empty."""
+    """Drop all that is kept besides the lines, and make its tables anew, empty; and the guards of all
+    others."""
     for what in ("TRIGGER", "VIEW", "TABLE"):
         for name in re.findall(rf"CREATE {what} (\w+)", _KEPT):
             connection.execute(f"DROP {what} IF EXISTS {name}")
     for statement in _statements(_KEPT):
         connection.execute(statement)
+    guard(connection, KEPT_TABLES)
 
 
 def _numbered(connection: sqlite3.Connection, version: int) -> None:

@@ -105,8 +105,12 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
                 raise Refused(f"The copy is not sound and was not kept: {why}")
             # A name is had only by whoever makes it; what is renamed to it then writes over nothing.
             to.touch(mode=0o600, exist_ok=False)
-            photographs.move(unfinished, to)
-            unfinished.replace(to)
+            try:
+                photographs.move(unfinished, to)
+                unfinished.replace(to)
+            except BaseException:
+                _clear(to)
+                raise
             under_way.settled(to.parent)
         except FileExistsError:
             raise Refused(
@@ -191,8 +195,9 @@ def keep_a_reserve(record: Path, *, make: bool = True) -> None:
     if disk_of(record).is_full:
         reserve.unlink(missing_ok=True)
     elif make and not reserve.exists():
-        # What is random no file system stores smaller than it is.
-        reserve.write_bytes(os.urandom(RESERVE_BYTES))
+        with contextlib.suppress(OSError):
+            # What is random no file system stores smaller than it is.
+            reserve.write_bytes(os.urandom(RESERVE_BYTES))
 
 
 @contextlib.contextmanager
@@ -217,7 +222,9 @@ def for_its_owner_only(record: Path) -> None:
     if set(folder.iterdir()) <= set(own):
         own.append(folder)
     for path in own:
-        path.chmod(0o700 if path.is_dir() else 0o600)
+        with contextlib.suppress(PermissionError):
+            # Who serves another one's record leaves that to its owner.
+            path.chmod(0o700 if path.is_dir() else 0o600)
     photographs.let_go_of_parts(record)
 
 
