@@ -1,6 +1,7 @@
 """Killed between any two steps of an import, a backup, a restore, a migration: the next start finds the
 record whole, or says what lies where."""
 
+import contextlib
 import os
 import random
 import shutil
@@ -157,7 +158,11 @@ class Killed(KitchenCase):
         while True:
             with tempfile.TemporaryDirectory() as scratch:
                 record = Path(shutil.copy(RECORD_01, Path(scratch) / "lumbrel.sqlite3"))
+                had = self.version_and_migrations(record)[1]
                 cut_off = killed_after(step * 37, record)
+                version, migrations = self.version_and_migrations(record)
+                if migrations > had:
+                    self.assertEqual(version, migrations, "no earlier Lumbrel opens it")
                 with opened(record) as db:
                     kept.ready(db)
                 self.assertEqual(safekeeping.check(record).problems, [], step)
@@ -165,6 +170,11 @@ class Killed(KitchenCase):
                 break
             step += 1
         self.assertGreater(step, 10)
+
+    def version_and_migrations(self, record: Path) -> tuple[int, int]:
+        with contextlib.closing(sqlite3.connect(record)) as db:
+            version = db.execute("PRAGMA user_version").fetchone()[0]
+            return version, db.execute("SELECT count(*) FROM migration").fetchone()[0]
 
     def test_a_write_that_was_cut_off_before_there_was_a_log(self) -> None:
         """As a record of an early version is left by whoever is killed while its log is begun."""
