@@ -246,9 +246,9 @@ def refuse_emptiness(record: Path) -> None:
     if found:
         lie = ", ".join(str(file.relative_to(record.parent)) for file in found)
         raise Refused(
-            f"There is no {record.name} in {record.parent}, but there was one: there are {lie}. "
-            "Put one of them in its place with lumbrel restore FILE, or begin an empty kitchen in "
-            "another folder."
+            f"There is no {record.name} in {record.parent}, but what is left of one is: {lie}. "
+            "Put a backup or a replaced record in its place with lumbrel restore FILE, or begin an "
+            "empty kitchen in another folder."
         )
 
 
