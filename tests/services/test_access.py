@@ -243,6 +243,8 @@ class TestCertificates(unittest.TestCase):
         self.assertEqual(moved, self.leaf(timedelta(days=141)))  # an address less is no reason
         self.assertNotEqual(moved, self.leaf(timedelta(days=140 + 155)))
         self.assertEqual(self.authority.fingerprint, Authority(self.folder, NOW).fingerprint)
+        subject = x509.load_der_x509_certificate(self.authority.der).subject.rfc4514_string()
+        self.assertRegex(subject, r"^CN=Lumbrel\\, kitchen [0-9a-f]{15}$", "it names nobody")
 
     def test_a_key_that_does_not_fit_is_made_anew_and_all_is_its_owners_only(self) -> None:
         first = self.leaf()
