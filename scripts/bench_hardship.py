@@ -30,7 +30,9 @@ from uuid import uuid4
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from lumbrel.exchange import logbook, some_batches  # noqa: E402
 from lumbrel.services.kitchen import safekeeping  # noqa: E402
+from lumbrel.services.record.kept import differences, ready  # noqa: E402
 from lumbrel.store import kept  # noqa: E402
 from lumbrel.store.db import connect  # noqa: E402
 from tests.services.test_flow import Histories  # noqa: E402
@@ -102,6 +104,33 @@ def histories(count: int, first: int = 1000) -> Iterator[tuple[str, float, float
             wrong += 1
             print(f"history {seed}: {how}", file=sys.stderr)
     yield f"{count} histories with SIGKILLs that lost a line or a gram", wrong, 0
+
+
+def imported(count: int = 10, first: int = 900) -> Iterator[tuple[str, float, float]]:
+    """Random histories, each whole and some of its batches, each three times, in an order of chance."""
+    wrong = steps_in_all = 0
+    for seed in range(first, first + count):
+        made, rng = Played(), random.Random(seed)
+        made.setUp()
+        made.told = os.open(os.devnull, os.O_WRONLY)
+        made._play(rng)
+        os.close(made.told)
+        text = logbook.as_json(made.db)
+        codes = [row[0] for row in made.db.execute("SELECT code FROM batch ORDER BY code")]
+        steps: list[str | None] = [None, *rng.sample(codes, min(3, len(codes)))] * 3
+        rng.shuffle(steps)
+        with contextlib.closing(connect(":memory:")) as other:
+            ready(other)
+            for code in steps:
+                if code is None:
+                    logbook.take_in(other, text)
+                else:
+                    some_batches.take_in(other, text, [code])
+                wrong += len(differences(other))
+            wrong += logbook.as_json(other) != text
+        steps_in_all += len(steps)
+        made.doCleanups()
+    yield f"{steps_in_all} imports of {count} histories: not sound, or another logbook", wrong, 0
 
 
 class Kitchen:
@@ -426,6 +455,7 @@ def measures(
     """Every figure with its bound."""
     yield from killed()
     yield from cut_off(kills)
+    yield from imported()
     yield from locked()
     with small_disk(12) as small:
         yield from full(on or small)
