@@ -4,6 +4,7 @@ Run by scripts/test. With names as arguments only those tests run, with `--check
 browser's tests run in a process of their own beside the others. Branch coverage is printed.
 """
 
+import faulthandler
 import io
 import subprocess
 import sys
@@ -118,6 +119,7 @@ def everything() -> Count:
 
 
 def main(arguments: list[str]) -> int:
+    faulthandler.enable()
     match arguments:
         case ["--checks"]:
             count = checks()

@@ -435,7 +435,7 @@ class TestOpening(unittest.TestCase):
 
     def test_a_machine_whose_address_changes_is_called_and_certified_by_the_new_one(self) -> None:
         network = self.network(host="0.0.0.0")
-        network._tls = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        network._server = mock.Mock()
         network.opening = Opening(is_open=True, addresses=["192.168.7.2"], names=["lumbrel.local"])
         for own in (["192.168.9.9", "fd00::9"], []):
             with mock.patch("lumbrel.web.shell.network.found.addresses", lambda own=own: own):
@@ -446,6 +446,32 @@ class TestOpening(unittest.TestCase):
         self.assertIn(x509.IPAddress(ipaddress.ip_address("192.168.9.9")), list(names))
         self.assertEqual(self.announced.call_args.args[0], ["192.168.9.9", "fd00::9"])
         self.assertEqual(network.opening.urls()[1], "https://[fd00::9]:0")
+
+    def test_a_new_certificate_is_another_context_which_whoever_calls_next_is_given(self) -> None:
+        async def names(port: int) -> list[str]:
+            trusting = ssl.create_default_context(cadata=network.authority().pem.decode())
+            _, wire = await asyncio.open_connection("127.0.0.1", port, ssl=trusting)
+            leaf = wire.get_extra_info("ssl_object").getpeercert()
+            wire.close()
+            return [name for kind, name in leaf["subjectAltName"] if kind == "DNS"]
+
+        async def day() -> tuple[list[str], list[str]]:
+            await network.open()
+            server = network._server
+            assert server is not None
+            before = await names(network.opening.port)
+            serves = server.config.ssl
+            network.opening.names = ["elsewhere.local"]
+            await network._look(["127.0.0.1"])
+            self.assertIsNot(server.config.ssl, serves, "it was changed while it may be in use")
+            after = await names(network.opening.port)
+            await network.close()
+            return before, after
+
+        network = self.network(port=free_port())
+        before, after = asyncio.run(day())
+        self.assertNotIn("elsewhere.local", before)
+        self.assertIn("elsewhere.local", after)
 
     def test_where_there_is_no_network_it_says_so(self) -> None:
         network = self.network(host="0.0.0.0")

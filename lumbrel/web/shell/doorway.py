@@ -108,9 +108,9 @@ class Doorway:
         self,
         listening: socket.socket,
         protocol: Callable[[Connection], asyncio.Protocol],
-        tls: ssl.SSLContext | None,
+        tls: Callable[[], ssl.SSLContext | None],
     ) -> None:
-        """Take in whoever calls, until cancelled."""
+        """Take in whoever calls, until cancelled; each is sealed as it is done when they call."""
         loop = asyncio.get_running_loop()
         while True:
             # Many who call at once keep nobody else waiting.
@@ -128,7 +128,7 @@ class Doorway:
                 calling.close()
                 continue
             connection.beginning = loop.create_task(
-                self._begin(connection, calling, partial(protocol, connection), tls)
+                self._begin(connection, calling, partial(protocol, connection), tls())
             )
 
     def end(self) -> None:

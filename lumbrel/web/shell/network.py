@@ -94,7 +94,6 @@ class Network:
         self._server: _NetworkServer | None = None
         self._tasks: list[asyncio.Task[None]] = []
         self._sockets: list[socket.socket] = []
-        self._tls: ssl.SSLContext | None = None
         self._turn = asyncio.Lock()
 
     @property
@@ -229,8 +228,8 @@ class Network:
     async def _serve(self, opening: Opening) -> None:
         factory = None
         if opening.sealed and not opening.proxied:
-            self._tls = await run_in_threadpool(self._context, opening)
-            factory = self._given_context
+            made = await run_in_threadpool(self._context, opening)
+            factory = lambda *_: made  # noqa: E731
         config = uvicorn.Config(
             self.door(sealed=opening.sealed),
             log_config=None,
@@ -251,23 +250,15 @@ class Network:
             await asyncio.sleep(0.01)
         self._tasks = [asyncio.create_task(self._watch()), serving]
 
-    def _given_context(self, *_: object) -> ssl.SSLContext:
-        assert self._tls is not None
-        return self._tls
-
     def _context(self, opening: Opening) -> ssl.SSLContext:
+        """With a certificate that is good for what the machine is called now."""
         made = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         made.minimum_version = ssl.TLSVersion.TLSv1_2
         made.set_ciphers(CIPHERS)
         made.options |= ssl.OP_NO_RENEGOTIATION | ssl.OP_CIPHER_SERVER_PREFERENCE
-        self._certify(made, opening)
-        return made
-
-    def _certify(self, context: ssl.SSLContext, opening: Opening) -> None:
-        """Load a certificate that is good for what the machine is called now; connections that
-        begin from here on get it."""
         own = self.authority().certify(opening.names, opening.addresses, self._clock())
-        context.load_cert_chain(own.chain, own.key)
+        made.load_cert_chain(own.chain, own.key)
+        return made
 
     async def _watch(self) -> None:
         """Keep name, addresses and certificate as they are now: a network gives out others, and a
@@ -291,12 +282,15 @@ class Network:
         if self._access.host == EVERYWHERE:
             own = await run_in_threadpool(found.addresses)
             opening.addresses = own or opening.addresses
-        if self._tls is not None:
-            await run_in_threadpool(self._certify, self._tls, opening)
+        server = self._server
+        if server is not None and server.config.ssl is not None:
+            # Another one, for connections that begin from here on: OpenSSL reads a context while it
+            # shakes hands, and one that is changed meanwhile ends the whole program.
+            server.config.ssl = await run_in_threadpool(self._context, opening)
         if opening.addresses != told:
             await self._announcement.tell(opening.addresses, opening.port, sealed=opening.sealed)
 
     def _let_go(self) -> None:
         for held in self._sockets:
             held.close()
-        self._sockets, self._tasks, self._server, self._tls = [], [], None, None
+        self._sockets, self._tasks, self._server = [], [], None

@@ -33,7 +33,7 @@ class LimitedServer(uvicorn.Server):
         if self.started:
             loop = asyncio.get_running_loop()
             self._taking_in = [
-                loop.create_task(self._doorway.serve(one, self._protocol, self.config.ssl))
+                loop.create_task(self._doorway.serve(one, self._protocol, lambda: self.config.ssl))
                 for one in sockets or []
             ]
 
