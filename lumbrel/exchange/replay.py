@@ -22,6 +22,7 @@ from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.pan.board import Board, board_of
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.probes import intake
+from lumbrel.services.record import sums
 from lumbrel.services.record.kept import ready, write
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
@@ -358,7 +359,7 @@ class Replay:
             fields["instrument"] = self._named_instrument(fields["instrument"]).id
         if kind == "foam":
             fields.setdefault("defoamer", "oil")
-        fields |= _confirmed(line, {})
+        fields |= _confirmed(line, {sums.SUMS: "line"})
         slip.put(self._db, self._batch, kind, fields, now)
         return OK
 
@@ -417,6 +418,7 @@ TAKE_IN_KEYS = {
     "temperature": "temperature_typed",
     "vessel": "vessel",
     "sugar_kind": "sugar_kind",
+    sums.SUMS: "line",
 }
 INSTRUMENT_KEYS = {
     "resolution": "resolution_k",
@@ -458,7 +460,7 @@ def _named(bad: BadInput, line: Line) -> tuple[dict[str, str], dict[str, str]]:
 
 def _asked(field: str) -> str:
     """A field of a line that was left out keeps its name, so that it can be given or confirmed."""
-    return "line" if field in ("kind", "why") else field
+    return "line" if field in ("kind", "why", sums.SUMS) else field
 
 
 def _confirmed(line: Line, names: dict[str, str]) -> dict[str, str]:

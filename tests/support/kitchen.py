@@ -13,8 +13,10 @@ from typing import Any
 from lumbrel import demo
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import StruckFacts
+from lumbrel.services.base.form import CONFIRMED
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready, write
+from lumbrel.services.record.sums import SUMS
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store.db import connect, transaction
@@ -79,6 +81,7 @@ def struck_as_before(db: Connection, line: Entry[Any]) -> None:
         at=line.at,
         noted_at=line.noted_at,
         facts=StruckFacts(),
+        typed={f"{SUMS}{CONFIRMED}": "1"},
         supersedes=line.id,
         why="wrong pan",
     )

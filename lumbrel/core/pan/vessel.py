@@ -9,6 +9,9 @@ from lumbrel.core.numeric import solve
 from lumbrel.core.physics import sucrose
 
 LOWEST_SAFE_DEPTH_MM = 25.0
+TALLEST_FOR_ITS_WIDTH = 1.5
+"""A wall that nobody measured is hardly ever higher than so many widths: drums are, pots and pans are
+not."""
 HOTTEST_VOLUME_C = 115.0
 TYPICAL_BOIL_OFF_KG_PER_MIN_M2 = 0.75
 """A hard boil over a good burner; a vessel without a history starts from it, give or take
@@ -116,6 +119,16 @@ class Vessel:
         if self.shape == "tapered":
             return solve(lambda depth: self.volume_l(depth) - volume_l, 0.0, self._deepest_mm())
         return volume_l / self.bottom_area_m2()
+
+    def brim_l(self) -> float | None:
+        """What it holds to the brim, litres: of a tapered vessel by its height, of a round or a
+        rectangular one at most, by its width; None of a measured one, which may go on."""
+        if self.shape == "measured":
+            return None
+        width = TALLEST_FOR_ITS_WIDTH * min(
+            self.sizes_mm[:2] if self.shape == "rectangular" else self.sizes_mm[:1]
+        )
+        return self.volume_l(self._deepest_mm() if self.shape == "tapered" else min(width, 5000.0))
 
     def _deepest_mm(self) -> float:
         if self.shape == "measured":

@@ -27,6 +27,7 @@ from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
+from lumbrel.services.record import sums
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
 from lumbrel.store import cooks, flow, kept, photographs, record, sap
@@ -49,7 +50,8 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     inside the writer's transaction. Returns False, and writes nothing, when it is there already.
 
     Raises:
-        BadInput: jars would be missing that have left the shelf already.
+        BadInput: jars would be missing that have left the shelf already, or amounts do not add up
+            and nobody has said that it is so.
     """
     batch = record.batch_by(db, id=entry.batch_id)
     assert batch is not None
@@ -75,6 +77,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
             kept.keep_stock(db, parcel_id)
     touched |= _ends(write_flows(db, batch, entry, lines))
     _none_short(db, touched)
+    sums.ask(db, entry, touched)
     if entry.supersedes or called_off:
         kept.keep_reach(db, touched)
     keep(db, batch, lines)

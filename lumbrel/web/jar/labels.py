@@ -104,7 +104,7 @@ def put_logo(visit: Here, code: str, fields: Fields) -> Response:
         address = "" if fields.get("away") else logo.cleaned(visit.upload)
         label_style.save_logo(visit.db, address, visit.now)
     except BadInput as bad:
-        return _page(visit, code, Filled(_asked(visit), bad.errors))
+        return _page(visit, code, Filled(_asked(visit), bad.errors, bad.asks))
     return RedirectResponse(f"/jar/{code}/labels", 303)
 
 

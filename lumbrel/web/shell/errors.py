@@ -17,7 +17,7 @@ from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput, NotFound, Over
 from lumbrel.store.db import IdReused, opened
 from lumbrel.web.shell.caller import TOKEN, caller_of
 from lumbrel.web.shell.refusals import out_of_range, sentences
-from lumbrel.web.shell.render import STATIC, TEMPLATES, page
+from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, page
 from lumbrel.web.shell.request import NotSentFromHere
 from lumbrel.web.shell.workspace import StaleWorkspace, Workspace, workspace_of
 
@@ -40,7 +40,9 @@ def _wants_json(request: Request) -> bool:
     return request.url.path.startswith(("/api/", "/healthz"))
 
 
-def _error_page(request: Request, status: int, title: str, sentence: str) -> Response:
+def _error_page(
+    request: Request, status: int, title: str, sentence: str, asks: dict[str, str] | None = None
+) -> Response:
     workspace: Workspace = request.app.state.workspace
     if caller_of(request.scope).stranger:
         # Whoever is not let in is told nothing of the record.
@@ -49,7 +51,8 @@ def _error_page(request: Request, status: int, title: str, sentence: str) -> Res
         workspace = workspace_of(request)
     with opened(workspace.settings.database, workspace.cache) as db:
         shown = {"title": title, "sentence": sentence, "typed": _typed(request)}
-        return page(request, db, "shell/error.html", "error", status, **shown)
+        form = Filled(getattr(request.state, "typed", {}), {}, asks or {})
+        return page(request, db, "shell/error.html", "error", status, **shown, form=form)
 
 
 def _typed(request: Request) -> list[tuple[str, str]]:
@@ -114,7 +117,8 @@ def _refused(request: Request, error: Exception) -> Response:
 
 
 def _bad_input(request: Request, error: Exception) -> Response:
-    return _error_page(request, 422, "That cannot be taken", str(error))
+    assert isinstance(error, BadInput)
+    return _error_page(request, 422, "That cannot be taken", str(error), error.asks)
 
 
 def _overtaken(request: Request, error: Exception) -> Response:

@@ -5,6 +5,7 @@ import contextlib
 import logging
 import socket
 import ssl
+import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -95,6 +96,7 @@ class Network:
         self._tasks: list[asyncio.Task[None]] = []
         self._sockets: list[socket.socket] = []
         self._turn = asyncio.Lock()
+        self._certifying = threading.Lock()
 
     @property
     def announced(self) -> bool:
@@ -256,8 +258,10 @@ class Network:
         made.minimum_version = ssl.TLSVersion.TLSv1_2
         made.set_ciphers(CIPHERS)
         made.options |= ssl.OP_NO_RENEGOTIATION | ssl.OP_CIPHER_SERVER_PREFERENCE
-        own = self.authority().certify(opening.names, opening.addresses, self._clock())
-        made.load_cert_chain(own.chain, own.key)
+        # A look that was called off is at it still, in its thread, when the next opening begins.
+        with self._certifying:
+            own = self.authority().certify(opening.names, opening.addresses, self._clock())
+            made.load_cert_chain(own.chain, own.key)
         return made
 
     async def _watch(self) -> None:

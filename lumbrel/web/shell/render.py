@@ -1,7 +1,7 @@
 """From a service's object to a page: one environment, one formatter, one error page."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from html import unescape
@@ -15,6 +15,7 @@ from uuid import uuid4
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import escape
 
 from lumbrel import __version__
 from lumbrel.services import stations
@@ -150,11 +151,49 @@ def fragment(
         "pad_keys": keys_of(kitchen.units),
         "show": Display(kitchen),
         "form": Filled(),
+        "unsaid": Filled(),
         "practice": workspace.pan,
         "workspace": workspace.name,
     }
-    rendered = TEMPLATES.get_template(template).render(known | more)
+    shown, made = known | more, TEMPLATES.get_template(template)
+    rendered = made.render(shown)
+    unsaid = _unsaid(rendered, shown.values())
+    if unsaid.wrong:
+        rendered = made.render(shown | {"unsaid": unsaid})
     return HTMLResponse(_addressed(rendered, workspace.name, caller, now), status)
+
+
+def _forms(shown: object) -> Iterable[Filled]:
+    """What a form shows, or those among several."""
+    match shown:
+        case Filled():
+            yield shown
+        case dict():
+            yield from (one for one in shown.values() if isinstance(one, Filled))
+        case tuple() | list():
+            yield from (one for one in shown if isinstance(one, Filled))
+
+
+def _unsaid(rendered: str, shown: Iterable[object]) -> Filled:
+    """What stood in a form's way and its page does not say, since the form is not on it now, or has no
+    place for it: with all that was typed, so that it can be confirmed and sent again."""
+    sent = [form for value in shown for form in _forms(value) if form.wrong]
+    errors = {
+        name: text
+        for form in sent
+        for name, text in form.errors.items()
+        if escape(text) not in rendered
+    }
+    for form in sent:
+        asks = {
+            name: text
+            for name, text in form.asks.items()
+            if escape(text) not in rendered or f'name="{name}{CONFIRMED}"' not in rendered
+        }
+        if asks:
+            kept = {name: text for name, text in form.fields.items() if name != SEEN}
+            return Filled(kept, errors, asks, "unsaid")
+    return Filled({}, errors, {}, "unsaid")
 
 
 _POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*?)(\baction="([^"?]+))"([^>]*>)')

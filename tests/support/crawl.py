@@ -1,0 +1,103 @@
+"""The application as a visitor goes through it: every page that links lead to, every form on them."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from html.parser import HTMLParser
+from urllib.parse import unquote, urldefrag, urljoin, urlsplit
+
+from fastapi.testclient import TestClient
+from httpx2 import Response
+
+from lumbrel.web.shell.who_may import NOBODY, address_of
+
+
+@dataclass
+class Sent:
+    """A form of a page as it stands there."""
+
+    action: str
+    fields: dict[str, str] = field(default_factory=dict)
+
+
+class _Reader(HTMLParser):
+    """Links and forms of a page."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.links: list[str] = []
+        self.forms: list[Sent] = []
+        self._open: Sent | None = None
+        self._select = ""
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        said = {name: value or "" for name, value in attrs}
+        if tag == "a" and "href" in said and "download" not in said:
+            self.links.append(said["href"])
+        if tag == "form" and said.get("method") == "post":
+            self._open = Sent(said.get("action", ""))
+            self.forms.append(self._open)
+        if self._open is None:
+            return
+        name = said.get("name", "")
+        if tag == "select":
+            self._select = name
+        elif (
+            tag == "option"
+            and self._select
+            and ("selected" in said or self._select not in self._open.fields)
+        ):
+            self._open.fields[self._select] = said.get("value", "")
+        elif tag == "input" and name and said.get("type") not in ("file", "submit"):
+            if said.get("type") not in ("checkbox", "radio") or "checked" in said:
+                self._open.fields[name] = said.get("value", "")
+        elif tag == "textarea" and name:
+            self._open.fields[name] = ""
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag == "form":
+            self._open = None
+        if tag == "select":
+            self._select = ""
+
+
+def forms(page: str) -> list[Sent]:
+    """The forms of a page."""
+    reader = _Reader()
+    reader.feed(page)
+    return reader.forms
+
+
+def links(page: str) -> list[str]:
+    """Where a page leads to."""
+    reader = _Reader()
+    reader.feed(page)
+    return reader.links
+
+
+def route_of(method: str, path: str) -> str:
+    """The address of the application that answers, as the table of who may has it; "" for none."""
+    address, least = address_of(method, unquote(urlsplit(path).path))
+    return "" if least == NOBODY else address
+
+
+def pages(client: TestClient, begin: str = "/", each: int = 2) -> Iterator[tuple[str, Response]]:
+    """Every page from one on, of each address so many."""
+    known, ahead = {begin}, [begin]
+    seen: Counter[str] = Counter()
+    while ahead:
+        path = ahead.pop(0)
+        answer = client.get(path, follow_redirects=True)
+        yield path, answer
+        if "text/html" not in answer.headers.get("content-type", ""):
+            continue
+        for link in links(answer.text):
+            there = urldefrag(urljoin(path, link)).url
+            if not there.startswith("/") or there in known or re.match("/static/|/leave", there):
+                continue
+            route = route_of("GET", there)
+            if route and seen[route] < each:
+                seen[route] += 1
+                known.add(there)
+                ahead.append(there)
