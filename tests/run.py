@@ -32,6 +32,8 @@ LONG = (
     "tests.services.test_against_the_truth",
     "tests.services.test_demo",
     "tests.web.test_anything_goes",
+    "tests.web.test_asked",
+    "tests.web.test_every_state",
 )
 """Simulations and storms of input: measured they would take minutes."""
 

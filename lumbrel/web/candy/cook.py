@@ -61,7 +61,7 @@ def _page(visit: Visit, code: str, form: Filled | None = None, typed: str = "") 
     context = _cook(visit, code)
     if context.called_off:
         return visit.page(
-            "pan/gone.html", "candy", context=context, lines=slip.lines(context), into=None
+            "pan/gone.html", "candy", context=context, lines=slip.lines(context), into=None, tabs=[]
         )
     state = _state(context)
     board: CookBoard = state["board"]
