@@ -83,7 +83,7 @@ class BrowserCase(unittest.TestCase):
         until = datetime.now() + timedelta(seconds=30)
         while True:
             while page.locator("#alarm").is_visible():
-                page.keyboard.press("x")
+                page.locator("#alarm").click(position={"x": 9, "y": 9})
                 page.wait_for_timeout(200)
             try:
                 page.set_default_timeout(4000)

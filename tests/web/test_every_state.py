@@ -99,7 +99,6 @@ class EveryState(KitchenCase):
         """Put lines on a slip, confirming whatever is asked."""
         usual = {
             "lot": code,
-            "instrument": "dial-a",
             "size_1": "500 ml",
             "fill": "86 C",
             "temperature": "90 C",

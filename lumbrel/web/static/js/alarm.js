@@ -1,5 +1,6 @@
 // An alarm fills the screen and sounds until it is answered.
 import { hushSpeech, speak } from "./calling.js";
+import { isOpening, tabOf } from "./entry.js";
 import { onNews } from "./news.js";
 import { memory } from "./tools.js";
 
@@ -37,6 +38,10 @@ function tone(at, pitch) {
 
 const screen = document.getElementById("alarm");
 const by = document.getElementById("alarm-by");
+const silence = document.getElementById("alarm-answer");
+const ANSWERS = ["Enter", "Escape", " "];
+const FIELDS = "input, textarea, select";
+let before = null;
 const answered = new Set();
 let ringing = null;
 let bell = 0;
@@ -52,6 +57,9 @@ function ring(alarm) {
   by.value = memory.get("initials") || document.body.dataset.initials || "";
   for (const open of document.querySelectorAll("dialog[open]")) open.close();
   screen.hidden = false;
+  // Who is typing goes on typing; else the alarm is what the keyboard is at.
+  before = document.activeElement;
+  if (!before?.matches(FIELDS) && !isOpening()) silence.focus();
   document.title = `! ${document.title.replace(/^! /, "")}`;
   sound();
   speak(`${alarm.where}. ${alarm.headline}. ${alarm.words}`);
@@ -65,6 +73,7 @@ function hush() {
   clearInterval(bell);
   hushSpeech();
   screen.classList.remove("beat");
+  if (screen.contains(document.activeElement)) before?.focus();
   screen.hidden = true;
   ringing = null;
   document.title = document.title.replace(/^! /, "");
@@ -118,13 +127,19 @@ onNews((news) => {
   else if (!next && ringing?.id) hush();
 });
 
+// What is being typed is never eaten: a key goes to its field, or opens an entry to type in. Nothing else
+// acts beneath an alarm.
 document.addEventListener(
   "keydown",
   (event) => {
-    if (screen.hidden || (event.target === by && event.key !== "Enter")) return;
+    if (screen.hidden || event.ctrlKey || event.metaKey || event.altKey) return;
+    const typing = event.target !== by && event.target.closest(FIELDS);
+    if (typing || isOpening() || (event.target !== by && tabOf(event.key))) return;
+    if (event.target === by && event.key !== "Enter" && event.key !== "Escape") return;
+    if (event.key === "Tab") return;
     event.preventDefault();
     event.stopImmediatePropagation();
-    answer();
+    if (ANSWERS.includes(event.key)) answer();
   },
   true,
 );

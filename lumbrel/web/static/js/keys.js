@@ -26,6 +26,10 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "0") location.assign("/");
   else {
     const key = CSS.escape(event.key);
-    document.querySelector(`a[data-key="${key}"], button[data-press="${key}"]`)?.click();
+    const meant = document.querySelector(`a[data-key="${key}"], button[data-press="${key}"]`);
+    if (!meant) return;
+    // The field that it opens does not get the letter too.
+    event.preventDefault();
+    meant.click();
   }
 });

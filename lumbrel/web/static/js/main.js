@@ -8,6 +8,7 @@ import "./candy.js";
 import "./coach.js";
 import "./cup.js";
 import "./dip.js";
+import "./entry.js";
 import "./field.js";
 import "./forms.js";
 import "./jars.js";
