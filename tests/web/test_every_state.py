@@ -182,3 +182,27 @@ class EveryState(KitchenCase):
                 self.bring(code, lines)
                 self.look(code, state)
                 self.assertEqual(differences(self.db), [])
+
+    def test_a_pot_is_read_far_beyond_its_mark(self) -> None:
+        """Past what any model of boiling reaches each reading is kept, and its page answers."""
+        for step, air in ((3.5, "1030 hPa"), (6.0, "870 hPa"), (9.0, "957 hPa")):
+            self.setUp()
+            self.client.post("/day/pressure", data={"basis": "station", "pressure": air})
+            wish = {
+                "piece": "hard-drops",
+                "by": "syrup",
+                "syrup": "1.2 kg",
+                "woodlot": "north-kiln",
+            }
+            code = begin.begin(self.db, self.now, {"id": "begin-1", "vessel": "candy-pot", **wish})
+            shown = 103.0
+            while shown < 175:
+                self.now += timedelta(minutes=2.5)
+                sent = {"pot": f"{shown:.0f} C", "instrument": "dial-a", "pot_confirmed": "1"}
+                answer = self.client.post(f"/candy/cook/{code}/slip/pot", data=sent)
+                self.assertEqual(answer.status_code, 303, (step, air, shown))
+                for path in (f"/candy/cook/{code}", f"/candy/cook/{code}/board", "/", "/wall"):
+                    self.assertEqual(
+                        self.client.get(path).status_code, 200, (step, air, shown, path)
+                    )
+                shown += step

@@ -8,7 +8,6 @@ from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.candy import boil
 from lumbrel.core.candy.confections import BURN_HAZARD_C, FOAM_TO_ABOVE_WATER_K, Confection
 from lumbrel.core.candy.stirring import ON_SNOW_MIN, POURS_FOR_MIN, WORKED, Turn
-from lumbrel.core.pan.solids import mass_at
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.base.batch import BatchContext
@@ -173,7 +172,7 @@ class CookBoard:
         known = self.brix_now
         if known is None or known[0] <= self.cook.target_brix + known[1]:
             return 0.0
-        return mass_at(self.mass_now_kg, known[0], self.cook.target_brix) - self.mass_now_kg
+        return 100 * self.solids_kg / self.cook.target_brix - self.mass_now_kg
 
 
 def pot_of(context: BatchContext) -> CookBoard:

@@ -4,9 +4,11 @@ What kinds of line there are, and what each does, the stations say; see `service
 """
 
 from collections.abc import Iterable
+from contextlib import suppress
 from datetime import datetime
 from sqlite3 import Connection
 
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
@@ -168,7 +170,9 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         # Typed again without another moment, it is still of the old one's.
         facts = facts.model_copy(update={"dated": getattr(old.facts, "dated", "")})
     if kind.doubt and old is None and facts is not None and not form.errors:
-        kind.doubt(form, context, facts)
+        # What no model reaches cannot be doubted by it, and is kept.
+        with suppress(OutOfRange):
+            kind.doubt(form, context, facts)
     form.check()
     why, initials = form.text("why", limit=200), form.text("initials", limit=8)
     form.check()
