@@ -13,7 +13,7 @@ from lumbrel.services.record.kept import differences
 from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.shelf.recall import recall
 from lumbrel.services.stations import line, waiting
-from lumbrel.store import kept, samples
+from lumbrel.store import flow, kept, samples
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -149,6 +149,11 @@ class AtTheKettle(KitchenCase):
         self.put(self.code, "taken_out", 2000, reason="sold", **out)
         back = self.put(self.code, "came_back", 9000, complaint="mould", **out)
         self.assertEqual(back.facts.complaint, "mould")
+        self.assertEqual(
+            [jar.count for jar in flow.jars_of(self.db, "B2")], [1], "never sold again"
+        )
+        with self.assertRaisesRegex(BadInput, "2 of 500 ml would have come back .* only 1 ha"):
+            self.put(self.code, "came_back", 9050, **out)
         context = contexts.load(self.db, self.code, NOON + timedelta(days=7))
         good, bad = (clinic(context, lot, "mould").causes for lot in (self.code, "B2"))
         self.assertEqual(bad[0].words, "It was filled too cold")
@@ -168,7 +173,7 @@ class AtTheKettle(KitchenCase):
         # The other lot of the kettle is called back with it; what came back stands on the shelf.
         called = recall(self.db, "B2")
         self.assertEqual([lot.code for lot in called.lots], [self.code, "B2"])
-        self.assertEqual((called.here, called.gone), (6, 1))
+        self.assertEqual((called.here, called.gone), (5, 1))
         self.assertEqual([one.reason for one in called.lots[1].gone], ["sold"])
         with self.assertRaises(NotFound):
             recall(self.db, "nowhere")

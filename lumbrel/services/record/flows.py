@@ -35,6 +35,8 @@ SAID_OF_REASON = {
     "other": "for another reason",
 }
 """Why jars leave the shelf."""
+SET_ASIDE = "set aside"
+"""What came back with something wrong is not sold again."""
 
 COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
 Jars = Sequence[tuple[float, int]]
@@ -301,7 +303,7 @@ def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Fl
     lot = store.lot_id(facts.lot)
     weighs, brix = as_packed(db, lot)
     leave = isinstance(facts, TakenOutFacts)
-    return [
+    flows = [
         Flow(
             source_id=lot if leave else None,
             target_id=None if leave else lot,
@@ -314,3 +316,6 @@ def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Fl
         )
         for size, count in _together(facts.jars)
     ]
+    if isinstance(facts, CameBackFacts) and facts.complaint:
+        flows += [replace(one, source_id=lot, target_id=None, reason=SET_ASIDE) for one in flows]
+    return flows

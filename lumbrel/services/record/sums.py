@@ -13,6 +13,7 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import Facts, OpenedFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, Form, was_confirmed
+from lumbrel.services.record.flows import SET_ASIDE
 from lumbrel.store import flow
 from lumbrel.store.flow import BULK, CHARGE, CONFECTION, LOT, Flow, Parcel
 from lumbrel.store.kitchen import load_kitchen, vessels
@@ -90,7 +91,7 @@ def _doubt(began: OpenedFacts) -> float:
 def _ask_of_packs(db: Connection, entry: Entry[Facts], parcel: Parcel) -> None:
     into, out = _through(db, parcel.id)
     back = _counted(one for one in into if one.source_id is None)
-    left = _counted(one for one in out if one.target_id is None)
+    left = _counted(one for one in out if one.target_id is None and one.reason != SET_ASIDE)
     for size, count in back.items():
         gained = _gained(db, entry, parcel, partial(_packs, size))
         if count > left[size] and gained > 0:
@@ -137,8 +138,4 @@ def _solids(one: Flow) -> float:
 
 def _packs(size: float, one: Flow) -> float:
     """Packs of a size that came back or left for good."""
-    return (
-        float(one.packs or 0)
-        if one.pack_ml == size and not (one.source_id and one.target_id)
-        else 0.0
-    )
+    return 0.0 if one.reason == SET_ASIDE or one.pack_ml != size else float(one.packs or 0)

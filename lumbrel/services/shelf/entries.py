@@ -122,6 +122,6 @@ def came_back_words(context: BatchContext, entry: Entry[CameBackFacts]) -> Line:
     """As it stands on the slip."""
     facts = entry.facts
     said = {**FLAWS, **WORDS}
-    wrong = f", {said.get(facts.complaint, facts.complaint)}" if facts.complaint else ""
+    wrong = f", {said.get(facts.complaint, facts.complaint)}: set aside" if facts.complaint else ""
     note = wrong + (f", {facts.note}" if facts.note else "")
     return Line(entry, f"Came back {in_words(context, facts.jars)}", f"lot {facts.lot}{note}")

@@ -8,7 +8,7 @@ from sqlite3 import Connection
 from lumbrel.services.base.entry import of_row
 from lumbrel.services.base.facts import TakenOutFacts
 from lumbrel.services.base.form import NotFound
-from lumbrel.services.record.flows import SAID_OF_REASON
+from lumbrel.services.record.flows import SAID_OF_REASON, SET_ASIDE
 from lumbrel.store import flow, record
 from lumbrel.store.flow import CONFECTION, LOT, Flowed, Jar, Parcel
 from lumbrel.store.kitchen import woodlots
@@ -93,7 +93,7 @@ def _called(db: Connection, lot: Parcel, names: dict[str, str]) -> LotCalled:
     gone = [
         _gone(db, one, names)
         for one in flow.flows_out_of(db, lot.id)
-        if one.flow.target_id is None and one.flow.packs
+        if one.flow.target_id is None and one.flow.packs and one.flow.reason != SET_ASIDE
     ]
     return LotCalled(
         code=lot.code,

@@ -144,7 +144,7 @@ document.addEventListener(
   true,
 );
 screen.addEventListener("click", (event) => {
-  if (event.target !== by && !event.target.contains(by)) answer();
+  if (!event.target.closest(".alarm-by")) answer();
 });
 document.getElementById("alarm-test")?.addEventListener("click", () => {
   const words = "This is how it calls. Nothing is wrong.";

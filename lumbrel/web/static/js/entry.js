@@ -40,9 +40,13 @@ async function open(link) {
   ahead = [];
   try {
     if (!link.hasAttribute("aria-current")) {
+      // Nothing is typed any more into what is about to go.
+      const old = document.getElementById("entry");
+      old.style.minHeight = `${old.offsetHeight}px`;
+      for (const form of old.querySelectorAll("form")) form.remove();
       const page = new DOMParser().parseFromString(await fetchText(link.href), "text/html");
       const fresh = document.importNode(page.getElementById("entry"), true);
-      document.getElementById("entry").replaceWith(fresh);
+      old.replaceWith(fresh);
       history.replaceState(null, "", link.href);
     }
   } catch {
