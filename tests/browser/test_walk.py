@@ -309,7 +309,7 @@ class Walk(BrowserCase):
         back.locator("select[name=complaint]").select_option("mould")
         page.get_by_role("button", name="Put them back").click()
         expect(page.locator(".clinic")).to_contain_text("Discard it, and never sell it")
-        expect(page.locator(".clinic")).to_contain_text("1 × 500 ml")
+        expect(page.locator(".clinic")).to_contain_text("2 × 500 ml")
         page.locator(".clinic").get_by_role("link", name="Recall list").click()
         expect(page.locator("h1")).to_contain_text("NK/7")
         expect(page.locator("main")).to_contain_text("33 jars on the shelf, 1 gone")

@@ -52,6 +52,12 @@ class FirstBoil(KitchenCase):
         self.assertEqual(page.measure, "mass")
         fields |= {"amount": "3 qt", "amount_by": "mass", "brix_by": "unknown", "raw_sap": "7 gal"}
         fields |= {"temperature": "45 C", "sugar_kind": "maple"}
+        # All the sap still in the pot is sap: nothing has been boiled off.
+        raw = opening.page(self.db, NOON, fields | {"amount": "7 gal", "temperature": "10 C"})
+        self.assertEqual(raw.why_not, "")
+        self.assertAlmostEqual(raw.charge.brix, 2.0, delta=0.05)
+        less = opening.page(self.db, NOON, fields | {"raw_sap": "2 qt"})
+        self.assertRegex(less.why_not, "There was more sap at first")
         becomes = opening.page(self.db, NOON, fields).charge
         # The mark on the stick, by the depth and by the water that stands there.
         area_dm2 = pi * (6.5 * 0.254 / 2) ** 2

@@ -253,6 +253,15 @@ class Api(unittest.TestCase):
     def ask(self, name: str, body: object):
         return self.client.post(f"/api/{name}", json=body)
 
+    def test_a_quantity_is_understood_in_the_units_that_are_being_chosen(self) -> None:
+        said = {
+            preset: self.client.get(
+                "/api/understood", params={"kind": "elevation", "text": "1200", "preset": preset}
+            ).json()["value"]
+            for preset in ("us", "metric", "")
+        }
+        self.assertEqual(said, {"us": 365.76, "metric": 1200.0, "": 1200.0})
+
     def test_a_blend_says_its_density_where_all_parts_do(self) -> None:
         parts = [
             {"volume_l": 10, "transmittance_percent": 80, "brix": 67.5},

@@ -21,7 +21,7 @@ AMOUNT_SIGMA = 0.07
 """Of how much sap it was: buckets, guessed and spilt."""
 NOTHING_KNOWN = (32.0, 0.45)
 """Brix of what people put on to finish, and one sigma of its logarithm."""
-LEAST_BRIX, MOST_BRIX = 3.0, 66.0
+LEAST_BRIX, MOST_BRIX = 1.0, 66.0
 
 
 class Guess(NamedTuple):

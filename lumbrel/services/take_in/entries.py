@@ -25,6 +25,7 @@ from lumbrel.store.instruments import RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import VesselRow, vessels, woodlots
 
 MOST_PARTS = 4
+TURNS = 6
 Measure = Literal["mass", "volume", "depth"]
 LIMITS: dict[Measure, tuple[float, float, str]] = {
     "mass": (0.2, 5000.0, "kg"),
@@ -158,8 +159,13 @@ def _guess(form: Form, taken: TakenIn, by: Measure, amount: float) -> Guess | No
     sap = _sap_kg(form)
     if form.errors:
         return None
+    tree = form.fields.get("tree", "").strip()
     try:
-        return guess(_mass(taken, by, amount), sap, form.fields.get("tree", "").strip())
+        # What a volume weighs depends on its density, and that on what it weighs: a few turns settle it.
+        known = guess(sap or _mass(taken, by, amount), sap, tree)
+        for _ in range(TURNS):
+            known = guess(_mass(replace(taken, brix=known.brix), by, amount), sap, tree)
+        return known
     except OutOfRange as error:
         form.errors[error.field or "raw_sap"] = error.sentence
         return None

@@ -43,6 +43,8 @@ class TakeInPage:
     target_brix: float
     next_code: str
     charge: Charge | None = None
+    why_not: str = ""
+    """Why there is none, where something that was typed is in the way."""
     measures_density: bool = True
     """Whether anything that tells the Brix is owned."""
     measures_heat: bool = True
@@ -61,12 +63,14 @@ class TakeInPage:
 def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) -> TakeInPage:
     """The take-in page, with the charge as far as what was typed allows."""
     kitchen = load_kitchen(db)
-    preview = None
+    preview, why_not = None, ""
     if fields:
         form = Form(fields, kitchen)
         taken = read(db, form, now)
         if taken and not form.errors:
             preview = taken[1]
+        # What is still empty needs no words.
+        why_not = next((text for name, text in form.errors.items() if form.given(name)), "")
     drops = instruments_of(db, RefractometerDetail)
     return TakeInPage(
         vessels=finishers(db),
@@ -76,6 +80,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
         target_brix=kitchen.target_brix,
         next_code=_next_code(db, kitchen, now),
         charge=preview,
+        why_not=why_not,
         measures_density=bool(drops or instruments_of(db, HydrometerDetail)),
         measures_heat=bool(instruments_of(db, ThermometerDetail)),
         first_boil=record.written_so_far(db) == 0,

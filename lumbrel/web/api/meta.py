@@ -1,6 +1,7 @@
 """Health, the documentation's page, how a typed quantity is understood, and what is not there."""
 
 import sqlite3
+from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter, Query, Request
@@ -11,6 +12,7 @@ from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.kitchen.safekeeping import automatic
+from lumbrel.services.kitchen.settings import UNIT_PRESETS
 from lumbrel.services.take_in.entries import measured_by
 from lumbrel.store.db import opened
 from lumbrel.store.disk import disk_of
@@ -72,9 +74,13 @@ async def docs() -> HTMLResponse:
 
 @router.get("/api/understood", tags=["meta"])
 def understood(
-    visit: Here, kind: str = Query(max_length=20), text: str = Query(max_length=60)
+    visit: Here,
+    kind: str = Query(max_length=20),
+    text: str = Query(max_length=60),
+    preset: str = Query("", max_length=20),
 ) -> dict[str, str | bool | float | None]:
-    """How a quantity is understood as it is typed, in the kitchen's units and the other one."""
+    """How a quantity is understood as it is typed, in the kitchen's units and the other one; `preset` names
+    units that are only being chosen."""
     if kind == AMOUNT:
         kind = measured_by(text, "mass")
         if not any(letter.isalpha() for letter in text):
@@ -82,6 +88,7 @@ def understood(
     if kind not in units.KINDS:
         raise OutOfRange(f"The kind must be one of {', '.join(units.KINDS)}.", "kind")
     kitchen = load_kitchen(visit.db)
+    kitchen = replace(kitchen, units=UNIT_PRESETS.get(preset, kitchen.units))
     try:
         typed = units.parse(text, kind, kitchen.units.get(kind, ""))
     except OutOfRange as error:

@@ -9,6 +9,10 @@ component("field", () => ({
     this.hint = this.$root.querySelector(".said span").textContent;
     this.said = this.hint;
     this.look = later(180, (text) => this.understand(text));
+    this.$root.closest("form")?.addEventListener("change", (event) => {
+      const input = this.$root.querySelector("input");
+      if (event.target.name === "units" && input.value.trim()) this.typed({ target: input });
+    });
   },
   typed(event) {
     if (!this.$root.dataset.kind) return;
@@ -18,7 +22,10 @@ component("field", () => ({
     else this.said = this.hint;
   },
   async understand(text) {
-    const query = new URLSearchParams({ kind: this.$root.dataset.kind, text });
+    // Where the units are chosen on the same page, as it is chosen there.
+    const preset =
+      this.$root.closest("form")?.querySelector("input[name=units]:checked")?.value ?? "";
+    const query = new URLSearchParams({ kind: this.$root.dataset.kind, text, preset });
     try {
       const answer = await (await fetch(`/api/understood?${query}`)).json();
       this.said = answer.said ?? this.hint;
