@@ -27,12 +27,16 @@ from lumbrel.devices.simulated import (
 )
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import CONFIRMED, BadInput
+from lumbrel.services.candy import alarms as candy_alarms
+from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.kitchen import example
+from lumbrel.services.pan import alarms
+from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import ready
-from lumbrel.services.stations import slip
+from lumbrel.services.stations import slip, waiting
 from lumbrel.services.take_in import opening
 from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
@@ -132,6 +136,19 @@ class Season:
         self._kettle(next(d.code for d in deliveries if d.through == "colour"))
         cooks.play(self.db, self.barometer.station_pressure_pa, STARTS_AT)
         SapSeasons(self.db, STARTS_AT).play(self)
+        self._calm()
+
+    def _calm(self) -> None:
+        """What called until now was answered, so that who comes finds a calm minute."""
+        fires = waiting(self.db)
+        for batch in (*fires["pan"], *fires["candy"]):
+            context = contexts.of(self.db, batch, STARTS_AT)
+            if context.is_cook:
+                rings = candy_alarms.watch(self.db, pot_of(context))
+            else:
+                rings = alarms.watch(self.db, board_of(context))
+            for alarm in rings:
+                alarms.acknowledge(self.db, alarm.id, "PK", STARTS_AT)
 
     def _weather(self) -> None:
         at = datetime(2026, 2, 24, 5, tzinfo=UTC)

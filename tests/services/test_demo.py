@@ -8,8 +8,12 @@ from pathlib import Path
 
 from lumbrel import demo
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import current_lines
 from lumbrel.services.base.facts import AddedFacts
+from lumbrel.services.candy import alarms as candy_alarms
+from lumbrel.services.candy.pot import pot_of
+from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
 from lumbrel.services.shelf import lots
 from lumbrel.services.stations import slip, waiting
@@ -49,6 +53,26 @@ class Season(unittest.TestCase):
         self.path = season_copy(Path(folder.name) / "d")
         self.db = self.enterContext(opened(self.path))
         self.now = demo.clock(self.path, frozen=True)()
+
+    def test_who_comes_finds_a_calm_minute(self) -> None:
+        """Nothing calls within the first two minutes, on whatever page."""
+        vessel = demo.LiveVessel(self.path, lambda: demo.STARTS_AT)
+        vessel._last, state = demo_store.demo_state(self.db)
+        vessel._batch_id, vessel._pot = state["batch"], SimulatedFinisher(**state["pot"])
+        seen = set()
+        for second in range(0, 121, 10):
+            now = demo.STARTS_AT + timedelta(seconds=second)
+            vessel.tick(self.db, now)
+            for batch in (*waiting(self.db)["pan"], *waiting(self.db)["candy"]):
+                context = contexts.of(self.db, batch, now)
+                seen.add(context.is_cook)
+                rings = (
+                    candy_alarms.watch(self.db, pot_of(context))
+                    if context.is_cook
+                    else alarms.watch(self.db, boards.board_of(context))
+                )
+                self.assertEqual([alarm.kind for alarm in rings], [], (second, batch.code))
+        self.assertEqual(seen, {True, False}, "a pan and a pot are looked after")
 
     def test_it_is_the_season_of_the_scenario(self) -> None:
         shelf = lots.find(self.db, self.now).lots
