@@ -6,7 +6,7 @@ from datetime import timedelta
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import accounts
-from lumbrel.services.shelf.statement import statement
+from lumbrel.services.shelf.statement import GONE, statement
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.shelf.trace_web import web_of
 from lumbrel.store.flow import Jar
@@ -108,6 +108,13 @@ class Shelf(KitchenCase):
         self.assertAlmostEqual(sum(one.solids_kg for one in said.brought), account.solids_in_kg)
         self.assertAlmostEqual(sum(one.solids_kg for one in said.went_back), account.delivered_kg)
         self.assertEqual(said.went_back[0].jars, "5 × 500 ml")
+        self.take_in(vessel="finisher-1")
+        said = statement(self.db, "north kiln", 2026)
+        rest = dict(said.not_packed)
+        self.assertAlmostEqual(rest.pop("on the fire"), 13.5)
+        self.assertNotIn(GONE, rest, "all of it is somewhere")
+        on_paper = said.account.packed_kg + sum(kg for _, kg in said.not_packed)
+        self.assertAlmostEqual(on_paper, said.account.solids_in_kg)
         self.assertAlmostEqual(said.litres(0.669 * 1.32819), 1.0, places=3)
         for name, season in (("nowhere", 2026), ("North Kiln", 2025)):
             with self.assertRaises(NotFound):

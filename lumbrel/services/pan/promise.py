@@ -37,6 +37,8 @@ class Promise:
 
     within_brix: float | None
     """None when nothing can be promised."""
+    drawn_brix: float = 0.0
+    """What a draw now is held to be."""
     sharpen: tuple[Remedy, ...] = ()
     """The best first."""
     keeps_cold: bool = False
@@ -63,7 +65,7 @@ def promise(board: Board) -> Promise:
     sharp = within is not None and within <= SHARP_PROMISE_BRIX
     thin = known.brix - TWO_SIGMA * known.sigma_brix < SPOILS_BRIX
     called = board.verdict.call in (Call.DRAW_NOW, Call.OVER)
-    return Promise(within, () if sharp else remedies(board), thin and called)
+    return Promise(within, known.brix, () if sharp else remedies(board), thin and called)
 
 
 def remedies(board: Board) -> tuple[Remedy, ...]:

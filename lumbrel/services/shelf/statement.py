@@ -6,9 +6,12 @@ from sqlite3 import Connection
 
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import NotFound
-from lumbrel.services.shelf.accounts import Account, accounts, season_bounds
+from lumbrel.services.shelf.accounts import HERE, MISSING, Account, accounts, season_bounds
 from lumbrel.store import flow
 from lumbrel.store.kitchen import load_kitchen, woodlots
+
+GONE = "lost at the pot, or opened again"
+GRAM_KG = 1e-3
 
 
 @dataclass(frozen=True)
@@ -39,6 +42,17 @@ class Statement:
     brought: list[Delivered]
     went_back: list[Delivered]
     syrup_brix: float
+
+    @property
+    def not_packed(self) -> list[tuple[str, float]]:
+        """What was brought and is in no jar, kg, in words; with what is packed it is all of it."""
+        here = {HERE[place]: kg for place, kg in self.account.here.items() if place != "shelf"}
+        missing = {MISSING[place]: kg for place, kg in self.account.missing.items()}
+        known = {**here, **missing}
+        rest = self.account.solids_in_kg - self.account.packed_kg - sum(known.values())
+        return [
+            (words, kg) for words, kg in {**known, GONE: rest}.items() if abs(kg) >= GRAM_KG / 2
+        ]
 
     def litres(self, solids_kg: float) -> float:
         """Sugar as syrup of the kitchen's density, L at 20 degC."""

@@ -105,7 +105,7 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
 def statement(visit: Here, season: int, woodlot: str) -> HTMLResponse:
     """A woodlot's statement, that prints."""
     found = statement_of(visit.db, woodlot[:LONGEST_SEARCH], season)
-    return visit.page("shelf/statement.html", "shelf", statement=found, missing_words=MISSING)
+    return visit.page("shelf/statement.html", "shelf", statement=found)
 
 
 @router.get("/shelf/{lot:path}")
