@@ -32,6 +32,7 @@ from lumbrel.services.sap import (
     trees,
     weather,
 )
+from lumbrel.services.sap import overview as sap_overview
 from lumbrel.services.sap.facts import ADAPTER, read_facts
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.trace import flows_of
@@ -67,6 +68,20 @@ class SapCase(KitchenCase):
         said = caught.exception.errors | caught.exception.asks
         self.assertIn(field, said)
         return said[field]
+
+
+class OneSeason(SapCase):
+    def test_what_is_gathered_in_november_is_next_years_on_every_page(self) -> None:
+        november = MARCH.replace(year=2025, month=11, day=20)
+        self.gather(at=november)
+        for at in (november, MARCH):
+            shown = sap_overview.overview(self.db, at)
+            self.assertEqual(shown.season, 2026)
+            given = next(lot for lot in shown.lots if lot.litres)
+            self.assertGreater(given.taps, 0)
+            page = season.season_page(self.db, 2026, at)
+            self.assertAlmostEqual(page.whole.litres, given.litres)
+        self.assertEqual(season.season_page(self.db, 2025, MARCH).whole.litres, 0)
 
 
 class Trees(SapCase):

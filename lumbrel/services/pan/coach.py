@@ -159,7 +159,7 @@ def _do(board: Board, stage: Stage) -> str:
     if call is Call.DRAW_NOW or board.stop_first:
         return "Kill the heat first. Then pour it out of the hot pan."
     if "low" in due:
-        return "Kill the heat, then put something in: it stands too low to boil on."
+        return "Turn the heat down and stay with it: so low it scorches. Put near-syrup in, if there is any."
     if stage is Stage.RESTING:
         return f"It rests. {_read(board, stage)}, then light it again or draw off."
     if call is Call.DISAGREE:

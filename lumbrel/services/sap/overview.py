@@ -1,7 +1,7 @@
 """The sap page: the week, the tanks, the woodlots of this season."""
 
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
@@ -75,7 +75,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
     counts = store.tree_counts(db)
     lots = []
     for lot in woodlots(db):
-        given = store.runs(db, lot.id, date(season, 1, 1), date(season, 12, 31))
+        given = store.runs(db, lot.id, *trees.days_of(season))
         lots.append(
             LotRow(
                 lot,

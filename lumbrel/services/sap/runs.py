@@ -189,7 +189,9 @@ def taps_of(db: Connection, woodlot_id: str, season: int) -> float:
     if drilled:
         return drilled
     last = store.newest_of_woodlot(db, woodlot_id, "gathered", 1)
-    return float(last[0].facts["taps"]) if last and last[0].at.year == season else 0.0
+    if not last or trees.season_of(last[0].at, load_kitchen(db)) != season:
+        return 0.0
+    return float(last[0].facts["taps"])
 
 
 def _budded(db: Connection, woodlot_id: str, season: int) -> bool:

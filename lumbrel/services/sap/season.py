@@ -193,7 +193,7 @@ def _bounds(season: int) -> tuple[datetime, datetime]:
 
 
 def _runs(db: Connection, lot: Woodlot, season: int) -> list[RunDay]:
-    return store.runs(db, lot.id, date(season - 1, 7, 1), date(season, 6, 30))
+    return store.runs(db, lot.id, *trees.days_of(season))
 
 
 def _sum(season: int, runs: Sequence[RunDay], target_brix: float) -> Sum:

@@ -154,6 +154,11 @@ def season_of(now: datetime, kitchen: Kitchen) -> int:
     return local.year + (local.month >= 7)
 
 
+def days_of(season: int) -> tuple[date, date]:
+    """The first and the last day of a season."""
+    return date(season - 1, 7, 1), date(season, 6, 30)
+
+
 def tree_of(db: Connection, tree_id: str) -> Tree:
     """A tree by its id.
 
