@@ -1,7 +1,9 @@
 """One label as it is drawn: its lines set as large as they fit, its code and logo, all in mm."""
 
+import re
+import unicodedata
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -102,12 +104,13 @@ def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> Drawn:
     Raises:
         BadInput: what a label must say does not fit on it, or has letters that cannot be printed.
     """
-    _check_letters(worded.lines)
+    said = [replace(line, text=_without_pictures(line.text)) for line in worded.lines]
+    _check_letters(said)
     wide, high = sheet.label_mm
     matrix = _matrix(worded.address)
-    may = [line for line in worded.lines if line.role == "may"]
+    may = [line for line in said if line.role == "may"]
     for left_out in range(len(may) + 1):
-        lines = [line for line in worded.lines if line not in may[len(may) - left_out :]]
+        lines = [line for line in said if line not in may[len(may) - left_out :]]
         for side in _code_sides(matrix, sheet):
             if sheet.round:
                 found = _round(lines, wide, matrix, side, logo_ratio)
@@ -121,6 +124,16 @@ def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> Drawn:
             "one, one language, or leave code or logo off."
         }
     )
+
+
+PICTURES = ("So", "Sk", "Cf", "Mn")
+
+
+def _without_pictures(text: str) -> str:
+    """A text without the little pictures of a name that the type does not have: nothing is said by them."""
+    known = known_letters()
+    kept = (c for c in text if ord(c) in known or unicodedata.category(c) not in PICTURES)
+    return re.sub(" +", " ", "".join(kept)).strip()
 
 
 def _check_letters(lines: Sequence[Words]) -> None:

@@ -189,6 +189,11 @@ class Labels(KitchenCase):
         ):
             with self.assertRaisesRegex(BadInput, sentence):
                 list(label_sheets.places(self.job(**fields)))
+        # A name may have a little picture in it; a label does without.
+        drawn = list(label_sheets.places(self.job(own="Tapped 🍁 here 🐻‍❄️")))
+        self.assertTrue(drawn)
+        shown = " ".join(label_sheets.as_svg(self.job(own="Tapped 🍁 here")).split())
+        self.assertNotIn("🍁", shown)
 
     def test_a_logo_draws_and_does_nothing_else(self) -> None:
         for inside in (

@@ -32,6 +32,8 @@ class EveryForm(KitchenCase):
         for where, page in pages(client):
             # Nothing here is served to a network, so that room is not there.
             self.assertEqual(page.status_code, 404 if where == "/kitchen/network" else 200, where)
+            if "text/html" in page.headers["content-type"] and not where.startswith("/api/"):
+                self.assertEqual(page.text.count("<h1"), 1, where)
             for form in forms(page.text):
                 met.setdefault(route_of("POST", form.action), (form.action, form.fields))
         odd = BadInput({"odd": WRONG}, {"odder": ASKED})

@@ -30,6 +30,15 @@ function replace(name, fresh) {
   if (open && details) details.open = true;
 }
 
+// What is to be done is said aloud when it becomes another thing, and not with every figure.
+let called = document.querySelector("#verdict h1")?.textContent.trim();
+function sayCall() {
+  const call = document.querySelector("#verdict h1")?.textContent.trim();
+  if (!call || call === called) return;
+  called = call;
+  document.getElementById("call-said").textContent = call;
+}
+
 component("live", () => ({
   lost: false,
   lastSeen: "",
@@ -61,6 +70,7 @@ component("live", () => ({
     this.busy = true;
     try {
       await this.redraw(code);
+      sayCall();
       if (written) {
         const record = await fetchText(`/pan/${code}/record`);
         document.getElementById("slip-record").innerHTML = record;
