@@ -75,6 +75,22 @@ class Pages(KitchenCase):
             self.assertTrue(values)
             self.assertFalse([value for value in values if "(" in value])
 
+    def test_syrup_out_of_its_band_is_told_wherever_it_goes_on(self) -> None:
+        for drop, words in (("70.5", "too dense"), ("64.0", "too thin"), ("67.4", None)):
+            self.setUp()
+            code = self.take_in()
+            self.put(code, "draw", 60, mass="19.9 kg", mass_confirmed="1")
+            fields = {"reading": drop, "sample": "20 C", "reading_confirmed": "1"}
+            self.put(code, "refractometer", 70, **fields)
+            pages = [f"/filter/{code}", f"/colour/{code}", f"/jar/{code}", f"/jar/{code}/labels"]
+            jars = {"fill": "86 C", "lot": "J", "size_1": "500 ml", "count_1": "20"}
+            self.put(code, "jar", 80, **jars, count_1_confirmed="1", size_1_confirmed="1")
+            for path in (*pages, "/shelf/J", "/shelf"):
+                said = self.client.get(path)
+                self.assertEqual(said.status_code, 200)
+                found = [w for w in ("too dense", "too thin") if w in said.text]
+                self.assertEqual(found, [words] if words else [], (drop, path))
+
     def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
         code = self.take_in()
         taken = {

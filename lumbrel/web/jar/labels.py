@@ -9,12 +9,14 @@ from markupsafe import Markup
 
 from lumbrel.exchange import label_sheets, logo
 from lumbrel.exchange.label_sheets import Job, Wanted
+from lumbrel.services.base.facts import DrawnFacts
 from lumbrel.services.base.form import BadInput, Form
 from lumbrel.services.jar import label_style
 from lumbrel.services.jar.label_job import key_of, read_job
 from lumbrel.services.jar.label_words import LANGUAGES
 from lumbrel.services.jar.labels import Label, worded
 from lumbrel.services.jar.labels import labels as labels_of
+from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
@@ -55,12 +57,13 @@ def _preview(visit: Visit, code: str, fields: dict[str, str]) -> dict[str, Any]:
 
 def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
     known = labels_of(visit.db, code, visit.now)
-    kitchen = load_kitchen(visit.db)
+    kitchen, context = load_kitchen(visit.db), visit.batch(code)
     return visit.page(
         "jar/labels.html",
         "jar",
         422 if form.wrong else 200,
-        context=visit.batch(code),
+        context=context,
+        brix=after_draw(context).brix if context.of_kind(DrawnFacts) else None,
         form=form,
         logo=kitchen.logo,
         choices={
