@@ -1,11 +1,14 @@
 """A batch in every state it can be in: each page of it answers, and each form takes or refuses."""
 
 import re
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
+from unittest import mock
 
 from fastapi.testclient import TestClient
 
+from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.entry import slip_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.candy import begin
@@ -182,6 +185,16 @@ class EveryState(KitchenCase):
                 self.bring(code, lines)
                 self.look(code, state)
                 self.assertEqual(differences(self.db), [])
+
+    def test_what_no_model_can_doubt_is_kept(self) -> None:
+        def doubt(*given: object) -> None:
+            raise OutOfRange("98 Brix does not lie between 0 and 97.")
+
+        kind = replace(slip._kinds["hydrometer"], doubt=doubt)
+        code = self.take_in()
+        with mock.patch.dict(slip._kinds, {"hydrometer": kind}):
+            self.bring(code, [("hydrometer", {"reading": "50", "cup": "90 C"})])
+        self.assertEqual(self.slip(code)[-1].kind, "hydrometer")
 
     def test_a_pot_is_read_far_beyond_its_mark(self) -> None:
         """Past what any model of boiling reaches each reading is kept, and its page answers."""
