@@ -287,7 +287,15 @@ class Replay:
         later = at + timedelta(hours=1)
         facts: tuple[tuple[Facts, datetime], ...] = ((taken, at), (drawn, later))
         for one, moment in facts:
-            line = Entry(id=str(uuid4()), batch_id=batch.id, at=moment, noted_at=moment, facts=one)
+            line = Entry(
+                id=str(uuid4()),
+                batch_id=batch.id,
+                at=moment,
+                noted_at=moment,
+                facts=one,
+                # So much as an hour of that rate wants, whatever the vessel holds.
+                typed={f"{sums.SUMS}{CONFIRMED}": "1"},
+            )
             write(self._db, line)
 
     # The day

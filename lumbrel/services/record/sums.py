@@ -7,7 +7,7 @@ from functools import partial
 from math import inf
 from sqlite3 import Connection
 
-from lumbrel.core.pan.vessel import Vessel, hot_volume_ratio
+from lumbrel.core.pan.vessel import HOTTEST_VOLUME_C, Vessel, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, slip_of
@@ -52,8 +52,9 @@ def ask(db: Connection, entry: Entry[Facts], parcel_ids: set[str]) -> None:
 def _ask_of_the_brim(db: Connection, facts: OpenedFacts, at: datetime) -> None:
     row = next(one for one in vessels(db) if one.id == facts.vessel_id).as_of(at)
     brim = Vessel(row.shape, row.sizes_mm).brim_l()
-    hot = hot_volume_ratio(facts.brix, facts.temperature_c)
-    litres = facts.mass_kg / sucrose.density_kg_m3(facts.brix, 20) * 1000 * hot
+    brix = min(facts.brix, sucrose.MAX_DENSITY_BRIX)
+    hot = hot_volume_ratio(brix, min(facts.temperature_c, HOTTEST_VOLUME_C))
+    litres = facts.mass_kg / sucrose.density_kg_m3(brix, 20) * 1000 * hot
     if brim is not None and litres > brim:
         form = Form({}, load_kitchen(db))
         raise _question(
