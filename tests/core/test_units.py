@@ -22,6 +22,10 @@ class Units(unittest.TestCase):
             ("7 gal", "volume", "L", 26.4979),
             ("66,9", "brix", "", 66.9),
             ("7.2 F", "difference", "C", 4.0),
+            ("1,234.5 kg", "mass", "", 1234.5),
+            ("1.234,5 kg", "mass", "", 1234.5),
+            ("1,234,567", "mass", "", 1234567.0),
+            ("1:30", "minutes", "", 90.0),
             ("24", "count", "", 24),
         ):
             with self.subTest(text):

@@ -201,10 +201,14 @@ _PLAIN = str.maketrans(
     }
 )
 _GROUPED = r"\d{1,3}(?: \d{3})+(?:[.,]\d+)?"
+_MARKED = (
+    r"\d{1,3}(?:,\d{3})+\.\d+|\d{1,3}(?:\.\d{3})+,\d+|\d{1,3}(?:,\d{3}){2,}|\d{1,3}(?:\.\d{3}){2,}"
+)
+"""With a thousands mark that cannot be the decimal one: 1,234.5 or 1.234,5 or 1,234,567."""
 _FRACTION = r"(?:\d+[ -] *)?\d+ ?/ ?\d+"
 _DECIMAL = r"\d+(?:[.,]\d*)?|[.,]\d+"
 _NUMBER = re.compile(
-    rf" *(?P<number>{_FRACTION}|{_GROUPED}|{_DECIMAL})(?![\d.,]) *(?P<unit>[^\d]*)"
+    rf" *(?P<number>{_FRACTION}|{_MARKED}|{_GROUPED}|{_DECIMAL})(?![\d.,]) *(?P<unit>[^\d]*)"
 )
 
 
@@ -262,6 +266,9 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
 def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Part]]:
     """The numbers of a text with their units, and whether the first is below nothing."""
     plain = re.sub(r"\s+", " ", text.translate(_PLAIN)).strip() if len(text) <= LONGEST else ""
+    if kind == "minutes":
+        # An hour and a half; with two digits before the mark it would be a time of day.
+        plain = re.sub(r"^(\d):([0-5]\d)(?: ?h)?$", r"\1 h \2 min", plain)
     negative = plain.startswith("-")
     rest = plain[1:] if negative or plain.startswith("+") else plain
     parts: list[_Part] = []
@@ -292,13 +299,17 @@ def _no_number(text: str, what: Kind, field: str) -> OutOfRange:
 
 
 def _number(digits: str, what: Kind, field: str) -> float:
-    """A number as it is typed: 7, 7.5, 7,5, 1 013, 7 1/2, 1/2."""
+    """A number as it is typed: 7, 7.5, 7,5, 1 013, 1,013.25, 7 1/2, 1/2."""
     if "/" in digits:
         whole, top, bottom = re.fullmatch(r"(?:(\d+)[ -] *)?(\d+) ?/ ?(\d+)", digits).groups()  # type: ignore[union-attr]
         if int(bottom) == 0 or (whole and int(top) >= int(bottom)):
             raise OutOfRange(f"“{digits}” is no fraction; write for example 7 1/2.", field)
         return int(whole or 0) + int(top) / int(bottom)
     compact = digits.replace(" ", "")
+    if re.fullmatch(_MARKED, compact):
+        # The mark that comes first parts thousands.
+        mark = next(sign for sign in compact if sign in ",.")
+        compact = compact.replace(mark, "").replace(",", ".")
     whole, comma, rest = compact.partition(",")
     if comma and (len(rest) == 3 or not rest):
         raise _two_ways(digits, what, field)
