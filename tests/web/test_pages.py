@@ -8,6 +8,7 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
+from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.services.base import batch as contexts
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.web.shell.app import create_app
@@ -16,6 +17,15 @@ from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase, struck_as_before
 
 HOST = "http://127.0.0.1"
+TAKEN = {
+    "vessel": "finisher-1",
+    "sugar_kind": "maple",
+    "woodlot": "tern-lot",
+    "amount_by": "mass",
+    "amount": "30",
+    "brix": "45",
+    "temperature": "50",
+}
 
 
 class Pages(KitchenCase):
@@ -75,6 +85,24 @@ class Pages(KitchenCase):
             self.assertTrue(values)
             self.assertFalse([value for value in values if "(" in value])
 
+    def test_a_cup_is_read_at_the_take_in(self) -> None:
+        page = self.client.get("/take-in").text
+        self.assertIn('value="hydrometer"', page)
+        sent = {"brix_by": "hydrometer", "brix": "40.2", "cup": "88 C"}
+        code = self.take_in(vessel="finisher-1", **sent)
+        batch = contexts.load(self.db, code, NOON)
+        self.assertAlmostEqual(
+            batch.taken_in.facts.brix, Hydrometer().correct(40.2, 88.0), places=6
+        )
+        for wrong, words in (
+            ({"cup": ""}, "Type a temperature"),
+            ({"brix": "72"}, "1 and 75 Brix"),
+        ):
+            taken = {**TAKEN, "vessel": "finisher-2", **sent, **wrong}
+            answer = self.client.post("/take-in", data=taken)
+            self.assertEqual(answer.status_code, 422)
+            self.assertTrue(words in answer.text, words)
+
     def test_syrup_out_of_its_band_is_told_wherever_it_goes_on(self) -> None:
         for drop, words in (("70.5", "too dense"), ("64.0", "too thin"), ("67.4", None)):
             self.setUp()
@@ -93,15 +121,7 @@ class Pages(KitchenCase):
 
     def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
         code = self.take_in()
-        taken = {
-            "vessel": "finisher-1",
-            "sugar_kind": "maple",
-            "woodlot": "tern-lot",
-            "amount_by": "mass",
-            "amount": "30",
-            "brix": "45",
-            "temperature": "50",
-        }
+        taken = TAKEN
         before = self.rows()
         for path, fields, expected in (
             ("/day/test-boil", {"thermometer": "dial-a", "reading": "219"}, "other unit"),

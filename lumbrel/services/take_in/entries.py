@@ -14,14 +14,20 @@ from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, preview
-from lumbrel.services.base.facts import Part, RefractometerFacts, TakeInFacts
+from lumbrel.services.base.facts import HydrometerFacts, Part, RefractometerFacts, TakeInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
+from lumbrel.services.bench.entries import CUP, HOTTEST_DENSITY_C
 from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
 from lumbrel.store import kept
-from lumbrel.store.instruments import RefractometerDetail, instruments_of
+from lumbrel.store.instruments import (
+    HydrometerDetail,
+    Instrument,
+    RefractometerDetail,
+    instruments_of,
+)
 from lumbrel.store.kitchen import VesselRow, vessels, woodlots
 
 MOST_PARTS = 4
@@ -54,6 +60,13 @@ NEAR_SYRUP = Bounds(
 SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
 BOIL_DOWN = "boil_down"
 """Of a form: sap that is boiled down to near-syrup, fed as it boils."""
+STEM = Bounds(
+    "brix",
+    "stem",
+    0.1,
+    85,
+    "A stem reads above 0 and at most 85 Brix; type Be behind Baumé degrees.",
+)
 SAMPLE = Bounds(
     "sample",
     "temperature",
@@ -149,6 +162,8 @@ def _brix_read(form: Form) -> float | None:
     """The Brix as it was told or read; something to begin with where nobody measured it."""
     if _unknown(form):
         return NOTHING_KNOWN[0]
+    if form.fields.get("brix_by") == "hydrometer":
+        return form.between(STEM)
     return form.between(SAP if form.ticked(BOIL_DOWN) else BRIX)
 
 
@@ -286,22 +301,41 @@ def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge
 def _corrected_brix(
     db: Connection, form: Form, brix: float, kind: str, now: datetime
 ) -> float | None:
-    """Brix of the take-in: as told, or a refractometer's drop corrected."""
-    if form.fields.get("brix_by", "told") != "refractometer":
+    """Brix of the take-in: as told, or a refractometer's drop or a hydrometer's cup corrected."""
+    by = form.fields.get("brix_by", "told")
+    facts: RefractometerFacts | HydrometerFacts
+    if by == "refractometer":
+        sample, drops = form.between(SAMPLE), instruments_of(db, RefractometerDetail)
+        if sample is None or not drops:
+            return None
+        facts = RefractometerFacts(
+            instrument_id=drops[0].id,
+            reading_brix=brix,
+            sample_c=sample,
+            compensated=form.ticked("compensated"),
+        )
+    elif by == "hydrometer":
+        cup, stems = form.between(CUP), instruments_of(db, HydrometerDetail)
+        if not stems:
+            form.errors["brix_by"] = "No hydrometer is registered here."
+        if cup is None or not stems:
+            return None
+        facts = HydrometerFacts(
+            instrument_id=stems[0].id, reading_brix=brix, cup_c=min(cup, HOTTEST_DENSITY_C)
+        )
+    else:
         return brix
-    sample = form.between(SAMPLE)
-    known = instruments_of(db, RefractometerDetail)
-    if sample is None or not known:
-        return None
-    drop = RefractometerFacts(
-        instrument_id=known[0].id,
-        reading_brix=brix,
-        sample_c=sample,
-        compensated=form.ticked("compensated"),
-    )
     kitchen = form.kitchen
+    known: list[Instrument[Any]] = [
+        *instruments_of(db, RefractometerDetail),
+        *instruments_of(db, HydrometerDetail),
+    ]
     corrector = Corrector(db, kitchen, sugar_kind=kind, methods=kitchen.methods, instruments=known)
-    return corrector.correct(preview(drop, now)).brix
+    read = corrector.correct(preview(facts, now))
+    if read.brix is None or not BRIX.low <= read.brix <= BRIX.high:
+        form.errors["brix"] = read.refusal or BRIX.sentence
+        return None
+    return read.brix
 
 
 def _mass(taken: TakenIn, by: Measure, amount: float) -> float:

@@ -40,6 +40,7 @@ class TakeInPage:
     """Vessel id to the code of the batch on the fire in it."""
     woodlots: list[Woodlot]
     refractometers: list[Instrument[RefractometerDetail]]
+    hydrometers: list[Instrument[HydrometerDetail]]
     target_brix: float
     next_code: str
     charge: Charge | None = None
@@ -71,17 +72,18 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
             preview = taken[1]
         # What is still empty needs no words.
         why_not = next((text for name, text in form.errors.items() if form.given(name)), "")
-    drops = instruments_of(db, RefractometerDetail)
+    drops, stems = instruments_of(db, RefractometerDetail), instruments_of(db, HydrometerDetail)
     return TakeInPage(
         vessels=finishers(db),
         busy=_busy(db),
         woodlots=woodlots(db),
         refractometers=drops,
+        hydrometers=stems,
         target_brix=kitchen.target_brix,
         next_code=_next_code(db, kitchen, now),
         charge=preview,
         why_not=why_not,
-        measures_density=bool(drops or instruments_of(db, HydrometerDetail)),
+        measures_density=bool(drops or stems),
         measures_heat=bool(instruments_of(db, ThermometerDetail)),
         first_boil=record.written_so_far(db) == 0,
         measure=_last_measure(db),

@@ -34,6 +34,9 @@ component("pick", () => ({
   get isRefractometer() {
     return this.picked === "refractometer";
   },
+  get isHydrometer() {
+    return this.picked === "hydrometer";
+  },
   get isDensity() {
     return this.picked !== "unknown";
   },
