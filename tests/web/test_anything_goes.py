@@ -38,11 +38,14 @@ class AnythingGoes(KitchenCase):
                 amount=f"{rng.choice((0.4, 30, 900))} kg",
                 amount_confirmed="1",
                 brix_confirmed="1",
+                sums_confirmed="1",
             )
             for _ in range(10):
                 self.at += timedelta(minutes=rng.choice((0, 1, 7, 60, 700)))
                 kind, fields = self._anything(rng)
-                fields |= {f"{name}_confirmed": "1" for name in ("reading", "cup", "mass", "sign")}
+                fields |= {
+                    f"{name}_confirmed": "1" for name in ("reading", "cup", "mass", "sign", "sums")
+                }
                 answer = client.post(f"/pan/{code}/slip/{kind}", data=fields)
                 self.assertIn(answer.status_code, (303, 422), (seed, kind, fields))
                 taken += answer.status_code == 303
