@@ -16,6 +16,11 @@ class Coach(unittest.TestCase):
         self.assertEqual(stage_of(3.0, 0.0, target_brix=66.9, boils=False), Stage.WARMING)
         self.assertEqual(stage_of(60.0, 3.0, target_brix=66.9, heat_is_off=True), Stage.RESTING)
         self.assertEqual(stage_of(66.9, 4.1, target_brix=66.9, at_mark=True), Stage.MARK)
+        # Near-syrup is poured on long before its drops hang.
+        for brix, at_mark in ((53.0, False), (55.0, True)):
+            stage = stage_of(brix, 2.4, target_brix=55.0, at_mark=at_mark)
+            self.assertEqual(stage, Stage.NEAR_SYRUP)
+            self.assertEqual(away_minutes(stage, to_foam=99.0), 0.0)
         # Birch foams by its heat, long before maple of the same density.
         self.assertEqual(stage_of(38.0, 1.8, target_brix=66.9), Stage.FOAM)
         with self.assertRaises(OutOfRange):

@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from typing import Any
 
+from lumbrel.core.pan.coach import Stage
 from lumbrel.core.physics import air, water
 from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
@@ -13,6 +14,7 @@ from lumbrel.services.day import entries as day_entries
 from lumbrel.services.kitchen import overview
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.coach import coach
 from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.working import OF_PAN, of_pan
@@ -350,6 +352,43 @@ class Lit(PanCase):
         wrong, form = boil.page(self.db, asked | {"channels": "99"}, LIT)
         self.assertIn("channels", form.errors)
         self.assertIsNone(wrong.plan)
+
+    def test_a_plan_says_when_there_is_too_little_for_a_draw_and_never_draws_later_than_it_lasts(
+        self,
+    ) -> None:
+        asked = {"tank": self.at_tank, "pan_arch": "1", "continuous": "1"}
+        for litres in (60, 150, 300, 450, 900, 2000):
+            page, _ = boil.page(self.db, asked | {"litres": f"{litres} L"}, LIT)
+            assert page.plan and page.first_draw
+            with self.subTest(litres=litres, needs=page.needs_l):
+                lasts = page.plan.hours.middle >= page.first_draw.middle
+                self.assertEqual(page.too_little, not lasts)
+                self.assertEqual(page.draws_l < 0.5, page.too_little)
+        whole, _ = boil.page(self.db, {"tank": self.at_tank, "pan_arch": "1"}, LIT)
+        self.assertFalse(whole.too_little)
+
+    def test_a_boil_down_is_coached_by_what_its_board_says(self) -> None:
+        code = self.light_whole("finisher-1")
+        self.note(code, "boiling", 10)
+        fed = coach(self.board(code, 12))
+        self.assertEqual(fed.stage, Stage.THIN)
+        self.assertIn("feed it", fed.do)
+        drop = {"instrument": "hand-prism", "sample": "20 C", "reading_confirmed": "1"}
+        self.note(code, "refractometer", 100, reading="54.9", **drop)
+        done = coach(self.board(code, 100.2))
+        self.assertEqual((done.stage, done.away_minutes), (Stage.NEAR_SYRUP, 0.0))
+        self.assertIn("Feed it", done.do, "no near-syrup is put into a boil-down that runs low")
+        self.assertIsNone(done.look_for)
+
+    def test_a_fire_burns_what_it_was_lit_with(self) -> None:
+        for vessel, setup, kind in (
+            ("finisher-2", "burner", "propane"),
+            ("finisher-1", "open", "softwood"),
+        ):
+            code = self.light(vessel=vessel, setup=setup, fuel=kind, id=f"lit-{setup}")
+            page = fire.fire(self.board(code, 1).context)
+            self.assertEqual((page.setup, page.fuel), (setup, kind))
+            self.assertEqual(page.stoke_min is None, kind == "propane")
 
 
 class Evenings(PanCase):

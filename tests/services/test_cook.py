@@ -253,6 +253,28 @@ class Along(CookCase):
         ringing = alarm_store.ringing(self.db)
         self.assertEqual(ringing, [], "who takes it off has answered")
 
+    def test_a_pot_that_stands_low_on_the_fire_is_said_to_scorch(self) -> None:
+        for pieces, first, last, rings in (
+            ("120", False, False, False),
+            ("72", False, True, False),
+            ("30", True, True, True),
+        ):
+            code = self.begin(pieces=pieces)
+            self.step(code, "pot", 7.0, instrument="dial-a", pot="104.0 C", pot_confirmed="1")
+            begun = self.board(code, 7.1)
+            sure = {"pot_confirmed": "1"}
+            self.step(code, "pot", 14.4, instrument="dial-a", pot="113.0 C", **sure)
+            done = self.board(code, 14.5)
+            with self.subTest(pieces=pieces, first=begun.depth_mm, last=done.depth_mm):
+                self.assertEqual((bool(begun.low), bool(done.low)), (first, last))
+                rung = [a.kind for a in alarms.watch(self.db, done)]
+                self.assertEqual("low" in rung, rings)
+            self.step(code, "cooked", 14.6, bath="bench")
+            self.assertFalse(self.board(code, 15).low, "off the fire nothing scorches")
+            self.step(code, "stir", 29.5)
+            self.step(code, "turned", 32.7)
+            self.step(code, "made", 33.5, grams_1="25 g", count_1=str(int(pieces) - 2))
+
     def test_a_drop_in_cold_water_is_a_reading_for_who_has_no_thermometer(self) -> None:
         code = self.begin()
         self.step(code, "cold_water", 12, sign="soft_ball")

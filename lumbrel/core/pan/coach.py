@@ -5,7 +5,7 @@ from enum import StrEnum
 from math import inf
 
 from lumbrel.core.errors import require_between
-from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
+from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, LEAST_SYRUP_BRIX
 
 
 class Stage(StrEnum):
@@ -16,6 +16,7 @@ class Stage(StrEnum):
     SWEET = "sweet"
     FOAM = "foam"
     CLOSE = "close"
+    NEAR_SYRUP = "near_syrup"
     MARK = "mark"
     RESTING = "resting"
 
@@ -60,6 +61,12 @@ SENSES: dict[Stage, Senses] = {
         smells="rich, of caramel; burnt at the rim means too hot a wall.",
         sounds="thick, slow plopping.",
         wrong="A minute too long makes crystals in the jar, and a low pan burns. Stand by the heat.",
+    ),
+    Stage.NEAR_SYRUP: Senses(
+        looks="Honey-coloured and still thin: single drops run off the spoon.",
+        smells="sweet, of vanilla.",
+        sounds="a softer roll.",
+        wrong="A wide pan has little left in it now and runs low in minutes. A low pan scorches.",
     ),
     Stage.MARK: Senses(
         looks="It leaves the spoon in a sheet that breaks off at once.",
@@ -106,14 +113,15 @@ def stage_of(
     """
     require_between(brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
     require_between(target_brix, 20.0, 75.0, field="target_brix", what="The target", unit="Brix")
+    to_near_syrup = target_brix < LEAST_SYRUP_BRIX
     if at_mark:
-        return Stage.MARK
+        return Stage.NEAR_SYRUP if to_near_syrup else Stage.MARK
     if heat_is_off:
         return Stage.RESTING
     if not boils:
         return Stage.WARMING
     if brix >= target_brix - CLOSE_WITHIN_BRIX:
-        return Stage.CLOSE
+        return Stage.NEAR_SYRUP if to_near_syrup else Stage.CLOSE
     if above_water_k >= FOAM_ABOVE_WATER_K:
         return Stage.FOAM
     return Stage.SWEET if brix >= THIN_TO_BRIX else Stage.THIN

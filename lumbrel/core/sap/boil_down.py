@@ -2,7 +2,7 @@
 for the night."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from math import exp, log, sqrt
 
@@ -138,6 +138,27 @@ def plan(
         add_every_min=add_l * 0.96 / rate,
         add_l=add_l,
         heating_min=warm,
+    )
+
+
+def by_water(made: Plan, driven_kg: float, pan: Pan, boil_c: float) -> Plan:
+    """A plan of which only so much water is driven off: its hours, its heat and its fuel.
+
+    Args:
+        made: for all of the water.
+        driven_kg: 0 up to the plan's own.
+        pan: that drives it off.
+        boil_c: where water boils here today, degC.
+    """
+    hours = (made.heating_min + driven_kg / pan.rate.middle) / 60
+    spared_kg = made.water_kg - driven_kg
+    heat = made.heat_mj - spared_kg * water.latent_heat_kj_per_kg(boil_c) / 1000
+    return replace(
+        made,
+        water_kg=driven_kg,
+        hours=made.hours.times(hours / made.hours.middle),
+        heat_mj=heat,
+        fuel_mj=made.fuel_mj.times(heat / made.heat_mj),
     )
 
 

@@ -92,6 +92,10 @@ class TakeInFacts(Facts):
     """Whether that came from its pan, all of it, or from its kettle."""
     channels: int = 0
     """Of a continuous pan, that sap runs through one after the other; 0 where it boils down as a whole."""
+    setup: str = ""
+    """Over what fire a boil-down was lit."""
+    fuel: str = ""
+    """And what burns in it."""
 
 
 BathKey = Literal["bench", "water", "ice"]

@@ -12,6 +12,8 @@ from lumbrel.store.alarms import Alarm
 
 STIR_AHEAD_MIN = 2.0
 POUR_AT_SHARE = 0.5
+RINGS_BELOW_MM = 12.0
+"""A candy pot often stands lower than a pan may: its page says so, and only this is worth an alarm."""
 
 
 def due(board: CookBoard) -> list[Due]:
@@ -33,6 +35,8 @@ def _on_the_fire(board: CookBoard) -> list[Due]:
     seen, call, found = board.boiling, board.call, []
     assert seen is not None
     shown = board.context.show(board.shown_c(board.mark_c), "temperature")
+    if board.low and (board.depth_mm or 0.0) < RINGS_BELOW_MM:
+        found.append(Due("low", board.low))
     if board.foam:
         found.append(Due("foam", "Foam climbs in seconds from here on. Defoamer at hand."))
     ahead = near_minutes(board.context.kitchen)

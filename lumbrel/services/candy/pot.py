@@ -8,8 +8,11 @@ from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.candy import boil
 from lumbrel.core.candy.confections import BURN_HAZARD_C, FOAM_TO_ABOVE_WATER_K, Confection
 from lumbrel.core.candy.stirring import ON_SNOW_MIN, POURS_FOR_MIN, WORKED, Turn
+from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, hot_volume_ratio
 from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.core.physics.sucrose import MAX_DENSITY_BRIX, density_kg_m3
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -155,6 +158,26 @@ class CookBoard:
         """In the pot, by its solids."""
         known = self.brix_now
         return 100 * self.solids_kg / known[0] if known else self.cook.mass_kg
+
+    @property
+    def depth_mm(self) -> float | None:
+        """How deep it stands, hot; None of a pot that would not hold it."""
+        brix = self.brix_now[0] if self.brix_now else self.cook.brix
+        known = min(brix, MAX_DENSITY_BRIX)
+        litres = self.mass_now_kg / density_kg_m3(known, 20) * 1000
+        try:
+            return self.context.geometry.depth_mm(litres * hot_volume_ratio(known, 100.0))
+        except OutOfRange:
+            return None
+
+    @property
+    def low(self) -> str:
+        """What is said where it stands so low on the fire that it scorches; else nothing."""
+        depth = self.depth_mm
+        if self.stage != "boil" or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
+            return ""
+        deep = self.context.show(depth, "depth")
+        return f"The pot is about {deep} deep: so little scorches. Turn the fire down and stay with it."
 
     @property
     def expected_kg(self) -> float:

@@ -10,6 +10,7 @@ from lumbrel.services.base.cautions import (
     CANDY,
     FOAM,
     HOT,
+    LOW,
     SALE,
     SNOW,
 )
@@ -112,7 +113,7 @@ STATION = Station(
 def cautions_at(board: CookBoard) -> tuple[tuple[str, str], ...]:
     """The cautions of a cook's step."""
     if board.stage == "boil":
-        return (CANDY, FOAM) if board.hazard else (HOT, FOAM)
+        return (CANDY if board.hazard else HOT, FOAM, LOW)
     if board.stage == "cool":
         return (BATH, SNOW) if board.on_snow else (BATH, CANDY if board.hazard else HOT)
     if board.stage == "stir":

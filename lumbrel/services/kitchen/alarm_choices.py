@@ -21,6 +21,7 @@ OF_A_FINISHER: dict[str, str] = {
 }
 OF_A_CANDY_POT: dict[str, str] = {
     "foam": "it boils where foam climbs",
+    "low": "so little is in it that it scorches",
     "near": "some minutes ahead of the mark, as the kitchen is set",
     "off": "it is at the mark",
     "over": "it is past the mark",

@@ -134,7 +134,8 @@ def _minutes_to_low(board: Board) -> float:
 
 def _next_sign(board: Board, stage: Stage) -> SignKey | None:
     """What is to be seen next, by who measures no density."""
-    if _reads_density(board.context) or stage in (Stage.WARMING, Stage.RESTING):
+    unseen = (Stage.WARMING, Stage.RESTING, Stage.NEAR_SYRUP)
+    if _reads_density(board.context) or board.to_near_syrup or stage in unseen:
         return None
     seen = {e.facts.sign for e in board.context.of_kind(SignFacts)}
     if stage in (Stage.THIN, Stage.SWEET):
@@ -159,7 +160,8 @@ def _do(board: Board, stage: Stage) -> str:
     if call is Call.DRAW_NOW or board.stop_first:
         return "Kill the heat first. Then pour it out of the hot pan."
     if "low" in due:
-        return "Turn the heat down and stay with it: so low it scorches. Put near-syrup in, if there is any."
+        more = "Feed it" if board.of_sap else "Put near-syrup in, if there is any"
+        return f"Turn the heat down and stay with it: so low it scorches. {more}."
     if stage is Stage.RESTING:
         return f"It rests. {_read(board, stage)}, then light it again or draw off."
     if call is Call.DISAGREE:
@@ -172,7 +174,8 @@ def _do(board: Board, stage: Stage) -> str:
     when = f"{local_time(at, board.context.kitchen):%H:%M}"
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
         return f"Stay with it, fat in reach. At {when}: {_lower(_read(board, stage))}."
-    return f"Let it boil hard. At {when}: {_lower(_read(board, stage))}."
+    fed = ", and feed it little and often" if board.of_sap else ""
+    return f"Let it boil hard{fed}. At {when}: {_lower(_read(board, stage))}."
 
 
 def look_at(board: Board) -> datetime:

@@ -107,6 +107,13 @@ class BoilPage:
     stands_kg: float = 0.0
     stands_brix: float = 0.0
     """What is left in a continuous pan in the end."""
+    needs_l: float = 0.0
+    """So much sap a continuous pan takes until its first draw."""
+
+    @property
+    def too_little(self) -> bool:
+        """Whether a continuous pan would never be drawn from so little sap."""
+        return bool(self.litres and self.needs_l > self.litres)
 
     @property
     def into(self) -> VesselRow:
@@ -138,8 +145,7 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
     pans = finishers(db)
     chosen = tuple(v.id for v in pans if f"pan_{v.id}" in fields) or _usual_pans(db, pans)
     setup = fields.get("setup", "") if fields.get("setup") in SETUPS else last_setup(db)
-    kind = fields.get("fuel", "")
-    kind = kind if kind in FITS[setup] else FITS[setup][0]
+    kind = fuel_of(fields, setup)
     measures = fuel.FUELS[kind]
     measure = fields.get("measure", "") if fields.get("measure") in measures else measures[-1]
     litres = form.between(LITRES, required=False)
@@ -164,6 +170,12 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
         )
         return base, form
     return _planned(db, form, base, now), form
+
+
+def fuel_of(fields: Mapping[str, str], setup: str) -> str:
+    """What burns, as it was chosen; else what such a fire burns as a rule."""
+    kind = fields.get("fuel", "")
+    return kind if kind in FITS[setup] else FITS[setup][0]
 
 
 def _bottom_m2(vessel: VesselRow) -> float:
@@ -243,19 +255,21 @@ def _planned(db: Connection, form: Form, base: BoilPage, now: datetime) -> BoilP
     except OutOfRange as error:
         form.errors[field if error.field == "target" else error.field or "litres"] = error.sentence
         return base
-    told = _with_its_fire(form, base, plan, now)
-    told = replace(
-        told,
+    if base.channels:
+        base, plan = _run_continuously(base, plan, pans[-1], boil_c)
+    return replace(
+        _with_its_fire(form, base, plan, now),
         efficiency=efficiency,
         burned=len(burned),
         becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
-        first_fill_l=min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
+        first_fill_l=base.first_fill_l
+        or min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
     )
-    return _run_continuously(told, plan, pans[-1]) if base.channels else told
 
 
-def _run_continuously(base: BoilPage, plan: Plan, pan: Pan) -> BoilPage:
-    """With what a continuous pan does: when it is drawn first, what it takes and gives, what stands in it."""
+def _run_continuously(base: BoilPage, plan: Plan, pan: Pan, boil_c: float) -> tuple[BoilPage, Plan]:
+    """With what a continuous pan does: when it is drawn first, what it takes and gives, what stands in it;
+    and the plan by what it drives off, for what stands in it stays thin."""
     fill_l = min(plan.sap_kg, pan.litres_at(boil_down.KEEP_DEPTH_MM))
     running = continuous.Running(
         held_kg=fill_l,
@@ -266,14 +280,20 @@ def _run_continuously(base: BoilPage, plan: Plan, pan: Pan) -> BoilPage:
     )
     low, middle, high = continuous.band(continuous.first_climb(running, plan.brix))
     warm = plan.heating_min
-    return replace(
+    needs_kg = fill_l + pan.rate.middle * middle
+    stands_brix = continuous.standing_brix(plan.brix, plan.target_brix, base.channels)
+    sugar = max(plan.sap_kg * plan.brix - fill_l * stands_brix, 0.0)
+    driven_kg = max(plan.sap_kg - fill_l - sugar / plan.target_brix, 0.0)
+    runs = replace(
         base,
+        needs_l=sap.litres(needs_kg, plan.brix),
         first_fill_l=fill_l,
         first_draw=Range(*((warm + minutes) / 60 for minutes in (middle, low, high))),
         even=continuous.steady(pan.rate.middle, plan.brix, plan.target_brix, EVEN_DRAW_L),
         stands_kg=fill_l,
-        stands_brix=continuous.standing_brix(plan.brix, plan.target_brix, base.channels),
+        stands_brix=stands_brix,
     )
+    return runs, boil_down.by_water(plan, driven_kg, pan, boil_c)
 
 
 def _with_its_fire(form: Form, base: BoilPage, plan: Plan, now: datetime) -> BoilPage:

@@ -19,6 +19,7 @@ from lumbrel.services.base.facts import (
     PartDrawFacts,
     PutInFacts,
     StageFacts,
+    TakeInFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.pan.board import Board, board_of
@@ -28,9 +29,11 @@ from lumbrel.services.sap.boil import (
     ARMFUL_KG,
     FITS,
     SAID,
+    SETUPS,
     TARGET_BRIX,
     burned_of,
     channels_of,
+    fuel_of,
     last_setup,
     measures_of,
     pan_of,
@@ -65,6 +68,7 @@ def light(db: Connection, fields: dict[str, str], now: datetime) -> str:
 def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
     litres = form.between(FILL)
     channels = channels_of(form)
+    setup = form.fields.get("setup", "")
     given = taken(db, form, "fill", litres, now)
     if given is None:
         return None
@@ -90,6 +94,8 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
         tanks=(drawn,),
         parts=parts,
         channels=channels,
+        setup=setup if setup in SETUPS else "",
+        fuel=fuel_of(form.fields, setup) if setup in SETUPS else "",
         brix_sigma=content.sigma_brix if doubtful else None,
     )
 
@@ -128,6 +134,8 @@ def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | 
         brix_sigma=sigma if sigma > MEASURED_WITHIN * much[1] else None,
         from_batch_id=giver.batch.id,
         channels=giver.channels if stays else 0,
+        setup=fire_of(giver)[0] if stays else "",
+        fuel=fire_of(giver)[1] if stays else "",
     )
 
 
@@ -245,7 +253,7 @@ def fire(context: BatchContext) -> FirePage:
     fed = context.of_kind(FedFacts)
     litres = [sap.litres(e.facts.mass_kg, e.facts.brix) for e in fed]
     burned = context.of_kind(FuelFacts)
-    setup, kind = _fire_of(context)
+    setup, kind = fire_of(context)
     steps = [e.facts.step for e in context.of_kind(StageFacts)]
     stoked = max((e.at for e in burned), default=None)
     came = taken.mass_kg + sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
@@ -279,18 +287,21 @@ def _free_pans(context: BatchContext) -> list[VesselRow]:
     return [vessel for vessel in finishers(context.db) if vessel.id not in busy - own]
 
 
-def _fire_of(context: BatchContext) -> tuple[str, str]:
+def fire_of(context: BatchContext) -> tuple[str, str]:
     """Over what fire it stands, and what burns in it."""
     burned = context.of_kind(FuelFacts)
     if burned:
         return burned[-1].facts.setup, burned[-1].facts.fuel
+    lit = context.taken_in.facts
+    if isinstance(lit, TakeInFacts) and lit.setup:
+        return lit.setup, lit.fuel
     setup = last_setup(context.db)
     return setup, FITS[setup][0]
 
 
 def stoke_minutes(context: BatchContext) -> float | None:
     """How long an armful of wood lasts under this pan; None for a fire without wood."""
-    setup, kind = _fire_of(context)
+    setup, kind = fire_of(context)
     if kind not in ("hardwood", "softwood"):
         return None
     efficiency = fuel.learned_efficiency(setup, burned_of(context.db, setup, kind, context.now))

@@ -120,6 +120,9 @@ class Source:
     """Whether from its pan, all of it, or from what was drawn."""
     channels: int = 0
     """Of the continuous pan that it goes into."""
+    setup: str = ""
+    """Over what fire, of a boil-down that is lit."""
+    fuel: str = ""
 
     def told(self) -> dict[str, Any]:
         """What of it the take-in's line keeps; of what it has nothing to say the line says nothing."""
@@ -127,7 +130,8 @@ class Source:
         giver = {"from_batch_id": self.from_batch_id} if self.from_batch_id else {}
         stage = {"from_stage": self.from_stage} if self.from_stage != "charge" else {}
         runs = {"channels": self.channels} if self.channels else {}
-        return {"tanks": self.tanks, "parts": self.parts} | doubt | giver | stage | runs
+        fire = {"setup": self.setup, "fuel": self.fuel} if self.setup else {}
+        return {"tanks": self.tanks, "parts": self.parts} | doubt | giver | stage | runs | fire
 
 
 def open_batch(

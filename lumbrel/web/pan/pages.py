@@ -98,7 +98,7 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "board": board,
         "after": after,
         "promise": promise(board),
-        "coaching": None if drawn or board.to_near_syrup or board.stands else coach(board),
+        "coaching": None if drawn or board.stands else coach(board),
         "found": yield_of(context) if drawn else None,
         "owns_heat": bool(context.instruments_of(ThermometerDetail)),
         "call_words": CALL_WORDS,
