@@ -12,7 +12,7 @@ ONCE = {
 """Columns that are filled in once, later than their row: while the first of them is empty."""
 NOW = {"instrument": ("retired_at",)}
 """Columns that say how something stands now: an instrument is retired, and taken into use again."""
-NOTED = ("vessel", "instrument")
+NOTED = ("vessel", "instrument", "woodlot", "tank", "tree")
 """Tables whose rows are what holds now of `registered`: a column may change once that names it, and
 `lumbrel check` compares."""
 FREE = {

@@ -106,6 +106,7 @@ class Woodlot:
     id: str
     name: str
     sugar_kind: str = "maple"
+    retired: bool = False
 
 
 def load_kitchen(db: Connection) -> Kitchen:
@@ -242,7 +243,9 @@ def add_woodlot(db: Connection, woodlot: Woodlot) -> None:
     insert_once(db, "woodlot", row, ("name", "sugar_kind"))
 
 
-def woodlots(db: Connection) -> list[Woodlot]:
-    """All woodlots, in the order they were registered."""
-    rows = db.execute("SELECT * FROM woodlot ORDER BY rowid")
-    return [Woodlot(row["id"], row["name"], row["sugar_kind"]) for row in rows]
+def woodlots(db: Connection, retired: bool = True) -> list[Woodlot]:
+    """Woodlots in the order they were registered, those out of use included or not."""
+    rows = db.execute("SELECT * FROM woodlot WHERE NOT retired OR ? ORDER BY rowid", (retired,))
+    return [
+        Woodlot(row["id"], row["name"], row["sugar_kind"], bool(row["retired"])) for row in rows
+    ]

@@ -8,7 +8,7 @@ from typing import Any, Literal, TypeVar
 
 from lumbrel.store.db import instant, moment
 
-What = Literal["vessel", "instrument"]
+What = Literal["vessel", "instrument", "woodlot", "tank", "tree"]
 State = dict[str, Any]
 """Columns of the register, as they are kept."""
 ALWAYS = datetime(1, 1, 1, tzinfo=UTC)

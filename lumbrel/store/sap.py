@@ -22,6 +22,11 @@ class Tree:
     woodlot_id: str
     name: str
     kind: str
+    retired: bool = False
+
+
+PAILS = "pails"
+"""The tank that sap stands in which has none: in pails, at the trees."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +37,12 @@ class Tank:
     name: str
     capacity_l: float
     place: str
+    retired: bool = False
+
+    @property
+    def bounded(self) -> bool:
+        """Whether it holds so much and no more: pails do not."""
+        return self.id != PAILS
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -90,9 +101,10 @@ def add_tank(db: Connection, tank: Tank) -> None:
     insert_once(db, "tank", row, ("name", "capacity_l", "place"))
 
 
-def tanks(db: Connection) -> list[Tank]:
-    """All tanks, in the order they were registered."""
-    return [Tank(**dict(row)) for row in db.execute("SELECT * FROM tank ORDER BY rowid")]
+def tanks(db: Connection, retired: bool = True) -> list[Tank]:
+    """Tanks in the order they were registered, those out of use included or not."""
+    rows = db.execute("SELECT * FROM tank WHERE NOT retired OR ? ORDER BY rowid", (retired,))
+    return [Tank(**dict(row)) for row in rows]
 
 
 MOST_REMEMBERED = 20_000

@@ -24,6 +24,7 @@ from lumbrel.services.sap import (
     fire,
     gathering,
     gear,
+    register,
     rules,
     runs,
     season,
@@ -82,6 +83,113 @@ class OneSeason(SapCase):
             page = season.season_page(self.db, 2026, at)
             self.assertAlmostEqual(page.whole.litres, given.litres)
         self.assertEqual(season.season_page(self.db, 2025, MARCH).whole.litres, 0)
+
+
+class Pails(SapCase):
+    def test_sap_without_a_tank_stands_in_pails_and_goes_wherever_sap_of_a_tank_goes(self) -> None:
+        self.gather("pails", id="pails-0001")
+        self.gather("pails", id="pails-0002")
+        held = contents.view(self.db, "pails", MARCH)
+        self.assertAlmostEqual(held.content.litres, 200.0, delta=0.1)
+        self.assertFalse(held.tank.bounded)
+        at_tank = self.tank()
+        tanks.move(self.db, "pails", {"to": at_tank, "litres": "120 L"}, MARCH)
+        tanks.take_out(self.db, "pails", {"litres": "10 L", "reason": "spilt"}, MARCH)
+        lit = {"tank": "pails", "vessel": "finisher-1", "fill": "20 L", "target": "55"}
+        fire.light(self.db, lit, MARCH + timedelta(hours=1))
+        left = contents.view(self.db, "pails", MARCH + timedelta(hours=2)).content
+        self.assertAlmostEqual(left.litres, 50.0, delta=0.1)
+        # More was taken than the other collection holds.
+        later = MARCH + timedelta(hours=2)
+        self.refused("why", tanks.strike, "pails-0001", {"id": "struck-0001"}, later)
+        self.gather("pails", id="pails-0003", litres="40 L")
+        tanks.strike(self.db, "pails-0003", {"id": "struck-0003"}, MARCH)
+        self.assertEqual([t.name for t in store.tanks(self.db)].count("Pails"), 1)
+        self.assertEqual(differences(self.db), [])
+
+    def test_who_calls_a_tank_pails_has_one_of_that_name(self) -> None:
+        given = {"name": "Pails", "capacity": "80 L", "place": "snow"}
+        own = tanks.add_tank(self.db, given, MARCH)
+        self.gather("pails", litres="40 L")
+        self.assertAlmostEqual(contents.view(self.db, own, MARCH).content.litres, 40, delta=0.1)
+
+    def test_what_only_is_counted_can_be_struck(self) -> None:
+        self.gather(id="count-0001")
+        listed = trees.collections(self.db, "upper-fold")
+        self.assertEqual([line.id for line in listed], ["count-0001"])
+        tanks.strike(self.db, "count-0001", {"id": "struck-0001"}, MARCH)
+        self.assertEqual(trees.collections(self.db, "upper-fold"), [])
+
+
+class Register(SapCase):
+    def listed(self, text: str, upload: bytes = b"", **more: str) -> list[str]:
+        given = {"id": "list-0001", "tree": "sugar maple", "list": text, **more}
+        return taps.add_list(self.db, "upper-fold", given, upload, MARCH)
+
+    def test_sixty_trees_are_one_press_and_sent_twice_are_sixty(self) -> None:
+        text = "tree\tgirth\tkind\n" + "\n".join(f"{n}\t{100 + n} cm" for n in range(1, 31))
+        text += "\n31-59\nGate\t60 in\tred maple\n"
+        for _ in range(2):
+            self.assertEqual(len(self.listed(text)), 60)
+        seen = {v.tree.name: v for v in trees.views(self.db, "upper-fold", MARCH)}
+        self.assertEqual(len(seen), 60)
+        self.assertEqual(seen["7"].girth_mm, 1070)
+        self.assertIsNone(seen["40"].girth_mm)
+        self.assertEqual((seen["Gate"].tree.kind, seen["Gate"].girth_mm), ("red maple", 1524))
+        self.assertEqual(
+            len(self.listed("", b"\xef\xbb\xbf101, 120 cm\n102; 90", id="list-0002")), 2
+        )
+
+    def test_a_list_that_is_wrong_in_one_line_registers_none(self) -> None:
+        self.tree()
+        for text, said in (
+            ("1, 120 cm\n2, 9000 cm", "Line 2"),
+            ("1\n2\n1", "stands in the list twice"),
+            ("1\n14", "14 is another tree"),
+            ("", "Type one tree a line"),
+            ("1-2100", "at most"),
+        ):
+            with self.subTest(text):
+                refused = self.refused("list", lambda *_, text=text: self.listed(text), self.db)
+                self.assertIn(said, refused)
+        self.assertEqual(len(store.trees(self.db, "upper-fold")), 1)
+
+    def test_woodlots_trees_and_tanks_are_renamed_and_retired_and_keep_what_was_written(
+        self,
+    ) -> None:
+        tree, tank = self.tree(), self.tank()
+        self.gather(tank, litres="20 L")
+        things = {"woodlot": "upper-fold", "tree": tree, "tank": tank}
+        for what, key in things.items():
+            for _ in range(2):
+                register.rename(self.db, what, key, {"name": f"New {what}"}, MARCH)
+            self.assertEqual(register.thing_of(self.db, what, key).name, f"New {what}")
+            self.refused("name", register.rename, what, key, {"name": " "}, MARCH)
+        self.assertIn("New woodlot", contents.view(self.db, tank, MARCH).steps[0].words)
+        taken = {"name": "Tern Lot"}
+        self.refused("name", register.rename, "woodlot", "upper-fold", taken, MARCH)
+        self.assertIn("20", self.refused("retired", register.retire, "tank", tank, True, MARCH))
+        tanks.take_out(self.db, tank, {"all": "1", "reason": "spilt"}, MARCH)
+        for what, key in things.items():
+            register.retire(self.db, what, key, True, MARCH)
+        page = gathering.page(self.db, "", MARCH)
+        self.assertNotIn(tank, dict(page.into))
+        self.assertNotIn("upper-fold", [w.id for w in page.woodlots])
+        self.assertTrue(store.tree_by(self.db, tree).retired)
+        register.retire(self.db, "woodlot", "upper-fold", False, MARCH)
+        self.assertIn("upper-fold", [w.id for w in gathering.page(self.db, "", MARCH).woodlots])
+        self.assertEqual(differences(self.db), [])
+        with self.assertRaises(IntegrityError):
+            self.db.execute("UPDATE woodlot SET name = 'x' WHERE id = 'tern-lot'")
+        other = connect(self.folder / "other.sqlite3")
+        self.addCleanup(other.close)
+        ready(other)
+        for _ in range(2):
+            logbook.take_in(other, logbook.as_json(self.db))
+        for what, key in things.items():
+            self.assertEqual(
+                register.thing_of(other, what, key), register.thing_of(self.db, what, key)
+            )
 
 
 class Trees(SapCase):

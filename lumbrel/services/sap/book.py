@@ -117,6 +117,11 @@ def write(
         return ids
 
 
+def add(db: Connection, draft: Draft, line_id: str, now: datetime, form: Form) -> None:
+    """Write one line in a transaction that is open, with what was typed for it."""
+    store.add_line(db, _typed(_row(draft, line_id, draft.at or now, now), form))
+
+
 def _row(draft: Draft, line_id: str, at: datetime, now: datetime) -> LineRow:
     return LineRow(
         id=line_id,

@@ -148,9 +148,9 @@ class TankView:
     spilled_over: float = 0.0
 
     @property
-    def full(self) -> float:
-        """How full, 0 to 1."""
-        return min(self.content.litres / self.tank.capacity_l, 1.0)
+    def drawn_to_l(self) -> float:
+        """How high its picture goes: a tank's to its brim, pails' to a third more than is in them."""
+        return self.tank.capacity_l if self.tank.bounded else max(self.content.litres * 4 / 3, 50.0)
 
     @property
     def empty(self) -> bool:
@@ -198,7 +198,8 @@ def views(db: Connection, now: datetime) -> list[TankView]:
         record_key(db),
         store.lines_so_far(db),
         written_so_far(db),
-        len(found),
+        tuple(found),
+        tuple(woodlots(db)),
         int(now.timestamp() // KEPT_FOR_S),
     )
     return cache_of(db).shelf("tanks", 8).get(key, lambda: _views(db, found, now))

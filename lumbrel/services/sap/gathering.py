@@ -78,6 +78,13 @@ class GatherPage:
     stems: list[Instrument[HydrometerDetail]]
     by: dict[str, str]
     usual: sap.Sugar | None
+
+    @property
+    def into(self) -> list[tuple[str, str]]:
+        """Where it may go: key and words."""
+        own = [(tank.id, tank.name) for tank in self.tanks if tank.bounded]
+        return [*own, (store.PAILS, "Pails, no tank"), ("", "It does not come here: only count it")]
+
     last_at: datetime | None
 
 
@@ -92,7 +99,7 @@ def stems_of(db: Connection) -> list[Instrument[HydrometerDetail]]:
 
 def page(db: Connection, woodlot_id: str, now: datetime) -> GatherPage:
     """The form for a collection, for a woodlot; the first one if none is named."""
-    known = woodlots(db)
+    known = woodlots(db, retired=False)
     woodlot = next((w for w in known if w.id == woodlot_id), known[0] if known else None)
     drops, stems = instruments_of(db, RefractometerDetail), stems_of(db)
     owned = {
@@ -112,7 +119,7 @@ def page(db: Connection, woodlot_id: str, now: datetime) -> GatherPage:
         woodlot=woodlot,
         trees=[tree for tree in in_it if tree.id in taps],
         taps=sum(taps.values()),
-        tanks=store.tanks(db),
+        tanks=store.tanks(db, retired=False),
         refractometers=drops,
         stems=stems,
         by={key: words for key, words in BY.items() if owned[key]},
@@ -177,6 +184,8 @@ class _Reading:
         clarity = form.choice("clarity", CLARITY, f"Choose one: {', '.join(CLARITY.values())}.")
         ice = form.between(ICE, required=False) or 0.0
         tank = form.text("tank")
+        if tank == store.PAILS:
+            tank = tanks.in_pails(db).id
         if tank and tank not in {t.id for t in store.tanks(db)}:
             form.errors["tank"] = "Choose the tank it went into."
         sugar = self._sugar()

@@ -76,6 +76,8 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
     lots = []
     for lot in woodlots(db):
         given = store.runs(db, lot.id, *trees.days_of(season))
+        if lot.retired and not given:
+            continue
         lots.append(
             LotRow(
                 lot,
@@ -85,7 +87,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
                 sum(run.solids_kg for run in given),
             )
         )
-    seen = contents.views(db, now)
+    seen = [v for v in contents.views(db, now) if not (v.tank.retired and v.empty)]
     whole = runs.week(db, now) if woodlot_id else week
     on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < LEAST_SYRUP_BRIX]
     return Overview(

@@ -124,7 +124,7 @@ class Week:
 
 def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     """The week's picture, of one woodlot or of all that are tapped."""
-    kitchen, every = load_kitchen(db), woodlots(db)
+    kitchen, every = load_kitchen(db), woodlots(db, retired=False)
     today = local_time(now, kitchen).date()
     known = store.weather(db, today - timedelta(days=BEHIND), today + timedelta(days=AHEAD))
     tapped = _tapped(db, [w for w in every if woodlot_id in ("", w.id)], now)

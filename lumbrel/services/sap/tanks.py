@@ -45,6 +45,16 @@ def add_tank(db: Connection, fields: Mapping[str, str], now: datetime) -> str:
     return tank.id
 
 
+def in_pails(db: Connection) -> Tank:
+    """The tank of sap that stands in pails; it is registered when the first sap goes into it."""
+    known = store.tanks(db)
+    there = next((t for t in known if store.PAILS in (t.id, t.name.lower())), None)
+    if there is None:
+        there = Tank(store.PAILS, "Pails", CAPACITY.high, "outside")
+        store.add_tank(db, there)
+    return there
+
+
 def refuse_what_is_not_there(db: Connection, now: datetime, form: Form, name: str) -> None:
     """Note on a form when more left a tank than was in it, or more came than it holds."""
     for seen in views(db, now):
@@ -94,7 +104,7 @@ def move(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime)
     """Note sap that was pumped into another tank; its age goes with it."""
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        others = [t.id for t in store.tanks(db) if t.id != tank_id]
+        others = [t.id for t in store.tanks(db, retired=False) if t.id != tank_id]
         to = form.choice("to", others, "Choose the other tank.")
         litres = form.between(LITRES)
         if form.errors or litres is None:

@@ -1,5 +1,7 @@
 """What is noted of trees: registered, measured, tapped, pulled, closed."""
 
+import csv
+import re
 from collections.abc import Mapping
 from datetime import datetime
 from math import pi
@@ -46,6 +48,7 @@ LEFT_AS = {
     "green": "plugged with green wood",
 }
 MOST_TREES = 2000
+LONGEST_NAME = 30
 BIG_CM = 380.0
 EARLIEST_HOLE = 1950
 
@@ -80,6 +83,96 @@ def add_trees(
         measured = {**fields, "id": f"{first}-g"[:64]}
         book.write(db, measured, now, lambda form, at: _girth(db, tree, form, at))
     return [first]
+
+
+def add_list(
+    db: Connection, woodlot_id: str, fields: Mapping[str, str], upload: bytes, now: datetime
+) -> list[str]:
+    """Register the trees of a list, one a line: number or name, girth, kind; `1-60` for many at once.
+
+    Args:
+        fields: `list` with the lines, and `tree`, the kind where a line names none.
+        upload: a file of such lines, that counts where no list was typed.
+    Returns:
+        Their ids. The same list sent again adds none.
+    Raises:
+        BadInput: a line is wrong, or a name is another tree's; then none is registered.
+    """
+    woodlot_of(db, woodlot_id)
+    form = Form(fields, load_kitchen(db))
+    first = form.client_id()
+    usual = form.choice("tree", list(SAP_BRIX), "Choose the kind of tree.")
+    text = form.fields.get("list", "").strip() or upload.decode("utf-8-sig", "replace")
+    drafts = _read_list(form, text, usual)
+    if not drafts and not form.errors:
+        form.errors["list"] = "Type one tree a line: its number, then its girth and its kind."
+    form.check()
+    ids: list[str] = []
+    year = season_of(now, form.kitchen)
+    with transaction(db):
+        known = {tree.name: tree.id for tree in store.trees(db, woodlot_id)}
+        for number, (name, kind, girth) in enumerate(drafts):
+            tree = Tree(f"{first}-{number}", woodlot_id, name, kind)
+            ids.append(tree.id)
+            if known.get(name, tree.id) != tree.id:
+                form.errors["list"] = f"{name} is another tree of this woodlot already."
+            if name in known:
+                continue
+            if len(known) + len(ids) > MOST_TREES:
+                form.errors["list"] = f"A woodlot holds at most {MOST_TREES} trees here."
+            form.check()
+            store.add_tree(db, tree)
+            if girth is not None:
+                facts = MeasuredFacts(girth_mm=10 * girth, year=year)
+                draft = Draft(facts, About(woodlot_id, tree.id))
+                book.add(db, draft, f"{tree.id}-g", now, form)
+        form.check()
+    return ids
+
+
+def _read_list(form: Form, text: str, usual: str) -> list[tuple[str, str, float | None]]:
+    """Name, kind and girth of each tree of a list; what is wrong is noted on the form by its line."""
+    found: dict[str, tuple[str, str, float | None]] = {}
+    rows = csv.reader(text.splitlines(), delimiter=_delimiter(text), skipinitialspace=True)
+    for number, row in enumerate(rows, start=1):
+        cells = [cell.strip() for cell in row if cell.strip()]
+        if not cells:
+            continue
+        kind = next((c.lower() for c in cells[1:] if c.lower() in SAP_BRIX), usual)
+        rest = [c for c in cells[1:] if c.lower() not in SAP_BRIX]
+        line = Form({"girth": " ".join(rest)}, form.kitchen)
+        girth = line.between(GIRTH, required=False)
+        names = _names(cells[0])
+        if line.errors and number == 1 and not cells[0][:1].isdecimal():
+            continue  # what its columns are called
+        if (
+            line.errors
+            or len(names) > MOST_TREES
+            or any(len(name) > LONGEST_NAME for name in names)
+        ):
+            said = line.errors.get(
+                "girth", f"A number or a name is at most {LONGEST_NAME} letters."
+            )
+            form.errors["list"] = f"Line {number}, “{', '.join(cells)[:60]}”: {said}"
+            return []
+        if twice := next((name for name in names if name in found), ""):
+            form.errors["list"] = f"Line {number}: {twice} stands in the list twice."
+            return []
+        found |= {name: (name, kind, girth) for name in names}
+    return list(found.values())
+
+
+def _delimiter(text: str) -> str:
+    """What stands between a list's columns: a spreadsheet's tab, else semicolon or comma."""
+    return next((mark for mark in "\t;" if mark in text), ",")
+
+
+def _names(cell: str) -> list[str]:
+    """The trees that a cell names: one, or all of a range of numbers."""
+    span = re.fullmatch(r"(\d{1,5})\s*[-–]\s*(\d{1,5})", cell)
+    if span and 0 <= int(span[2]) - int(span[1]) < 10 * MOST_TREES:
+        return [str(number) for number in range(int(span[1]), int(span[2]) + 1)]
+    return [cell]
 
 
 def _ask_about_girth(form: Form, girth_cm: float | None) -> None:

@@ -26,6 +26,8 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
+LAST_COLLECTIONS = 12
+
 MOST_TREES = 3000
 """So many trees are kept between looks, with what follows from their holes."""
 KINDS = [(kind, kind) for kind in SAP_BRIX]
@@ -307,6 +309,12 @@ def yields(db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]) 
         tree_id: Yield(*sums[tree_id], taps.get(tree_id, 0), place, len(ordered))
         for place, tree_id in enumerate(ordered, 1)
     }
+
+
+def collections(db: Connection, woodlot_id: str) -> list[book.SapLine]:
+    """The last times that sap of a woodlot was gathered, newest first."""
+    rows = store.newest_of_woodlot(db, woodlot_id, "gathered", LAST_COLLECTIONS)
+    return [book.of_row(row) for row in rows]
 
 
 def next_number(seen: Sequence[TreeView]) -> str:

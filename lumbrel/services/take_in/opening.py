@@ -25,7 +25,14 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     instruments_of,
 )
-from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
+from lumbrel.store.kitchen import (
+    Kitchen,
+    VesselRow,
+    Woodlot,
+    add_woodlot,
+    load_kitchen,
+    woodlots,
+)
 
 BATCHES = UUID("6c756d62-7265-6c00-8000-000000626174")
 """From the id of a take-in to that of its batch: sent again, it is the same batch."""
@@ -76,7 +83,7 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
     return TakeInPage(
         vessels=finishers(db),
         busy=_busy(db),
-        woodlots=woodlots(db),
+        woodlots=woodlots(db, retired=False),
         refractometers=drops,
         hydrometers=stems,
         target_brix=kitchen.target_brix,

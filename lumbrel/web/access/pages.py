@@ -17,7 +17,7 @@ from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import ENTER, door_of
 from lumbrel.web.shell.network import CannotOpen, Network
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, refilled
-from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.request import Fields, Here, Visit, local_address
 from lumbrel.web.shell.settings import system_clock
 
 router = APIRouter()
@@ -143,7 +143,7 @@ def _enter(request: Request, form: Filled | None = None, status: int = 200) -> R
         "access/enter.html",
         status,
         form=shown,
-        to=_local(request.query_params.get("to", "") or shown.fields.get("to", "")),
+        to=local_address(request.query_params.get("to", "") or shown.fields.get("to", "")),
         kind=_kind_of_device(request.headers.get("user-agent", "")),
         sealed=door.sealed,
         by_passphrase="passphrase" in shown.fields or "passphrase" in shown.errors,
@@ -154,7 +154,7 @@ def _enter(request: Request, form: Filled | None = None, status: int = 200) -> R
 def enter(request: Request) -> Response:
     """Where a device is let in; one that is in goes on."""
     if caller_of(request.scope).device:
-        return RedirectResponse(_local(request.query_params.get("to", "")), 303)
+        return RedirectResponse(local_address(request.query_params.get("to", "")), 303)
     return _enter(request)
 
 
@@ -186,7 +186,7 @@ def _let_in(request: Request, fields: dict[str, str], *, by_passphrase: bool) ->
         return answer
     except BadInput as bad:
         return _enter(request, Filled(kept, bad.errors), 422)
-    answer = RedirectResponse(_local(fields.get("to", "")), 303)
+    answer = RedirectResponse(local_address(fields.get("to", "")), 303)
     door.let_in(answer, entered.secret)
     return answer
 
@@ -198,7 +198,7 @@ def hand_over(visit: Here, fields: Fields) -> Response:
     if door and device:
         named = {"name": device.name, "initials": fields.get("initials", ""), "role": device.role}
         door.doorkeeper.change(device.id, named)
-    return RedirectResponse(_local(fields.get("to", "")), 303)
+    return RedirectResponse(local_address(fields.get("to", "")), 303)
 
 
 @router.post("/leave")
@@ -249,12 +249,6 @@ def _plain(template: str, status: int, **shown: Any) -> HTMLResponse:
     """A page for who is not let in yet: it needs and tells nothing of the record."""
     known = {"static": STATIC, "form": Filled()}
     return HTMLResponse(TEMPLATES.get_template(template).render(known | shown), status)
-
-
-def _local(to: str) -> str:
-    """An address of this application; the kitchen's page for anything else."""
-    plain = to.startswith("/") and not to.startswith(("//", "/\\")) and to.isprintable()
-    return to if plain and "\\" not in to and len(to) < 300 else "/"
 
 
 def _kind_of_device(agent: str) -> str:

@@ -76,7 +76,7 @@ def _shown(visit: Visit, asked: dict[str, str], begun: Filled | None = None) -> 
         on=on,
         to_open=begin.to_open(visit.db, lot, each),
         names_open=begin.OPEN.format,
-        whose=[(w.id, w.name) for w in woodlots(visit.db)],
+        whose=[(w.id, w.name) for w in woodlots(visit.db, retired=False)],
     )
 
 

@@ -10,7 +10,8 @@ from lumbrel.services.base.facts import OpenedFacts
 from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.request import Fields, Here, local_address
+from lumbrel.web.shell.saved import BACK
 
 router = APIRouter()
 ONLY_STRUCK = (
@@ -89,13 +90,14 @@ def correct(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
 @router.post("/batch/{code}/strike/{entry_id}")
 def strike(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
     """Strike a line out."""
+    asked = fields.pop(BACK, "")
     try:
         slip.strike(visit.db, code, {**fields, "supersedes": entry_id}, visit.now)
     except Overtaken:
         raise
     except BadInput as bad:
         return _correct(visit, code, entry_id, struck=refilled(fields, bad))
-    return RedirectResponse(f"/pan/{code}", 303)
+    return RedirectResponse(local_address(asked, f"/pan/{code}"), 303)
 
 
 @router.get("/batch/{code}/slip")

@@ -10,6 +10,7 @@ from lumbrel.services.sap import fire as fires
 from lumbrel.services.sap.station import BOIL_CAUTIONS
 from lumbrel.services.stations import slip
 from lumbrel.web.sap.draws_picture import draws
+from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
@@ -96,4 +97,4 @@ def note(visit: Here, code: str, kind: str, fields: Fields) -> Response:
         slip.put(visit.db, code, kind, fields, visit.now)
     except BadInput as bad:
         return _fire(visit, code, refilled(fields, bad), kind)
-    return RedirectResponse(f"/sap/fire/{code}", 303)
+    return saved.to(f"/sap/fire/{code}", fields.get("id", ""))

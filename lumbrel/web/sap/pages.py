@@ -9,8 +9,9 @@ from lumbrel.services.sap import contents, gathering, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
 from lumbrel.store.kitchen import woodlots
 from lumbrel.web.sap import boiling, seasons, wood
+from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.request import Fields, Here, Visit, local_address
 
 router = APIRouter()
 HERE = "sap"
@@ -50,7 +51,7 @@ def gathered(visit: Here, fields: Fields) -> Response:
         gathering.gather(visit.db, fields, visit.now)
     except BadInput as bad:
         return _gather(visit, fields.get("woodlot", ""), refilled(fields, bad))
-    return RedirectResponse("/sap", 303)
+    return saved.to("/sap", fields.get("id", ""))
 
 
 @router.get("/sap/weather")
@@ -85,7 +86,7 @@ def note_weather(visit: Here, fields: Fields) -> Response:
             weather.typed(visit.db, fields, visit.now)
     except BadInput as bad:
         return _weather(visit, refilled(fields, bad))
-    return RedirectResponse("/sap", 303)
+    return saved.to("/sap", fields.get("id", ""))
 
 
 @router.post("/sap/tanks")
@@ -143,12 +144,13 @@ def change_tank(visit: Here, tank: str, fields: Fields) -> Response:
         change(visit.db, tank, fields, visit.now)
     except BadInput as bad:
         return _tank(visit, tank, refilled(fields, bad))
-    return RedirectResponse(f"/sap/tank/{tank}", 303)
+    return saved.to(f"/sap/tank/{tank}", fields.get("id", ""))
 
 
 @router.post("/sap/strike/{line}")
 def strike(visit: Here, line: str, fields: Fields) -> Response:
     """Strike a line of the sap book."""
+    asked = fields.pop(saved.BACK, "")
     try:
         struck = tanks.strike(visit.db, line, fields, visit.now)
     except BadInput as bad:
@@ -156,12 +158,12 @@ def strike(visit: Here, line: str, fields: Fields) -> Response:
         if back:
             return _tank(visit, back, refilled(fields, bad))
         raise
-    about = struck.about
+    about, leads = struck.about, "/sap"
     if about.tank_id:
-        return RedirectResponse(f"/sap/tank/{about.tank_id}", 303)
-    if about.tree_id:
-        return RedirectResponse(f"/sap/tree/{about.tree_id}", 303)
-    return RedirectResponse("/sap", 303)
+        leads = f"/sap/tank/{about.tank_id}"
+    elif about.tree_id:
+        leads = f"/sap/tree/{about.tree_id}"
+    return RedirectResponse(local_address(asked, leads), 303)
 
 
 router.include_router(wood.router)

@@ -333,7 +333,7 @@ class TankPicture:
 
 def tank(view: TankView, names: dict[str, str]) -> TankPicture:
     """Positions of a tank."""
-    place = scale(0.0, view.tank.capacity_l, TANK_BOTTOM, TANK_TOP)
+    place = scale(0.0, view.drawn_to_l, TANK_BOTTOM, TANK_TOP)
     level = place(view.content.litres)
     layers, at = [], TANK_BOTTOM
     whole = view.content.mass_kg
@@ -348,7 +348,7 @@ def tank(view: TankView, names: dict[str, str]) -> TankPicture:
             reversed(layers), [one[0] for one in reversed(layers)], placed, strict=True
         )
     ]
-    quarters = [view.tank.capacity_l * q for q in (0.25, 0.5, 0.75)]
+    quarters = [view.drawn_to_l * q for q in (0.25, 0.5, 0.75)]
     return TankPicture(
         level=level,
         height=round(TANK_BOTTOM - level, 1),

@@ -1,15 +1,18 @@
 """Trees and taps: a woodlot's trees, the unrolled trunk, the walk, the season's list, the rule."""
 
 from collections.abc import Callable
+from typing import cast, get_args
+from urllib.parse import quote
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
-from lumbrel.services.sap import rules, runs, taps, trees
+from lumbrel.services.sap import register, rules, runs, taps, trees
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 
@@ -24,7 +27,8 @@ def woodlot(visit: Here, woodlot: str) -> HTMLResponse:
 
 
 def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResponse:
-    seen = trees.views(visit.db, woodlot, visit.now)
+    every = trees.views(visit.db, woodlot, visit.now)
+    seen = [view for view in every if not view.tree.retired]
     season = trees.season_of(visit.now, load_kitchen(visit.db))
     return visit.page(
         "sap/woodlot.html",
@@ -35,7 +39,11 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
         yields=trees.yields(visit.db, woodlot, season, [view.tree for view in seen]),
         season=season,
         kinds=trees.KINDS,
-        next_number=trees.next_number(seen),
+        retired=[view.tree for view in every if view.tree.retired],
+        next_number=trees.next_number(every),
+        tanks={tank.id: tank.name for tank in store.tanks(visit.db)},
+        added=visit.request.query_params.get("added", ""),
+        collections=trees.collections(visit.db, woodlot),
         form=form or Filled(),
     )
 
@@ -46,11 +54,37 @@ def add_trees(visit: Here, woodlot: str, fields: Fields) -> Response:
     try:
         if fields.get("what") == "buds":
             runs.buds(visit.db, woodlot, fields, visit.now)
-            return RedirectResponse("/sap", 303)
-        tree = taps.add_trees(visit.db, woodlot, fields, visit.now)[0]
+            return saved.to("/sap", fields.get("id", ""))
+        if fields.get("what") == "list":
+            added = taps.add_list(visit.db, woodlot, fields, visit.upload, visit.now)
+        else:
+            added = taps.add_trees(visit.db, woodlot, fields, visit.now)
     except BadInput as bad:
         return _woodlot(visit, woodlot, refilled(fields, bad))
-    return RedirectResponse(f"/sap/tree/{tree}", 303)
+    return RedirectResponse(f"/sap/woodlot/{quote(woodlot)}?added={len(added)}#register", 303)
+
+
+@router.post("/sap/register/{what}/{key}")
+def rename_or_retire(visit: Here, what: str, key: str, fields: Fields) -> Response:
+    """Give a woodlot, a tree or a tank another name, or take it out of use."""
+    if what not in get_args(register.What):
+        raise NotFound("Woodlots, trees and tanks are renamed here.")
+    thing = cast("register.What", what)
+    try:
+        if "retired" in fields:
+            register.retire(visit.db, thing, key, fields["retired"] == "1", visit.now)
+        else:
+            register.rename(visit.db, thing, key, fields, visit.now)
+    except BadInput as bad:
+        return visit.page(
+            "sap/register_refused.html",
+            HERE,
+            422,
+            what=what,
+            thing=register.thing_of(visit.db, what, key),
+            renamed=refilled(fields, bad),
+        )
+    return RedirectResponse(f"/sap/{what}/{quote(key)}", 303)
 
 
 @router.get("/sap/walk/{woodlot}")
@@ -60,7 +94,7 @@ def walk(visit: Here, woodlot: str) -> HTMLResponse:
         "sap/walk.html",
         HERE,
         woodlot=trees.woodlot_of(visit.db, woodlot),
-        trees=trees.views(visit.db, woodlot, visit.now),
+        trees=[view for view in trees.views(visit.db, woodlot, visit.now) if not view.tree.retired],
         point_of=trees.point_of,
         rule=rules.rule_of(load_kitchen(visit.db)),
     )
@@ -111,7 +145,7 @@ def change_tree(visit: Here, tree: str, fields: Fields) -> Response:
             raise NotFound("A tree has no such line.")
     except BadInput as bad:
         return _tree(visit, tree, refilled(fields, bad))
-    return RedirectResponse(f"/sap/tree/{tree}", 303)
+    return saved.to(f"/sap/tree/{tree}", fields.get("id", ""))
 
 
 @router.get("/sap/gear")
@@ -138,7 +172,7 @@ def tick(visit: Here, fields: Fields) -> Response:
         gears.tick(visit.db, fields, visit.now)
     except BadInput as bad:
         return _gear(visit, refilled(fields, bad))
-    return RedirectResponse("/sap/gear", 303)
+    return saved.to("/sap/gear", fields.get("id", ""))
 
 
 @router.get("/sap/rule")

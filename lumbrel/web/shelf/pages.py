@@ -4,7 +4,7 @@ import re
 from urllib.parse import quote
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, Response
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import ColourFacts, DrawnFacts, ScoredFacts
@@ -26,6 +26,7 @@ from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.shelf.trace_web import web_of
 from lumbrel.services.stations import slip
 from lumbrel.store import flow, kept
+from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
@@ -125,11 +126,12 @@ def move(visit: Here, lot: str, fields: Fields) -> Response:
         slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
     except BadInput as bad:
         return _lot(visit, lot, refilled(fields, bad), kind)
+    mine = fields.get("id", "")
     if fields.get("from") == "shelf":
-        return RedirectResponse(f"/shelf#lot-{quote(lot)}", 303)
+        return saved.to(f"/shelf#lot-{quote(lot)}", mine)
     wrong = fields.get("complaint", "").strip()
     ask = f"?wrong={quote(wrong)}" if wrong and kind == "came_back" else ""
-    return RedirectResponse(f"/shelf/{quote(lot)}{ask}", 303)
+    return saved.to(f"/shelf/{quote(lot)}{ask}", mine)
 
 
 def _lot(

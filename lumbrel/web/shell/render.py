@@ -27,6 +27,7 @@ from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.keypad import keys_of
 from lumbrel.web.shell.plot import grade_key
+from lumbrel.web.shell.saved import SAVED, saved_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
 
@@ -131,6 +132,7 @@ def page(
         "demo": settings.demo,
         "live": settings.refresh_seconds > 0,
         "today_key": f"{now:%Y-%m-%d}",
+        "saved_line": saved_of(db, request.query_params.get(SAVED, ""), now),
         "disk": disk_of(settings.database).said,
     }
     return fragment(request, db, template, status, **(known | more))

@@ -106,6 +106,12 @@ def _require_token(request: Request, fields: dict[str, str]) -> None:
         fields.setdefault(INITIALS, caller.initials)
 
 
+def local_address(to: str, otherwise: str = "/") -> str:
+    """An address of this application; another one of it for anything else."""
+    plain = to.startswith("/") and not to.startswith(("//", "/\\")) and to.isprintable()
+    return to if plain and "\\" not in to and len(to) < 300 else otherwise
+
+
 def _plain(text: str) -> str:
     """Text as it can be stored and shown: half a character is none."""
     return text.encode("utf-8", "replace").decode("utf-8").replace("\0", "")

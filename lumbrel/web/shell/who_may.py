@@ -92,6 +92,7 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/sap/tanks", "", FINISHER),
     ("/sap/tank/{tank}", LOOKER, FINISHER),
     ("/sap/strike/{line}", "", FINISHER),
+    ("/sap/register/{what}/{key}", "", FINISHER),
     ("/sap/woodlot/{woodlot}", LOOKER, FINISHER),
     ("/sap/walk/{woodlot}", LOOKER, ""),
     ("/sap/tree/{tree}", LOOKER, FINISHER),

@@ -1,0 +1,57 @@
+"""What a line of the sap book says, in one sentence's worth of words."""
+
+from sqlite3 import Connection
+
+from lumbrel.services.base.form import Form
+from lumbrel.services.sap import facts as kinds
+from lumbrel.services.sap.book import SapLine
+from lumbrel.services.sap.contents import REASONS
+from lumbrel.services.sap.gear import TASKS
+from lumbrel.store import sap as store
+from lumbrel.store.kitchen import load_kitchen, woodlots
+
+PLAIN: dict[type, str] = {
+    kinds.WeatherFacts: "nights and days",
+    kinds.OldHoleFacts: "an old hole",
+    kinds.PulledFacts: "all taps pulled",
+    kinds.ClosedFacts: "a hole has closed",
+}
+
+
+def said(db: Connection, line: SapLine) -> str:
+    """What a line says, and of which woodlot, tree or tank."""
+    about = line.about
+    names = {w.id: w.name for w in woodlots(db)} | {t.id: t.name for t in store.tanks(db)}
+    tree = store.tree_by(db, about.tree_id) if about.tree_id else None
+    whose = [names.get(about.woodlot_id or "", "")]
+    whose += [f"tree {tree.name}"] if tree else []
+    whose += [names.get(about.tank_id or "", "")]
+    where = ", ".join(name for name in whose if name)
+    words = _words(db, line, names)
+    return f"{words} ({where})" if where else words
+
+
+def _words(db: Connection, line: SapLine, names: dict[str, str]) -> str:
+    show, facts = Form({}, load_kitchen(db)).show, line.facts
+    match facts:
+        case kinds.GatheredFacts():
+            return f"{show(facts.litres, 'volume')} of sap at {facts.brix:.1f} °Bx"
+        case kinds.MovedFacts():
+            to = names.get(facts.to_tank, "")
+            return f"{show(facts.litres, 'volume')} of sap moved into {to}"
+        case kinds.OutFacts():
+            return f"{show(facts.litres, 'volume')} of sap taken out, {REASONS[facts.reason]}"
+        case kinds.IceOffFacts():
+            return f"{show(facts.ice_kg, 'mass')} of ice lifted off"
+        case kinds.WarmFacts():
+            return f"sap temperature {show(facts.temperature_c, 'temperature')}"
+        case kinds.MeasuredFacts():
+            return f"girth {show(facts.girth_mm / 10, 'girth')}"
+        case kinds.TappedFacts():
+            return f"a tap, {show(facts.height_mm, 'depth')} up"
+        case kinds.BudsFacts():
+            return f"buds swell in {facts.season}"
+        case kinds.GearFacts():
+            return TASKS.get(facts.task, facts.task)
+        case _:
+            return PLAIN[type(facts)]
