@@ -1,18 +1,27 @@
-"""Checks, then every test; the last line printed is "N passed, N failed".
+"""Checks and every test; the last line printed is "N passed, N failed".
 
-Run by scripts/test. With names as arguments only those tests run, with `--checks` no test does. The
-browser's tests run in a process of their own beside the others. Branch coverage is printed.
+Run by scripts/test. With names as arguments only those tests run, with `--checks` no test does, with
+`--coverage` all but the browser's and the long ones do, one after the other, and it is printed how many lines
+and branches they cover. The demonstration's season is made once, for all processes.
 """
 
 import faulthandler
 import io
+import multiprocessing
+import os
 import subprocess
 import sys
+import tempfile
+import time
 import unittest
+from collections.abc import Iterable
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from pathlib import Path
 from typing import NamedTuple
 
 import coverage
+
+from tests.support.kitchen import SEASON, make_season
 
 PYTHON = [sys.executable, "-m"]
 CHECKS = {
@@ -36,6 +45,8 @@ LONG = (
     "tests.web.test_every_state",
 )
 """Simulations and storms of input: measured they would take minutes."""
+MORE_THAN_CORES = 1
+"""So many processes more than the machine has cores: a browser's test mostly waits."""
 
 
 class Count(NamedTuple):
@@ -75,9 +86,12 @@ def checks() -> Count:
     return count
 
 
-def run(suite: unittest.TestSuite, verbosity: int = 1) -> Count:
+def run(
+    suite: unittest.TestSuite, verbosity: int = 1, stream: io.TextIOBase | None = None
+) -> Count:
     """Run some tests in this process."""
-    runner = unittest.TextTestRunner(resultclass=Counting, verbosity=verbosity, stream=sys.stdout)
+    out = stream or sys.stdout
+    runner = unittest.TextTestRunner(resultclass=Counting, verbosity=verbosity, stream=out)
     result = runner.run(suite)
     failed = len({str(test) for test, _ in [*result.failures, *result.errors]})
     return Count(result.passed, failed + len(result.unexpectedSuccesses))
@@ -99,25 +113,69 @@ def modules() -> list[str]:
     ]
 
 
+def cases() -> list[str]:
+    """Every class of tests by name, the longest first: the browser's, and what takes minutes."""
+    found = [
+        f"{name}.{case}"
+        for name in modules()
+        for case in _cases_of(unittest.defaultTestLoader.loadTestsFromName(name))
+    ]
+    return sorted(found, key=lambda name: not name.startswith((BROWSER, *LONG)))
+
+
+def _cases_of(suite: Iterable[unittest.TestCase | unittest.TestSuite]) -> list[str]:
+    found: dict[str, None] = {}
+    for part in suite:
+        if isinstance(part, unittest.TestSuite):
+            found |= dict.fromkeys(_cases_of(part))
+        else:
+            found[type(part).__qualname__] = None
+    return list(found)
+
+
+def one(name: str) -> tuple[Count, str]:
+    """Run one class of tests in a process of the pool; with what was said where one failed."""
+    faulthandler.enable()
+    said = io.StringIO()
+    begun = time.monotonic()
+    count = run(unittest.defaultTestLoader.loadTestsFromName(name), stream=said)
+    print(f"{name}: {count}, {time.monotonic() - begun:.0f} s", flush=True)
+    return count, said.getvalue() if count.failed else ""
+
+
 def everything() -> Count:
-    """Checks and all tests, the browser's beside the rest."""
-    measured = tuple(name for name in modules() if not name.startswith((BROWSER, *LONG)))
-    command = [*PYTHON, "tests.run", "--browser"]
+    """Checks and all tests, as many processes beside each other as the machine carries."""
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ[SEASON] = str(make_season(Path(folder)))
+        workers = (os.cpu_count() or 1) + MORE_THAN_CORES
+        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
+            running = {pool.submit(one, name): name for name in cases()}
+            count = checks()
+            for done in as_completed(running):
+                count = count.with_(_told(done, running[done]))
+    return count
+
+
+def _told(done: "Future[tuple[Count, str]]", name: str) -> Count:
+    try:
+        count, said = done.result()
+    except Exception as error:  # a process that is gone
+        print(f"{name}: {error!r}", flush=True)
+        return Count(0, 1)
+    if said:
+        print(said, flush=True)
+    return count
+
+
+def covered() -> Count:
+    """The tests that are quick, one after the other, and how much of the code they reach."""
     branches = coverage.Coverage(data_file=None, branch=True, source=["lumbrel"])
-    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as beside:
-        count = checks()
-        with branches.collect():
-            suite = tests_of(*measured)
-        count = count.with_(run(tests_of(*LONG)))
-        with branches.collect():
-            count = count.with_(run(suite))
-        said, _ = beside.communicate()
-    *lines, last = said.strip().splitlines() or ["0 passed, 1 failed"]
-    print(*lines, sep="\n")
+    with branches.collect():
+        quick = (name for name in modules() if not name.startswith((BROWSER, *LONG)))
+        count = run(tests_of(*quick))
     share = branches.report(file=io.StringIO())
     print(f"lines and branches covered, without browser and long simulations: {share:.1f} %")
-    passed, failed = (int(word) for word in last.split() if word.isdigit())
-    return count.with_(Count(passed, failed))
+    return count
 
 
 def main(arguments: list[str]) -> int:
@@ -125,8 +183,8 @@ def main(arguments: list[str]) -> int:
     match arguments:
         case ["--checks"]:
             count = checks()
-        case ["--browser"]:
-            count = run(tests_of(BROWSER))
+        case ["--coverage"]:
+            count = covered()
         case []:
             count = everything()
         case names:

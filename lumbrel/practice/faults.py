@@ -16,16 +16,16 @@ class Fault:
 FAULTS = (
     Fault(
         "thermometer",
-        "a thermometer 2 °F off",
-        "Its test boil was another day’s: the probe read 2 °F (1.1 K) high all along.",
+        "a thermometer 1.1 K off",
+        "Its test boil was another day’s: the probe read 1.1 K (2 °F) high all along.",
         "A test boil before the batch, or one hydrometer reading early on: the two would not have "
         "agreed.",
     ),
     Fault(
         "barometer",
         "a falling barometer",
-        "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled a quarter "
-        "of a kelvin lower, and the probe’s mark came a Brix too late.",
+        "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled 0.25 K "
+        "lower, and the probe’s mark came a Brix too late.",
         "A second test boil half-way; or the drop, which no weather moves.",
     ),
     Fault(

@@ -20,6 +20,9 @@ DEFAULT_UNITS = {
     "piece": "g",
     "volume": "L",
     "jar": "ml",
+    "girth": "cm",
+    "clock": "24",
+    "paper": "A4",
 }
 
 
@@ -49,6 +52,11 @@ class Kitchen:
     """Elevations, zones and tolls as they were noted, oldest first; read, never written."""
     zones: tuple[tuple[datetime, str], ...] = ()
     tolls: tuple[tuple[datetime, float], ...] = ()
+
+    @property
+    def clock(self) -> str:
+        """The key of the clock that is read here."""
+        return self.units.get("clock", "")
 
     def elevation_at(self, at: datetime) -> float | None:
         """The elevation in force at a moment, m; before the first was noted, that one."""

@@ -55,7 +55,7 @@ class Labels(KitchenCase):
         self.put(self.code, "jar", 80, fill="86 C", lot="26/7 A", size_1="500 ml", count_1="23")
 
     def job(self, **fields: str) -> Job:
-        typed = {**label_style.STANDARD, "address": ADDRESS, **fields}
+        typed = {**label_style.typed_of(load_kitchen(self.db)), "address": ADDRESS, **fields}
         asked = read_job(Form(typed, load_kitchen(self.db)), labels(self.db, self.code, NOON))
         wanted = tuple(Wanted(worded(one, asked.style, "x"), n) for one, n in asked.wanted)
         shows = asked.style.shows

@@ -1,6 +1,7 @@
 """Kitchens for tests: an equipped one, and the demonstration made once for all that read it."""
 
 import atexit
+import os
 import shutil
 import tempfile
 import unittest
@@ -58,13 +59,25 @@ class KitchenCase(unittest.TestCase):
         return slip.put(self.db, code, kind, fields, NOON + timedelta(minutes=minutes))
 
 
-@lru_cache(maxsize=1)
-def _season() -> Path:
-    folder = Path(tempfile.mkdtemp())
-    atexit.register(shutil.rmtree, folder)
+SEASON = "LUMBREL_TESTS_SEASON"
+"""The environment's name for the season that was made for all processes of tests."""
+
+
+def make_season(folder: Path) -> Path:
+    """The demonstration's database, made in a folder."""
     path = demo.database(folder)
     demo.make(path)
     return path
+
+
+@lru_cache(maxsize=1)
+def _season() -> Path:
+    made = os.environ.get(SEASON, "")
+    if made:
+        return Path(made)
+    folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder)
+    return make_season(folder)
 
 
 def season_copy(folder: Path) -> Path:

@@ -15,15 +15,27 @@ MJ_EACH: dict[str, float] = {
     "propane kg": 46.4,
     "propane L": 25.3,
     "electricity kWh": 3.6,
+    "hardwood cord": 25_000.0,
+    "softwood cord": 17_000.0,
+    "wood lb": 15.0 * 0.45359237,
+    "propane lb": 46.4 * 0.45359237,
+    "propane gal": 25.3 * 3.785411784,
 }
-"""Heat in one of each, MJ: wood air-dry, m3 as stacked (a full cord is 3.6), propane liquid."""
+"""Heat in one of each, MJ: wood air-dry, m3 as stacked, a full cord (3.6 of them), propane liquid."""
 FUELS: dict[str, tuple[str, ...]] = {
     "hardwood": ("hardwood m3", "wood kg"),
     "softwood": ("softwood m3", "wood kg"),
     "propane": ("propane kg", "propane L"),
     "electricity": ("electricity kWh",),
 }
-"""By fuel, how it is measured; the first as a rule."""
+"""By fuel, how it is measured where one weighs in kg; the first as a rule."""
+FUELS_BY_POUND: dict[str, tuple[str, ...]] = {
+    "hardwood": ("hardwood cord", "wood lb"),
+    "softwood": ("softwood cord", "wood lb"),
+    "propane": ("propane lb", "propane gal"),
+    "electricity": ("electricity kWh",),
+}
+"""And where one weighs in pounds."""
 EFFICIENCY: dict[str, tuple[float, float, float]] = {
     "open": (0.10, 0.05, 0.15),
     "blocks": (0.25, 0.15, 0.35),

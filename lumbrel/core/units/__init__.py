@@ -2,18 +2,25 @@
 the units inside."""
 
 from lumbrel.core.units.kinds import KINDS, Kind, Unit
+from lumbrel.core.units.moments import TWELVE, clock, day, span_of
+from lumbrel.core.units.sentences import said
 from lumbrel.core.units.shown import convert, number, other_unit, show
 from lumbrel.core.units.typed import Typed, kind_by_unit, parse
 
 __all__ = [
     "KINDS",
+    "TWELVE",
     "Kind",
     "Typed",
     "Unit",
+    "clock",
     "convert",
+    "day",
     "kind_by_unit",
     "number",
     "other_unit",
     "parse",
+    "said",
     "show",
+    "span_of",
 ]

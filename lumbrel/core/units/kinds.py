@@ -25,6 +25,9 @@ class Unit:
     pint: str
     symbol: str
     decimals: int
+    smaller: str = ""
+    """The key of the unit that less than `from_one` of it is told in."""
+    from_one: float = 0.0
     to_inside: Callable[[float], float] | None = None
     from_inside: Callable[[float], float] | None = None
 
@@ -37,10 +40,23 @@ class Kind:
     units: tuple[Unit, ...]
     example: str
 
+    def example_in(self, key: str) -> str:
+        """An example in the unit of that key, where there is one; else the first."""
+        each = self.example.split(" or ")
+        return next(
+            (one for one in each if one.split(" ")[-1] == (key or self.inside.key)), each[0]
+        )
+
     @property
     def inside(self) -> Unit:
         """The unit used in core and in the store."""
         return self.units[0]
+
+    @property
+    def offered(self) -> tuple[Unit, ...]:
+        """The units that a person may choose: those that are not just another's smaller one."""
+        smaller = {unit.smaller for unit in self.units}
+        return tuple(unit for unit in self.units if unit.key not in smaller)
 
     def unit(self, key: str) -> Unit:
         """The unit of that key; the inside unit when there is none such."""
@@ -71,7 +87,7 @@ KINDS: dict[str, Kind] = {
             Unit(key="inHg", pint="inHg_trade", symbol="inHg", decimals=2),
             Unit(key="mmHg", pint="mmHg", symbol="mmHg", decimals=1),
         ),
-        "957 hPa or 28.26 inHg",
+        "957 hPa or 28.26 inHg or 718 mmHg",
     ),
     "elevation": Kind(
         "elevation",
@@ -101,8 +117,10 @@ KINDS: dict[str, Kind] = {
     "mass": Kind(
         "mass",
         (
-            Unit(key="kg", pint="kg", symbol="kg", decimals=1),
-            Unit(key="lb", pint="lb", symbol="lb", decimals=1),
+            Unit(key="kg", pint="kg", symbol="kg", decimals=1, smaller="g", from_one=0.1),
+            Unit(key="lb", pint="lb", symbol="lb", decimals=1, smaller="oz", from_one=1.0),
+            Unit(key="g", pint="g", symbol="g", decimals=0),
+            Unit(key="oz", pint="oz", symbol="oz", decimals=1),
         ),
         "31.5 kg or 69.4 lb",
     ),
@@ -119,12 +137,30 @@ KINDS: dict[str, Kind] = {
     "volume": Kind(
         "volume",
         (
-            Unit(key="L", pint="L", symbol="L", decimals=1),
-            Unit(key="gal", pint="gallon", symbol="gal", decimals=2),
-            Unit(key="igal", pint="imperial_gallon", symbol="imp gal", decimals=2),
+            Unit(key="L", pint="L", symbol="L", decimals=1, smaller="ml", from_one=0.1),
+            Unit(key="gal", pint="gallon", symbol="gal", decimals=2, smaller="qt", from_one=0.5),
+            Unit(
+                key="igal",
+                pint="imperial_gallon",
+                symbol="imp gal",
+                decimals=2,
+                smaller="iqt",
+                from_one=0.5,
+            ),
             Unit(key="ml", pint="mL", symbol="ml", decimals=0),
+            Unit(key="qt", pint="quart", symbol="qt", decimals=2, smaller="floz", from_one=0.25),
+            Unit(
+                key="iqt",
+                pint="imperial_quart",
+                symbol="imp qt",
+                decimals=2,
+                smaller="ifloz",
+                from_one=0.25,
+            ),
+            Unit(key="floz", pint="floz", symbol="fl oz", decimals=1),
+            Unit(key="ifloz", pint="imperial_fluid_ounce", symbol="imp fl oz", decimals=1),
         ),
-        "26 L or 7 gal",
+        "26 L or 7 gal or 6 igal",
     ),
     "jar": Kind(
         "jar size",
@@ -154,6 +190,22 @@ KINDS: dict[str, Kind] = {
     "percent": Kind("percentage", (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
     "count": Kind("count", (Unit(key="", pint="", symbol="", decimals=0),), "24"),
     "price": Kind("price", (Unit(key="", pint="", symbol="", decimals=2),), "12.50"),
+    "clock": Kind(
+        "clock",
+        (
+            Unit(key="24", pint="", symbol="24 hours, day before month", decimals=0),
+            Unit(key="12", pint="", symbol="12 hours, month before day", decimals=0),
+        ),
+        "16:30",
+    ),
+    "paper": Kind(
+        "paper",
+        (
+            Unit(key="A4", pint="", symbol="A4", decimals=0),
+            Unit(key="Letter", pint="", symbol="Letter", decimals=0),
+        ),
+        "A4",
+    ),
     "minutes": Kind(
         "time",
         (

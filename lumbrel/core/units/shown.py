@@ -53,15 +53,28 @@ def show(
     if value is None or not isfinite(value):
         return number(None, 0)
     unit = KINDS[kind].unit(unit_key)
-    places = unit.decimals if decimals is None else decimals
-    text = number(convert(value, kind, unit_key), places)
-    if not symbol or not unit.symbol:
-        return text
-    text = f"{text}\u00a0{unit.symbol}"
+    worth = convert(value, kind, unit_key)
+    if symbol and unit.smaller and 0 < abs(worth) < unit.from_one:
+        text = show(value, kind, unit.smaller)
+    else:
+        text = number(worth, _places(kind, unit, decimals))
+        if not symbol or not unit.symbol:
+            return text
+        text = f"{text}\u00a0{unit.symbol}"
     other = other_unit(kind, unit.key)
     if both and other is not None:
         text += f" ({show(value, kind, other.key)})"
     return text
+
+
+def _places(kind: str, unit: Unit, decimals: int | None) -> int:
+    """Decimals of a unit. Those that are asked for are of the unit inside: one that is bigger is told more
+    finely, lest 40 mm be 2 in."""
+    if decimals is None:
+        return unit.decimals
+    inside = KINDS[kind].inside.decimals
+    finer = max(unit.decimals - inside, 0)
+    return decimals + finer if decimals < inside or not inside else max(decimals, unit.decimals)
 
 
 def other_unit(kind: str, unit_key: str) -> Unit | None:

@@ -153,6 +153,8 @@ SPELLINGS: dict[str, dict[str, str]] = {
     "percent": _PERCENT,
     "count": {"jar": "", "jars": ""},
     "price": {},
+    "clock": {},
+    "paper": {},
     "minutes": {
         "min": "minute",
         "mins": "minute",
@@ -244,6 +246,7 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
         OutOfRange: not a number, or a unit of another kind; the sentence says what is allowed.
     """
     what = KINDS[kind]
+    what = replace(what, example=what.example_in(default_unit))
     if not text.strip():
         raise OutOfRange(f"Type a {what.name}, for example {what.example}.", field)
     negative, parts = _parts(text, kind, what, field)

@@ -169,13 +169,13 @@ class BatchContext:
         return units.show(value, kind, unit, decimals, both=self.kitchen.both_units)
 
     def clock(self, at: datetime) -> str:
-        """A moment as HH:MM in the kitchen."""
-        return local_time(at, self.kitchen).strftime("%H:%M")
+        """A moment as the kitchen reads the clock."""
+        return units.clock(local_time(at, self.kitchen), self.kitchen.clock)
 
     def day_and_time(self, at: datetime) -> str:
         """A moment with its day, as 14 March 2026, 14:25."""
-        local = local_time(at, self.kitchen)
-        return f"{local.day} {local:%B %Y, %H:%M}"
+        local, key = local_time(at, self.kitchen), self.kitchen.clock
+        return f"{units.day(local, key)}, {units.clock(local, key)}"
 
 
 def load(db: Connection, code: str, now: datetime) -> BatchContext:

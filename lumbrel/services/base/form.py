@@ -14,8 +14,8 @@ from lumbrel.store.kitchen import Kitchen
 
 _ID = re.compile(r"[A-Za-z0-9_-]{8,64}")
 _TIME = re.compile(
-    r"(?:(?P<day>\d{4}-\d\d-\d\d)[ t]+|(?P<word>yesterday) +)?"
-    r"(?P<h>[01]?\d|2[0-3])[:.](?P<m>[0-5]\d)(?:[:.](?P<s>[0-5]\d))?"
+    r"(?:(?P<day>.*\S)(?:[, ]+|(?<=\d)t))?"
+    r"(?P<h>[01]?\d|2[0-3])[:.](?P<m>[0-5]\d)(?:[:.](?P<s>[0-5]\d))? ?(?P<half>[ap]\.?m\.?)?"
 )
 MAX_TEXT = 400
 
@@ -128,16 +128,21 @@ class Form:
             before = self.asks.get(name)
             self.asks[name] = f"{before} {question}" if before else question
 
-    def date(self, name: str) -> date | None:
-        """A day typed as 2025-03-14 or a month as 2025-03; None if empty or wrong."""
+    def date(self, name: str, today: date | None = None) -> date | None:
+        """A day, or the first one of a month, as a person calls it; None if empty or wrong."""
         text = self.fields.get(name, "").strip()
         if not text:
             return None
-        try:
-            return date.fromisoformat(f"{text}-01" if re.fullmatch(r"\d{4}-\d\d", text) else text)
-        except ValueError:
-            self.errors[name] = "Type the day as 2025-03-14, or the month as 2025-03."
+        span = units.span_of(text, today or datetime.now(UTC).date(), self.kitchen.clock)
+        if span is None:
+            self.errors[name] = f"Type the day as {self.example_day}, or the month as 2025-03."
             return None
+        return span[0]
+
+    @property
+    def example_day(self) -> str:
+        """A day as the kitchen writes it."""
+        return units.day(date(2025, 3, 14), self.kitchen.clock)
 
     def show(self, value: float, kind: str) -> str:
         """A value in the kitchen's unit of its kind, for a sentence."""
@@ -157,9 +162,10 @@ class Form:
             return now
         match = _TIME.fullmatch(text.lower())
         if not match:
+            said = units.clock(datetime(2025, 3, 14, 14, 25), self.kitchen.clock)
             self.errors[name] = (
-                "Type the time as hours and minutes, for example 14:25, yesterday 14:25, or with its "
-                "day 2026-03-14 14:25."
+                f"Type the time as hours and minutes, for example {said}, yesterday {said}, or with its "
+                f"day {self.example_day}, {said}."
             )
             return now
         at = self._newest(now, match)
@@ -168,32 +174,68 @@ class Form:
             return now
         return min(at, now)
 
+    def time_to_come(self, name: str, now: datetime) -> datetime | None:
+        """The next time of the kitchen's clock that was typed; None if empty or wrong."""
+        text = self.fields.get(name, "").strip()
+        if not text:
+            return None
+        match = _TIME.fullmatch(text.lower())
+        hours = self._hours(match) if match and not match["day"] else []
+        if match is None or not hours:
+            said = units.clock(datetime(2025, 3, 14, 16, 30), self.kitchen.clock)
+            self.errors[name] = f"Type the time as hours and minutes, for example {said}."
+            return None
+        local = local_time(now, self.kitchen)
+        today = [
+            local.replace(hour=hour, minute=int(match["m"]), second=0, microsecond=0)
+            for hour in hours
+        ]
+        return min(at if at > local else at + timedelta(days=1) for at in today).astimezone(UTC)
+
     def _newest(self, now: datetime, match: "re.Match[str]") -> datetime | None:
         """The newest moment that a typed time can mean: of its day, or of today or else yesterday.
         When the clocks go back, the later of the two; when they go forward, an hour that was
         skipped is the one after it."""
         local = local_time(now, self.kitchen)
-        try:
-            day = date.fromisoformat(match["day"]) if match["day"] else local.date()
-        except ValueError:
-            return None
-        back = 1 if match["word"] else 0
-        days = [day - timedelta(days=back)]
-        if not match["day"] and not match["word"]:
-            days.append(day - timedelta(days=1))
-        clock = time(int(match["h"]), int(match["m"]), int(match["s"] or 0), tzinfo=local.tzinfo)
+        today = local.date()
+        days = [today, today - timedelta(days=1)]
+        if match["day"]:
+            span = units.span_of(match["day"], today, self.kitchen.clock)
+            if span is None or span[0] != span[1]:
+                return None
+            days = [span[0]]
+        clocks = [
+            time(hour, int(match["m"]), int(match["s"] or 0), tzinfo=local.tzinfo)
+            for hour in self._hours(match)
+        ]
         moments = [
             datetime.combine(on, clock.replace(fold=fold)).astimezone(UTC)
             for on in days
+            for clock in clocks
             for fold in (0, 1)
         ]
         past = [at for at in moments if at <= now + timedelta(minutes=1)]
         return max(past, default=None)
 
+    def _hours(self, match: "re.Match[str]") -> list[int]:
+        """The hours of the day that a typed one can mean: before noon or after it, where the kitchen's
+        clock has twelve. With seconds it is a script's, of twenty-four."""
+        typed, half = int(match["h"]), (match["half"] or "")[:1]
+        if half:
+            return [typed % 12 + (12 if half == "p" else 0)] if 1 <= typed <= 12 else []
+        twelve = self.kitchen.clock == units.TWELVE and not match["s"] and 1 <= typed <= 12
+        return [typed % 12, typed % 12 + 12] if twelve else [typed]
+
     def check(self) -> None:
         """Raise BadInput when any field was wrong or a question is open."""
         if self.errors or self.asks:
-            raise BadInput(self.errors, self.asks)
+            raise BadInput(self.own(self.errors), self.own(self.asks))
+
+    def own(self, sentences: Mapping[str, str]) -> dict[str, str]:
+        """Sentences with their quantities in the kitchen's own units."""
+        if self.kitchen.both_units:
+            return dict(sentences)
+        return {name: units.said(text, self.kitchen.units) for name, text in sentences.items()}
 
 
 SEEN = "seen"

@@ -1,15 +1,14 @@
 """A cook planned for what is wanted: syrup, pots, and the times backwards from when it must be ready."""
 
-import re
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 from lumbrel.core.candy import cook as core
 from lumbrel.core.candy.confections import Confection
 from lumbrel.core.candy.cook import BATHS, CookPlan, Stage
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.sucrose import density_kg_m3
-from lumbrel.services.base.form import Bounds, Form, local_time
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.candy.firm_map import MapLook
 from lumbrel.services.candy.learnt import Taught
 
@@ -81,7 +80,7 @@ def planned(
     bath = form.choice("bath", list(BATHS), "Choose where it cools.")
     pot = form.between(POT)
     made, syrup, pieces, each = _amounts(form, by, look)
-    ready = next_time(form, "ready", now)
+    ready = form.time_to_come("ready", now)
     price, fuel = form.between(PRICE, required=False), form.between(FUEL, required=False)
     if form.errors or pot is None or (made is None and syrup is None):
         return None
@@ -119,20 +118,6 @@ def _cost(price: float | None, fuel: float | None, plan: CookPlan, brix: float) 
         return None
     litres = 1000 * plan.syrup_kg / density_kg_m3(min(brix, 85.0), 20.0)
     return litres * (price or 0.0) + core.fuel_kwh(plan) * (fuel or 0.0)
-
-
-def next_time(form: Form, name: str, now: datetime) -> datetime | None:
-    """A time to come: the next such time of the kitchen's clock; None if empty or wrong."""
-    text = form.fields.get(name, "").strip()
-    if not text:
-        return None
-    found = re.fullmatch(r"([01]?\d|2[0-3])[:.]([0-5]\d)", text)
-    if not found:
-        form.errors[name] = "Type the time as hours and minutes, for example 16:30."
-        return None
-    local = local_time(now, form.kitchen)
-    at = local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
-    return (at if at > local else at + timedelta(days=1)).astimezone(UTC)
 
 
 def _amounts(

@@ -6,16 +6,17 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
+from lumbrel.core import units
 from lumbrel.core.candy import cook as core
 from lumbrel.core.candy.confections import Confection, confections, solids_brix
 from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.day import MOST_POTS, Job, Laid, lay_out
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.services.candy.cook import POT, next_time
+from lumbrel.services.candy.cook import POT
 from lumbrel.services.candy.firm_map import start_of
 from lumbrel.services.day.ladder import today
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import Kitchen, load_kitchen
 
 ROWS = 8
 POTS = Bounds("pots", "count", 1, MOST_POTS, f"Type how many pots there are, 1 to {MOST_POTS}.")
@@ -65,6 +66,11 @@ class CandyDay:
     typed: dict[str, str]
 
 
+def standard(kitchen: Kitchen) -> dict[str, str]:
+    """What a day's form holds to begin with, in the kitchen's units."""
+    return {name: units.said(text, kitchen.units) for name, text in STANDARD.items()}
+
+
 def candy_day(db: Connection, now: datetime, fields: Mapping[str, str]) -> CandyDay | None:
     """The day that a form asks for; None while no cook is named.
 
@@ -72,11 +78,11 @@ def candy_day(db: Connection, now: datetime, fields: Mapping[str, str]) -> Candy
         BadInput: a field is wrong, or there is too much for a day.
     """
     kitchen = load_kitchen(db)
-    typed = {**STANDARD, **fields}
+    typed = standard(kitchen) | dict(fields)
     form = Form(typed, kitchen)
     pots, pot = form.between(POTS), form.between(POT)
     bath = form.choice("bath", list(BATHS), "Choose where they cool.")
-    begin = next_time(form, "begin", now) or now
+    begin = form.time_to_come("begin", now) or now
     wanted = _wanted(form)
     form.check()
     if not wanted or pots is None or pot is None:

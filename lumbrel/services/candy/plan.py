@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection
 
+from lumbrel.core import units
 from lumbrel.core.candy import confections
 from lumbrel.core.candy.confections import Confection
 from lumbrel.core.candy.cook import BATHS
@@ -80,7 +81,8 @@ def page(
         BadInput: the charge is not understood.
     """
     kitchen = load_kitchen(db)
-    typed = {**cooks.STANDARD, "brix": f"{kitchen.target_brix:g}", **fields}
+    standard = {name: units.said(text, kitchen.units) for name, text in cooks.STANDARD.items()}
+    typed = {**standard, "brix": f"{kitchen.target_brix:g}", **fields}
     form = Form(typed, kitchen)
     syrup = form.between(SYRUP) if typed["by"] == "syrup" else EXAMPLE_KG
     used = syrup_of(db, form, now)

@@ -31,7 +31,8 @@ def steps_of(board: CookBoard) -> Steps:
         found += _of_the_boil(board)
     if cooling is not None and cooling.fit is not None:
         by = f"{len(cooling.shown)} readings, {cooling.learned_from} earlier cooks"
-        rate = f"{100 * cooling.fit.rate_per_min:.1f} % a minute at 60 K over it"
+        over = board.context.show(60.0, "difference", 0)
+        rate = f"{100 * cooling.fit.rate_per_min:.1f} % a minute at {over} over it"
         found.append(("it loses of its warmth", rate, "", by))
         found.append(
             (

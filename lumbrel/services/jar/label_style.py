@@ -13,7 +13,6 @@ from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
 
 FIRST = {"metric": "metric first", "us": "US first", "only": "metric alone"}
-SHEET_CHOICES = [(sheet.key, sheet.words) for sheet in SHEETS]
 TICKS = {
     "woodlot": "woodlot",
     "cold": "refrigerate after opening",
@@ -23,8 +22,6 @@ TICKS = {
 }
 MOST_OWN_WORDS = 160
 STANDARD = {
-    "sheet": "a4-21",
-    "first": "metric",
     "language": "en",
     "months": "24",
     "woodlot": "1",
@@ -33,6 +30,7 @@ STANDARD = {
     "logo": "1",
 }
 """Before it was ever set."""
+LEAST_PLACES = 14
 MONTHS = Bounds("months", "count", 0, 120, "Type months from 0 to 120; 0 for no date on the label.")
 
 
@@ -54,7 +52,17 @@ class LabelStyle:
 
 def typed_of(kitchen: Kitchen) -> dict[str, str]:
     """As it was typed last, or as it is to begin with."""
-    return dict(kitchen.labels) or dict(STANDARD)
+    if kitchen.labels:
+        return dict(kitchen.labels)
+    sheet = next(sheet for sheet in sheets_of(kitchen) if sheet.places >= LEAST_PLACES)
+    first = "us" if kitchen.units["jar"] == "floz" else "metric"
+    return STANDARD | {"sheet": sheet.key, "first": first}
+
+
+def sheets_of(kitchen: Kitchen) -> list[Sheet]:
+    """The sheets of the kitchen's paper, and the one that it uses."""
+    own = kitchen.labels.get("sheet", "")
+    return [s for s in SHEETS if s.paper == kitchen.units["paper"] or s.key == own]
 
 
 def read(form: Form) -> LabelStyle | None:

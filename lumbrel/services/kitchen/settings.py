@@ -42,6 +42,8 @@ UNIT_PRESETS: dict[str, dict[str, str]] = {
         "girth": "in",
         "volume": "gal",
         "jar": "floz",
+        "clock": "12",
+        "paper": "Letter",
     },
     "imperial": {
         "temperature": "F",
@@ -115,7 +117,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
 
 def since_of(form: Form, now: datetime) -> datetime | None:
     """From what day on it was so, when it was wrong before; None from now on."""
-    day = form.date("since")
+    day = form.date("since", local_time(now, form.kitchen).date())
     if day is None:
         return None
     begins = datetime(day.year, day.month, day.day, tzinfo=local_time(now, form.kitchen).tzinfo)

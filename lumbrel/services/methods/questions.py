@@ -38,7 +38,7 @@ QUESTIONS = (
             Method("flat-219", "219 °F, flat"),
         ),
         "The “plus” rules are the computation frozen at sea level. The step itself shrinks with "
-        "pressure (7.44 °F at 1013 hPa, 7.22 at 850, for 66.9) and grows with invert sugar: birch "
+        "pressure (7.44 °F at 1013 hPa, 7.22 at 850 hPa, for 66.9) and grows with invert sugar: birch "
         "needs 10 to 12 °F. A flat 219 °F is right nowhere but near the sea on a middling day.",
     ),
     Question(

@@ -14,7 +14,6 @@ from lumbrel.core.physics import sucrose, water
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import SignFacts, SignKey
-from lumbrel.services.base.form import local_time
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.signs import KNOWN
@@ -171,7 +170,7 @@ def _do(board: Board, stage: Stage) -> str:
     at = look_at(board)
     if call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
         return f"{_read(board, stage)}. Then put it on the slip."
-    when = f"{local_time(at, board.context.kitchen):%H:%M}"
+    when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
         return f"Stay with it, fat in reach. At {when}: {_lower(_read(board, stage))}."
     fed = ", and feed it little and often" if board.of_sap else ""

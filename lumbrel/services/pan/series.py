@@ -63,6 +63,7 @@ def as_json(context: BatchContext, lines: Sequence[Line], since: float = 0.0) ->
         "finish": finish.timestamp() if finish else None,
         "draw_at": _shown(context, board.draw_shown_c),
         "unit": KINDS["temperature"].unit(_unit(context)).symbol,
+        "clock": context.kitchen.clock,
         "zone": context.kitchen.time_zone,
         "probe": board.evidence.probe.name if board.evidence.probe else "",
     }

@@ -10,6 +10,7 @@ from lumbrel.services.pan.alarms import Due, answer_all, raise_new, wanted
 from lumbrel.services.sap.fire import stoke_minutes
 from lumbrel.store.alarms import Alarm
 
+WOOD = ("wood kg", "wood lb")
 STOKE = "stoke"
 LONG_OUT = timedelta(hours=3)
 """A fire that nobody stoked for so long is out, and calls nobody any more."""
@@ -29,7 +30,7 @@ def due(context: BatchContext) -> list[Due]:
 
 def last_stoked(context: BatchContext) -> datetime | None:
     """When wood was put on last, or the fire lit again after it."""
-    wood = [e.at for e in context.of_kind(FuelFacts) if e.facts.measure == "wood kg"]
+    wood = [e.at for e in context.of_kind(FuelFacts) if e.facts.measure in WOOD]
     lit = [e.at for e in context.of_kind(StageFacts) if e.facts.step == "on_again"]
     return max([*wood, *lit]) if wood else None
 

@@ -22,7 +22,7 @@ from lumbrel.services.sap.contents import SLACK, TankView, views
 from lumbrel.services.take_in.entries import NEAR_SYRUP, finishers
 from lumbrel.store import kept
 from lumbrel.store import sap as store
-from lumbrel.store.kitchen import VesselRow, load_kitchen
+from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen
 
 SETUPS = {
     "open": "kettle over an open fire",
@@ -51,6 +51,11 @@ SAID = {
     "propane kg": "kg",
     "propane L": "L",
     "electricity kWh": "kWh",
+    "hardwood cord": "full cords",
+    "softwood cord": "full cords",
+    "wood lb": "lb",
+    "propane lb": "lb",
+    "propane gal": "gal",
 }
 TARGET_BRIX = 55.0
 LITRES = Bounds("litres", "volume", 1, 20_000, "Type how much sap, between 1 and 20 000 L.")
@@ -146,7 +151,7 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
     chosen = tuple(v.id for v in pans if f"pan_{v.id}" in fields) or _usual_pans(db, pans)
     setup = fields.get("setup", "") if fields.get("setup") in SETUPS else last_setup(db)
     kind = fuel_of(fields, setup)
-    measures = fuel.FUELS[kind]
+    measures = measures_in(form.kitchen, kind)
     measure = fields.get("measure", "") if fields.get("measure") in measures else measures[-1]
     litres = form.between(LITRES, required=False)
     if litres is None and tank is not None:
@@ -312,7 +317,7 @@ def _with_its_fire(form: Form, base: BoilPage, plan: Plan, now: datetime) -> Boi
         need=fuel.amount(plan.fuel_mj, measure),
         also=tuple(
             (fuel.amount(plan.fuel_mj, other), other)
-            for other in fuel.FUELS[kind]
+            for other in measures_in(form.kitchen, kind)
             if other != measure
         ),
         have=have,
@@ -356,6 +361,12 @@ def burned_of(db: Connection, setup: str, kind: str, before: datetime) -> list[B
     return [Burned(needed, burned) for needed, burned in reversed(rows)]
 
 
-def measures_of(kind: str) -> list[tuple[str, str]]:
+def measures_in(kitchen: Kitchen, kind: str) -> tuple[str, ...]:
+    """How a fuel is measured in a kitchen: by what it weighs with."""
+    by_pound = kitchen.units.get("mass") == "lb"
+    return (fuel.FUELS_BY_POUND if by_pound else fuel.FUELS)[kind]
+
+
+def measures_of(kitchen: Kitchen, kind: str) -> list[tuple[str, str]]:
     """How a fuel is measured: key and words."""
-    return [(measure, SAID[measure]) for measure in fuel.FUELS[kind]]
+    return [(measure, SAID[measure]) for measure in measures_in(kitchen, kind)]

@@ -5,7 +5,7 @@ from sqlite3 import Connection
 from typing import Any, Literal, get_args
 
 from lumbrel.core.sap.fuel import FUELS as MEASURES
-from lumbrel.core.sap.fuel import MJ_EACH
+from lumbrel.core.sap.fuel import FUELS_BY_POUND, MJ_EACH
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts
@@ -97,7 +97,9 @@ def fuel(form: Form, context: BatchContext) -> FuelFacts | None:
     if not kind or not setup:
         return None
     measure = form.choice(
-        "measure", list(MEASURES[kind]), f"{boil.FUELS[kind]} is measured otherwise."
+        "measure",
+        [*MEASURES[kind], *FUELS_BY_POUND[kind]],
+        f"{boil.FUELS[kind]} is measured otherwise.",
     )
     text = form.fields.get("amount", "").strip().replace(",", ".")
     try:
@@ -124,7 +126,7 @@ def fuel_words(context: BatchContext, entry: Entry[FuelFacts]) -> Line:
     facts = entry.facts
     return Line(
         entry,
-        f"Burned {facts.amount:g} {boil.SAID[facts.measure]} of {boil.FUELS[facts.fuel]}",
+        f"Burned {facts.amount:.4g} {boil.SAID[facts.measure]} of {boil.FUELS[facts.fuel]}",
         boil.SETUPS[facts.setup],
     )
 

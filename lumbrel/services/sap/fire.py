@@ -6,6 +6,7 @@ from itertools import pairwise
 from sqlite3 import Connection
 from statistics import median
 
+from lumbrel.core import units
 from lumbrel.core.pan.continuous import Steady, steady
 from lumbrel.core.sap import fuel, sap
 from lumbrel.services.base import batch as contexts
@@ -35,6 +36,7 @@ from lumbrel.services.sap.boil import (
     channels_of,
     fuel_of,
     last_setup,
+    measures_in,
     measures_of,
     pan_of,
 )
@@ -238,12 +240,16 @@ class FirePage:
         return median(gaps) if gaps else None
 
     @property
-    def per_kg(self) -> tuple[float, str] | None:
-        """The fuel burned for each kg of water driven off, and its measure."""
-        alike = [one for one in self.burned if one.measure == self.burned[-1].measure]
-        if not alike or self.water_kg <= 0:
+    def per_water(self) -> tuple[float, str] | None:
+        """The fuel burned for each kg or pound of water driven off, and its measure."""
+        if not self.burned or self.water_kg <= 0:
             return None
-        return sum(one.amount for one in alike) / self.water_kg, SAID[alike[0].measure]
+        kitchen = self.board.context.kitchen
+        alike = [one for one in self.burned if one.fuel == self.burned[-1].fuel]
+        measure = measures_in(kitchen, alike[0].fuel)[-1]
+        burned = sum(one.mj for one in alike) / fuel.MJ_EACH[measure]
+        water = units.convert(self.water_kg, "mass", kitchen.units["mass"])
+        return burned / water, SAID[measure]
 
 
 def fire(context: BatchContext) -> FirePage:
@@ -265,7 +271,7 @@ def fire(context: BatchContext) -> FirePage:
         burned=tuple(e.facts for e in burned),
         setup=setup,
         fuel=kind,
-        measures=measures_of(kind),
+        measures=measures_of(context.kitchen, kind),
         water_kg=board.stands.driven_off_kg if board.stands else max(came - board.mass_kg, 0.0),
         since_stoked_min=(context.now - stoked) / timedelta(minutes=1) if stoked else None,
         stoke_min=stoke_minutes(context),

@@ -262,7 +262,7 @@ def _fuels(
     found = []
     for kind in dict.fromkeys(burn.fuel for burn in burns):
         own = [burn for burn in burns if burn.fuel == kind]
-        measure = fuel.FUELS[kind][-1]
+        measure = boil.measures_in(load_kitchen(db), kind)[-1]
         mj = sum(burn.fuel_mj for burn in own)
         amount = mj / fuel.MJ_EACH[measure]
         share = syrup * mj / whole_mj

@@ -26,7 +26,7 @@ def _state(look: Look) -> State:
     if min(due) <= look.now:
         return State(f"{said}, too old")
     today = local_time(look.now, look.kitchen).date() == by.date()
-    return State(f"{said}, by {by:%H:%M}" if today else f"{said}, by {by:%a}")
+    return State(f"{said}, by {units.clock(by, look.kitchen.clock) if today else f'{by:%a}'}")
 
 
 STATION = Station(

@@ -43,7 +43,7 @@ def typed(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
 
     def read(form: Form, at: datetime) -> list[Draft]:
         today = local_time(at, form.kitchen).date()
-        first = form.date("first") or today
+        first = form.date("first", today) or today
         measured = form.ticked("measured")
         found: list[Known] = []
         for i in range(DAYS):

@@ -71,7 +71,6 @@ def _profile(
         "bench/instrument.html",
         "settings",
         422 if form else 200,
-        both=False,
         one=profile.profile(visit.db, instrument, visit.now),
         check_form=(refused if about == "check" else Filled()).named("check"),
         ice_form=(refused if about == "ice" else Filled()).named("ice"),
@@ -166,9 +165,7 @@ def card(visit: Here, key: str) -> HTMLResponse:
     shown = _card(visit, instrument)
     if shown["card"] is None:
         raise NotFound(f"{instrument.name} has no card: set the day first, or it needs none.")
-    return visit.page(
-        "bench/instrument_card.html", "settings", both=True, instrument=instrument, **shown
-    )
+    return visit.page("bench/instrument_card.html", "settings", instrument=instrument, **shown)
 
 
 @router.post("/{key}/retire")

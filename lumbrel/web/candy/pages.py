@@ -124,7 +124,7 @@ def day(visit: Here) -> HTMLResponse:
         "candy",
         422 if errors else 200,
         day=laid,
-        form=Filled({**days.STANDARD, **asked}, errors),
+        form=Filled(days.standard(load_kitchen(visit.db)) | asked, errors),
         pieces=PIECES,
         baths=BATHS,
         rows=ROWS,

@@ -67,7 +67,7 @@ def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
         form=form,
         logo=kitchen.logo,
         choices={
-            "sheet": label_style.SHEET_CHOICES,
+            "sheet": [(s.key, s.words) for s in label_style.sheets_of(kitchen)],
             "which": [(key_of(label), label) for label in known],
             "first": list(label_style.FIRST.items()),
             "language": list(LANGUAGES.items()),

@@ -98,7 +98,7 @@ def _settings(
         near_minutes=near_minutes(load_kitchen(visit.db)),
         presets=list(PRESET_NAMES.items()),
         names={kind: what.name for kind, what in KINDS.items()},
-        offers={kind: [(u.key, u.symbol) for u in what.units] for kind, what in KINDS.items()},
+        offers={kind: [(u.key, u.symbol) for u in what.offered] for kind, what in KINDS.items()},
         vessel_names={v.id: v.name for v in register.vessels},
         instrument_kinds=INSTRUMENT_KINDS,
         kind_names=KIND_NAMES,

@@ -9,6 +9,7 @@ from lumbrel.services.sap import boil
 from lumbrel.services.sap import fire as fires
 from lumbrel.services.sap.station import BOIL_CAUTIONS
 from lumbrel.services.stations import slip
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.sap.draws_picture import draws
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
@@ -35,7 +36,7 @@ def _plan(visit: Visit, asked: dict[str, str], form: Filled | None = None) -> HT
         form=form or Filled(),
         setups=list(boil.SETUPS.items()),
         fuels=[(key, boil.FUELS[key]) for key in boil.FITS[page.setup]],
-        measures=boil.measures_of(page.fuel),
+        measures=boil.measures_of(load_kitchen(visit.db), page.fuel),
         said=boil.SAID,
         target_brix=page.plan.target_brix if page.plan else boil.TARGET_BRIX,
         usual_channels=boil.USUAL_CHANNELS,

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from math import ceil, floor, sqrt
 
+from lumbrel.core import units
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import local_time
 from lumbrel.services.sap.fire import FirePage
@@ -87,7 +88,10 @@ def draws(page: FirePage) -> DrawsPicture | None:
         band_y=top_y,
         band_height=round(floor_y - top_y, 1),
         mark_y=y(mark),
-        hours=tuple(Tick(x(at - offset), f"{whole + timedelta(minutes=at):%H:%M}") for at in ticks),
+        hours=tuple(
+            Tick(x(at - offset), units.clock(whole + timedelta(minutes=at), kitchen.clock))
+            for at in ticks
+        ),
         brixes=tuple(Tick(y(brix), f"{brix}") for brix in range(low, high + 1, 2)),
         dots=dots,
         path="M" + "L".join(f"{dot.x} {dot.y}" for dot in dots),

@@ -7,11 +7,12 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.core.units import said
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
 from lumbrel.services.sap import register, rules, runs, taps, trees
 from lumbrel.store import sap as store
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
@@ -186,7 +187,7 @@ def _rule(visit: Visit, form: Filled | None = None) -> HTMLResponse:
         "sap/rule.html",
         HERE,
         422 if form else 200,
-        form=form or Filled(rules.typed_of(load_kitchen(visit.db))),
+        form=form or Filled(_in_own_units(load_kitchen(visit.db))),
         refused=form is not None,
         taps=list(rules.TAPS.items()),
         apart=list(rules.APART.items()),
@@ -194,6 +195,11 @@ def _rule(visit: Visit, form: Filled | None = None) -> HTMLResponse:
         holes=list(rules.HOLE.items()),
         suns=list(rules.SUN.items()),
     )
+
+
+def _in_own_units(kitchen: Kitchen) -> dict[str, str]:
+    typed = rules.typed_of(kitchen)
+    return {name: said(text, kitchen.units) for name, text in typed.items()}
 
 
 @router.post("/sap/rule")

@@ -1,5 +1,6 @@
 """The one formatter of pages: quantities and times in the kitchen's own units and zone."""
 
+import datetime as calendar
 from datetime import datetime
 
 from lumbrel.core import units
@@ -39,6 +40,10 @@ class Display:
         """A value in one unit of its kind, whatever the kitchen's is."""
         return units.show(value, kind, unit, decimals)
 
+    def per(self, value: float, kind: str) -> float:
+        """What there is for each unit inside, for each of the kitchen's."""
+        return value / units.convert(1.0, kind, self.kitchen.units.get(kind, ""))
+
     def number(self, value: float | None, decimals: int = 0, signed: bool = False) -> str:
         """A bare number."""
         return units.number(value, decimals, signed)
@@ -65,20 +70,38 @@ class Display:
         return units.KINDS[kind].unit(self.kitchen.units.get(kind, "")).symbol
 
     def clock(self, at: datetime | None, seconds: bool = False) -> str:
-        """HH:MM (or HH:MM:SS) in the kitchen's zone."""
-        form = "%H:%M:%S" if seconds else "%H:%M"
-        return local_time(at, self.kitchen).strftime(form) if at else "–"
+        """The time of the clock in the kitchen's zone, as 14:25 or 2:25 pm."""
+        if at is None:
+            return "–"
+        return units.clock(local_time(at, self.kitchen), self.kitchen.clock, seconds)
+
+    def ticking(self, at: datetime) -> str:
+        """The time of the clock for scripts, HH:MM:SS."""
+        return f"{local_time(at, self.kitchen):%H:%M:%S}"
 
     def date(self, at: datetime) -> str:
-        """A day, as 18 April 2026."""
-        local = local_time(at, self.kitchen)
-        return f"{local.day} {local:%B %Y}"
+        """A day, as 18 April 2026 or April 18, 2026."""
+        return units.day(local_time(at, self.kitchen), self.kitchen.clock)
+
+    @property
+    def example_day(self) -> str:
+        """A day as it may be typed."""
+        return self.day(calendar.date(2026, 3, 1), short=False, year=True)
+
+    @property
+    def example_clock(self) -> str:
+        """A time as it may be typed."""
+        return units.clock(datetime(2026, 3, 1, 14, 25), self.kitchen.clock)
+
+    def day(self, on: calendar.date, *, short: bool = True, year: bool = False) -> str:
+        """A day of the calendar, as 18 Apr or Apr 18."""
+        return units.day(on, self.kitchen.clock, short=short, year=year)
 
     def when(self, at: datetime, now: datetime) -> str:
         """The time, with the day when it is not today."""
         local, today = local_time(at, self.kitchen), local_time(now, self.kitchen)
-        short = f"{local:%H:%M}"
-        return short if local.date() == today.date() else f"{local.day} {local:%b}, {short}"
+        clock = self.clock(at)
+        return clock if local.date() == today.date() else f"{self.day(local)}, {clock}"
 
     def day_and_clock(self, at: datetime, now: datetime) -> str:
         """The time with the day's name, as "today 14:00", "Saturday 14:00"; with its date from a week on."""
@@ -86,7 +109,7 @@ class Display:
         apart = (local.date() - today.date()).days
         names = {0: "today", 1: "tomorrow", -1: "yesterday"}
         if apart in names:
-            return f"{names[apart]} {local:%H:%M}"
+            return f"{names[apart]} {self.clock(at)}"
         if 0 < apart < 7:
-            return f"{local:%A %H:%M}"
-        return f"{local.day} {local:%b} {local:%H:%M}"
+            return f"{local:%A} {self.clock(at)}"
+        return f"{self.day(local)} {self.clock(at)}"

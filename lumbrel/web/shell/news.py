@@ -52,7 +52,8 @@ def news_of(board: Board) -> dict[str, Any]:
     return {
         "code": context.batch.code,
         "entries": len(context.entries),
-        "clock": show.clock(context.now, seconds=True),
+        "clock": show.ticking(context.now),
+        "told": show.clock(context.now, seconds=True),
         "call": board.verdict.call.value,
         "headline": "Heating up" if heating > 0 else CALL_WORDS[board.verdict.call],
         "brix": show.brix(board.believed.brix) if board.believed else "?",
@@ -81,7 +82,8 @@ def cook_news(board: CookBoard) -> dict[str, Any]:
     return {
         "code": context.batch.code,
         "entries": len(context.entries),
-        "clock": show.clock(context.now, seconds=True),
+        "clock": show.ticking(context.now),
+        "told": show.clock(context.now, seconds=True),
         "call": f"{board.stage} {board.call}",
         "shown": show(shown, "temperature", symbol=False) if shown is not None else "–",
         "minutes": show.minutes(minutes if minutes is not None and minutes < FAR_MINUTES else None),

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable, Mapping
+from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
 from html import unescape
@@ -15,14 +16,15 @@ from uuid import uuid4
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
-from markupsafe import escape
+from markupsafe import Markup, escape
 
 from lumbrel import __version__
+from lumbrel.core.units import said
 from lumbrel.services import stations
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
 from lumbrel.store.disk import disk_of
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.keypad import keys_of
@@ -51,6 +53,19 @@ def fields_of(kind: str) -> str:
     return f"{stations.home_of(kind).key}/{kind}_fields.html"
 
 
+_OWN: ContextVar[Kitchen | None] = ContextVar("own", default=None)
+"""The kitchen whose page is made: macros and pieces of text know it by this."""
+
+
+def _own(text: object) -> object:
+    """A fixed sentence with its quantities in the kitchen's own units."""
+    kitchen = _OWN.get()
+    if kitchen is None or kitchen.both_units or not isinstance(text, str):
+        return text
+    told = said(text, kitchen.units)
+    return Markup(told) if isinstance(text, Markup) else told
+
+
 def _environment() -> Environment:
     environment = Environment(
         loader=FileSystemLoader(WEB),
@@ -68,6 +83,7 @@ def _environment() -> Environment:
         "confirmed": CONFIRMED,
     }
     environment.filters["grade_key"] = grade_key
+    environment.filters["own"] = _own
     environment.filters["pair"] = lambda word: (word, word)
     environment.filters["named"] = lambda things: [(thing.id, thing.name) for thing in things]
     return environment
@@ -158,10 +174,14 @@ def fragment(
         "workspace": workspace.name,
     }
     shown, made = known | more, TEMPLATES.get_template(template)
-    rendered = made.render(shown)
-    unsaid = _unsaid(rendered, shown.values())
-    if unsaid.wrong:
-        rendered = made.render(shown | {"unsaid": unsaid})
+    own = _OWN.set(kitchen)
+    try:
+        rendered = made.render(shown)
+        unsaid = _unsaid(rendered, shown.values())
+        if unsaid.wrong:
+            rendered = made.render(shown | {"unsaid": unsaid})
+    finally:
+        _OWN.reset(own)
     return HTMLResponse(_addressed(rendered, workspace.name, caller, now), status)
 
 
@@ -184,7 +204,7 @@ def _unsaid(rendered: str, shown: Iterable[object]) -> Filled:
         name: text
         for form in sent
         for name, text in form.errors.items()
-        if escape(text) not in rendered
+        if escape(text) not in rendered and escape(str(_own(text))) not in rendered
     }
     for form in sent:
         asks = {

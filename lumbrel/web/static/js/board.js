@@ -56,7 +56,7 @@ component("live", () => ({
     }
     if (news.code !== this.$root.dataset.code) return;
     this.lost = false;
-    this.lastSeen = news.clock;
+    this.lastSeen = news.told;
     showFigures(news);
     if (!this.busy && !document.hidden) this.follow(news);
   },

@@ -16,8 +16,13 @@ export function nearest(times, at) {
 
 /** Seconds since 1970 as the kitchen's clock shows them. */
 export function clock(run, at) {
-  const style = { hour: "2-digit", minute: "2-digit", timeZone: run.zone || undefined };
-  return new Intl.DateTimeFormat("en-GB", style).format(at * 1000);
+  const twelve = run.clock === "12";
+  const style = {
+    hour: twelve ? "numeric" : "2-digit",
+    minute: "2-digit",
+    timeZone: run.zone || undefined,
+  };
+  return new Intl.DateTimeFormat(twelve ? "en-CA" : "en-GB", style).format(at * 1000);
 }
 
 /** The new samples after the ones that were there. */
