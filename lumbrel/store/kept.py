@@ -6,6 +6,7 @@ same transaction; `lumbrel check` makes them anew and compares.
 """
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection, Row
@@ -570,19 +571,33 @@ def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:
     return [_lot(row) for row in rows]
 
 
-def newest_lots(
-    db: Connection,
-    *,
-    limit: int,
-    offset: int = 0,
-    woodlot_id: str = "",
-    grade: str = "",
-    season: int | None = None,
-    size_ml: float | None = None,
-) -> list[LotRow]:
-    """Lots, newest first: of a woodlot, a grade, a season, or with jars of a size on the shelf."""
-    source, given = _lots_from(woodlot_id, grade, season, size_ml)
-    order = "lot_woodlot.taken_at" if woodlot_id else "lot_now.taken_at"
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """Which lots are asked for; what is empty does not matter."""
+
+    code: str = ""
+    """As the lot's or its batch's begins."""
+    taken_in: tuple[datetime, datetime] | None = None
+    woodlot_ids: tuple[str, ...] = ()
+    confections: tuple[str, ...] = ()
+    grade: str = ""
+    season: int | None = None
+    size_ml: float | None = None
+    """With packs of it on the shelf."""
+
+    @property
+    def one_woodlot(self) -> str:
+        """The woodlot, where only one is asked for: its lots are found in their order."""
+        return self.woodlot_ids[0] if len(self.woodlot_ids) == 1 else ""
+
+
+ALL = Asked()
+
+
+def newest_lots(db: Connection, asked: Asked = ALL, *, limit: int, offset: int = 0) -> list[LotRow]:
+    """The lots that are asked for, newest first."""
+    source, given = _lots_from(asked)
+    order = "lot_woodlot.taken_at" if asked.one_woodlot else "lot_now.taken_at"
     rows = db.execute(
         f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?",
         (*given, limit, offset),
@@ -590,43 +605,55 @@ def newest_lots(
     return [_lot(row) for row in rows]
 
 
-def _lots_from(
-    woodlot_id: str, grade: str, season: int | None, size_ml: float | None = None
-) -> tuple[str, list[Any]]:
-    """Where lots of a woodlot, a grade, a season, a size are found, and what is asked there."""
-    asked = {
-        "lot_woodlot.woodlot_id = ?": woodlot_id,
-        "lot_now.grade = ?": grade,
-        "lot_now.season = ?": season,
-        """EXISTS (SELECT 1 FROM stock WHERE stock.parcel_id = lot_now.parcel_id
-                   AND stock.pack_ml = ? AND stock.packs > 0)""": size_ml,
-    }
-    where = [clause for clause, value in asked.items() if value]
-    source = "lot_woodlot JOIN lot_now USING (parcel_id)" if woodlot_id else "lot_now"
-    if where:
-        source += " WHERE " + " AND ".join(where)
-    return source, [value for value in asked.values() if value]
+_OF_CODE = """lot_now.parcel_id IN (
+    SELECT id FROM parcel WHERE kind IN ('lot', 'confection') AND code >= ? AND code < ?
+    UNION
+    SELECT parcel.id FROM batch JOIN parcel ON parcel.batch_id = batch.id
+    WHERE batch.code >= ? AND batch.code < ?)"""
+
+
+def is_code(db: Connection, text: str) -> bool:
+    """Whether a lot's code, or its batch's, begins with a text."""
+    return bool(newest_lots(db, Asked(code=text), limit=1))
+
+
+def _lots_from(asked: Asked) -> tuple[str, list[Any]]:
+    """Where the lots that are asked for are found, and what is asked there."""
+    end = asked.code + "\U0010ffff"
+    span = [instant(at) for at in asked.taken_in or ()]
+    several = () if asked.one_woodlot else asked.woodlot_ids
+    parts: list[tuple[str, list[Any]]] = [
+        ("lot_woodlot.woodlot_id = ?", [asked.one_woodlot] if asked.one_woodlot else []),
+        (
+            f"""EXISTS (SELECT 1 FROM lot_woodlot WHERE lot_woodlot.parcel_id = lot_now.parcel_id
+                AND woodlot_id IN ({_marks(several)}))""",
+            list(several),
+        ),
+        (f"lot_now.confection IN ({_marks(asked.confections)})", list(asked.confections)),
+        (_OF_CODE, [asked.code, end] * 2 if asked.code else []),
+        ("lot_now.taken_at >= ? AND lot_now.taken_at < ?", span),
+        ("lot_now.grade = ?", [asked.grade] if asked.grade else []),
+        ("lot_now.season = ?", [asked.season] if asked.season else []),
+        (
+            """EXISTS (SELECT 1 FROM stock WHERE stock.parcel_id = lot_now.parcel_id
+               AND stock.pack_ml = ? AND stock.packs > 0)""",
+            [asked.size_ml] if asked.size_ml else [],
+        ),
+    ]
+    wanted = [(clause, given) for clause, given in parts if given]
+    source = "lot_woodlot JOIN lot_now USING (parcel_id)" if asked.one_woodlot else "lot_now"
+    if wanted:
+        source += " WHERE " + " AND ".join(clause for clause, _ in wanted)
+    return source, [value for _, given in wanted for value in given]
+
+
+def _marks(values: Sequence[object]) -> str:
+    return ", ".join("?" for _ in values)
 
 
 def lot_rows_of(db: Connection, batch_id: str) -> list[LotRow]:
     """The lots of a batch."""
     rows = db.execute("SELECT * FROM lot_now WHERE batch_id = ? ORDER BY code", (batch_id,))
-    return [_lot(row) for row in rows]
-
-
-def lots_like(db: Connection, text: str, limit: int) -> list[LotRow]:
-    """Lots whose code, or whose batch's code, begins with a text, newest first."""
-    low, high = text, text + "\U0010ffff"
-    rows = db.execute(
-        """SELECT * FROM lot_now WHERE parcel_id IN (
-               SELECT id FROM parcel
-                   WHERE kind IN ('lot', 'confection') AND code >= ?1 AND code < ?2
-               UNION
-               SELECT parcel.id FROM batch JOIN parcel ON parcel.batch_id = batch.id
-               WHERE batch.code >= ?1 AND batch.code < ?2)
-           ORDER BY taken_at DESC LIMIT ?3""",
-        (low, high, limit),
-    )
     return [_lot(row) for row in rows]
 
 
@@ -638,15 +665,6 @@ def first_of_season(db: Connection, season: int) -> datetime | None:
     return moment(row["at"]) if row["at"] else None
 
 
-def lots_between(db: Connection, since: datetime, until: datetime, limit: int) -> list[LotRow]:
-    """Lots taken in between two moments, newest first."""
-    rows = db.execute(
-        "SELECT * FROM lot_now WHERE taken_at >= ? AND taken_at < ? ORDER BY taken_at DESC LIMIT ?",
-        (instant(since), instant(until), limit),
-    )
-    return [_lot(row) for row in rows]
-
-
 @dataclass(frozen=True)
 class ShelfSum:
     """What stands on the shelf of a season, or of all."""
@@ -656,18 +674,11 @@ class ShelfSum:
     volume_ml: float
 
 
-def sum_of(
-    db: Connection,
-    *,
-    woodlot_id: str,
-    grade: str,
-    season: int | None,
-    size_ml: float | None = None,
-) -> ShelfSum:
-    """What stands on the shelf of a woodlot, a grade, a season; all of lots that have a size."""
-    if not woodlot_id and not grade and size_ml is None:
-        return shelf_sum(db, season)
-    source, given = _lots_from(woodlot_id, grade, season, size_ml)
+def sum_of(db: Connection, asked: Asked) -> ShelfSum:
+    """What stands on the shelf of the lots that are asked for."""
+    if asked == Asked(season=asked.season):
+        return shelf_sum(db, asked.season)
+    source, given = _lots_from(asked)
     row = db.execute(
         f"""SELECT count(*) AS lots,
                    coalesce(sum(CASE WHEN confection = '' THEN jars END), 0) AS jars,

@@ -100,7 +100,7 @@ class Record(CookCase):
         self.assertEqual(self.board(code, 0).call, "heat")
         self.whole(code, grams_1="25 g", count_1="58", made="1.46 kg")
         self.assertEqual(kept.waiting(self.db, "candy"), [])
-        row = kept.lots_like(self.db, "26-C01", 1)[0]
+        row = kept.newest_lots(self.db, kept.Asked(code="26-C01"), limit=1)[0]
         self.assertEqual((row.confection, row.jars, row.volume_ml), ("moulded-sugar-soft", 58, 0.0))
         self.assertEqual(kept.shelf_sum(self.db).jars, 24)
         up = {(link.kind, link.code): link.share for link in flows_of(self.db, code).came_from}

@@ -64,8 +64,23 @@ class Shelf(KitchenCase):
         for text, many in (("2026-03-18", 1), ("2026-03", 1), ("2026-03-19", 0), ("2026-04", 0)):
             with self.subTest(text):
                 self.assertEqual(len(lots.find(self.db, at, text=text).lots), many)
+        self.assertEqual(len(lots.find(self.db, at, text="18 March").lots), 1)
+        self.assertEqual(len(lots.find(self.db, at, text="Mar 2025").lots), 0)
         for text in ("2026-13", "0000-01-01", "2026-02-31"):
             self.assertEqual(lots.find(self.db, at, text=text).lots, [])
+
+    def test_found_by_what_it_is_called(self) -> None:
+        at = NOON + timedelta(hours=5)
+        lot = self.lot(hours=5)
+        grade = lot.grade.lower()
+        for text in ("North", "kiln", "ORTH K", grade, grade[:4], lot.code.lower(), "26-0", "2026"):
+            with self.subTest(text):
+                found = lots.find(self.db, at, text=text)
+                self.assertEqual([one.code for one in found.lots], [lot.code])
+                self.assertEqual((found.jar_count, found.more), (lot.jar_count, False))
+        for text in ("Tern", "very dark", "26-9", "2025", "zzz", "taffy", "%", "or_h"):
+            with self.subTest(text):
+                self.assertEqual(lots.find(self.db, at, text=text).lots, [])
 
     def test_the_row_of_jars_is_as_full_as_the_lot(self) -> None:
         filled = [Jar(500.0, 60), Jar(250.0, 3)]

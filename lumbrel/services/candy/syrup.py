@@ -11,7 +11,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.store import kept, record
+from lumbrel.store import flow, kept, record
 from lumbrel.store.kept import LotRow
 
 DILUTION = Bounds(
@@ -56,8 +56,10 @@ class Syrup:
 def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     """The syrup a form names; None where something is wrong, noted on the form."""
     code = form.fields.get("lot", "").strip()
-    lot = next(iter(kept.lots_like(db, code, 1)), None) if code else None
-    if code and (lot is None or lot.code != code or lot.confection):
+    owner = flow.lot_owner(db, code) if code else None
+    of_batch = kept.lot_rows_of(db, owner) if owner else []
+    lot = next((row for row in of_batch if row.code == code), None)
+    if code and (lot is None or lot.confection):
         form.errors["lot"] = f"There is no lot {code[:24]} of syrup on the shelf."
         return None
     if lot is not None and not lot.jars:

@@ -14,6 +14,7 @@ from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.runs import week
 from lumbrel.store import kept
 from lumbrel.store import sap as store
+from lumbrel.store.kept import Asked
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import RunDay, WeatherDay
 
@@ -409,7 +410,9 @@ def due(db: Connection, now: datetime) -> list[Due]:
                     f"{show(view.content.litres, 'volume')} at {view.content.brix:.1f} Brix",
                 )
             )
-    for row in kept.lots_between(db, now - timedelta(days=4), now, MOST_LOTS):
+    for row in kept.newest_lots(
+        db, Asked(taken_in=(now - timedelta(days=4), now)), limit=MOST_LOTS
+    ):
         tomorrow = row.packed_at + timedelta(hours=18)
         if row.checked_at is None and row.packed_at > now - timedelta(days=3):
             found.append(

@@ -1,19 +1,23 @@
 """The shelf: finished lots, found by code, woodlot, grade or season."""
 
 import re
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from dataclasses import dataclass, replace
+from datetime import datetime, time, timedelta
 from sqlite3 import Connection
 from zoneinfo import ZoneInfo
 
+from lumbrel.core import units
 from lumbrel.core.colour.grades import CLASSES
-from lumbrel.services.base.form import NotFound
+from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.candy.plan import NAMES
 from lumbrel.store import flow, kept, record
-from lumbrel.store.kept import LotRow
+from lumbrel.store.kept import Asked, LotRow
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
 GRADES = tuple(name for name, _, _ in CLASSES)
+NONE = ("",)
+"""No woodlot."""
+LAST_YEAR = 9998
 A_PAGE = 48
 """So many lots on one page of the shelf."""
 A_SEASON = 400
@@ -134,33 +138,22 @@ def find(
     size_ml: float | None = None,
     page: int = 1,
 ) -> Shelf:
-    """Lots whose code (or the batch's) begins as typed, or that were taken in on a day or in a month; or of
-    a woodlot, a colour class, a season, or with jars of a size; newest first, a page at a time."""
+    """Lots by what a person types: a code (or the batch's) as it begins, a day or a month in which they were
+    taken in, a season, a grade, or a part of the name of a woodlot or a confection; and of a woodlot, a
+    grade, a season, or with jars of a size. The newest first, a page at a time."""
     names = {w.id: w.name for w in woodlots(db)}
     at, wanted = max(page, 1), text.strip()
-    named = [i for i, name in names.items() if name.lower() in (wanted.lower(), woodlot.lower())]
-    place = named[0] if named else ""
-    by_code = bool(wanted) and wanted.lower() not in {name.lower() for name in names.values()}
-    days = _days(db, wanted)
-    if by_code or days:
-        if days:
-            found = kept.lots_between(db, *days, A_PAGE + 1)
-        else:
-            found = kept.lots_like(db, wanted, A_PAGE + 1)
-            found = found or kept.lots_like(db, wanted.upper(), A_PAGE + 1)
-        rows = [row for row in found if _fits(row, place, grade, season)]
-        summed = kept.ShelfSum(
-            len(rows),
-            sum(row.jars for row in rows if not row.confection),
-            sum(row.volume_ml for row in rows),
-        )
-    else:
-        asked = {"woodlot_id": place or woodlot, "grade": grade}
-        start = (at - 1) * A_PAGE
-        rows = kept.newest_lots(
-            db, limit=A_PAGE + 1, offset=start, season=season, size_ml=size_ml, **asked
-        )
-        summed = kept.sum_of(db, season=season, size_ml=size_ml, **asked)
+    asked = Asked(
+        woodlot_ids=tuple(i for i, name in names.items() if name.lower() == woodlot.lower()),
+        grade=grade,
+        season=season,
+        size_ml=size_ml,
+    )
+    if wanted:
+        asked = _understood(db, wanted, asked, names, now)
+    start = (at - 1) * A_PAGE
+    rows = kept.newest_lots(db, asked, limit=A_PAGE + 1, offset=start)
+    summed = kept.sum_of(db, asked)
     return Shelf(
         lots=[_lot(db, row, names, now) for row in rows[:A_PAGE]],
         sizes=flow.last_sizes(db, A_PAGE),
@@ -175,27 +168,32 @@ def find(
     )
 
 
-def _days(db: Connection, text: str) -> tuple[datetime, datetime] | None:
-    """When a day, or a month, typed as 2026-04-16 or 2026-04 begins and ends in the kitchen."""
-    month = re.fullmatch(r"\d{4}-\d\d", text)
-    try:
-        day = (
-            datetime.fromisoformat(f"{text}-01" if month else text)
-            if len(text) in (7, 10)
-            else None
+def _understood(
+    db: Connection, text: str, asked: Asked, names: dict[str, str], now: datetime
+) -> Asked:
+    """What was typed, as what it can mean first; nothing fits what means nothing."""
+    kitchen, low = load_kitchen(db), text.lower()
+    if kept.is_code(db, text):
+        return replace(asked, code=text)
+    if kept.is_code(db, text.upper()):
+        return replace(asked, code=text.upper())
+    if re.fullmatch(r"[12]\d{3}", text):
+        return replace(asked, season=int(text))
+    span = units.span_of(text, local_time(now, kitchen).date(), kitchen.clock)
+    if span and 1 < span[0].year < LAST_YEAR:
+        begin, end = (
+            datetime.combine(day, time(), ZoneInfo(kitchen.time_zone or "UTC"))
+            for day in (span[0], span[1] + timedelta(days=1))
         )
-    except ValueError:
-        return None
-    if day is None or day.year < 2 or day.year > 9998:
-        return None
-    begin = day.replace(tzinfo=ZoneInfo(load_kitchen(db).time_zone or "UTC"))
-    end = (begin + timedelta(days=32)).replace(day=1) if month else begin + timedelta(days=1)
-    return begin, end
-
-
-def _fits(row: LotRow, woodlot_id: str, grade: str, season: int | None) -> bool:
-    of_woodlot = not woodlot_id or woodlot_id in row.woodlot_ids
-    return of_woodlot and grade in ("", row.grade) and season in (None, row.season)
+        return replace(asked, taken_in=(begin, end))
+    grade = next((one for one in GRADES if len(low) >= 3 and one.lower().startswith(low)), "")
+    if grade:
+        return replace(asked, grade=grade)
+    lots = tuple(i for i, name in names.items() if low in name.lower())
+    pieces = tuple(key for key, name in NAMES.items() if low in name.lower())
+    if lots or not pieces:
+        return replace(asked, woodlot_ids=lots or NONE)
+    return replace(asked, confections=pieces)
 
 
 def _lot(db: Connection, row: LotRow, names: dict[str, str], now: datetime) -> Lot:
