@@ -131,13 +131,13 @@ def parcels_of(db: Connection, batch_id: str, kind: str) -> list[Parcel]:
     return [_parcel(row) for row in rows]
 
 
-def ids_opened(db: Connection, since: datetime, until: datetime) -> set[str]:
-    """The parcels opened between two moments."""
+def codes_opened(db: Connection, since: datetime, until: datetime) -> dict[str, str]:
+    """The parcels opened between two moments, by id their codes."""
     rows = db.execute(
-        "SELECT id FROM parcel WHERE opened_at >= ? AND opened_at < ?",
+        "SELECT id, code FROM parcel WHERE opened_at >= ? AND opened_at < ?",
         (instant(since), instant(until)),
     )
-    return {row["id"] for row in rows}
+    return {row["id"]: row["code"] for row in rows}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -428,3 +428,61 @@ def save_shares(db: Connection, entry_id: str, line: int, solids: dict[str, floa
         "INSERT INTO flow_share VALUES (?, ?, ?, ?)",
         [(entry_id, line, woodlot, kg) for woodlot, kg in solids.items()],
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class PackMove:
+    """Packs that came into a lot, or left it."""
+
+    at: datetime
+    lot: str
+    kind: str
+    batch_code: str
+    came: bool
+    other_id: str | None
+    """From which parcel, or into which; None for outside."""
+    packs: int
+    pack_ml: float
+    """Content; of a confection what one weighs, g."""
+    mass_kg: float
+    brix: float
+    reason: str
+    for_woodlot_id: str
+
+
+def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMove]:
+    """What packs came into and left the lots opened between two moments, oldest first."""
+    rows = db.execute(
+        """WITH lots AS (SELECT parcel.*, batch.code AS batch_code FROM parcel
+                         JOIN batch ON batch.id = parcel.batch_id
+                         WHERE parcel.kind IN ('lot', 'confection')
+                             AND parcel.opened_at >= ? AND parcel.opened_at < ?)
+           SELECT lots.code, lots.kind, lots.batch_code, 1 AS came, flow_now.source_id AS other_id,
+                  flow_now.*, entry.at, entry.rowid AS written
+           FROM lots JOIN flow_now ON flow_now.target_id = lots.id
+           JOIN entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+           UNION ALL
+           SELECT lots.code, lots.kind, lots.batch_code, 0, flow_now.target_id,
+                  flow_now.*, entry.at, entry.rowid
+           FROM lots JOIN flow_now ON flow_now.source_id = lots.id
+           JOIN entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+           ORDER BY at, written""",
+        (instant(since), instant(until)),
+    )
+    return [
+        PackMove(
+            at=moment(row["at"]),
+            lot=row["code"],
+            kind=row["kind"],
+            batch_code=row["batch_code"],
+            came=bool(row["came"]),
+            other_id=row["other_id"],
+            packs=row["packs"],
+            pack_ml=row["pack_ml"],
+            mass_kg=row["mass_kg"],
+            brix=row["brix"],
+            reason=row["reason"],
+            for_woodlot_id=row["for_woodlot_id"] or "",
+        )
+        for row in rows
+    ]

@@ -38,6 +38,7 @@ class FromTheTree(BrowserCase):
         page.get_by_role("link", name="Upper Fold").click()
         page.get_by_label("Girth at breast height").fill("176 cm")
         page.get_by_role("button", name="Register", exact=True).click()
+        page.get_by_role("link", name="Its trunk").click()
         # The trunk shows two places; the second one is pressed, and noted as drilled.
         expect(page.locator(".free-place")).to_have_count(2)
         second = page.locator(".free-place").nth(1)

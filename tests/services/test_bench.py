@@ -103,7 +103,7 @@ class Checking(BenchCase):
         self.assertIn("asked about and kept", self.last(code, 40).detail)
         self.put(code, "hydrometer", 41, **read)
         self.assertFalse(profile.profile(self.db, stem, NOON).good)
-        with self.assertRaisesRegex(BadInput, "2025-03-14"):
+        with self.assertRaisesRegex(BadInput, "14 March 2025"):
             self.add(
                 "hydrometer", "X", low="45", high="75", glass="soda-lime", calibrated_on="spring"
             )

@@ -51,8 +51,8 @@ class Record(KitchenCase):
 
     def test_a_transaction_is_all_or_nothing(self) -> None:
         with self.assertRaises(sqlite3.IntegrityError), transaction(self.db):
-            self.db.execute("INSERT INTO woodlot VALUES ('x', 'X', 'maple')")
-            self.db.execute("INSERT INTO woodlot VALUES ('y', 'X', 'maple')")
+            self.db.execute("INSERT INTO woodlot VALUES ('x', 'X', 'maple', 0)")
+            self.db.execute("INSERT INTO woodlot VALUES ('y', 'X', 'maple', 0)")
         self.assertIsNone(self.db.execute("SELECT 1 FROM woodlot WHERE id = 'x'").fetchone())
 
     def test_instants_come_back(self) -> None:
@@ -92,9 +92,9 @@ class Killed(unittest.TestCase):
                 "import os, signal, sys\n"
                 "from lumbrel.store.db import connect, migrate, transaction\n"
                 "db = connect(sys.argv[1]); migrate(db)\n"
-                "with transaction(db): db.execute(\"INSERT INTO woodlot VALUES ('a', 'A', 'maple')\")\n"
+                "with transaction(db): db.execute(\"INSERT INTO woodlot VALUES ('a', 'A', 'maple', 0)\")\n"
                 "db.execute('BEGIN IMMEDIATE')\n"
-                "db.execute(\"INSERT INTO woodlot VALUES ('b', 'B', 'maple')\")\n"
+                "db.execute(\"INSERT INTO woodlot VALUES ('b', 'B', 'maple', 0)\")\n"
                 "os.kill(os.getpid(), signal.SIGKILL)\n"
             )
             done = subprocess.run([sys.executable, "-c", script, str(path)], check=False)

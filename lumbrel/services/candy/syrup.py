@@ -53,12 +53,16 @@ class Syrup:
         return min(max(self.invert.percent / self.brix, 0.0), 1.0)
 
 
+def _lot_of(db: Connection, code: str) -> LotRow | None:
+    owner = flow.lot_owner(db, code) if code else None
+    of_batch = kept.lot_rows_of(db, owner) if owner else []
+    return next((row for row in of_batch if row.code == code), None)
+
+
 def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     """The syrup a form names; None where something is wrong, noted on the form."""
     code = form.fields.get("lot", "").strip()
-    owner = flow.lot_owner(db, code) if code else None
-    of_batch = kept.lot_rows_of(db, owner) if owner else []
-    lot = next((row for row in of_batch if row.code == code), None)
+    lot = _lot_of(db, code)
     if code and (lot is None or lot.confection):
         form.errors["lot"] = f"There is no lot {code[:24]} of syrup on the shelf."
         return None

@@ -167,8 +167,13 @@ def _do(board: Board, stage: Stage) -> str:
         return f"Turn the heat down. {_read(board, stage)}: one more settles who is right."
     if "strain" in due and _brix(board) < STRAIN_TO_BRIX:
         return "Strain it once now, while it runs, and press “Strained once”."
+    return _boil_on(board, stage)
+
+
+def _boil_on(board: Board, stage: Stage) -> str:
+    """When to look next, and what to do until then."""
     at = look_at(board)
-    if call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
+    if board.verdict.call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
         return f"{_read(board, stage)}. Then put it on the slip."
     when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:

@@ -1,6 +1,7 @@
 """Whose sugar came in, what became of it, and what each woodlot is still owed."""
 
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from sqlite3 import Connection
@@ -86,7 +87,7 @@ def accounts(db: Connection, season: int) -> Accounts:
     names = {w.id: w.name for w in woodlots(db)}
     books: dict[str, Account] = {}
     since, until = season_bounds(kitchen, season)
-    within = flow.ids_opened(db, since, until)
+    within = flow.codes_opened(db, since, until)
     waits = kept.all_waiting(db)
 
     def book(woodlot_id: str) -> Account:
@@ -131,14 +132,14 @@ def season_bounds(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
     return begin, end
 
 
-def _came(account: Account, one: Carried, within: set[str]) -> None:
+def _came(account: Account, one: Carried, within: Collection[str]) -> None:
     if one.other_id is None and one.packed:
         account.left["came back"] -= one.solids_kg
     elif one.other_id not in within:
         account.solids_in_kg += one.solids_kg
 
 
-def _went(account: Account, one: Carried, within: set[str]) -> None:
+def _went(account: Account, one: Carried, within: Collection[str]) -> None:
     if one.other_id is None:
         account.left[SAID_OF_REASON.get(one.reason, one.reason)] += one.solids_kg
     elif one.other_id not in within:

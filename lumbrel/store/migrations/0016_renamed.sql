@@ -4,6 +4,12 @@ ALTER TABLE woodlot ADD COLUMN retired INTEGER NOT NULL DEFAULT 0 CHECK (retired
 ALTER TABLE tank ADD COLUMN retired INTEGER NOT NULL DEFAULT 0 CHECK (retired IN (0, 1));
 ALTER TABLE tree ADD COLUMN retired INTEGER NOT NULL DEFAULT 0 CHECK (retired IN (0, 1));
 
+-- These look into the table that is made anew; all guards are made anew once it is whole.
+DROP TRIGGER IF EXISTS vessel_is_never_updated;
+DROP TRIGGER IF EXISTS instrument_is_never_updated;
+DROP TRIGGER IF EXISTS woodlot_is_never_updated;
+DROP TRIGGER IF EXISTS tank_is_never_updated;
+DROP TRIGGER IF EXISTS tree_is_never_updated;
 CREATE TABLE registered_of_all (
     what TEXT NOT NULL CHECK (what IN ('vessel', 'instrument', 'woodlot', 'tank', 'tree')),
     id TEXT NOT NULL,

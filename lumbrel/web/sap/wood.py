@@ -44,6 +44,9 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
         next_number=trees.next_number(every),
         tanks={tank.id: tank.name for tank in store.tanks(visit.db)},
         added=visit.request.query_params.get("added", ""),
+        newest=next(
+            (v.tree for v in seen if v.tree.id == visit.request.query_params.get("tree")), None
+        ),
         collections=trees.collections(visit.db, woodlot),
         form=form or Filled(),
     )
@@ -62,7 +65,8 @@ def add_trees(visit: Here, woodlot: str, fields: Fields) -> Response:
             added = taps.add_trees(visit.db, woodlot, fields, visit.now)
     except BadInput as bad:
         return _woodlot(visit, woodlot, refilled(fields, bad))
-    return RedirectResponse(f"/sap/woodlot/{quote(woodlot)}?added={len(added)}#register", 303)
+    last = f"&tree={quote(added[0])}" if len(added) == 1 else ""
+    return RedirectResponse(f"/sap/woodlot/{quote(woodlot)}?added={len(added)}{last}#register", 303)
 
 
 @router.post("/sap/register/{what}/{key}")

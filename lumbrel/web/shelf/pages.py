@@ -6,6 +6,7 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
+from lumbrel.exchange import ledger_files
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import ColourFacts, DrawnFacts, ScoredFacts
 from lumbrel.services.base.form import BadInput
@@ -20,6 +21,7 @@ from lumbrel.services.shelf.accounts import HERE, MISSING
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.choices import QUICK_REASONS, choices
 from lumbrel.services.shelf.clinic import clinic as clinic_of
+from lumbrel.services.shelf.ledger import ledger as ledger_of
 from lumbrel.services.shelf.recall import recall as recall_of
 from lumbrel.services.shelf.statement import statement as statement_of
 from lumbrel.services.shelf.trace import flows_of, summary
@@ -32,6 +34,7 @@ from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
 LONGEST_SEARCH = 60
+SPREADSHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 SIZE = re.compile(r"\d{1,5}(?:\.\d{1,3})?")
 YEAR, PAGE = re.compile(r"[12]\d{3}"), re.compile(r"[1-9]\d{0,4}")
 
@@ -100,6 +103,25 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
         here_words=HERE,
         missing_words=MISSING,
     )
+
+
+@router.get("/accounts/{season}.xlsx")
+def as_spreadsheet(visit: Here, season: int) -> Response:
+    """A season's tables as a spreadsheet."""
+    body = ledger_files.as_spreadsheet(ledger_of(visit.db, season))
+    return _file(body, SPREADSHEET, f"season-{season}.xlsx")
+
+
+@router.get("/accounts/{season}.zip")
+def as_csv(visit: Here, season: int) -> Response:
+    """A season's tables as CSV."""
+    body = ledger_files.as_csv(ledger_of(visit.db, season))
+    return _file(body, "application/zip", f"season-{season}.zip")
+
+
+def _file(body: bytes, kind: str, name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(body, media_type=kind, headers=headers)
 
 
 @router.get("/accounts/{season}/{woodlot}")

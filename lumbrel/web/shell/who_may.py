@@ -155,6 +155,8 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/trace/{code:path}", LOOKER, ""),
     ("/recall/{code:path}", LOOKER, ""),
     ("/accounts", LOOKER, ""),
+    ("/accounts/{season}.xlsx", LOOKER, ""),
+    ("/accounts/{season}.zip", LOOKER, ""),
     ("/accounts/{season}/{woodlot}", LOOKER, ""),
     ("/shelf/{lot:path}", LOOKER, FINISHER),
     ("/batch/{code}/correct/{entry_id}", LOOKER, FINISHER),
