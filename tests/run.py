@@ -12,10 +12,14 @@ import os
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
+from collections import deque
 from collections.abc import Iterable
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -46,7 +50,7 @@ LONG = (
 )
 """Simulations and storms of input: measured they would take minutes."""
 MORE_THAN_CORES = 1
-"""So many processes more than the machine has cores: a browser's test mostly waits."""
+"""So many processes more than the machine has cores."""
 
 
 class Count(NamedTuple):
@@ -113,14 +117,19 @@ def modules() -> list[str]:
     ]
 
 
-def cases() -> list[str]:
-    """Every class of tests by name, the longest first: the browser's, and what takes minutes."""
-    found = [
+def tasks() -> dict[bool, deque[str]]:
+    """What one process does at a time: of the browser's tests a module, of the others a class; by whether it
+    is the browser's, the longest first as far as is known."""
+    browsers = [name for name in modules() if name.startswith(BROWSER)]
+    browsers.sort(key=lambda name: -Path(*name.split(".")).with_suffix(".py").stat().st_size)
+    others = [
         f"{name}.{case}"
         for name in modules()
+        if not name.startswith(BROWSER)
         for case in _cases_of(unittest.defaultTestLoader.loadTestsFromName(name))
     ]
-    return sorted(found, key=lambda name: not name.startswith((BROWSER, *LONG)))
+    others.sort(key=lambda name: not name.startswith(LONG))
+    return {True: deque(browsers), False: deque(others)}
 
 
 def _cases_of(suite: Iterable[unittest.TestCase | unittest.TestSuite]) -> list[str]:
@@ -144,27 +153,43 @@ def one(name: str) -> tuple[Count, str]:
 
 
 def everything() -> Count:
-    """Checks and all tests, as many processes beside each other as the machine carries."""
+    """Checks and all tests: processes beside each other, most of them with a browser that mostly waits; who
+    has nothing left of its own kind helps the others."""
+    left, counts = tasks(), [Count(0, 0)]
     with tempfile.TemporaryDirectory() as folder:
         os.environ[SEASON] = str(make_season(Path(folder)))
-        workers = (os.cpu_count() or 1) + MORE_THAN_CORES
-        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
-            running = {pool.submit(one, name): name for name in cases()}
-            count = checks()
-            for done in as_completed(running):
-                count = count.with_(_told(done, running[done]))
-    return count
+        cores = os.cpu_count() or 1
+        kinds = [number % 3 != 2 for number in range(cores + MORE_THAN_CORES)]
+        threads = [threading.Thread(target=work, args=(left, kind, counts)) for kind in kinds]
+        for thread in threads:
+            thread.start()
+        counts.append(checks())
+        for thread in threads:
+            thread.join()
+    total = Count(0, 0)
+    for count in counts:
+        total = total.with_(count)
+    return total
 
 
-def _told(done: "Future[tuple[Count, str]]", name: str) -> Count:
-    try:
-        count, said = done.result()
-    except Exception as error:  # a process that is gone
-        print(f"{name}: {error!r}", flush=True)
-        return Count(0, 1)
-    if said:
-        print(said, flush=True)
-    return count
+def work(left: dict[bool, deque[str]], kind: bool, counts: list[Count]) -> None:
+    """Do what is left, one after the other in a process of its own."""
+    fresh = partial(ProcessPoolExecutor, 1, multiprocessing.get_context("spawn"))
+    process = fresh()
+    while left[True] or left[False]:
+        try:
+            name = (left[kind] or left[not kind]).popleft()
+        except IndexError:
+            continue
+        try:
+            count, said = process.submit(one, name).result()
+        except BrokenProcessPool:
+            count, said = Count(0, 1), f"{name}: its process is gone"
+            process = fresh()
+        counts.append(count)
+        if said:
+            print(said, flush=True)
+    process.shutdown()
 
 
 def covered() -> Count:

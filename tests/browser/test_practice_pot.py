@@ -12,7 +12,7 @@ from tests.support.photographs import take
 class PracticePot(BrowserCase):
     def test_from_the_lot_to_the_moulds_and_the_shelf(self) -> None:
         page = self.open()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(40_000)
         self.address = self.serve(
             self.folder / "pot.sqlite3", lambda: self.now, refresh_seconds=0.3
         )
