@@ -175,12 +175,16 @@ def everything() -> Count:
 def work(left: dict[bool, deque[str]], kind: bool, counts: list[Count]) -> None:
     """Do what is left, one after the other in a process of its own."""
     fresh = partial(ProcessPoolExecutor, 1, multiprocessing.get_context("spawn"))
-    process = fresh()
+    process, did = fresh(), kind
     while left[True] or left[False]:
         try:
             name = (left[kind] or left[not kind]).popleft()
         except IndexError:
             continue
+        if did is not name.startswith(BROWSER):
+            # A process that has a browser has an event loop that others cannot be beside.
+            process.shutdown()
+            process, did = fresh(), not did
         try:
             count, said = process.submit(one, name).result()
         except BrokenProcessPool:

@@ -27,7 +27,7 @@ LOOK = """() => {
     .trim().slice(0, 40)}"`;
   const found = [];
   if (document.documentElement.scrollWidth > innerWidth) found.push('the page is wider than the screen');
-  const floats = (e) => e.closest('.jump, #keypad, .visually-hidden, .skip-link');
+  const floats = (e) => e.closest('.jump, #keypad, .visually-hidden, .skip-link, .is-stacked thead');
   const scrolls = (e) => e.closest('[tabindex="0"], .line, .slip-lines, .table-scroll');
   for (const e of document.querySelectorAll('button, a.go, summary, select, input[type=text], .pill')) {
     if (!shown(e) || e.closest('svg')) continue;
@@ -35,6 +35,28 @@ LOOK = """() => {
     if (box.height < 47.5 || box.width < 44) found.push(`small: ${named(e)} ${box.width} x ${box.height}`);
     if (!scrolls(e) && !floats(e) && (box.left < -1 || box.right > innerWidth + 1))
       found.push(`beyond the edge: ${named(e)}`);
+  }
+  // A nav of stations, program text and a sheet of paper may be moved sideways; a table and a picture never.
+  const moves = (e) => e.closest('.line, pre, .sheet, .tree-picture, .visually-hidden, input, textarea');
+  for (const e of document.querySelectorAll('main, main *')) {
+    if (e.closest('svg') || moves(e) || !shown(e)) continue;
+    if (getComputedStyle(e).overflowX !== 'visible' && e.scrollWidth > e.clientWidth + 1)
+      found.push(`its end is out of sight: ${named(e)} ${e.scrollWidth} in ${e.clientWidth}`);
+  }
+  const brush = document.createElement('canvas').getContext('2d');
+  for (const e of document.querySelectorAll('select')) {
+    if (!shown(e)) continue;
+    const style = getComputedStyle(e);
+    brush.font = style.font;
+    const room = e.clientWidth - parseFloat(style.paddingLeft) - parseFloat(style.paddingRight);
+    const chosen = e.selectedOptions[0]?.textContent.trim() ?? '';
+    if (brush.measureText(chosen).width > room + 1) found.push(`cut choice: "${chosen}"`);
+  }
+  for (const e of document.querySelectorAll('svg[class] text')) {
+    const scale = e.getScreenCTM();
+    if (!scale || !shown(e) || !e.textContent.trim()) continue;
+    const high = parseFloat(getComputedStyle(e).fontSize) * Math.hypot(scale.a, scale.b);
+    if (high < 8.9) found.push(`too small to read: ${named(e)} ${high.toFixed(1)} px`);
   }
   const texts = [];
   const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);

@@ -193,8 +193,8 @@ KINDS: dict[str, Kind] = {
     "clock": Kind(
         "clock",
         (
-            Unit(key="24", pint="", symbol="24 hours, day before month", decimals=0),
-            Unit(key="12", pint="", symbol="12 hours, month before day", decimals=0),
+            Unit(key="24", pint="", symbol="24-hour clock", decimals=0),
+            Unit(key="12", pint="", symbol="12-hour clock", decimals=0),
         ),
         "16:30",
     ),

@@ -34,6 +34,7 @@ from lumbrel.web.shell.request import Fields, Here
 
 router = APIRouter()
 LONGEST_SEARCH = 60
+LEAST_SHOWN_KG = 0.0005
 SPREADSHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 SIZE = re.compile(r"\d{1,5}(?:\.\d{1,3})?")
 YEAR, PAGE = re.compile(r"[12]\d{3}"), re.compile(r"[1-9]\d{0,4}")
@@ -101,6 +102,7 @@ def accounts(visit: Here, season: str = "") -> HTMLResponse:
         accounts=accounts_of(visit.db, year),
         this_year=visit.local.year,
         here_words=HERE,
+        least_kg=LEAST_SHOWN_KG,
         missing_words=MISSING,
     )
 

@@ -19,6 +19,7 @@ import "./labels.js";
 import "./photo.js";
 import "./sap.js";
 import "./set_up.js";
+import "./tables.js";
 import "./take_in.js";
 import "./wall.js";
 import "./working.js";
