@@ -213,6 +213,10 @@ class FirstBoil(BrowserCase):
         self.fill("fill", "185")
         self.press("Jarred Enter")
         expect(page.locator(".bench, main").first).not_to_contain_text("Filled by feel")
+        page.get_by_role("link", name="Labels").first.tap()
+        expect(page.locator("#label-preview svg").first).to_be_visible()
+        self.at_most(page, presses=60, fields=24)
+        page.go_back()
         self.assertRegex(self.on_the_shelf(), r"6\d\.\d\s+Brix ± \d\.\d, Amber")
 
     def test_with_nothing_but_what_is_seen(self) -> None:
@@ -235,3 +239,4 @@ class FirstBoil(BrowserCase):
         # Eyes do not know better than a Brix and a half.
         self.assertGreaterEqual(float(found[2]), 1.0)
         self.assertLess(abs(float(found[1]) - truly), 3 * float(found[2]))
+        self.at_most(page, presses=60, fields=24)

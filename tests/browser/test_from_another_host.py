@@ -26,7 +26,7 @@ from lumbrel.web.shell.settings import Access, Settings, system_clock
 from tests.support.devices import PASSPHRASE
 from tests.support.hosts import CAN, OtherHost, free_port, other_host
 from tests.support.kitchen import season_copy
-from tests.support.pages import BrowserCase, browser
+from tests.support.pages import COUNTS, BrowserCase, browser
 from tests.support.server import served
 
 WHY_NOT = "only who administers the machine makes a second host on it"
@@ -83,10 +83,13 @@ class FromAnotherHost(Wired):
     def devices(self) -> list[BrowserContext]:
         """Two devices of the other host, with nothing remembered."""
         away = self.enterContext(self.host.chromium(browser()))
-        return [
+        both = [
             away.new_context(viewport={"width": 390, "height": 780}, has_touch=True),
             away.new_context(viewport={"width": 1280, "height": 800}),
         ]
+        for device in both:
+            device.add_init_script(COUNTS)
+        return both
 
     def code(self, role: str) -> str:
         """A code, as the machine itself shows it."""
@@ -157,6 +160,8 @@ class FromAnotherHost(Wired):
         # What one writes the other sees, with the initials of who wrote it.
         line = tablet.locator(".slip-lines li", has_text="Hydrometer 49.6")
         expect(line.locator(".by-whom")).to_have_text("KL")
+        expect(phone.locator(".slip-lines li", has_text="Hydrometer 49.6")).to_have_count(1)
+        self.at_most(phone, presses=8, fields=4)
         # The owner puts the phone out while something is typed on it: it is kept, and said so.
         expect(phone.locator(".slip-lines li", has_text="Hydrometer 49.6")).to_have_count(1)
         phone.locator("#entry input[name=reading]").fill("50.1")

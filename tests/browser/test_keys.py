@@ -74,6 +74,7 @@ class Keys(BrowserCase):
             expect(page.locator("#entry .asked").first).to_be_visible()
             expect(page.locator("#entry input[name=reading]")).to_have_value("58")
             expect(page.locator("#entry input[name=cup]")).to_have_value("95")
+            self.at_most(page, keys=8)
             page.context.close()
 
     def test_an_alarm_takes_the_keyboard_where_nobody_types_and_gives_it_back(self) -> None:

@@ -96,6 +96,7 @@ class FromTheTree(BrowserCase):
             burned = store.burns(db, "blocks", "hardwood", self.now, 3)
         self.assertAlmostEqual(taken.mass_kg * taken.brix / 100 + left, came, delta=0.001 * came)
         self.assertEqual(len(burned), 1)
+        self.at_most(page, presses=18, fields=18)
 
     def press(self, page: Page, name: str) -> None:
         """Press what sends a form, whatever rings, and wait for the page that it leads to."""

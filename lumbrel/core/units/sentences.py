@@ -22,7 +22,7 @@ KIND_OF = {
 """What a unit in a sentence measures."""
 _NUMBER = r"[−-]?\d+(?:[ \u00a0\u202f,]\d{3})*(?:\.\d+)?(?![\d.,]*\d)"
 _QUANTITY = re.compile(
-    rf"(?<![\w.,/–-])(?P<numbers>{_NUMBER}(?:(?: ?[–×] ?| and | to | or |, ){_NUMBER})*)"
+    rf"(?<![\w.,/–-])(?<!through )(?P<numbers>{_NUMBER}(?:(?: ?[–×] ?| and | to | or |, ){_NUMBER})*)"
     rf"(?P<space>[ \u00a0])(?P<unit>{'|'.join(KIND_OF)})(?![\w²³/°])"
     r"(?: \((?P<other>[^()]*(?:°F|\bin|\bft|inHg|\blb|\boz|\bgal)\b[^()]*)\))?"
 )
@@ -35,8 +35,7 @@ def said(text: str, chosen: Mapping[str, str]) -> str:
     Args:
         text: its quantities in units inside, as "between 0 and 110 °C"; what stands behind one in
             parentheses in another unit takes its place where that is the chosen one, and is left out
-            where it is not. A thin space before the unit keeps a quantity as
-            it is, as the 10 mm that a colour class is told through.
+            where it is not. What a colour class is told through, 10 mm, stays as it is.
         chosen: by kind the key of a unit.
     """
 

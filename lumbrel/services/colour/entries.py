@@ -267,12 +267,12 @@ def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
     """The colour on the slip."""
     facts = entry.facts
     light, limits = facts.transmittance_10mm_percent, facts.transmittance_limits
-    how = "by eye" if light is None else f"{light:.0f} % through 10\u2009mm"
+    how = "by eye" if light is None else f"{light:.0f} % through 10 mm"
     if facts.sigma_points is not None:
         way = "by the blend" if facts.by == "blend" else "by photograph"
         how = f"{way}, {how} ± {2 * facts.sigma_points:.0f}"
     if limits:
-        how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10\u2009mm"
+        how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10 mm"
     if facts.chances and max(facts.chances.values()) < SURE:
         how += f"; {in_words(facts.chances)}"
     how += f"; tastes {facts.taste}" if facts.taste else ""
