@@ -1,6 +1,7 @@
 """The sap pages: a way in from nothing, what was typed stays, nothing too large is read."""
 
 import html
+import re
 from datetime import timedelta
 
 from fastapi.testclient import TestClient
@@ -12,7 +13,10 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
+from tests.support import crawl
 from tests.support.kitchen import NOON, KitchenCase
+
+TREE = {"id": "tree-0077", "name": "77", "tree": "red maple", "girth": "90 cm"}
 
 
 class SapPages(KitchenCase):
@@ -175,3 +179,99 @@ class SapPages(KitchenCase):
         small = {"file": ("a.csv", b"date,night,high\n2026-03-19,-4,6\n", "text/csv")}
         answer = self.client.post("/sap/weather", data={"from": "file"}, files=small)
         self.assertEqual(answer.status_code, 303)
+
+    def gathered(self, **more: str) -> str:
+        """Where a collection leads to."""
+        sap = {
+            "woodlot": "upper-fold",
+            "litres": "60",
+            "taps": "20",
+            "brix": "2.1",
+            "brix_by": "told",
+            "clarity": "clear",
+            "tank": "pails",
+        }
+        answer = self.client.post("/sap/gather", data=sap | more)
+        self.assertEqual(answer.status_code, 303)
+        return answer.headers["location"]
+
+    def test_what_was_saved_is_said_for_a_while_and_undone_by_one_press(self) -> None:
+        leads = self.gathered(id="saved-0001")
+        page = self.said(leads)
+        self.assertTrue("Saved: 60.0 L of sap at 2.1 °Bx (Upper Fold, Pails), 12:00" in page)
+        undo = next(f for f in crawl.forms(page) if f.fields.get("back"))
+        answer = self.client.post(undo.action, data=undo.fields)
+        self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/sap"))
+        self.assertEqual(store.newest_of_woodlot(self.db, "upper-fold", "gathered", 9), [])
+        self.assertFalse("Saved: " in self.said(leads), "it was undone")
+        leads = self.gathered(id="saved-0002")
+        self.at += timedelta(minutes=20)
+        self.assertFalse("Saved: " in self.said(leads), "an old address says nothing")
+        self.assertFalse("Saved: " in self.said("/sap?saved=no-such-line"))
+        away = {"id": "struck-0002", "back": "//elsewhere.example/"}
+        answer = self.client.post("/sap/strike/saved-0002", data=away)
+        self.assertEqual(answer.headers["location"], "/sap/tank/pails")
+
+    def test_every_kind_of_line_says_what_was_saved(self) -> None:
+        self.gathered(id="kinds-0001")
+        tree = {"id": "kinds-tree", "name": "7", "tree": "sugar maple", "girth": "150 cm"}
+        self.said("/sap/woodlot/upper-fold", 303, **tree)
+        own = f"/sap/tree/{store.trees(self.db, 'upper-fold')[0].id}"
+        tank = "/sap/tank/pails"
+        hole = {"what": "old", "year": "2024", "bearing": "N", "height": "1.1 m"}
+        tap = {"what": "tap", "bearing": "S", "height": "1.2 m"}
+        for number, (path, fields, words) in enumerate(
+            (
+                (tank, {"what": "warm", "temperature": "3 C"}, "sap temperature 3.0"),
+                (tank, {"what": "ice", "ice": "2 kg"}, "2.0 kg of ice lifted off"),
+                (tank, {"what": "out", "litres": "4", "reason": "spilt"}, "taken out, spilt"),
+                (own, {"what": "girth", "girth": "152 cm"}, "girth 152 cm"),
+                (own, tap, "a tap, 1200 mm up (Upper Fold, tree 7)"),
+                (own, hole, "an old hole"),
+                (own, {"what": "pull", "left": "open"}, "all taps pulled"),
+                ("/sap/gear", {"task": "washed"}, "taps, buckets, lines and tanks washed"),
+                ("/sap/woodlot/upper-fold", {"what": "buds"}, "buds swell in 2026"),
+                ("/sap/weather", {"night_0": "-4", "day_0": "6"}, "nights and days"),
+            )
+        ):
+            self.at += timedelta(minutes=1)
+            sent = {"id": f"kinds-1{number:03d}", **fields}
+            answer = self.client.post(path, data=sent)
+            with self.subTest(words):
+                self.assertEqual(answer.status_code, 303, answer.text[-300:])
+                page = self.said(answer.headers["location"])
+                said = page.partition("Saved: ")[2][:120]
+                self.assertIn(words, said)
+
+    def test_what_a_form_needs_is_marked_and_a_refusal_has_the_focus(self) -> None:
+        page = self.client.get("/sap/gather?woodlot=tern-lot").text
+        field = re.search(r'<input[^>]*name="taps"[^>]*>', page)
+        assert field
+        self.assertIn("aria-required", field[0])
+        sap = {"woodlot": "tern-lot", "litres": "60", "brix": "2", "brix_by": "told"}
+        refused = self.client.post("/sap/gather", data=sap | {"clarity": "clear"})
+        focused = re.findall(r"<input[^>]*\bautofocus\b[^>]*>", refused.text)
+        self.assertEqual([re.search(r'name="(\w+)"', one)[1] for one in focused], ["taps"])
+
+    def test_a_list_a_new_name_and_retiring_on_their_pages(self) -> None:
+        path = "/sap/woodlot/upper-fold"
+        sent = {"what": "list", "tree": "sugar maple", "list": ""}
+        file = {"file": ("trees.csv", b"1-3\n4, 120 cm\n", "text/csv")}
+        answer = self.client.post(path, data=sent, files=file)
+        self.assertIn("?added=4", answer.headers["location"])
+        self.assertIn("Registered: 4 trees", self.said(answer.headers["location"]))
+        page = self.said(path, 422, **(sent | {"list": "9\n9"}))
+        self.assertIn("Line 2: 9 stands in the list twice", page)
+        self.assertTrue(
+            "9\n9</textarea>" in self.client.post(path, data=sent | {"list": "9\n9"}).text
+        )
+        self.assertIn("?added=1&tree=", self.client.post(path, data=TREE).headers["location"])
+        rename = "/sap/register/woodlot/upper-fold"
+        self.assertIn("another woodlot’s", self.said(rename, 422, name="Tern Lot"))
+        self.said(rename, 303, name="High Fold")
+        self.assertIn("High Fold", self.said("/sap"))
+        self.said(rename, 303, retired="1")
+        self.assertNotIn("High Fold", self.said("/sap/gather"))
+        self.assertIn("High Fold", self.said("/kitchen"))
+        self.said("/sap/register/bucket/x", 404, name="X")
+        self.said("/sap/register/tree/none", 404, name="X")

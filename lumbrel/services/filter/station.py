@@ -17,7 +17,7 @@ def _said(context: BatchContext) -> str:
     now = stack_of(context)
     if now is None or not now.begun or now.minutes is None:
         return ""
-    return f"{now.left_l:.1f} L to go, {now.minutes:.0f} min"
+    return f"{context.show(now.left_l, 'volume')} to go, {now.minutes:.0f} min"
 
 
 STATION = Station(

@@ -22,7 +22,7 @@ from lumbrel.services.base.facts import (
     TakeInFacts,
 )
 from lumbrel.services.base.filtered import filter_seen
-from lumbrel.services.base.form import BadInput, local_time
+from lumbrel.services.base.form import BadInput, Form, local_time
 from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
@@ -98,13 +98,14 @@ def _ends(flows: list[flow.Flow]) -> set[str]:
 
 def _none_short(db: Connection, parcel_ids: set[str]) -> None:
     """No more jars may have left a lot than it has."""
+    show = Form({}, load_kitchen(db)).show
     for parcel_id in parcel_ids:
         short = kept.short_of(db, parcel_id)
         if short:
             size, count = short
             raise BadInput(
                 {
-                    "why": f"{count} jars of {size:g} ml have left the shelf already that would not "
+                    "why": f"{count} jars of {show(size, 'jar')} have left the shelf already that would not "
                     "be there then. Strike the line that took them out first."
                 }
             )

@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.physics.sucrose import density_kg_m3
-from lumbrel.services.base.form import NotFound
+from lumbrel.services.base.form import Form, NotFound
 from lumbrel.services.shelf.accounts import HERE, MISSING, Account, accounts, season_bounds
 from lumbrel.store import flow
 from lumbrel.store.kitchen import load_kitchen, woodlots
@@ -94,6 +94,7 @@ def statement(db: Connection, woodlot: str, season: int) -> Statement:
 def _went_back(
     db: Connection, woodlot_id: str, since: datetime, until: datetime
 ) -> list[Delivered]:
+    show = Form({}, load_kitchen(db)).show
     found = flow.gone_to_woodlot(db, woodlot_id, since, until)
     return [
         Delivered(
@@ -101,7 +102,7 @@ def _went_back(
             code,
             one.flow.mass_kg,
             one.flow.brix,
-            f"{one.flow.packs} × {one.flow.pack_ml:g} ml",
+            f"{one.flow.packs} × {show(one.flow.pack_ml or 0.0, 'jar')}",
         )
         for code, one in found
     ]
