@@ -12,7 +12,7 @@ from lumbrel.exchange import logbook, some_batches
 from lumbrel.practice import pot_debrief
 from lumbrel.practice.pot import PracticePot
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.candy import alarms, begin, clinic, learnt, plan, syrup
 from lumbrel.services.candy.pot import CookBoard, pot_of
 from lumbrel.services.day import entries as day_entries
@@ -21,12 +21,14 @@ from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.overview import overview
 from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.shelf.accounts import accounts
+from lumbrel.services.shelf.lots import batch_of_lot
 from lumbrel.services.shelf.recall import recall
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import cooks, flow, kept, photographs
 from lumbrel.store.db import IdReused, connect, opened
+from lumbrel.store.kitchen import load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
 
 WISH = {
@@ -223,6 +225,15 @@ class Record(CookCase):
             some_batches.take_in(third, text, ["26-C01"])
             self.assertEqual(flow.jars_of(third, "26-C01")[0].count, 58)
             self.assertEqual(flow.jars_of(third, "L1"), flow.jars_of(self.db, "L1"))
+
+    def test_a_lot_is_found_though_anothers_code_begins_with_its_own(self) -> None:
+        batch = batch_of_lot(self.db, "L1")
+        self.put(batch, "jar", 95, fill="85 C", lot="L10", size_1="500 ml", count_1="3")
+        form = Form({"lot": "L"}, load_kitchen(self.db))
+        self.assertIsNone(syrup.syrup_of(self.db, form, self.at))
+        for code in ("L1", "L10"):
+            found = syrup.syrup_of(self.db, Form({"lot": code}, load_kitchen(self.db)), self.at)
+            self.assertEqual(found.lot.code, code)
 
 
 class Along(CookCase):

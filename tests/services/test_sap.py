@@ -160,6 +160,7 @@ class Register(SapCase):
         tree, tank = self.tree(), self.tank()
         self.gather(tank, litres="20 L")
         things = {"woodlot": "upper-fold", "tree": tree, "tank": tank}
+        self.assertIn("Upper Fold", contents.view(self.db, tank, MARCH).steps[0].words)
         for what, key in things.items():
             for _ in range(2):
                 register.rename(self.db, what, key, {"name": f"New {what}"}, MARCH)

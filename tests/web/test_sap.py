@@ -266,10 +266,13 @@ class SapPages(KitchenCase):
             "9\n9</textarea>" in self.client.post(path, data=sent | {"list": "9\n9"}).text
         )
         self.assertIn("?added=1&tree=", self.client.post(path, data=TREE).headers["location"])
+        self.gathered(id="named-0001")
+        self.assertIn("from Upper Fold", self.said("/sap/tank/pails"))
         rename = "/sap/register/woodlot/upper-fold"
         self.assertIn("another woodlot’s", self.said(rename, 422, name="Tern Lot"))
         self.said(rename, 303, name="High Fold")
         self.assertIn("High Fold", self.said("/sap"))
+        self.assertIn("from High Fold", self.said("/sap/tank/pails"))
         self.said(rename, 303, retired="1")
         self.assertNotIn("High Fold", self.said("/sap/gather"))
         self.assertIn("High Fold", self.said("/kitchen"))
