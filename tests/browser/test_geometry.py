@@ -6,7 +6,11 @@ from typing import Any
 
 from playwright.sync_api import Page, Response
 
+from lumbrel import demo
+from lumbrel.services.kitchen.settings import use_units
+from lumbrel.store.db import opened
 from tests.browser.test_walk import LIVE, VIEWS
+from tests.support.kitchen import season_copy
 from tests.support.pages import BrowserCase, season
 
 SIZES = {"phone": (360, 740), "tablet": (1280, 800), "tablet at 200 %": (640, 400)}
@@ -103,6 +107,29 @@ class Geometry(BrowserCase):
         found: dict[str, Any] = {}
         for view in dict.fromkeys((*VIEWS, *MORE)):
             page.goto(season() + view)
+            for size, (width, height) in SIZES.items():
+                page.set_viewport_size({"width": width, "height": height})
+                if wrong := self._settled(page):
+                    found[f"{view}, {size}"] = wrong
+        self.assertEqual(found, {}, "\n".join(f"{k}: {v}" for k, v in found.items()))
+
+    def test_an_american_kitchen_has_room_for_its_clock_and_gallons(self) -> None:
+        path = season_copy(self.folder / "us")
+        clock = demo.clock(path, frozen=True)
+        with opened(path) as db:
+            use_units(db, "us", clock())
+        address = self.serve(path, clock=clock, demo=True, refresh_seconds=0)
+        page = self.open(360, 740, touch=True)
+        found: dict[str, Any] = {}
+        for view in (
+            LIVE,
+            "/sap",
+            "/sap/boil",
+            "/jar/26-055",
+            "/candy/cook/26-C07",
+            "/shelf/26-040",
+        ):
+            page.goto(address + view)
             for size, (width, height) in SIZES.items():
                 page.set_viewport_size({"width": width, "height": height})
                 if wrong := self._settled(page):

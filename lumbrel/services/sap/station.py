@@ -18,7 +18,8 @@ def _state(look: Look) -> State:
         return State("no sap", idle=True)
     litres = sum(view.content.litres for view in seen)
     unit = look.kitchen.units.get("volume", "")
-    said = units.show(litres, "volume", unit, 0)
+    whole = f"{units.convert(litres, 'volume', unit):.0f}"
+    said = f"{whole} {units.KINDS['volume'].unit(unit).symbol}"
     due = [view.boil_by for view in seen if view.boil_by]
     if not due:
         return State(said)
@@ -26,7 +27,11 @@ def _state(look: Look) -> State:
     if min(due) <= look.now:
         return State(f"{said}, too old")
     today = local_time(look.now, look.kitchen).date() == by.date()
-    return State(f"{said}, by {units.clock(by, look.kitchen.clock) if today else f'{by:%a}'}")
+    clock = units.clock(by, look.kitchen.clock)
+    if look.kitchen.clock == units.TWELVE:
+        # There is room for the hour alone, the earlier one.
+        clock = units.clock(by.replace(minute=0), units.TWELVE).replace(":00", "")
+    return State(f"{said} by {clock}" if today else f"{said} by {by:%a}")
 
 
 STATION = Station(

@@ -231,14 +231,14 @@ class WeekPicture:
     litres: tuple[tuple[float, float], ...]
 
 
-def week(made: Week) -> WeekPicture:
-    """Positions of the week."""
+def week(made: Week, unit_l: float = 1.0) -> WeekPicture:
+    """Positions of the week; its lines are of round numbers of a unit of so many litres."""
     known = [d.weather for d in made.days if d.weather]
     low = min([w.night_c for w in known] + [-8.0]) - 1
     high = max([w.day_c for w in known] + [10.0]) + 1
     warm = scale(low, high, WARM_BOTTOM, WARM_TOP)
     most = max([_most(d) for d in made.days] + [1.0])
-    step = _step(most)
+    step = _step(most / unit_l) * unit_l
     top = step * (int(most / step) + 1)
     bars = scale(0.0, top, BARS_BOTTOM, BARS_TOP)
     wide = (WEEK_RIGHT - WEEK_LEFT) / len(made.days)

@@ -32,7 +32,7 @@ class SeasonPicture:
     months: tuple[Tick, ...]
 
 
-def season(page: SeasonPage) -> SeasonPicture | None:
+def season(page: SeasonPage, unit_l: float = 1.0) -> SeasonPicture | None:
     """Positions of a season; None where nothing was gathered."""
     if not page.days:
         return None
@@ -45,7 +45,7 @@ def season(page: SeasonPage) -> SeasonPicture | None:
 
     warm, ticks = _warm(page)
     most = max(day.litres for day in page.days) or 1.0
-    step = _step(most)
+    step = _step(most / unit_l) * unit_l
     top = step * (int(most / step) + 1)
     up = scale(0.0, top, BARS_BOTTOM, BARS_TOP)
     dense = [(day.day, day.brix) for day in page.days if day.brix]

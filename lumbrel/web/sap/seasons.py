@@ -11,6 +11,7 @@ from lumbrel.services.sap import season as seasons
 from lumbrel.services.sap import trees
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.sap.season_picture import season as picture
+from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.request import Here
 
 router = APIRouter()
@@ -45,4 +46,5 @@ def as_csv(visit: Here, season: int) -> Response:
 def show(visit: Here, season: int) -> HTMLResponse:
     """A season: what it was worth."""
     page = seasons.season_page(visit.db, season, visit.now)
-    return visit.page("sap/season.html", "sap", page=page, drawn=picture(page))
+    litres = Display(load_kitchen(visit.db)).one("volume")
+    return visit.page("sap/season.html", "sap", page=page, drawn=picture(page, litres))

@@ -40,9 +40,13 @@ class Display:
         """A value in one unit of its kind, whatever the kitchen's is."""
         return units.show(value, kind, unit, decimals)
 
+    def one(self, kind: str) -> float:
+        """One of the kitchen's unit of a kind, in the unit inside; of a kind whose nought is nought."""
+        return 1 / units.convert(1.0, kind, self.kitchen.units.get(kind, ""))
+
     def per(self, value: float, kind: str) -> float:
         """What there is for each unit inside, for each of the kitchen's."""
-        return value / units.convert(1.0, kind, self.kitchen.units.get(kind, ""))
+        return value * self.one(kind)
 
     def number(self, value: float | None, decimals: int = 0, signed: bool = False) -> str:
         """A bare number."""
