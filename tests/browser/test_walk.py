@@ -306,7 +306,7 @@ class Walk(BrowserCase):
         expect(page.locator(".slip")).to_contain_text("Took out 1 × 500 ml")
         expect(page.locator(".saved-bar")).to_contain_text("Saved: Took out 1 × 500 ml")
         page.locator(".saved-bar").get_by_role("button", name="Undo").click()
-        expect(page.locator(".slip li.old")).to_contain_text("Took out 1 × 500 ml")
+        expect(page.locator(".slip li.old", has_text="Took out 1 × 500 ml")).to_have_count(1)
         page.get_by_text("Take jars out").click()
         out.locator("input[name=count_1]").fill("1")
         out.locator("select[name=reason]").select_option("sold")

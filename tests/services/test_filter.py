@@ -55,7 +55,7 @@ class AtTheFilter(KitchenCase):
         pulled = self.stack(code, 102)
         self.assertEqual((pulled.pulled, round(pulled.run.blind, 2)), (1, 0.0))
         state = next(p for p in line(self.db, later.fire.now) if p.station.key == "filter").state
-        self.assertRegex(state.words, r"^[0-9.]+ L to go, \d+ min$")
+        self.assertRegex(state.words, r"^[0-9.]+\u00a0L to go, \d+ min$")
 
     def test_what_stays_in_it_is_learned_and_flows(self) -> None:
         losses = []

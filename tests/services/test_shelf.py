@@ -122,7 +122,7 @@ class Shelf(KitchenCase):
         self.assertEqual(said.account, account)
         self.assertAlmostEqual(sum(one.solids_kg for one in said.brought), account.solids_in_kg)
         self.assertAlmostEqual(sum(one.solids_kg for one in said.went_back), account.delivered_kg)
-        self.assertEqual(said.went_back[0].jars, "5 × 500 ml")
+        self.assertEqual(said.went_back[0].jars, "5 × 500\u00a0ml")
         self.take_in(vessel="finisher-1")
         said = statement(self.db, "north kiln", 2026)
         rest = dict(said.not_packed)
