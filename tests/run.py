@@ -49,7 +49,7 @@ LONG = (
     "tests.web.test_every_state",
 )
 """Simulations and storms of input: measured they would take minutes."""
-MORE_THAN_CORES = 2
+MORE_THAN_CORES = 1
 """So many processes more than the machine has cores."""
 
 

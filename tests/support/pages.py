@@ -11,6 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any, ClassVar
 
+from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
 from lumbrel import demo
@@ -76,7 +77,7 @@ class BrowserCase(unittest.TestCase):
     def open(self, width: int = 1280, height: int = 800, *, touch: bool = False) -> Page:
         """A page with nothing remembered from any other."""
         context = browser().new_context(
-            viewport={"width": width, "height": height}, has_touch=touch
+            viewport={"width": width, "height": height}, has_touch=touch, reduced_motion="reduce"
         )
         self.addCleanup(context.close)
         context.add_init_script(COUNTS)
@@ -93,6 +94,18 @@ class BrowserCase(unittest.TestCase):
         for name, count in most.items():
             self.assertLessEqual(did[name], count, f"{name}: {did}")
             self.assertGreater(did[name], 0, name)
+
+    def barriers(self, page: Page, *rules: str) -> list[tuple[str, str, str]]:
+        """What axe finds serious on a page: its rule, where, and what to do."""
+        only = {"runOnly": {"type": "rule", "values": list(rules)}} if rules else {}
+        options = {"resultTypes": ["violations"], **only}
+        found = Axe().run(page, options=options).response["violations"]
+        first = [(one, one["nodes"][0]) for one in found]
+        return [
+            (one["id"], node["html"][:160], node["failureSummary"][:200])
+            for one, node in first
+            if one["impact"] in ("serious", "critical")
+        ]
 
     def quiet(self, page: Page, act: Callable[[], object]) -> None:
         """Do something, answering whatever rings in between."""
