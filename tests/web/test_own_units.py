@@ -24,11 +24,11 @@ from tests.support.kitchen import season_copy
 
 US = UNIT_PRESETS["us"]
 METRIC = re.compile(
-    r"(?<![\w.])(?<!through )[−-]?\d[\d.,]*[ \u00a0](?:°C|K|kg|g|L|ml|mm|cm|hPa|m³|m²|m)(?![\w²³/])"
+    r"(?<![\w.])(?<!through )[−-]?\d[\d.,]*[ \u00a0](?:°?C|K|kg|g|L|ml|mm|cm|hPa|m³|m²|m)(?![\w²³/])"
     r"|\d{4}-\d\d-\d\d|\b\d\d?:\d\d(?::\d\d)?\b(?!:|[ \u00a0][ap]m)|A4"
 )
 POUNDS = re.compile(
-    r"(?<![\w.])[−-]?\d[\d.,/]*[ \u00a0](?:°F|lb|oz|fl oz|gal|qt|ft|inHg)(?![\w])|\b\d\d?:\d\d[ \u00a0][ap]m"
+    r"(?<![\w.])[−-]?\d[\d.,/]*[ \u00a0](?:°?F|lb|oz|fl oz|gal|qt|ft|inHg)(?![\w])|\b\d\d?:\d\d[ \u00a0][ap]m"
 )
 AS_IT_IS = {
     "/jar/{code}/labels": "both systems stand on a label, and its days read alike in any language",

@@ -72,7 +72,7 @@ def choices(context: BatchContext) -> PanChoices:
     by_hand = [key for key, _ in glasses if key in read] or [i.id for i in loose]
     prism = next(iter(context.instruments_of(RefractometerDetail)), None)
     live = cup_probe(context)
-    hint = "as 92 C or 198 F"
+    hint = "as 92 °C"
     if live:
         warm = context.show(live.temperature_c, "temperature")
         hint = f"empty: {live.instrument.name}, {warm}"
