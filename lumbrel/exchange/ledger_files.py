@@ -7,7 +7,7 @@ from datetime import date
 
 import xlsxwriter
 
-from lumbrel.services.shelf.ledger import Cell, Ledger, Table
+from lumbrel.services.shelf.ledger import Cell, Ledger, SeasonTable
 
 WIDEST = 40
 NOT_A_FORMULA = "=+-@\t\r"
@@ -40,7 +40,7 @@ def as_spreadsheet(ledger: Ledger) -> bytes:
     return body.getvalue()
 
 
-def _width(table: Table, column: int) -> int:
+def _width(table: SeasonTable, column: int) -> int:
     texts = [f"{row[column]}" for row in table.rows]
     return min(max([10, len(table.columns[column]) // 2, *map(len, texts)]) + 2, WIDEST)
 

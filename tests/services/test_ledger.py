@@ -12,7 +12,7 @@ from xml.etree import ElementTree
 from lumbrel.exchange import ledger_files
 from lumbrel.services.kitchen.settings import use_units
 from lumbrel.services.shelf.accounts import accounts
-from lumbrel.services.shelf.ledger import Ledger, Table, ledger
+from lumbrel.services.shelf.ledger import Ledger, SeasonTable, ledger
 from lumbrel.store import kept
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, season_copy
@@ -63,7 +63,9 @@ class Books(unittest.TestCase):
 
     def test_both_files_hold_the_same_and_no_text_is_a_formula(self) -> None:
         rows = [(date(2026, 3, 1), "=cmd()", -1.5), (date(2026, 3, 2), "Tern Lot", 2)]
-        made = Ledger(2026, "=Kitchen", (Table("Intake", ("Day", "Woodlot", "Mass (kg)"), rows),))
+        made = Ledger(
+            2026, "=Kitchen", (SeasonTable("Intake", ("Day", "Woodlot", "Mass (kg)"), rows),)
+        )
         with zipfile.ZipFile(io.BytesIO(ledger_files.as_csv(made))) as whole:
             text = whole.read("intake.csv").decode("utf-8-sig")
         read = list(csv.reader(io.StringIO(text)))

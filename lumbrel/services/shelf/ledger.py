@@ -20,7 +20,7 @@ SUGAR_DECIMALS = 3
 
 
 @dataclass(frozen=True)
-class Table:
+class SeasonTable:
     """One table: its name, the titles of its columns, its rows."""
 
     name: str
@@ -34,7 +34,7 @@ class Ledger:
 
     season: int
     kitchen: str
-    tables: tuple[Table, ...]
+    tables: tuple[SeasonTable, ...]
 
 
 def ledger(db: Connection, season: int) -> Ledger:
@@ -64,7 +64,7 @@ class _Tables:
     def _sugar(self, *titles: str) -> tuple[str, ...]:
         return tuple(f"{title}, sugar ({self._unit('mass')})" for title in titles)
 
-    def woodlots(self) -> Table:
+    def woodlots(self) -> SeasonTable:
         """Whose sugar came in, and what became of it."""
         found = accounts(self._db, self._season)
         here, missing = list(HERE.items()), list(MISSING.items())
@@ -91,9 +91,9 @@ class _Tables:
             for account in [*found.woodlots, found.total]
         ]
         capital = (words[:1].upper() + words[1:] for words in others)
-        return Table("Woodlots", ("Woodlot", *self._sugar(*titles, *capital)), rows)
+        return SeasonTable("Woodlots", ("Woodlot", *self._sugar(*titles, *capital)), rows)
 
-    def intake(self) -> Table:
+    def intake(self) -> SeasonTable:
         """What each woodlot brought, day by day."""
         mass = self._unit("mass")
         brought = [
@@ -114,7 +114,7 @@ class _Tables:
             for at, code, woodlot_id, kg, brix in sorted(brought)
         ]
         titles = ("Day", "Delivery", "Woodlot", f"Mass ({mass})", "Brix", f"Sugar ({mass})")
-        return Table("Intake", titles, rows)
+        return SeasonTable("Intake", titles, rows)
 
     def _titles(self, *titles: str) -> tuple[str, ...]:
         mass, volume = self._unit("mass"), self._unit("volume")
@@ -141,12 +141,12 @@ class _Tables:
         unit = KINDS[what].unit(self._kitchen.units.get(what, ""))
         return f"{convert(pack_ml, what, unit.key):.{unit.decimals}f} {unit.symbol}"
 
-    def packed(self) -> Table:
+    def packed(self) -> SeasonTable:
         """What was packed."""
         rows = [self._row(one) for one in self._moves if one.came and one.other_id]
-        return Table("Packed", self._titles(), rows)
+        return SeasonTable("Packed", self._titles(), rows)
 
-    def gone(self) -> Table:
+    def gone(self) -> SeasonTable:
         """What was sold, delivered, given away or spoiled; what came back is taken off."""
         rows = []
         for one in self._moves:
@@ -158,9 +158,9 @@ class _Tables:
                 rows.append(self._row(one, words, whose))
             elif one.other_id is None:
                 rows.append(self._row(one, "came back", whose, sign=-1))
-        return Table("Sold and delivered", self._titles("Reason", "To woodlot"), rows)
+        return SeasonTable("Sold and delivered", self._titles("Reason", "To woodlot"), rows)
 
-    def stock(self) -> Table:
+    def stock(self) -> SeasonTable:
         """What stands on the shelf today."""
         left: dict[tuple[str, str, str, float], list[float]] = defaultdict(lambda: [0, 0.0, 0.0])
         for one in self._moves:
@@ -184,9 +184,9 @@ class _Tables:
             if packs > 0
         ]
         titles = ("Lot", "Batch", "Packs", "Pack", f"Volume ({volume})", f"Mass ({mass})")
-        return Table("Stock", (*titles, f"Sugar ({mass})"), rows)
+        return SeasonTable("Stock", (*titles, f"Sugar ({mass})"), rows)
 
-    def lots(self) -> Table:
+    def lots(self) -> SeasonTable:
         """Whose sugar is in each lot, and what of it was packed, left and is here."""
         sums: dict[tuple[str, str], dict[str, float]] = defaultdict(lambda: defaultdict(float))
         code = flow.codes_opened(self._db, self._since, self._until)
@@ -207,4 +207,4 @@ class _Tables:
             rows.append((lot, woodlot, *(self._in(one, "mass") for one in figures)))
         capital = [words[:1].upper() + words[1:] for words in titles]
         columns = self._sugar("Packed", *capital, "Opened again", "Came back", "Here")
-        return Table("Lots by woodlot", ("Lot", "Woodlot", *columns), rows)
+        return SeasonTable("Lots by woodlot", ("Lot", "Woodlot", *columns), rows)
