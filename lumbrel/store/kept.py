@@ -578,17 +578,14 @@ class Asked:
     code: str = ""
     """As the lot's or its batch's begins."""
     taken_in: tuple[datetime, datetime] | None = None
-    woodlot_ids: tuple[str, ...] = ()
+    woodlot_id: str = ""
+    named_ids: tuple[str, ...] = ()
+    """Of one of these woodlots, besides."""
     confections: tuple[str, ...] = ()
     grade: str = ""
     season: int | None = None
     size_ml: float | None = None
     """With packs of it on the shelf."""
-
-    @property
-    def one_woodlot(self) -> str:
-        """The woodlot, where only one is asked for: its lots are found in their order."""
-        return self.woodlot_ids[0] if len(self.woodlot_ids) == 1 else ""
 
 
 ALL = Asked()
@@ -597,7 +594,7 @@ ALL = Asked()
 def newest_lots(db: Connection, asked: Asked = ALL, *, limit: int, offset: int = 0) -> list[LotRow]:
     """The lots that are asked for, newest first."""
     source, given = _lots_from(asked)
-    order = "lot_woodlot.taken_at" if asked.one_woodlot else "lot_now.taken_at"
+    order = "lot_woodlot.taken_at" if asked.woodlot_id else "lot_now.taken_at"
     rows = db.execute(
         f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?",
         (*given, limit, offset),
@@ -621,13 +618,12 @@ def _lots_from(asked: Asked) -> tuple[str, list[Any]]:
     """Where the lots that are asked for are found, and what is asked there."""
     end = asked.code + "\U0010ffff"
     span = [instant(at) for at in asked.taken_in or ()]
-    several = () if asked.one_woodlot else asked.woodlot_ids
     parts: list[tuple[str, list[Any]]] = [
-        ("lot_woodlot.woodlot_id = ?", [asked.one_woodlot] if asked.one_woodlot else []),
+        ("lot_woodlot.woodlot_id = ?", [asked.woodlot_id] if asked.woodlot_id else []),
         (
-            f"""EXISTS (SELECT 1 FROM lot_woodlot WHERE lot_woodlot.parcel_id = lot_now.parcel_id
-                AND woodlot_id IN ({_marks(several)}))""",
-            list(several),
+            f"""EXISTS (SELECT 1 FROM lot_woodlot AS named WHERE named.parcel_id = lot_now.parcel_id
+                AND named.woodlot_id IN ({_marks(asked.named_ids)}))""",
+            list(asked.named_ids),
         ),
         (f"lot_now.confection IN ({_marks(asked.confections)})", list(asked.confections)),
         (_OF_CODE, [asked.code, end] * 2 if asked.code else []),
@@ -641,7 +637,7 @@ def _lots_from(asked: Asked) -> tuple[str, list[Any]]:
         ),
     ]
     wanted = [(clause, given) for clause, given in parts if given]
-    source = "lot_woodlot JOIN lot_now USING (parcel_id)" if asked.one_woodlot else "lot_now"
+    source = "lot_woodlot JOIN lot_now USING (parcel_id)" if asked.woodlot_id else "lot_now"
     if wanted:
         source += " WHERE " + " AND ".join(clause for clause, _ in wanted)
     return source, [value for _, given in wanted for value in given]

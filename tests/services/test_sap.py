@@ -134,6 +134,8 @@ class Register(SapCase):
         seen = {v.tree.name: v for v in trees.views(self.db, "upper-fold", MARCH)}
         self.assertEqual(len(seen), 60)
         self.assertEqual(seen["7"].girth_mm, 1070)
+        line = store.of_tree(self.db, seen["7"].tree.id)[0]
+        self.assertEqual(line.typed, {"name": "7", "girth": "107 cm"}, "not the whole list")
         self.assertIsNone(seen["40"].girth_mm)
         self.assertEqual((seen["Gate"].tree.kind, seen["Gate"].girth_mm), ("red maple", 1524))
         self.assertEqual(

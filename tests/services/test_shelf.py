@@ -78,6 +78,19 @@ class Shelf(KitchenCase):
                 found = lots.find(self.db, at, text=text)
                 self.assertEqual([one.code for one in found.lots], [lot.code])
                 self.assertEqual((found.jar_count, found.more), (lot.jar_count, False))
+        for text, chosen, many in (
+            ("north", {"woodlot": "North Kiln"}, 1),
+            ("north", {"woodlot": "Tern Lot"}, 0),
+            (lot.code, {"woodlot": "Tern Lot"}, 0),
+            ("", {"woodlot": "no such"}, 0),
+            ("", {"woodlot": "north-kiln"}, 1),
+            (grade, {"grade": lot.grade}, 1),
+            (grade, {"grade": "Very Dark"}, 0),
+            ("2026", {"season": 2025}, 0),
+            ("2026", {"season": 2026}, 1),
+        ):
+            with self.subTest(text, **chosen):
+                self.assertEqual(len(lots.find(self.db, at, text=text, **chosen).lots), many)
         for text in ("Tern", "very dark", "26-9", "2025", "zzz", "taffy", "%", "or_h"):
             with self.subTest(text):
                 self.assertEqual(lots.find(self.db, at, text=text).lots, [])

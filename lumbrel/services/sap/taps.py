@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from math import pi
 from sqlite3 import Connection, IntegrityError
+from typing import NamedTuple
 
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import trunk as trunks
@@ -85,6 +86,15 @@ def add_trees(
     return [first]
 
 
+class Listed(NamedTuple):
+    """A tree of a list, with its girth in cm and as it was typed."""
+
+    name: str
+    kind: str
+    girth_cm: float | None
+    typed: str
+
+
 def add_list(
     db: Connection, woodlot_id: str, fields: Mapping[str, str], upload: bytes, now: datetime
 ) -> list[str]:
@@ -111,7 +121,7 @@ def add_list(
     year = season_of(now, form.kitchen)
     with transaction(db):
         known = {tree.name: tree.id for tree in store.trees(db, woodlot_id)}
-        for number, (name, kind, girth) in enumerate(drafts):
+        for number, (name, kind, girth, typed) in enumerate(drafts):
             tree = Tree(f"{first}-{number}", woodlot_id, name, kind)
             ids.append(tree.id)
             if known.get(name, tree.id) != tree.id:
@@ -125,14 +135,15 @@ def add_list(
             if girth is not None:
                 facts = MeasuredFacts(girth_mm=10 * girth, year=year)
                 draft = Draft(facts, About(woodlot_id, tree.id))
-                book.add(db, draft, f"{tree.id}-g", now, form)
+                own = {"name": name, "girth": typed, "initials": form.fields.get("initials", "")}
+                book.add(db, draft, f"{tree.id}-g", now, Form(own, form.kitchen))
         form.check()
     return ids
 
 
-def _read_list(form: Form, text: str, usual: str) -> list[tuple[str, str, float | None]]:
-    """Name, kind and girth of each tree of a list; what is wrong is noted on the form by its line."""
-    found: dict[str, tuple[str, str, float | None]] = {}
+def _read_list(form: Form, text: str, usual: str) -> list[Listed]:
+    """The trees of a list; what is wrong is noted on the form by its line."""
+    found: dict[str, Listed] = {}
     rows = csv.reader(text.splitlines(), delimiter=_delimiter(text), skipinitialspace=True)
     for number, row in enumerate(rows, start=1):
         cells = [cell.strip() for cell in row if cell.strip()]
@@ -158,7 +169,7 @@ def _read_list(form: Form, text: str, usual: str) -> list[tuple[str, str, float 
         if twice := next((name for name in names if name in found), ""):
             form.errors["list"] = f"Line {number}: {twice} stands in the list twice."
             return []
-        found |= {name: (name, kind, girth) for name in names}
+        found |= {name: Listed(name, kind, girth, " ".join(rest)) for name in names}
     return list(found.values())
 
 

@@ -4,6 +4,7 @@ import re
 from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from sqlite3 import Connection
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from lumbrel.core import units
@@ -143,8 +144,9 @@ def find(
     grade, a season, or with jars of a size. The newest first, a page at a time."""
     names = {w.id: w.name for w in woodlots(db)}
     at, wanted = max(page, 1), text.strip()
+    chosen = (i for i, name in names.items() if woodlot.lower() in (name.lower(), i.lower()))
     asked = Asked(
-        woodlot_ids=tuple(i for i, name in names.items() if name.lower() == woodlot.lower()),
+        woodlot_id=next(chosen, woodlot) if woodlot else "",
         grade=grade,
         season=season,
         size_ml=size_ml,
@@ -178,7 +180,7 @@ def _understood(
     if kept.is_code(db, text.upper()):
         return replace(asked, code=text.upper())
     if re.fullmatch(r"[12]\d{3}", text):
-        return replace(asked, season=int(text))
+        return _narrowed(asked, season=int(text))
     span = units.span_of(text, local_time(now, kitchen).date(), kitchen.clock)
     if span and 1 < span[0].year < LAST_YEAR:
         begin, end = (
@@ -188,12 +190,18 @@ def _understood(
         return replace(asked, taken_in=(begin, end))
     grade = next((one for one in GRADES if len(low) >= 3 and one.lower().startswith(low)), "")
     if grade:
-        return replace(asked, grade=grade)
+        return _narrowed(asked, grade=grade)
     lots = tuple(i for i, name in names.items() if low in name.lower())
     pieces = tuple(key for key, name in NAMES.items() if low in name.lower())
     if lots or not pieces:
-        return replace(asked, woodlot_ids=lots or NONE)
+        return replace(asked, named_ids=lots or NONE)
     return replace(asked, confections=pieces)
+
+
+def _narrowed(asked: Asked, **more: Any) -> Asked:
+    """What was typed besides what was chosen; nothing where they are two of a kind."""
+    clash = any(getattr(asked, name) not in (None, "", value) for name, value in more.items())
+    return replace(asked, **more, named_ids=NONE if clash else ())
 
 
 def _lot(db: Connection, row: LotRow, names: dict[str, str], now: datetime) -> Lot:
