@@ -10,7 +10,7 @@ from operator import itemgetter
 from sqlite3 import Connection
 from typing import NamedTuple
 
-from lumbrel.core.pan.probe_trace import ProbeTrace, TracePoint
+from lumbrel.core.pan.probe_trace import Fall, ProbeTrace, TracePoint
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.day.pressure import pressure_by
@@ -51,6 +51,8 @@ class RunTold(NamedTuple):
     """When it first showed so much, in steps: seconds since then, and values."""
     means: Sequence[tuple[int, float]] = ()
     """Of its newest quarters of a minute: which, counted from then on, and what it showed."""
+    falls: Sequence[Fall] = ()
+    """When it left the boil, in seconds since then."""
 
     def first_at(self, shown_c: float) -> datetime | None:
         """When it first showed so much."""
@@ -74,7 +76,7 @@ class RunTold(NamedTuple):
         newest = [milliseconds(self.newest.at), self.newest.value] if self.newest else None
         since = milliseconds(self.since)
         told = {"points": points, "newest": newest, "since": since, "rises": list(self.rises)}
-        return json.dumps(told | {"means": list(self.means)})
+        return json.dumps(told | {"means": list(self.means), "falls": list(self.falls)})
 
     @classmethod
     def read(cls, written: str) -> "RunTold":
@@ -100,8 +102,9 @@ class RunTold(NamedTuple):
             points,
             Sample(of_milliseconds(newest[0]), newest[1]) if newest else None,
             since,
-            kept.get("rises", by_points),
-            [(step, value) for step, value in kept.get("means", ())],
+            rises=kept.get("rises", by_points),
+            means=[(step, value) for step, value in kept.get("means", ())],
+            falls=[Fall(*fall) for fall in kept.get("falls", ())],
         )
 
 
@@ -122,7 +125,8 @@ def run_told(
         return RunTold.read(kept)
     points, trace = _points_of(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)
     newest = samples_store.latest_sample(db, probe_id, until)
-    return RunTold(points, newest, since, *trace)
+    rises, means, falls = trace
+    return RunTold(points, newest, since, rises=rises, means=means, falls=falls)
 
 
 def told_of(context: BatchContext, probe_id: str, until: datetime) -> RunTold:
@@ -162,6 +166,7 @@ def run_points(
 
 Rises = list[tuple[float, float]]
 Means = list[tuple[int, float]]
+Falls = list[Fall]
 
 
 def _points_of(
@@ -172,7 +177,7 @@ def _points_of(
     since: datetime,
     until: datetime,
     boil_by: str,
-) -> tuple[list[RunPoint], tuple[Rises, Means]]:
+) -> tuple[list[RunPoint], tuple[Rises, Means, Falls]]:
     key = (record_key(db), probe_id, since, boil_by)
     shelf = cache_of(db).shelf("runs", MOST_RUNS)
     with shelf.lock:
@@ -190,13 +195,13 @@ def _points_of(
             for second in air
         }
         run.pressures = known
-        rises, means = run.trace.rises(), run.trace.means()
+        of_trace = (run.trace.rises(), run.trace.means(), run.trace.falls())
         # Most of them are what they were a sample ago.
         run.points = {
             key: run.points.get(key) or _point(since, *key)
             for key in ((p, known[second]) for p, second in zip(points, air, strict=True))
         }
-        return list(run.points.values()), (rises, means)
+        return list(run.points.values()), of_trace
 
 
 def _point(since: datetime, point: TracePoint, pressure_pa: float | None) -> RunPoint:
