@@ -87,9 +87,19 @@ class Fitted(unittest.TestCase):
     def test_a_probe_shows_what_was_a_moment_ago(self) -> None:
         heat = [h._replace(shared_sigma_k=0.01) for h in run_of([(99.0, 0.2)], 40, 0.0)]
         typed = [h._replace(live=False) for h in heat]
-        known = replace(KNOWN, curve_sigma_k=0.01)
+        known = replace(KNOWN, curve_sigma_k=0.01, drift_k_per_h=0.0)
         late, now = (fit_boil(known, [], read, 40.0).brix_at(40) for read in (heat, typed))
         self.assertGreater(late, now + 0.05)
+
+    def test_a_change_that_little_speaks_for_belongs_into_the_range(self) -> None:
+        fitted = fit_boil(KNOWN, [], run_of([(99.0, 0.2)], 40, 0.0), 40.0)
+        maybe = replace(fitted, may_have_changed=(0.3, 0.7))
+        sure, wide = (path.finish(66.9, 40.0) for path in (fitted, maybe))
+        self.assertEqual(wide.left, sure.left)
+        self.assertLess(wide.low, 0.75 * sure.low)
+        drifts = replace(KNOWN, drift_k_per_h=0.6)
+        vague = fit_boil(drifts, [], run_of([(99.0, 0.2)], 40, 0.0), 40.0).finish(66.9, 40.0)
+        self.assertGreater(vague.high - vague.low, 1.1 * (sure.high - sure.low))
 
     def test_the_burner_may_yet_be_turned(self) -> None:
         sure = replace(KNOWN, brix_sigma=0.01, rate_sigma=0.01, strays=0.03)

@@ -16,7 +16,8 @@ from lumbrel.core.pan.boil_path import Layout
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
 
 CURVE, SLOPE, AIR, LAG = "the boiling curve", "its steepness", "the air", "the probe's lag"
-SLOPE_SIGMA, AIR_SIGMA_K_PER_H = 0.025, 0.04
+DRIFT, DRIFT_SIGMA_K_PER_H = "the probe's drift", 0.1
+SLOPE_SIGMA, AIR_SIGMA_K_PER_H = 0.025, 0.05
 LAG_MINUTES, LAG_SIGMA_MINUTES = 0.33, 0.17
 """A probe shows what was so long ago: 5 to 40 seconds."""
 FORGIVES_TYPED, FORGIVES_LIVE, FORGIVES_NONE = 4.0, 8.0, 1e7
@@ -81,6 +82,7 @@ class Terms:
         first_kg: taken in, as it was weighed.
         curve_sigma_k: how far real syrup boils off the curve.
         air_at: minute at which the pressure was known last; None when it is followed.
+        drift_k_per_h: by how much a probe may drift, one sigma.
     """
 
     layout: Layout
@@ -89,6 +91,7 @@ class Terms:
     first_kg: float
     curve_sigma_k: float
     air_at: float | None
+    drift_k_per_h: float = DRIFT_SIGMA_K_PER_H
 
     @property
     def size(self) -> int:
@@ -279,6 +282,7 @@ class Temperatures(Lines):
             if terms.air_at is not None:
                 hours = (minutes - terms.air_at) / 60
                 self._shared[:, terms.column(AIR)] = AIR_SIGMA_K_PER_H * hours
+            self._shared[:, terms.column(DRIFT)] = terms.drift_k_per_h * live * minutes / 60
         for i, one in enumerate(read):
             self._shared[i, terms.column(one.shared)] = one.shared_sigma_k
 

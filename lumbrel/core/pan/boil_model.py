@@ -15,12 +15,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import erfc, exp, hypot, log, pi, sqrt
+from typing import NamedTuple
 
 import numpy as np
 
 from lumbrel.core.pan.boil_lines import (
     AIR,
     CURVE,
+    DRIFT,
+    DRIFT_SIGMA_K_PER_H,
     LAG,
     SLOPE,
     Densities,
@@ -36,8 +39,9 @@ from lumbrel.core.physics.boil_curve import Floats
 MOST_REMEMBERED = 256
 CHANGE_SIGMA = 0.35
 """By how much a burner that was turned changes, one sigma of the logarithm."""
-CHANGE_GAIN = 18.0
-"""A change of the burner that nobody noted is worth its parameter from so much chi-squared on."""
+CHANGE_GAIN, CHANGE_ODDS = 9.0, 5.0
+"""A change of the burner that nobody noted is worth its parameter from so much chi-squared on; that it
+was one is so unlikely beforehand, as the logarithm of the odds."""
 MOST_CHANGES = 4
 STRAYS_KNOWN_AS, LEAST_STRAYS, MOST_STRAYS, STRAYS_ALIKE = 8.0, 0.03, 0.12, (0.87, 1.15)
 """What is expected of a burner's straying counts like so many whiles of it."""
@@ -57,11 +61,13 @@ class Known:
         rate_kg_per_min, rate_sigma: of the vessel, and one sigma of its logarithm.
         start_sigma: minutes by which the beginning of the boil-off may be off.
         steps: additions and draws so far; `step_sigmas_kg` how far each may be off, as water.
-        turned: minutes at which somebody turned the burner.
+        turned: minutes at which somebody turned the burner, or the rate of the sugar in the vessel may
+            have changed; `turned_sigmas` by how much, one sigma of the logarithm, where it is not as usual.
         off: whiles without heat.
         curve_sigma_k: how far real syrup boils off the curve, near the finish.
         air_at: minute at which the pressure was known last; None when it is followed.
         strays: share by which this vessel's burner strays.
+        drift_k_per_h: by how much the probe in it may drift, one sigma.
     """
 
     mass_kg: float
@@ -73,10 +79,12 @@ class Known:
     steps: tuple[Step, ...] = ()
     step_sigmas_kg: tuple[float, ...] = ()
     turned: tuple[float, ...] = ()
+    turned_sigmas: tuple[tuple[float, float], ...] = ()
     off: tuple[tuple[float, float], ...] = ()
     curve_sigma_k: float = 0.15
     air_at: float | None = 0.0
     strays: float = STRAYS
+    drift_k_per_h: float = DRIFT_SIGMA_K_PER_H
 
 
 def fit_boil(
@@ -105,8 +113,23 @@ def _fitted(
         path = _path(known, [*read, *edges], heat, now)
     weights = iter(path.density_weights)
     return replace(
-        path, density_weights=tuple(1.0 if d.bound else next(weights) for d in densities)
+        path,
+        cost=path.cost + _outside(path, densities),
+        density_weights=tuple(1.0 if d.bound else next(weights) for d in densities),
     )
+
+
+def _outside(path: BoilPath, densities: Sequence[Density]) -> float:
+    """Twice the negative logarithm of how likely all bounds but the newest of each instrument are; what
+    nobody read right is forgiven at last."""
+    newest = {d.shared: d for d in densities if d.bound}
+    cost = 0.0
+    for one in densities:
+        if one.bound and one is not newest[one.shared]:
+            whole = hypot(one.sigma_brix, one.shared_sigma_brix, path.sigma_brix_at(one.minute))
+            inside = (one.brix - path.brix_at(one.minute)) / whole
+            cost -= 2 * log(max(0.5 * erfc(-inside / sqrt(2)), MISREAD_SHARE))
+    return cost
 
 
 def _edges(path: BoilPath, densities: Sequence[Density]) -> list[Density]:
@@ -147,6 +170,8 @@ def _lean(inside: float) -> float:
     return exp(-0.5 * inside**2) / sqrt(2 * pi) / (0.5 * erfc(-inside / sqrt(2)))
 
 
+MISREAD_SHARE = 0.002
+"""So likely a stem is said not to float that does."""
 CLEAR_SIGMAS, LEAST_EDGE_BRIX = 2.5, 3.0
 """So far inside a bound, it says nothing; an edge that means less Brix means that little."""
 
@@ -158,17 +183,30 @@ def _path(
     for _ in range(MOST_CHANGES + 1):
         problem = _Problem(replace(known, turned=tuple(turned)), densities, heat, now)
         found = problem.solve()
-        at = problem.unnoted_change(found) if len(turned) < MOST_CHANGES else None
-        if at is None:
+        change = problem.unnoted_change(found)
+        if change is None or change.gain < CHANGE_GAIN or len(turned) >= MOST_CHANGES:
             break
-        turned = sorted([*turned, at])
+        turned = sorted([*turned, change.minute])
     strays = problem.strays_seen(found)
     if not STRAYS_ALIKE[0] < strays / known.strays < STRAYS_ALIKE[1]:
         problem = _Problem(
             replace(known, turned=tuple(turned), strays=strays), densities, heat, now
         )
         found = problem.solve()
-    return problem.path(found, strays)
+    path = problem.path(found, strays)
+    if change is None or change.gain >= CHANGE_GAIN:
+        return path
+    chance = 1 / (1 + exp(CHANGE_ODDS - change.gain / 2))
+    return replace(path, may_have_changed=(chance, change.by))
+
+
+class _Change(NamedTuple):
+    """A change of the burner that nobody noted: when, how much it explains, and by how much its rate changed,
+    as a logarithm."""
+
+    minute: float
+    gain: float
+    by: float
 
 
 @dataclass(frozen=True)
@@ -188,7 +226,7 @@ class _Problem:
         last = min(max([*moments, 0.0]), now)
         self.layout = layout = Layout.of(known.turned, _knots(last), known.off, known.steps)
         names = {d.shared for d in densities if d.shared} | {h.shared for h in heat}
-        common = (CURVE, SLOPE, AIR, LAG) if heat else ()
+        common = (CURVE, SLOPE, AIR, LAG, DRIFT) if heat else ()
         self.terms = Terms(
             layout=layout,
             shared=(*sorted(names), *common),
@@ -196,6 +234,7 @@ class _Problem:
             first_kg=known.mass_kg,
             curve_sigma_k=known.curve_sigma_k,
             air_at=known.air_at,
+            drift_k_per_h=known.drift_k_per_h,
         )
         self.size = self.terms.size
         self.densities = Densities(self.terms, densities)
@@ -222,8 +261,9 @@ class _Problem:
         begin = eye[levels].copy()
         # Sugar that is more than thought makes mass and rate for this sugar less by the same share.
         begin[0] = (begin[0] - eye[0]) / known.rate_sigma
-        for k in range(1, layout.levels):
-            begin[k] = (eye[1 + k] - eye[k]) / CHANGE_SIGMA
+        sigmas = dict(known.turned_sigmas)
+        for k, at in enumerate(layout.turned, 1):
+            begin[k] = (eye[1 + k] - eye[k]) / sigmas.get(at, CHANGE_SIGMA)
         rows.append(begin)
         usual = log(known.rate_kg_per_min / known.mass_kg) / known.rate_sigma
         values.append(np.r_[usual, np.zeros(len(begin) - 1)])
@@ -305,8 +345,8 @@ class _Problem:
                 right = right + rows.T @ misses
         return normal, right
 
-    def unnoted_change(self, found: _Solution) -> float | None:
-        """Where one more change of the burner would explain so much more that it was one."""
+    def unnoted_change(self, found: _Solution) -> "_Change | None":
+        """Where one more change of the burner would explain most."""
         layout = self.layout
         last = layout.knots[-1] if layout.knots else 0.0
         first = max([0.0, *self.known.turned])
@@ -327,9 +367,10 @@ class _Problem:
             freedom += (columns**2).sum(0)
             right += columns.T @ misses
         freedom -= np.einsum("ij,ij->j", inside, found.covariance @ inside)
-        gains = right**2 / (freedom + CHANGE_SIGMA**-2)
+        held = freedom + CHANGE_SIGMA**-2
+        gains = right**2 / held
         best = int(gains.argmax())
-        return inner[best] if gains[best] > CHANGE_GAIN else None
+        return _Change(inner[best], float(gains[best]), float(right[best] / held[best]))
 
     def strays_seen(self, found: _Solution) -> float:
         """By how much this burner strays, as far as its run shows."""
@@ -358,6 +399,7 @@ class _Problem:
             unseen_minutes=UNSEEN_MINUTES[0 if self.heat.live else 1],
             density_weights=self.densities.weights(found.best),
             heat_weights=self.heat.weights(found.best),
+            cost=self.cost(found.best),
         )
 
 

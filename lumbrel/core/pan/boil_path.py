@@ -186,6 +186,12 @@ class BoilPath:
     density_weights: tuple[float, ...] = ()
     heat_weights: tuple[float, ...] = ()
     """How much each reading counted: little when it is wild."""
+    may_have_changed: tuple[float, float] = (0.0, 0.0)
+    """How likely its rate became another of late, though not enough speaks for it; and by how much, as a
+    logarithm."""
+    cost: float = 0.0
+    """Twice the negative logarithm of how likely all that was read is on it, to hold it against the path of
+    the same readings by another tale."""
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -357,9 +363,11 @@ class BoilPath:
         )
         draws = _draws()
         off = root @ draws[:3]
+        chance, by = self.may_have_changed
+        changed = by * (_even() < chance)
         each = self._minutes(
             water + off[0],
-            self.best[self.layout.levels] + off[1],
+            self.best[self.layout.levels] + off[1] + changed,
             self._last_strays * fades + off[2],
             draws[3:],
         )
@@ -430,6 +438,12 @@ def _draws() -> Floats:
         uniform = row in (4, 6)
         table[row] = values if uniform else [normal.inv_cdf(v) for v in values]
     return table
+
+
+@lru_cache(maxsize=1)
+def _even() -> Floats:
+    """A number from 0 to 1 for each of the points, evenly spread and in no order with theirs."""
+    return np.array([_radical_inverse(i + 20, 19) for i in range(DRAWS)])
 
 
 def _radical_inverse(number: int, base: int) -> float:

@@ -13,7 +13,7 @@ from math import inf, sqrt
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan.solids import Step, solids_after
 
-NEXT_CHECK_MINUTES = (2.0, 30.0)
+NEXT_CHECK_MINUTES = (0.5, 30.0)
 NINETY_PERCENT = 1.645
 TAKE_IN_SIGMA_BRIX = 0.3
 """One sigma of the Brix that is taken in, where nothing else is said."""
@@ -181,11 +181,12 @@ def _require_plausible(reading: DensityReading) -> None:
         raise OutOfRange("A reading's uncertainty must be above 0 and at most 50 Brix.", field)
 
 
-def next_check_minutes(minutes_to_target: float) -> float:
-    """Minutes until the next look: when half of the remaining water is gone, 2 to 30.
+def next_check_minutes(low_minutes: float) -> float:
+    """Minutes until the next look: half-way to the low end of the range, since whoever looks too late has
+    burnt it; half a minute to 30.
 
     Args:
-        minutes_to_target: minutes left on the fitted path; below 0 counts as 0.
+        low_minutes: minutes to the low end; below 0 counts as 0.
     """
     shortest, longest = NEXT_CHECK_MINUTES
-    return min(max(minutes_to_target / 2, shortest), longest)
+    return min(max(low_minutes / 2, shortest), longest)

@@ -59,6 +59,9 @@ class Looks:
         can: whether anything is at hand that would sharpen the figure.
         fresh: whether it was used a moment ago.
         due: whether the last look is older than the time set for the next one.
+        could_be: whether it could be done any moment: the low end of the range is under a minute away.
+        asked: whether something is asked about that would make it another boil: nothing is done then unless
+            a fresh look says so.
         sharp_brix: one sigma that is sharp enough to draw on without a fresh look.
         brings_brix: one sigma of what a look tells by itself.
     """
@@ -68,6 +71,8 @@ class Looks:
     brings_brix: float = 0.5
     fresh: bool = False
     due: bool = False
+    could_be: bool = False
+    asked: bool = False
 
     def worth_waiting(self, sigma_brix: float, rise_brix_per_min: float) -> bool:
         """Whether one more look brings more than is lost while it is made: it boils on meanwhile."""
@@ -127,6 +132,8 @@ def verdict(
         return Verdict(
             Call.CHECK_AGAIN, water, draw_at, "too near the target for so vague a figure"
         )
+    if looks.could_be:
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, "it could be done any moment")
     if looks.due:
         return Verdict(Call.CHECK_AGAIN, water, draw_at, "the last look is too long ago")
     return Verdict(Call.KEEP_BOILING, water, draw_at, "not there yet")

@@ -152,7 +152,7 @@ def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
         low=max(low - now, 0.0),
         high=max(high - now, 0.0) if isfinite(high) else None,
         rate_kg_per_min=fitted.rate_kg_per_min,
-        next_check_minutes=fit.next_check_minutes(left),
+        next_check_minutes=fit.next_check_minutes(low - now),
         target_minute=minute,
         working=working,
     )
