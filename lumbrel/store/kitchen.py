@@ -99,6 +99,8 @@ class VesselRow:
     sizes_mm: tuple[float, ...]
     purpose: str = "finisher"
     carry_over_fraction: float = 0.005
+    fire: str = ""
+    """What it stands on; empty where nobody said."""
     history: Notes["VesselRow"] = field(default=(), compare=False, repr=False)
     """What it was registered as before, by since when; read, never written."""
 
@@ -205,6 +207,7 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
         "sizes_mm": json.dumps(vessel.sizes_mm),
         "purpose": vessel.purpose,
         "carry_over_fraction": vessel.carry_over_fraction,
+        "fire": vessel.fire,
     }
     insert_once(db, "vessel", row, ("name", "shape", "sizes_mm", "purpose"))
 
@@ -215,7 +218,9 @@ def vessels(db: Connection) -> list[VesselRow]:
     found = []
     for row in db.execute("SELECT * FROM vessel ORDER BY rowid"):
         now = _vessel(dict(row))
-        past = ((since, _vessel(dict(row) | state)) for since, state in changed.get(now.id, ()))
+        # What was noted before vessels had a fire had none.
+        before = dict(row) | {"fire": ""}
+        past = ((since, _vessel(before | state)) for since, state in changed.get(now.id, ()))
         found.append(replace(now, history=tuple(past)))
     return found
 
@@ -228,6 +233,7 @@ def _vessel(row: State) -> VesselRow:
         sizes_mm=tuple(json.loads(row["sizes_mm"])),
         purpose=row["purpose"],
         carry_over_fraction=row["carry_over_fraction"],
+        fire=row["fire"],
     )
 
 
@@ -237,7 +243,12 @@ def change_vessel(db: Connection, vessel: VesselRow, since: datetime, noted_at: 
     Raises:
         sqlite3.IntegrityError: the name is another one's.
     """
-    after = {"name": vessel.name, "shape": vessel.shape, "sizes_mm": json.dumps(vessel.sizes_mm)}
+    after = {
+        "name": vessel.name,
+        "shape": vessel.shape,
+        "sizes_mm": json.dumps(vessel.sizes_mm),
+        "fire": vessel.fire,
+    }
     change(db, "vessel", vessel.id, after, since=since, noted_at=noted_at)
 
 

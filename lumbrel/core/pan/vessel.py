@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from itertools import pairwise
 from math import pi
+from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
@@ -14,8 +15,32 @@ TALLEST_FOR_ITS_WIDTH = 1.5
 not."""
 HOTTEST_VOLUME_C = 115.0
 TYPICAL_BOIL_OFF_KG_PER_MIN_M2 = 0.75
-"""A hard boil over a good burner; a vessel without a history starts from it, give or take
-half."""
+"""A hard boil over a good burner."""
+
+
+class Fire(NamedTuple):
+    """What a vessel and what it stands on drive off: kg of water a minute and square metre of bottom, and one
+    sigma of the logarithm."""
+
+    words: str
+    kg_per_min_m2: float
+    log_sigma: float
+
+
+FIRES = {
+    "stove": Fire("Stove plate or ring", 1.9, 0.38),
+    "flat": Fire("Flat over wood or gas", 0.77, 0.45),
+    "fluted": Fire("Flues over a fire", 1.7, 0.38),
+    "steam": Fire("Steam", 4.9, 0.5),
+}
+NOBODY_SAID = {
+    "pot": Fire("", 1.3, 0.55),
+    "pan": Fire("", 0.75, 0.4724),
+    "arch": Fire("", 0.9, 0.4724),
+}
+"""A small round vessel is mostly a pot on a stove, a pan of more than 0.6 m² stands on an arch
+over hard wood as often as not."""
+WIDEST_POT_MM, LEAST_ARCH_M2 = 330.0, 0.6
 
 
 @dataclass(frozen=True)
@@ -47,6 +72,22 @@ class Vessel:
             require_between(
                 size, 20.0, 10_000.0, field="sizes_mm", what="A vessel's size", unit="mm"
             )
+
+    def usual_boil_off(self, fire: str = "") -> tuple[float, float]:
+        """What it drives off before it was ever watched, kg/min, and one sigma of its logarithm.
+
+        Args:
+            fire: a key of `FIRES`; empty where nobody said what it stands on.
+        Source: trade, by what stands over which fire; wide on purpose.
+        """
+        across = 2000 * (self.bottom_area_m2() / pi) ** 0.5
+        pot = self.shape in ("round", "tapered") and across <= WIDEST_POT_MM
+        area = self.bottom_area_m2()
+        known = (
+            FIRES.get(fire)
+            or NOBODY_SAID["pot" if pot else "arch" if area > LEAST_ARCH_M2 else "pan"]
+        )
+        return known.kg_per_min_m2 * area, known.log_sigma
 
     def _require_measured(self) -> None:
         points = self.measures

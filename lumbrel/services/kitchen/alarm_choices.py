@@ -15,6 +15,7 @@ OF_A_FINISHER: dict[str, str] = {
     "near": "some minutes ahead of the mark, as the kitchen is set",
     "finish": "it is at the mark, or the instruments contradict each other there",
     "over": "it is past the target",
+    "out": "the probe left the boil, and nothing says that the heat is off",
     "silent": "the probe has sent nothing for a while",
     "pressure": "the air has moved so far that the marks are others",
     "stoke": "an armful of wood has burned since the last that was noted",

@@ -7,8 +7,10 @@ from datetime import datetime
 from math import isclose
 from sqlite3 import Connection, IntegrityError
 
+from lumbrel.core.pan.vessel import FIRES
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.kitchen.register import instrument_from, name_from, sizes_from
+from lumbrel.services.kitchen.register import fire_from, instrument_from, name_from, sizes_from
 from lumbrel.services.kitchen.settings import since_of
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Detail, Instrument, change_instrument, instruments
@@ -49,17 +51,33 @@ def edit_vessel(db: Connection, key: str, fields: dict[str, str], now: datetime)
     form = Form(fields, load_kitchen(db))
     name = name_from(form)
     shape, sizes = sizes_from(form)
+    fire = fire_from(form)
     since = since_of(form, now) or now
     form.check()
 
     def change() -> None:
         old = vessel_of(db, key)
         held = old.sizes_mm if nearly(old.sizes_mm, sizes) else sizes
-        new = replace(old, name=name, shape=shape, sizes_mm=held)
+        new = replace(old, name=name, shape=shape, sizes_mm=held, fire=fire)
         if new != old:
             change_vessel(db, new, since, now)
 
     _written(db, name, change)
+
+
+def set_fire(db: Connection, context: BatchContext, fields: dict[str, str], now: datetime) -> None:
+    """Say what a batch's vessel stands on, from its take-in on. Sent again it changes nothing.
+
+    Raises:
+        BadInput: it is none of those known.
+    """
+    form = Form(fields, load_kitchen(db))
+    fire = form.choice("fire", list(FIRES), "Choose what it stands on.")
+    form.check()
+    with transaction(db):
+        old = vessel_of(db, context.vessel.id)
+        if old.fire != fire:
+            change_vessel(db, replace(old, fire=fire), context.taken_in.at, now)
 
 
 def edit_instrument(db: Connection, key: str, fields: dict[str, str], now: datetime) -> None:

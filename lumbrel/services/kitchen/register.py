@@ -10,7 +10,7 @@ from lumbrel.core import units
 from lumbrel.core.bench.hydrometer import SIXTY_F_C
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_BRIX, SUGAR_KINDS
-from lumbrel.core.pan.vessel import Vessel
+from lumbrel.core.pan.vessel import FIRES, Vessel
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.bench.curves import as_made
 from lumbrel.store.db import transaction
@@ -148,10 +148,22 @@ SHAPES = {
 def _add_vessel(db: Connection, form: Form, name: str) -> None:
     purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
     shape, inner = sizes_from(form)
+    fire = fire_from(form)
     form.check()
-    add_vessel(
-        db, VesselRow(id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose)
+    row = VesselRow(
+        id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose, fire=fire
     )
+    add_vessel(db, row)
+
+
+FIRE_CHOICES = [("", "not said"), *((key, fire.words) for key, fire in FIRES.items())]
+
+
+def fire_from(form: Form) -> str:
+    """What a vessel stands on; empty where nobody says."""
+    if not form.given("fire"):
+        return ""
+    return form.choice("fire", list(FIRES), "Choose what it stands on, or leave it empty.")
 
 
 def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:

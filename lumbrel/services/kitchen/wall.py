@@ -9,7 +9,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.candy.pot import CookBoard, pot_of
 from lumbrel.services.kitchen.overview import due_cold_checks, due_next_day
-from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, Board, boards
+from lumbrel.services.pan.board import FAR_MINUTES, Board, boards
 from lumbrel.services.pan.coach import coach
 from lumbrel.services.stations import STATIONS, waiting
 from lumbrel.store.record import Batch
@@ -80,11 +80,11 @@ def _of_pan(board: Board) -> Pane:
     return Pane(
         where=board.context.vessel.name,
         code=board.context.batch.code,
-        word="Heating up" if heating else CALL_WORDS[board.verdict.call],
+        word=board.headline,
         call="heat" if heating else board.verdict.call.value,
         brix=board.believed.brix if board.believed else None,
         minutes=left if left < FAR_MINUTES else None,
-        next=coach(board).do,
+        next=board.questions[0].sentence if board.questions else coach(board).do,
     )
 
 

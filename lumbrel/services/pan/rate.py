@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 from datetime import datetime
-from math import sqrt
+from math import exp, log, sqrt
 from sqlite3 import Connection
 from statistics import fmean, stdev
 from typing import NamedTuple
@@ -10,7 +10,7 @@ from typing import NamedTuple
 from lumbrel.core.pan.boil_path import STRAYS
 from lumbrel.core.pan.boil_shift import Seen, learnt
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
-from lumbrel.core.pan.vessel import TYPICAL_BOIL_OFF_KG_PER_MIN_M2, Vessel
+from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.sucrose import real_sigma_k
 from lumbrel.services.base.facts import Learnt
 from lumbrel.store import kept
@@ -32,17 +32,23 @@ class Rate(NamedTuple):
 def learned_rate(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
     """Boil-off of a vessel from its last draws up to a moment.
 
-    Without a history: a hard boil over its bottom, give or take half.
+    Without a history: what such a vessel drives off over such a fire; a draw or two narrow that.
     """
     rates = kept.last_rates(db, vessel.id, before, LAST_DRAWS)
     if len(rates) >= DRAWS_NEEDED:
         mean = fmean(rates)
         return Rate(mean, max(stdev(rates), 0.05 * mean), len(rates))
-    area = Vessel(vessel.shape, vessel.sizes_mm).bottom_area_m2()
-    typical = TYPICAL_BOIL_OFF_KG_PER_MIN_M2 * area
-    return Rate(typical, 0.5 * typical, 0)
+    then = vessel.as_of(before)
+    usual, log_sigma = Vessel(then.shape, then.sizes_mm).usual_boil_off(then.fire)
+    weight = log_sigma**-2
+    whole = weight + len(rates) * DRAW_LOG_SIGMA**-2
+    middle = (weight * log(usual) + sum(map(log, rates)) * DRAW_LOG_SIGMA**-2) / whole
+    share = sqrt(exp(1 / whole) - 1)
+    return Rate(exp(middle), share * exp(middle), len(rates))
 
 
+DRAW_LOG_SIGMA = 0.25
+"""One boil of a vessel is so far from the next, before there are enough to tell."""
 LAST_SHIFTS = 24
 """A woodlot's boil is taught by so many of its last draws."""
 

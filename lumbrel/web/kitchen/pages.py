@@ -16,7 +16,6 @@ from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import PRESET_NAMES, save_settings, use_units
 from lumbrel.services.kitchen.setup import AT_HAND, WHERE, set_up
 from lumbrel.services.pan.alarms import near_minutes
-from lumbrel.services.pan.board import CALL_WORDS
 from lumbrel.services.pan.rate import learned_rate
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
@@ -41,7 +40,6 @@ def _overview(visit: Here, form: Filled | None = None) -> HTMLResponse:
         "kitchen",
         422 if form else 200,
         page=shown,
-        call_words=CALL_WORDS,
         form=form or Filled(),
         at_hand=list(AT_HAND.items()),
         where=list(WHERE.items()),
@@ -103,6 +101,7 @@ def _settings(
         instrument_kinds=INSTRUMENT_KINDS,
         kind_names=KIND_NAMES,
         places=places,
+        fires=registering.FIRE_CHOICES,
     )
 
 
@@ -166,6 +165,7 @@ def _vessel(visit: Here, key: str, form: Filled | None = None, saved: bool = Fal
         422 if form else 200,
         vessel=vessel,
         rate=learned_rate(visit.db, vessel, visit.now),
+        fires=registering.FIRE_CHOICES,
         f=form or typed,
         form=form or Filled(),
         saved=saved,

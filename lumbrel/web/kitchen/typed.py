@@ -31,7 +31,7 @@ def _fine(show: Display, value: float | None, kind: str) -> str:
 
 def of_vessel(vessel: VesselRow, show: Display) -> dict[str, str]:
     """A vessel's fields."""
-    fields = {"name": vessel.name, "shape": vessel.shape}
+    fields = {"name": vessel.name, "shape": vessel.shape, "fire": vessel.fire}
     if vessel.shape == "measured":
         pairs = zip(vessel.sizes_mm[::2], vessel.sizes_mm[1::2], strict=True)
         measures = (
