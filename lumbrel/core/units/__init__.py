@@ -5,7 +5,7 @@ from lumbrel.core.units.kinds import KINDS, Kind, Unit
 from lumbrel.core.units.moments import TWELVE, clock, day, span_of
 from lumbrel.core.units.sentences import said
 from lumbrel.core.units.shown import convert, number, other_unit, show
-from lumbrel.core.units.typed import Typed, kind_by_unit, parse
+from lumbrel.core.units.typed import Typed, in_the_other_unit, kind_by_unit, parse
 
 __all__ = [
     "KINDS",
@@ -16,6 +16,7 @@ __all__ = [
     "clock",
     "convert",
     "day",
+    "in_the_other_unit",
     "kind_by_unit",
     "number",
     "other_unit",

@@ -221,6 +221,8 @@ class Typed:
     text: str
     value: float
     unit: str
+    bare: bool = False
+    """Whether no unit was typed."""
 
 
 @dataclass(frozen=True)
@@ -263,7 +265,27 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
         raise OutOfRange(f"“{text[:40]}” is too large a number for a {what.name}.", field)
     if kind == "count" and total != int(total):
         raise OutOfRange(f"Type a whole number, for example {what.example}.", field)
-    return Typed(text.strip(), total, parts[0].named or chosen.key)
+    bare = not any(part.named for part in parts)
+    return Typed(text.strip(), total, parts[0].named or chosen.key, bare)
+
+
+OTHER_UNITS = {"temperature": ("C", "F")}
+"""Units of one kind of quantity that are taken for each other, since both are on the instruments."""
+
+
+def in_the_other_unit(text: str, kind: str, default_unit: str = "") -> Typed | None:
+    """What a bare number would say in the unit that it may have been meant in; None where a unit was
+    typed, or no other one comes into question."""
+    pair = OTHER_UNITS.get(kind)
+    if pair is None:
+        return None
+    try:
+        if not parse(text, kind, default_unit).bare:
+            return None
+        other = pair[1] if KINDS[kind].unit(default_unit).key == pair[0] else pair[0]
+        return replace(parse(text, kind, other), unit=other)
+    except OutOfRange:
+        return None
 
 
 def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Part]]:

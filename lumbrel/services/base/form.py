@@ -110,9 +110,36 @@ class Form:
         """A quantity within bounds, else their sentence is noted."""
         value = self.quantity(bounds.name, bounds.kind, required)
         if value is not None and not bounds.low <= value <= bounds.high:
-            self.errors[bounds.name] = bounds.sentence
+            meant = self._in_the_other_unit(bounds.name, bounds.kind, bounds.low, bounds.high)
+            self.errors[bounds.name] = f"{bounds.sentence} {meant}".strip()
             return None
         return value
+
+    def ask_the_unit(self, name: str, kind: str, low: float, high: float, why: str) -> bool:
+        """Ask about a bare number that a moment does not allow, but would in the other unit.
+
+        Args:
+            low, high: what the moment allows, in the kind's inside unit.
+            why: a sentence that says so.
+        Returns:
+            Whether it is such a number, asked about or confirmed.
+        """
+        value = units.parse(self.fields[name], kind, self.kitchen.units.get(kind, "")).value
+        meant = self._in_the_other_unit(name, kind, low, high)
+        if low <= value <= high or not meant:
+            return False
+        self.ask(name, f"{why} {meant}")
+        return True
+
+    def _in_the_other_unit(self, name: str, kind: str, low: float, high: float) -> str:
+        """What to type where a bare number was meant in the other unit; empty where it hardly was."""
+        text = self.fields.get(name, "")
+        other = units.in_the_other_unit(text, kind, self.kitchen.units.get(kind, ""))
+        if other is None or not low <= other.value <= high:
+            return ""
+        # A narrow space: in this sentence alone a quantity stays in the unit that is not the kitchen's.
+        symbol = units.KINDS[kind].unit(other.unit).symbol
+        return f"Was it {other.text}\u202f{symbol}? Then type {other.text} {other.unit}."
 
     def attempt(self, name: str, call: Callable[[], float]) -> float | None:
         """A computed value; a refusal of core is noted at the field."""

@@ -23,8 +23,7 @@ ICE = Bounds(
     "temperature",
     -MAX_ICE_K,
     MAX_ICE_K,
-    "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used. For "
-    "Fahrenheit type F behind the number.",
+    "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used.",
 )
 BRIX = Bounds("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is best.")
 

@@ -4,13 +4,14 @@ from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
+from math import hypot
 from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.core.bench import causes as possible
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.evidence import Estimate
-from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, Hydrometer
+from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, LIGHTER_SIGMA, Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_shift import Shift
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
@@ -211,7 +212,10 @@ class Corrector:
             why = f"Does not float yet: under {said.brix:.1f} Brix."
             return reading.says_nothing(why, steps, said.brix)
         rest = "the cup, assumed" if facts.cup_assumed else "the cup's heat"
-        shared = min(STEM_SHARED_SIGMA, 0.5 * said.sigma_brix)
+        # Hexoses are lighter by an amount that is one for the whole boil.
+        lighter = LIGHTER_SIGMA * own.invert_fraction * said.brix
+        own_sigma = max(said.sigma_brix**2 - lighter**2, 0.0) ** 0.5
+        shared = hypot(min(STEM_SHARED_SIGMA, 0.5 * own_sigma), lighter)
         return reading.says(
             said,
             steps,

@@ -1,9 +1,12 @@
 """The three readings as they are typed at the pan, with what is asked before they are believed."""
 
+from datetime import timedelta
+from math import exp
+
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
-from lumbrel.services.base.dip import dated
+from lumbrel.services.base.dip import dated, dip
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     HydrometerFacts,
@@ -40,8 +43,7 @@ CUP = Bounds(
     "temperature",
     0,
     108,
-    "A cup can be read between 0 and 108 °C (32 and 226 °F); for Fahrenheit type F "
-    "behind the number.",
+    "A cup can be read between 0 and 108 °C (32 and 226 °F).",
 )
 HOTTEST_DENSITY_C = 100.0
 """Densities are tabulated so far; a cup straight from a birch boil may be a few kelvin above, which
@@ -69,7 +71,7 @@ THERMOMETER_READING = Bounds(
     "temperature",
     0,
     HOTTEST_READING_C,
-    "No syrup is hotter than 180 °C (356 °F); for Fahrenheit type F behind the number, as 219 F.",
+    "No syrup is hotter than 180 °C (356 °F).",
 )
 
 
@@ -126,6 +128,8 @@ def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
     """The cup's temperature, and the probe in it that said so when nothing was typed."""
     if form.given("cup"):
         typed = form.between(CUP)
+        if typed is not None:
+            _just_dipped(form, context)
         return None if typed is None else min(typed, HOTTEST_DENSITY_C), ""
     live = cup_probe(context)
     if live:
@@ -135,6 +139,29 @@ def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
         "could not measure it, type what you assume and tick “assumed”."
     )
     return None, ""
+
+
+def _just_dipped(form: Form, context: BatchContext) -> None:
+    """Ask about the unit of a bare number that no cup is at that was just filled from a boiling pan."""
+    pressure = pressure_at(context.db, context.kitchen, context.now)
+    if pressure is None or context.left_at:
+        return
+    at = dip(form, context.now) or context.now
+    minutes = max((context.now - at) / timedelta(minutes=1), 0.0) + CUP_IS_READ_MINUTES
+    coldest = (pressure.boil_c - CUP_BELOW_BOIL_K) * exp(-CUP_COOLS_AT_MOST * minutes)
+    shown = context.show(form.between(CUP), "temperature")
+    form.ask_the_unit(
+        "cup",
+        "temperature",
+        coldest,
+        pressure.boil_c + CUP_ABOVE_BOIL_K,
+        f"A cup that was just filled from a boiling pan is not at {shown}.",
+    )
+
+
+CUP_IS_READ_MINUTES, CUP_BELOW_BOIL_K, CUP_COOLS_AT_MOST = 2.0, 10.0, 0.08
+"""A cup is read so long after it was dipped, has lost so much in the pouring, and cools by at most so much
+of its warmth a minute."""
 
 
 def _stem(
@@ -229,7 +256,13 @@ def _boils(form: Form, context: BatchContext, reading_c: float) -> None:
             f"Syrup is done near {done} here; {context.show(reading_c, 'temperature')} would be "
             "candy. Is it so, in °C?",
         )
-    elif reading_c < pressure.boil_c - COLD_BELOW_BOIL_K:
+    elif reading_c < pressure.boil_c - COLD_BELOW_BOIL_K and not form.ask_the_unit(
+        "reading",
+        "temperature",
+        pressure.boil_c - COLD_BELOW_BOIL_K,
+        pressure.boil_c + CANDY_ABOVE_BOIL_K,
+        f"Nothing boils at {context.show(reading_c, 'temperature')}.",
+    ):
         form.ask("reading", "That is not boiling, so it says nothing of density. Keep it?")
 
 

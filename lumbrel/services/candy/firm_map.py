@@ -25,7 +25,7 @@ STIR = Bounds(
     "temperature",
     COLDEST_STIR_C,
     HOTTEST_STIR_C,
-    "Stirring begins between 15 and 125 °C (59 and 257 °F); for Fahrenheit type F behind the number.",
+    "Stirring begins between 15 and 125 °C (59 and 257 °F).",
 )
 PRESSURE = Bounds("pressure", "pressure", 600, 1080, "Pressure lies between 600 and 1080 hPa.")
 ABOVE = Bounds(

@@ -36,8 +36,7 @@ POT = Bounds(
     "temperature",
     0,
     175,
-    "A pot of candy is between 0 and 175 °C (32 and 347 °F) warm; for Fahrenheit type F behind the "
-    "number.",
+    "A pot of candy is between 0 and 175 °C (32 and 347 °F) warm.",
 )
 AROUND = Bounds(
     "around", "temperature", -15, 40, "The bath is between −15 and 40 °C (5 and 104 °F) warm."

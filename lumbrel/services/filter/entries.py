@@ -28,8 +28,7 @@ TEMPERATURE = Bounds(
     "temperature",
     20,
     110,
-    "Syrup is filtered between 20 and 110 °C (68 and 230 °F); for Fahrenheit type F behind "
-    "the number.",
+    "Syrup is filtered between 20 and 110 °C (68 and 230 °F).",
 )
 HOT_C = 90.0
 """Of syrup in the filter when nobody says how warm it is."""

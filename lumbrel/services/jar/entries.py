@@ -37,7 +37,7 @@ FILL = Bounds(
     "temperature",
     10,
     110,
-    "Jars are filled at 82 to 88 °C (180 to 190 °F); for Fahrenheit type F behind the number.",
+    "Jars are filled at 82 to 88 °C (180 to 190 °F).",
 )
 
 

@@ -24,8 +24,7 @@ KETTLE = Bounds(
     "temperature",
     30,
     115,
-    "A kettle of syrup is between 30 and 115 °C (86 and 239 °F) warm; for Fahrenheit type F behind "
-    "the number.",
+    "A kettle of syrup is between 30 and 115 °C (86 and 239 °F) warm.",
 )
 UNSEALED = Bounds("unsealed", "count", 0, 10_000, "Type how many lids did not seal, 0 if all did.")
 WARMS_K = 1.5

@@ -45,7 +45,7 @@ TEMPERATURE = Bounds(
     "temperature",
     0,
     110,
-    "Near-syrup is between 0 and 110 °C (32 and 230 °F); for Fahrenheit type F behind the number.",
+    "Near-syrup is between 0 and 110 °C (32 and 230 °F).",
 )
 TARGET = Bounds(
     "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
