@@ -231,6 +231,30 @@ class HeatFacts(Facts):
     on: bool
 
 
+QuestionKey = Literal[
+    "heat_off",
+    "relit",
+    "put_in",
+    "taken_out",
+    "unit",
+    "other_vessel",
+    "probe_drifts",
+    "scale_slipped",
+    "misread",
+    "boil_again",
+]
+"""What a boil may be asked about."""
+
+
+class AnsweredFacts(Facts):
+    """Somebody answered what was asked about a moment of the boil, which is the line's."""
+
+    kind: Literal["answered"] = "answered"
+    question: QuestionKey
+    yes: bool
+    instrument_id: str = ""
+
+
 class BurnerFacts(Facts):
     """The burner was turned, or the fire stoked: from here on it gives another heat."""
 
@@ -657,6 +681,7 @@ AnyFacts = Annotated[
     | MeasuredFacts
     | BoilingFacts
     | HeatFacts
+    | AnsweredFacts
     | SignFacts
     | BurnerFacts
     | StrainedFacts

@@ -34,6 +34,7 @@ HEADLINES = {
     "near": "Nearly done",
     "finish": "Draw now",
     "over": "Over",
+    "out": "Not boiling",
     "silent": "The probe is silent",
     "pressure": "The pressure has moved",
     "stoke": "Stoke the fire",
@@ -121,6 +122,12 @@ def _silent(board: Board) -> Due | None:
     return Due("silent", f"{seen.probe.name} has sent nothing for a while: look at its wire.")
 
 
+def _out(board: Board) -> Due | None:
+    """The probe left the boil, and nothing says that the heat is off."""
+    asked = next((one for one in board.questions if one.key == "heat_off"), None)
+    return Due("out", f"{asked.sentence} {asked.why}") if asked else None
+
+
 def _pressure(board: Board) -> Due | None:
     stale = board.thermometer.stale if board.thermometer else ""
     if "pressure" not in stale:
@@ -166,6 +173,10 @@ def _finish(board: Board) -> Due | None:
         return Due("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
     if board.stop_first:
         words = "One says it is done, the other does not. Kill the heat, then settle it."
+        if board.unlooked:
+            words = (
+                "Nobody looked for a while, and it may be past the mark. Kill the heat and look."
+            )
         if board.stands:
             words = "One says it is done, the other does not. Read the cup at the draw-off."
         return Due("finish", words)
@@ -185,6 +196,7 @@ CAUSES: tuple[Callable[[Board], Due | None], ...] = (
     _strain,
     _foam,
     _silent,
+    _out,
     _pressure,
     _near,
     _low,
@@ -265,12 +277,14 @@ def _of(batch_id: str, cause: Due, now: datetime) -> Alarm:
 
 
 def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
-    """Most are raised once a batch; silence and a moved pressure each time they begin anew, and what
+    """Most are raised once a batch; silence, a fire that is out and a moved pressure each time they begin anew, and what
     calls to the draw-off of a continuous pan for each draw."""
     if board.stands and kind in OF_EACH_DRAW:
         return last.raised_at <= board.evidence.climbs_from
     if last.acknowledged_at is None:
         return False
+    if kind == "out" and board.not_boiling:
+        return last.raised_at < board.not_boiling.began
     if kind == "silent" and board.evidence.probe_samples:
         return last.raised_at <= board.evidence.probe_samples[-1].at
     if kind == "pressure" and board.thermometer and board.thermometer.boil:
@@ -281,6 +295,11 @@ def _begins_anew(kind: str, last: Alarm, board: Board) -> bool:
 def answered_by_draw(db: Connection, entry: Entry[PartDrawFacts]) -> None:
     """Whoever draws has heard what called to the draw."""
     answer_all(db, entry, OF_EACH_DRAW)
+
+
+def answered_by_word(db: Connection, entry: Entry[Any]) -> None:
+    """Whoever says whether the fire is out has heard what asked."""
+    answer_all(db, entry, ("out",))
 
 
 def answer_all(db: Connection, entry: Entry[Any], kinds: tuple[str, ...]) -> None:

@@ -1,21 +1,21 @@
 """Whose word on the density counts: the boil fitted to everything, without what contradicts it."""
 
 from dataclasses import dataclass, replace
-from math import hypot, sqrt
+from math import sqrt
 
 from lumbrel.core.bench import evidence
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import SignFacts
 from lumbrel.services.pan.evidence import BoilEvidence, LeftOut, Word, gather
+from lumbrel.services.pan.suspect import apart, is_off, likeliest, looks_wild, shared_off
 
 BALANCE = "Mass balance"
 LEAST_SIGMA_BRIX = 0.12
 """What no fit knows better than."""
-WILD_WEIGHT, WILD_SHARED = 0.42, 2.3
-"""From here on a reading, or an instrument, is held against the boil fitted without it."""
 CONTRADICTS_SIGMAS, BORNE_OUT_SIGMAS = 3.4, 2.2
+OWN_COUNTS = 1.1
+"""What an instrument is off by from its own doubt counts a little more than from a boil that is vague."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +38,7 @@ class Belief:
 
 def believe(context: BatchContext) -> Belief:
     """Everything together; without the one that the rest of the boil does not bear out."""
-    seen = gather(context)
+    seen = likeliest(context, gather(context))
     wild = _most_contradicting(context, seen)
     if wild is None:
         return _belief(context, seen, seen)
@@ -47,10 +47,10 @@ def believe(context: BatchContext) -> Belief:
         if other is word:
             continue
         # Were the other one wrong, would the rest of the boil bear this one out?
-        rest = gather(context, _out(seen, word), _out(seen, other))
-        if abs(_apart(rest, word.reading)) < BORNE_OUT_SIGMAS:
+        rest = _without(context, seen, word, other)
+        if abs(apart(rest, word.reading)) < BORNE_OUT_SIGMAS:
             return _belief(context, seen, seen, at_odds=word, undecided=True)
-    if len(seen.words) == 1 and not _read_before(seen, word.reading):
+    if len(seen.words) == 1:
         # One instrument against the arithmetic: nobody can say which is right.
         return _belief(context, seen, without, at_odds=word, undecided=True)
     return _belief(context, seen, without, odd=word, at_odds=word)
@@ -95,44 +95,16 @@ def _most_contradicting(
     found: tuple[float, Word, BoilEvidence] | None = None
     for word in seen.words:
         # What is seen never stands against an instrument, nor against the arithmetic.
-        if word.reading.kind == SignFacts.key() or not _looks_wild(seen, word.reading):
+        if word.reading.kind == SignFacts.key() or not looks_wild(seen, word.reading):
             continue
-        without = gather(context, _out(seen, word))
-        apart = abs(_apart(without, word.reading))
-        if apart >= CONTRADICTS_SIGMAS and (found is None or apart > found[0]):
-            found = (apart, word, without)
+        without = _without(context, seen, word)
+        off = max(abs(apart(without, word.reading)), OWN_COUNTS * shared_off(seen, word.reading))
+        if off >= CONTRADICTS_SIGMAS and (found is None or off > found[0]):
+            found = (off, word, without)
     return found[1:] if found else None
 
 
-def _out(seen: BoilEvidence, word: Word) -> LeftOut:
-    return LeftOut(word.reading, _is_off(seen, word.reading.instrument.id))
-
-
-def _is_off(seen: BoilEvidence, instrument_id: str) -> bool:
-    return abs(dict(seen.fitted.shared).get(instrument_id, 0.0)) > WILD_SHARED
-
-
-def _looks_wild(seen: BoilEvidence, reading: Corrected) -> bool:
-    if _is_off(seen, reading.instrument.id):
-        return True
-    return bool(reading.entry_id) and seen.weights.get(reading.entry_id, 1.0) < WILD_WEIGHT
-
-
-def _apart(without: BoilEvidence, reading: Corrected) -> float:
-    """How far a reading lies from a boil fitted without it, in sigmas of both."""
-    assert reading.brix is not None
-    minute = max(without.minute(reading.at), 0.0)
-    fitted = without.fitted
-    dated = reading.minute_sigma * fitted.rise_brix_per_min(minute)
-    doubt = hypot(reading.sigma_brix, fitted.sigma_brix_at(minute), dated)
-    return (reading.brix - fitted.brix_at(minute)) / doubt
-
-
-def _read_before(seen: BoilEvidence, reading: Corrected) -> bool:
-    """Whether the same instrument was read before, and borne out then."""
-
-    def good(other: Corrected) -> bool:
-        return seen.weights.get(other.entry_id, 0.0) > WILD_WEIGHT
-
-    same = [r for r in seen.readings if r.instrument.id == reading.instrument.id]
-    return sum(good(r) for r in same if r.entry_id != reading.entry_id) >= 2
+def _without(context: BatchContext, seen: BoilEvidence, *words: Word) -> BoilEvidence:
+    """The same tale without what some said."""
+    out = [LeftOut(word.reading, is_off(seen, word.reading.instrument.id)) for word in words]
+    return gather(context, *out, jumps=seen.supposed, drift_k_per_h=seen.drift_k_per_h)

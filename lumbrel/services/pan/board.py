@@ -17,6 +17,7 @@ from lumbrel.core.pan.continuous import Left, to_the_mark
 from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import (
+    CEILING_BRIX,
     FOAM_ABOVE_WATER_K,
     LEAST_SYRUP_BRIX,
     FinishPoint,
@@ -47,6 +48,10 @@ from lumbrel.services.pan.continuous import Stands
 from lumbrel.services.pan.continuous import stands as all_that_stands
 from lumbrel.services.pan.cup import Cup, cup
 from lumbrel.services.pan.evidence import BoilEvidence
+from lumbrel.services.pan.question import Question
+from lumbrel.services.pan.questions import questions
+from lumbrel.services.pan.suspect import other_tale, should_float
+from lumbrel.services.pan.unsaid import Away
 from lumbrel.store.instruments import (
     HydrometerDetail,
     RefractometerDetail,
@@ -56,6 +61,7 @@ from lumbrel.store.instruments import (
 from lumbrel.store.record import Batch, stamp
 
 GLANCE = timedelta(seconds=5)
+LONG_UNREAD, ONE_SIDED = timedelta(minutes=3), 1.645
 NEVER_MINUTES, FAR_MINUTES = 10_000.0, 1000.0
 """Minutes left when nothing boils off; and from where on no number says anything."""
 
@@ -93,6 +99,8 @@ class Board:
     depth_now_mm: float | None
     depth_done_mm: float | None
     foam: bool
+    questions: list[Question]
+    """What is suspected that nobody wrote down, the gravest first."""
     stands: Stands | None = None
     """All that is in a continuous pan, of which `mass_kg` and the marks speak then."""
 
@@ -115,10 +123,42 @@ class Board:
 
     @property
     def stop_first(self) -> bool:
-        """They contradict each other, nobody can say who is right, and one says it is done."""
+        """They contradict each other, nobody can say who is right, and one says it is done; or nobody
+        looked for so long that it may be past all marks."""
         said = [voice.brix for voice in self.voices]
         undecided = self.verdict.call is Call.DISAGREE and self.believed is None
-        return undecided and max(said, default=0.0) >= self.verdict.draw_at_brix
+        return self.unlooked or (undecided and max(said, default=0.0) >= self.verdict.draw_at_brix)
+
+    @property
+    def unlooked(self) -> bool:
+        """Whether it may be past the ceiling by now, and whoever could have looked did not."""
+        known, seen = self.believed, self.evidence
+        if known is None or self.verdict.call is not Call.CHECK_AGAIN or self.stands:
+            return False
+        if (
+            self.heating_minutes
+            or seen.heat_is_off
+            or seen.probe_now
+            or not _can_look(self.context)
+        ):
+            return False
+        long_ago = self.context.now - _last_look(seen) > LONG_UNREAD
+        return long_ago and known.brix + ONE_SIDED * known.sigma_brix > CEILING_BRIX
+
+    @property
+    def not_boiling(self) -> Away | None:
+        """The while in which its probe is off the boil just now, where nothing says that the heat is off."""
+        last = self.evidence.gone[-1:] if self.context.drawn is None else []
+        return last[0] if last and last[0].ended is None else None
+
+    @property
+    def headline(self) -> str:
+        """The verdict in a few words."""
+        if self.heating_minutes:
+            return "Heating up"
+        if self.not_boiling:
+            return "Not boiling"
+        return "Kill the heat and look" if self.unlooked else CALL_WORDS[self.verdict.call]
 
 
 def board(db: Connection, code: str, now: datetime) -> Board:
@@ -140,7 +180,8 @@ def board_of(context: BatchContext) -> Board:
     stands = all_that_stands(context) if context.channels else None
     mass = stands.mass_kg if stands else _found_kg(found, brix)
     time = _time_left(context, found.evidence)
-    call = _call(context, found, mass, time)
+    asked = questions(context, found)
+    call = _held_back(context, found, asked, _call(context, found, mass, time))
     marks = _marks(context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0)
     if stands:
         level = _level_mm(context, stands)
@@ -171,6 +212,7 @@ def board_of(context: BatchContext) -> Board:
         depth_now_mm=marks.depth_now_mm,
         depth_done_mm=marks.depth_done_mm,
         foam=marks.foam,
+        questions=asked,
         stands=stands,
     )
 
@@ -240,6 +282,10 @@ def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
     now, wanted_brix = context.now, context.batch.target_brix
     minute = seen.minute(now)
     finish = _finish(context, seen, seen.fitted.finish(wanted_brix, minute))
+    other = other_tale(context, seen)
+    if other:
+        by_other = other.fitted.finish(wanted_brix, minute)
+        finish = Finish(finish.left, min(finish.low, by_other.low), max(finish.high, by_other.high))
     heating = max(-minute, 0.0)
     left = finish.left - heating
     known = finish.left < NEVER_MINUTES / 2
@@ -248,7 +294,7 @@ def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
         low=max(finish.low - heating, 0.0),
         high=max(finish.high - heating, 0.0) if isfinite(finish.high) else None,
         finish_at=now + timedelta(minutes=left) if known else None,
-        next_check_at=_next_check(seen, minute + finish.left if known else inf, _can_look(context)),
+        next_check_at=_next_check(seen, minute + finish.low if known else inf),
         heating=heating,
     )
 
@@ -289,10 +335,15 @@ def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
         # A draw-off is opened at the likeliest moment, and the cup is read in what comes.
         can=_can_look(context) and not context.channels,
         fresh=bool(dips) and context.now - dips[-1].at <= best.fresh,
-        due=context.now > time.next_check_at and time.heating == 0,
+        due=context.now > time.next_check_at and time.heating == 0 and _can_look(context),
+        could_be=time.low < COULD_BE_MINUTES and time.heating == 0 and not seen.heat_is_off,
         sharp_brix=best.sharp_brix,
         brings_brix=best.brings_brix,
     )
+
+
+COULD_BE_MINUTES = 1.0
+"""So near the low end it could be done now."""
 
 
 def _can_look(context: BatchContext) -> bool:
@@ -326,6 +377,24 @@ def _call(context: BatchContext, found: Belief, mass_kg: float, time: _TimeLeft)
     if by_others.call in (Call.DRAW_NOW, Call.OVER):
         return replace(by_others, reason="at the mark by the others")
     return by_others if by_others.call is Call.CHECK_AGAIN else call(False)
+
+
+def _held_back(
+    context: BatchContext, found: Belief, asked: list[Question], call: Verdict
+) -> Verdict:
+    """While something is asked that would make it another boil, nothing is done that was not looked at
+    since."""
+    doubts = [one.at for one in asked if one.holds_back]
+    if not doubts or call.call not in (Call.DRAW_NOW, Call.OVER):
+        return call
+    dips = [r for r in found.evidence.readings if r.kind in DIPPED]
+    since = bool(dips) and dips[-1].at > max(doubts) and context.now - dips[-1].at <= STEM.fresh
+    if since and not should_float(found.evidence, dips[-1]):
+        return call
+    return replace(call, call=Call.CHECK_AGAIN, reason="something is asked that would change it")
+
+
+DIPPED = (HydrometerFacts.key(), RefractometerFacts.key())
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -387,20 +456,19 @@ def _draw_mark(
     return methods.shown_mark_c(rule, held.indicated_c(pressure.boil_c), point.above_water_c)
 
 
-LAST_LOOKS_MINUTES, BETWEEN_LAST_LOOKS = 6.0, 1.25
-"""So near to the end a look is worth while this often."""
+NOT_KNOWN_MINUTES = 60.0
+"""So far away the low end is held to be where nothing boils off."""
 
 
-def _next_check(seen: BoilEvidence, finish_minute: float, can_look: bool) -> datetime:
-    """When half of what is left since the last look is gone; the last looks come closer, so that
-    one falls a minute or two before the mark."""
-    looks = [reading.at for reading in seen.readings]
-    last = max([seen.boil_start, *looks])
-    left = finish_minute - seen.minute(last) if isfinite(finish_minute) else 60.0
-    wait = next_check_minutes(left)
-    if can_look and left < LAST_LOOKS_MINUTES:
-        wait = BETWEEN_LAST_LOOKS
-    return last + timedelta(minutes=wait)
+def _next_check(seen: BoilEvidence, low_minute: float) -> datetime:
+    """When half of the way is gone from the last look to the low end of the range."""
+    last = _last_look(seen)
+    left = low_minute - seen.minute(last) if isfinite(low_minute) else NOT_KNOWN_MINUTES
+    return last + timedelta(minutes=next_check_minutes(left))
+
+
+def _last_look(seen: BoilEvidence) -> datetime:
+    return max([seen.boil_start, *(reading.at for reading in seen.readings)])
 
 
 def _cause(found: Belief) -> Cause | None:
@@ -454,7 +522,7 @@ def _depths(
 
 CALL_WORDS = {
     Call.KEEP_BOILING: "Keep boiling",
-    Call.CHECK_AGAIN: "Check again",
+    Call.CHECK_AGAIN: "Look now",
     Call.DRAW_NOW: "Draw now",
     Call.OVER: "Over",
     Call.DISAGREE: "They disagree",

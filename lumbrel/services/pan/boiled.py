@@ -9,8 +9,8 @@ from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import BoilFacts, ThermometerFacts
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
-from lumbrel.services.pan.belief import WILD_WEIGHT
 from lumbrel.services.pan.board import Board
+from lumbrel.services.pan.suspect import WILD_WEIGHT
 from lumbrel.store.instruments import ThermometerDetail, with_detail
 
 STILL_TELLS = timedelta(minutes=5)

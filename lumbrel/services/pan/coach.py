@@ -31,7 +31,6 @@ SINCE_EVER = datetime(1900, 1, 1, tzinfo=UTC)
 LOOKS_NOW = timedelta(seconds=20)
 SPOON_FROM_BRIX = 45.0
 """Thinner than this a spoon tells nothing, and a stick does."""
-SOON_MINUTES = 1.0
 STRAIN_TO_BRIX = 57.0
 """Thicker than this it runs through no cloth."""
 
@@ -101,6 +100,8 @@ def _stage(board: Board) -> Stage:
 
 
 def _away(board: Board, stage: Stage) -> float | None:
+    if board.questions:
+        return 0.0
     seen, now = board.evidence, board.context.now
     if stage not in (Stage.THIN, Stage.SWEET, Stage.WARMING):
         return away_minutes(stage)
@@ -156,6 +157,10 @@ def _do(board: Board, stage: Stage) -> str:
         return _while_warming(board)
     if call is Call.OVER:
         return "Kill the heat, draw it off, and put back what the figure above says."
+    if board.not_boiling and (board.questions or board.not_boiling.sudden):
+        return _off_the_boil(board)
+    if board.unlooked:
+        return f"Kill the heat first. Then {_lower(_read(board, stage))}: it may be past the mark."
     if call is Call.DRAW_NOW or board.stop_first:
         return "Kill the heat first. Then pour it out of the hot pan."
     if "low" in due:
@@ -170,9 +175,15 @@ def _do(board: Board, stage: Stage) -> str:
     return _boil_on(board, stage)
 
 
+def _off_the_boil(board: Board) -> str:
+    if board.questions:
+        return "Look at the pan, and answer what is asked here."
+    return "It warms up again. Stay with it until it boils."
+
+
 def _boil_on(board: Board, stage: Stage) -> str:
     """When to look next, and what to do until then."""
-    at = look_at(board)
+    at = board.next_check_at
     if board.verdict.call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
         return f"{_read(board, stage)}. Then put it on the slip."
     when = board.context.clock(at)
@@ -180,18 +191,6 @@ def _boil_on(board: Board, stage: Stage) -> str:
         return f"Stay with it, fat in reach. At {when}: {_lower(_read(board, stage))}."
     fed = ", and feed it little and often" if board.of_sap else ""
     return f"Let it boil hard{fed}. At {when}: {_lower(_read(board, stage))}."
-
-
-def look_at(board: Board) -> datetime:
-    """When to look next: as the board says; sooner for who looks with a spoon, which costs nothing and may
-    be the first to tell."""
-    seen, now = board.evidence, board.context.now
-    if _reads_density(board.context):
-        return board.next_check_at
-    last = max([seen.boil_start, *(reading.at for reading in seen.readings)])
-    since = max((now - last) / timedelta(minutes=1), 0.0)
-    wait = max(SOON_MINUTES, (board.low_left + since) / 2)
-    return min(board.next_check_at, last + timedelta(minutes=wait))
 
 
 def _lower(sentence: str) -> str:

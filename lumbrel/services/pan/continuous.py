@@ -220,6 +220,7 @@ def climb_of(
         unsettled=sorted([(since, since), *_after(boil.off, counts_from)]),
         off=_after(boil.off, counts_from),
         turned=[at for at in boil.turned if at > counts_from],
+        turned_sigmas=[],
         mass_kg=mass,
         brix=climb.brix,
         brix_sigma=climb.brix_sigma,

@@ -4,21 +4,26 @@ from datetime import datetime
 from typing import Any
 
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
+    AnsweredFacts,
     BoilingFacts,
     BurnerFacts,
     FoamFacts,
     HeatFacts,
     NoteFacts,
+    QuestionKey,
+    StageFacts,
     StrainedFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.alarms import HEADLINES
+from lumbrel.services.pan.unsaid import SAID_WITHIN
 from lumbrel.store import record
 from lumbrel.store.kitchen import woodlots
 
@@ -49,12 +54,84 @@ def heat(form: Form, context: BatchContext) -> HeatFacts | None:
     """The heat was put off, or on again."""
     if not _on_the_fire(form, context):
         return None
-    return HeatFacts(on=form.ticked("on"))
+    on = form.ticked("on")
+    if on and not context.is_cook and not _was_off(context):
+        form.ask("on", "By the slip the heat was not off. Was it off, and is it on again?")
+    return HeatFacts(on=on)
+
+
+def _was_off(context: BatchContext) -> bool:
+    """Whether the slip says that the heat is off."""
+    said = [
+        not e.facts.on if isinstance(e.facts, HeatFacts) else e.facts.step == "banked"
+        for e in context.entries
+        if not e.superseded and isinstance(e.facts, HeatFacts | StageFacts)
+    ]
+    return bool(said) and said[-1]
 
 
 def heat_words(context: BatchContext, entry: Entry[HeatFacts]) -> Line:
     """As it stands on the slip."""
     return Line(entry, "Heat on again" if entry.facts.on else "Heat off")
+
+
+ASKED_ABOUT: dict[QuestionKey, tuple[str, str]] = {
+    "heat_off": ("The fire went out", "It boiled on"),
+    "relit": ("The fire was out, and is lit again", "The fire was not out"),
+    "put_in": ("Something was put in", "Nothing was put in"),
+    "taken_out": ("Some was taken out", "Nothing was taken out"),
+    "unit": ("Typed in the other unit", "The unit is right"),
+    "other_vessel": ("A reading of another vessel", "A reading of this vessel"),
+    "probe_drifts": ("The probe drifts", "The probe does not drift"),
+    "scale_slipped": ("The scale is wrong", "The scale is right"),
+    "misread": ("It was misread", "It was not misread"),
+    "boil_again": ("The thermometer wants a test boil", "The thermometer is right"),
+}
+"""What a yes to each question says, and a no."""
+
+
+def answered(form: Form, context: BatchContext) -> AnsweredFacts | None:
+    """What somebody answered to a question about the boil."""
+    if not _on_the_fire(form, context):
+        return None
+    question = form.choice("question", list(ASKED_ABOUT), "Answer one of the questions of the pan.")
+    if not question:
+        return None
+    instrument = form.text("instrument", limit=64)
+    if instrument and instrument not in {i.id for i in context.instruments}:
+        form.errors["instrument"] = "There is no such instrument."
+        return None
+    facts: dict[str, Any] = {"question": question, "yes": form.ticked("yes")}
+    if instrument:
+        facts["instrument_id"] = instrument
+    return AnsweredFacts(**facts)
+
+
+def answered_already(form: Form, context: BatchContext, facts: AnsweredFacts) -> None:
+    """Refuse a second answer to one question: it says what was answered, and by whom."""
+    at = dip(form, context.now) or context.now
+    before = [
+        e
+        for e in context.of_kind(AnsweredFacts)
+        if e.facts.question == facts.question
+        and e.facts.instrument_id == facts.instrument_id
+        and (abs(e.at - at) <= SAID_WITHIN or bool(facts.instrument_id))
+    ]
+    if before:
+        last = before[-1]
+        words = ASKED_ABOUT[last.facts.question][0 if last.facts.yes else 1]
+        form.errors["kind"] = (
+            f"{last.initials or 'Somebody'} answered that at {context.clock(last.noted_at)}: “{words}”. "
+            "Nothing was written now. Strike that line on the slip if it was wrong."
+        )
+
+
+def answered_words(context: BatchContext, entry: Entry[AnsweredFacts]) -> Line:
+    """As it stands on the slip."""
+    facts = entry.facts
+    names = {i.id: i.name for i in context.instruments}
+    about = names.get(facts.instrument_id, "")
+    return Line(entry, ASKED_ABOUT[facts.question][0 if facts.yes else 1], about)
 
 
 def burner(form: Form, context: BatchContext) -> BurnerFacts | None:

@@ -10,14 +10,16 @@ from typing import NamedTuple
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.bench.thermometer import typed_sigma_k
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan.boil_lines import Density, Heat
+from lumbrel.core.pan.boil_lines import DRIFT_SIGMA_K_PER_H, Density, Heat
 from lumbrel.core.pan.boil_model import Known, fit_boil
 from lumbrel.core.pan.boil_path import STRAYS, BoilPath
 from lumbrel.core.pan.continuous import Climb
+from lumbrel.core.pan.probe_trace import Fall
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
 from lumbrel.services.base.facts import (
+    AnsweredFacts,
     DepthFacts,
     Facts,
     ScaleFacts,
@@ -31,6 +33,7 @@ from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday,
 from lumbrel.services.pan import continuous, dipstick, run, signs, weighed
 from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
 from lumbrel.services.pan.run import Boil, FirstAt, boil_of
+from lumbrel.services.pan.unsaid import Away, Jump, answered, away, jumps_answered
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
 from lumbrel.store.probes import Trouble
@@ -88,8 +91,14 @@ class BoilEvidence:
     changes: list[BurnerChange]
     """Where the rate changed, oldest first."""
     heat_is_off: bool
-    cooled_unsaid_at: datetime | None
-    """When it fell cold and boiled on thinner, and nothing on the slip says why."""
+    gone: list[Away]
+    """Whiles in which its probe was off the boil, and no line says why."""
+    supposed: tuple[Jump, ...]
+    """Where what is in it is supposed to have become another, though nobody said so."""
+    drift_k_per_h: float
+    """By how much its probe is held to drift, one sigma."""
+    supposed_thinner: bool = False
+    """Whether what is supposed makes it thinner than it was told to be."""
     climbs_from: datetime
     """When the boil began, or the draw-off of a continuous pan was drawn last."""
     climb: Climb | None
@@ -129,25 +138,35 @@ class LeftOut(NamedTuple):
         )
 
 
-def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
+def gather(
+    context: BatchContext,
+    *left_out: LeftOut,
+    jumps: Sequence[Jump] = (),
+    drift_k_per_h: float | None = None,
+) -> BoilEvidence:
     """Correct every reading, fit the boil, and let each instrument speak of now.
 
     Args:
         left_out: what does not count.
+        jumps: where what is in it may have become another, besides what was answered.
+        drift_k_per_h: by how much its probe is held to drift, one sigma; None: as any does.
     """
     told = _told(context)
-    boil = _boil(context, told)
+    gone = away(context, told.falls, context.taken_in.at)
+    boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
     readings = _readings(context, boil)
-    probe = _probe_of(context, boil, told)
+    probe = _probe_of(context, boil, told, gone)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
-    gone = {out.instrument_id for out in left_out}
-    counts = probe.instrument and probe.instrument.id not in gone and ThermometerFacts in trusted
+    out = {one.instrument_id for one in left_out}
+    counts = probe.instrument and probe.instrument.id not in out and ThermometerFacts in trusted
     heat = _live_heat(context, told, probe, boil) if counts else []
-    counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out)]
-    fitted, weights = _fitted(context, boil, counted, heat)
+    slipped = _slipped(context)
+    counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out, slipped)]
+    drift = _drift(context, probe.instrument, drift_k_per_h)
+    fitted, weights = _fitted(context, boil, counted, heat, drift)
     words = _words(fitted, readings, probe.reading, boil)
-    count = [w for w in words if _kind_in(w.reading, trusted)] or words
+    count = _who_count(words, trusted, slipped)
     return BoilEvidence(
         boil_start=boil.start,
         readings=readings,
@@ -161,7 +180,9 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
         set_aside=[w for w in words if w not in count],
         changes=[] if context.channels else _said_of_changes(fitted, boil.start),
         heat_is_off=any(a <= boil.until < b for a, b in boil.off),
-        cooled_unsaid_at=None if context.channels else probe.cooled_unsaid_at,
+        gone=[one for one in gone if not one.said],
+        supposed=tuple(jumps),
+        drift_k_per_h=drift,
         climbs_from=boil.climbs_from or boil.start,
         climb=boil.climb,
         drawn_unsaid_at=boil.unsaid_at,
@@ -170,17 +191,45 @@ def gather(context: BatchContext, *left_out: LeftOut) -> BoilEvidence:
     )
 
 
-def _is_out(reading: Corrected, left_out: Sequence[LeftOut]) -> bool:
-    return any(out.holds(reading) for out in left_out)
+def _is_out(reading: Corrected, left_out: Sequence[LeftOut], slipped: set[str]) -> bool:
+    return reading.instrument.id in slipped or any(out.holds(reading) for out in left_out)
+
+
+def _who_count(words: list[Word], trusted: Kinds, slipped: set[str]) -> list[Word]:
+    """The instruments whose word counts; all of them where none would."""
+    some = [w for w in words if w.reading.instrument.id not in slipped]
+    return [w for w in some if _kind_in(w.reading, trusted)] or words
 
 
 def _troubles(context: BatchContext, probe: Instrument[ThermometerDetail] | None) -> list[Trouble]:
     return probes.troubles(context.db, probe.id, context.taken_in.at) if probe else []
 
 
-def _boil(context: BatchContext, told: "_Told") -> Boil:
+def _slipped(context: BatchContext) -> set[str]:
+    """Stems of which somebody said that their scale is wrong: they are shown, and do not count."""
+    said = [e.facts for e in context.of_kind(AnsweredFacts)]
+    return {one.instrument_id for one in said if one.question == "scale_slipped" and one.yes}
+
+
+def _drift(
+    context: BatchContext, probe: Instrument[ThermometerDetail] | None, supposed: float | None
+) -> float:
+    """By how much a probe is held to drift: as is supposed, and more where somebody said that it does."""
+    if supposed is not None:
+        return supposed
+    if probe and answered(context, "probe_drifts", None, probe.id):
+        return DRIFTS_K_PER_H
+    return DRIFT_SIGMA_K_PER_H
+
+
+DRIFTS_K_PER_H = 0.6
+
+
+def _boil(
+    context: BatchContext, told: "_Told", gone: Sequence[Away], jumps: Sequence[Jump]
+) -> Boil:
     """The boil so far; of a continuous pan that of its draw-off."""
-    boil = boil_of(context, told.first_at, told.speaks)
+    boil = boil_of(context, told.first_at, told.speaks, gone, jumps)
     if not context.channels:
         return boil
     return continuous.climb_of(context, boil, told.points, partial(_brix_of, context, told))
@@ -209,6 +258,11 @@ class _Told:
     def points(self) -> list[RunPoint]:
         """Its run."""
         return self.run.points if self.run else []
+
+    @property
+    def falls(self) -> Sequence[Fall]:
+        """When it left the boil."""
+        return self.run.falls if self.run else ()
 
     @property
     def newest(self) -> Sample | None:
@@ -250,32 +304,27 @@ class _Probe:
     now: Sample | None = None
     reading: Corrected | None = None
     """Its word on the density; None while it says nothing of it."""
-    cooled_unsaid_at: datetime | None = None
 
 
-def _probe_of(context: BatchContext, boil: Boil, told: _Told) -> _Probe:
+def _probe_of(context: BatchContext, boil: Boil, told: _Told, gone: Sequence[Away]) -> _Probe:
     probe, newest = told.instrument, told.newest
     if probe is None:
         return _Probe()
     until = boil.until
-    boiled = run.settled(told.points, boil.start, boil.unsettled)
-    began, ended = max(((a, b) for a, b in boil.unsettled if a <= until), default=boil.unsettled[0])
-    water = told.pressure.boil_c if told.pressure else 0.0
-    cold_from = run.went_cold([p for p in boiled if p.at >= began], water)
+    whiles = [(a, b) for a, b in boil.unsettled if a <= until]
+    ended = max((b for _, b in whiles), default=boil.start)
     speaks = (
         newest is not None
         and until - newest.at <= PROBE_SPEAKS
         and newest.at >= context.taken_in.at
     )
-    cold = cold_from is not None and newest is not None and newest.at >= cold_from
-    settled = until >= ended + run.PROBE_SETTLES and not cold
+    settled = until >= ended + run.PROBE_SETTLES
     return _Probe(
         instrument=probe,
         points=told.points,
-        boiling=[p for p in boiled if cold_from is None or p.at < cold_from],
+        boiling=run.settled(told.points, boil.start, boil.unsettled),
         now=newest if speaks else None,
         reading=_word_of(context, told) if speaks and settled else None,
-        cooled_unsaid_at=run.cooled_unsaid(told.points, boil.start, boil.unsettled, water),
     )
 
 
@@ -315,7 +364,11 @@ def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
 
 
 def _fitted(
-    context: BatchContext, boil: Boil, counted: list[Corrected], heat: list[Heat]
+    context: BatchContext,
+    boil: Boil,
+    counted: list[Corrected],
+    heat: list[Heat],
+    drift_k_per_h: float,
 ) -> tuple[BoilPath, dict[str, float]]:
     """The boil fitted to what counts, and how much each reading on the slip counted."""
     taken = context.taken_in.facts
@@ -332,6 +385,8 @@ def _fitted(
         steps=tuple(boil.steps),
         step_sigmas_kg=tuple(boil.step_sigmas_kg),
         turned=tuple(boil.minute(at) for at in boil.turned),
+        turned_sigmas=tuple((boil.minute(at), sigma) for at, sigma in boil.turned_sigmas),
+        drift_k_per_h=drift_k_per_h,
         off=tuple((boil.minute(a), boil.minute(b)) for a, b in boil.off),
         curve_sigma_k=CURVE_LEVEL_SHARE * context.boil_shift.sigma_k,
         strays=taken.learnt.strays if taken.learnt else STRAYS,

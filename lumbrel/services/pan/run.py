@@ -1,10 +1,10 @@
 """A boil's run: when it boiled and when it did not, and its probe's temperatures as evidence."""
 
 from bisect import bisect_left
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from math import ceil, sqrt
+from math import ceil, hypot, sqrt
 
 from lumbrel.core.pan.boil_lines import Heat
 from lumbrel.core.pan.continuous import Climb
@@ -16,6 +16,7 @@ from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     BoilingFacts,
     BurnerFacts,
@@ -34,15 +35,18 @@ from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.probe_points import RunPoint, RunTold
 from lumbrel.services.pan.rate import Rate, learned_rate
+from lumbrel.services.pan.unsaid import RELIT_SIGMA, Away, Jump
 
 While = tuple[datetime, datetime]
 
 HOTTEST_BRIX = 90.0
-COLD_BY_K = 1.0
-FALLS_K_PER_MIN = 0.15
 REHEATS = timedelta(minutes=1)
 """How long it takes to boil again once the heat is on."""
 DRAWN_SIGMA, ADDED_SIGMA, ADDED_SIGMA_BRIX, HELD_SIGMA = 0.003, 0.02, 0.7, 0.4
+DRAWN_AS_SIGMA_BRIX = 0.5
+"""How well the density is known at which a part was drawn."""
+MASS_SIGMA = 0.03
+"""What was weighed at the take-in and at a draw is known so well: of what is left that is a bigger share."""
 TAKE_IN_SIGMA_BRIX = 0.7
 """One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
 PROBE_SETTLES = timedelta(minutes=3)
@@ -77,6 +81,8 @@ class Boil:
     """Those in which there was no heat."""
     turned: list[datetime]
     """When somebody turned the burner."""
+    turned_sigmas: list[tuple[datetime, float]] = field(default_factory=list)
+    """When its rate may have become another, and by how much, one sigma of the logarithm."""
     counts_from: datetime | None = None
     """What was read before says nothing of it any more."""
     climbs_from: datetime | None = None
@@ -102,13 +108,20 @@ SLOWEST_WARMING, MOST_LATE, NOT_YET = 3.0, timedelta(minutes=10), timedelta(minu
 FirstAt = Callable[[float], datetime | None]
 
 
-def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool = False) -> Boil:
-    """A batch's boil: from when it was noted, or its probe's run shows, or as long after the
-    take-in as it takes to warm.
+def boil_of(
+    context: BatchContext,
+    first_at: FirstAt | None = None,
+    speaks: bool = False,
+    gone: Sequence[Away] = (),
+    jumps: Sequence[Jump] = (),
+) -> Boil:
+    """A batch's boil: from when it was noted, or its probe shows it, or as long after as it takes to warm.
 
     Args:
         first_at: says when its probe first was so hot, degC; None without a probe.
         speaks: whether the probe sends just now.
+        gone: whiles in which it was off the boil.
+        jumps: where what is in it may have become another.
     """
     taken = context.taken_in
     until = context.left_at or context.now
@@ -126,16 +139,16 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool
     elif seen:
         start, sigma = seen, SEEN_SIGMA_MINUTES
     else:
-        warms = _warming(taken.facts, boils_c, rate)
-        start = taken.at + warms
-        if speaks and until < taken.at + SLOWEST_WARMING * warms + MOST_LATE:
-            # It has not reached its boil yet, whatever the arithmetic says; but a probe that lies
-            # beside the pan for ever is not asked.
-            start = max(start, until + NOT_YET)
-        doubt = sqrt(WARMING_SIGMA**2 + (rate.sigma_kg_per_min / rate.kg_per_min) ** 2)
-        sigma = doubt * (warms / timedelta(minutes=1))
-    heat = heat_off(context, start, until, rate)
-    steps = _Steps(context=context, start=start, until=until, boils_c=boils_c, rate=rate)
+        start, sigma = _warmed(taken, boils_c, rate, until if speaks else None)
+    away = [one for one in gone if one.began >= start]
+    gone = [one for one in away if not one.said]
+    heat = _merged(
+        [*_until_it_boils(heat_off(context, start, until, rate), gone), *_off(gone, until)]
+    )
+    jumped = [*_jumps_of(gone), *(jump for jump in jumps if start < jump.at < until)]
+    steps = _Steps(
+        context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped
+    )
     steps.walk()
     return Boil(
         start=start,
@@ -147,10 +160,73 @@ def boil_of(context: BatchContext, first_at: FirstAt | None = None, speaks: bool
         rate=rate,
         steps=steps.steps,
         step_sigmas_kg=steps.sigmas_kg,
-        unsettled=sorted([*steps.unsettled, *heat]),
+        unsettled=sorted([*steps.unsettled, *heat, *_off(away, until)]),
         off=heat,
-        turned=[e.at for e in context.of_kind(BurnerFacts) if e.at <= until],
+        turned=[
+            *(e.at for e in context.of_kind(BurnerFacts) if e.at <= until),
+            *(at for at, _ in steps.rates),
+        ],
+        turned_sigmas=steps.rates,
     )
+
+
+def _warmed(
+    taken: Entry[OpenedFacts], boils_c: float, rate: Rate, shown_until: datetime | None
+) -> tuple[datetime, float]:
+    """When it must boil by the arithmetic, and one sigma of that, minutes.
+
+    Args:
+        shown_until: up to when a probe in it has shown that it does not.
+    """
+    warms = _warming(taken.facts, boils_c, rate)
+    start = taken.at + warms
+    if shown_until and shown_until < taken.at + SLOWEST_WARMING * warms + MOST_LATE:
+        # It has not reached its boil yet, whatever the arithmetic says; but a probe that lies
+        # beside the pan for ever is not asked.
+        start = max(start, shown_until + NOT_YET)
+    doubt = sqrt(WARMING_SIGMA**2 + (rate.sigma_kg_per_min / rate.kg_per_min) ** 2)
+    return start, doubt * (warms / timedelta(minutes=1))
+
+
+def _off(gone: Sequence[Away], until: datetime) -> list[While]:
+    """A pan under its boiling point does not boil, whatever the clock says."""
+    return [(one.began, one.ended or max(until, one.began) + timedelta(days=1)) for one in gone]
+
+
+def _until_it_boils(off: Sequence[While], gone: Sequence[Away]) -> list[While]:
+    """Whiles without heat by the slip: one that nobody ended is over when its probe boils again."""
+    found = []
+    for began, ended in off:
+        back = [
+            one.ended
+            for one in gone
+            if one.ended and one.began < ended and one.ended > began + REHEATS
+        ]
+        found.append((began, min([ended, *back])))
+    return found
+
+
+def _merged(whiles: Sequence[While]) -> list[While]:
+    found: list[While] = []
+    for began, ended in sorted(whiles):
+        if found and began <= found[-1][1]:
+            found[-1] = (found[-1][0], max(found[-1][1], ended))
+        else:
+            found.append((began, ended))
+    return found
+
+
+def _jumps_of(gone: Sequence[Away]) -> list[Jump]:
+    """What may be another after a while off the boil: little, where it came back as it left."""
+    return [
+        Jump(one.ended) if one.thinner else Jump(one.ended, COOLED_SHARE, RELIT_SIGMA)
+        for one in gone
+        if one.ended
+    ]
+
+
+COOLED_SHARE = 0.008
+"""What steams off while it cools, one sigma."""
 
 
 def heat_off(
@@ -219,8 +295,10 @@ class _Steps:
     until: datetime
     boils_c: float
     rate: Rate
+    jumps: Sequence[Jump] = ()
     steps: list[Step] = field(default_factory=list)
     sigmas_kg: list[float] = field(default_factory=list)
+    rates: list[tuple[datetime, float]] = field(default_factory=list)
     unsettled: list[While] = field(default_factory=list)
 
     def walk(self) -> None:
@@ -239,12 +317,21 @@ class _Steps:
                 self._drawn(entry.at, entry.facts)
             elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
+        for jump in self.jumps:
+            self.steps.append(Step(self._minute(jump.at), 0.0, 0.0))
+            self.sigmas_kg.append(jump.share * self._mass)
+            self.rates.append((jump.at, jump.rate_sigma))
+        order = sorted(range(len(self.steps)), key=lambda k: self.steps[k].minute)
+        self.steps = [self.steps[k] for k in order]
+        self.sigmas_kg = [self.sigmas_kg[k] for k in order]
 
     def _drawn(self, at: datetime, facts: PartDrawFacts | PouredFacts) -> None:
         taken = min(facts.mass_kg, MOST_TAKEN * self._solids / (facts.brix / 100))
+        before = self._solids
         self._solids -= taken * facts.brix / 100
         self.steps.append(Step(self._minute(at), -taken, facts.brix))
-        self.sigmas_kg.append(DRAWN_SIGMA * taken)
+        self.sigmas_kg.append(taken * hypot(DRAWN_SIGMA, DRAWN_AS_SIGMA_BRIX / facts.brix))
+        self.rates.append((at, MASS_SIGMA * before / self._solids))
 
     def _added(self, at: datetime, facts: PutInFacts, after_reading: bool) -> None:
         kg, brix, held = facts.mass_kg, facts.brix, 0.0
@@ -287,45 +374,6 @@ def settled(points: list[RunPoint], start: datetime, unsettled: list[While]) -> 
         and p.spread_k <= STEADY_K
         and not any(p.begins < to + PROBE_SETTLES and p.ends > at for at, to in unsettled)
     ]
-
-
-def went_cold(points: list[RunPoint], water_c: float) -> datetime | None:
-    """When a boil stopped boiling: it has cooled by more than a kelvin since its hottest, and goes
-    on cooling or is colder than water boils. One that cooled and holds again boils again: something
-    was put in that nobody noted."""
-    if len(points) < 3:
-        return None
-    hottest = max(points, key=lambda p: p.shown_c)
-    last, before = points[-1], points[-3]
-    cooled = last.shown_c < hottest.shown_c - COLD_BY_K
-    falls = (last.shown_c - before.shown_c) < -FALLS_K_PER_MIN * (
-        (last.at - before.at) / timedelta(minutes=1)
-    )
-    if cooled and (falls or last.shown_c < water_c):
-        return hottest.at + timedelta(seconds=1)
-    return None
-
-
-def cooled_unsaid(
-    points: list[RunPoint], start: datetime, unsettled: list[While], water_c: float
-) -> datetime | None:
-    """When a boil fell cold and boiled on thinner, and nothing on the slip says why: something was put
-    in that nobody noted. None while it is still cold: then the heat may be off."""
-    boiled = [p for p in points if p.begins >= start]
-    hottest, fell = 0.0, None
-    for point in boiled:
-        said = any(a - SAID_WITHIN <= point.ends and point.begins <= b for a, b in unsettled[1:])
-        if said:
-            hottest, fell = point.shown_c, None
-        elif point.shown_c < hottest - UNSAID_FALL_K:
-            fell = fell or point.at
-        hottest = max(hottest, point.shown_c)
-    last = boiled[-1] if boiled else None
-    again = last is not None and fell is not None and last.at - fell >= PROBE_SETTLES
-    return fell if again and last is not None and last.shown_c >= water_c - COLD_BY_K else None
-
-
-UNSAID_FALL_K, SAID_WITHIN = 1.5, timedelta(minutes=5)
 
 
 def _power(told: RunTold, points: list[RunPoint]) -> float:
