@@ -213,7 +213,8 @@ class FirstBoil(BrowserCase):
         expect(page.locator(".bench, main").first).not_to_contain_text("Filled by feel")
         page.get_by_role("link", name="Labels").first.tap()
         expect(page.locator("#label-preview svg").first).to_be_visible()
-        self.at_most(page, presses=60, fields=24)
+        # A look is half-way to the low end of the range: a vague thermometer is read some more times.
+        self.at_most(page, presses=72, fields=30)
         page.go_back()
         self.assertRegex(self.on_the_shelf(), r"6\d\.\d\s+Brix ± \d\.\d, Amber")
 

@@ -172,6 +172,9 @@ class Walk(BrowserCase):
     def _pan(self, page: Page) -> None:
         self.now += timedelta(minutes=12)
         page.goto(page.url)
+        # What the vessel stands on is asked once.
+        page.get_by_role("button", name="Flat over wood or gas").click()
+        expect(page.locator(".question")).to_have_count(0)
         page.get_by_role("button", name="It boils now").click()
         expect(page.locator(".slip")).to_contain_text("Boiling")
         page.get_by_role("link", name="Event").click()
@@ -390,6 +393,9 @@ class OwnInstruments(BrowserCase):
         expect(page.locator(".verdict h1")).to_have_text("Heating up")
         self.now += timedelta(minutes=5)
         page.reload()
+        # What the vessel stands on is asked once.
+        page.get_by_role("button", name="Flat over wood or gas").click()
+        expect(page.locator(".question")).to_have_count(0)
         page.get_by_role("button", name="It boils now").click()
         expect(page.locator(".slip")).to_contain_text("Boiling")
         self.now += timedelta(minutes=70)

@@ -12,14 +12,17 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.facts import AddedFacts, BoilingFacts, DrawFacts, PartDrawFacts
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.kitchen.change import set_fire
+from lumbrel.services.kitchen.register import FIRE_CHOICES
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, board_of, remember
+from lumbrel.services.pan.board import FAR_MINUTES, board_of, remember
 from lumbrel.services.pan.choices import PanChoices, choices
 from lumbrel.services.pan.coach import coach
 from lumbrel.services.pan.cup import TypedCup
 from lumbrel.services.pan.cup import cup as cup_of
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.promise import promise
+from lumbrel.services.pan.rate import learned_rate
 from lumbrel.services.pan.series import as_json
 from lumbrel.services.pan.yields import yield_of
 from lumbrel.services.sap.station import fire_cautions
@@ -101,9 +104,9 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "coaching": None if drawn or board.stands else coach(board),
         "found": yield_of(context) if drawn else None,
         "owns_heat": bool(context.instruments_of(ThermometerDetail)),
-        "call_words": CALL_WORDS,
         "far_minutes": FAR_MINUTES,
         "draw_asked": False,
+        "fires": [] if drawn else _unknown_fires(context),
         "alarms_off": alarms.put_off(context.kitchen, context.vessel.id),
         "near_minutes": alarms.near_minutes(context.kitchen),
         "next_station": next_after_draw(context),
@@ -112,6 +115,13 @@ def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
         "thinner_brix": thinner,
         "thinner_kg": thinner_kg,
     }
+
+
+def _unknown_fires(context: BatchContext) -> list[tuple[str, str]]:
+    """What its vessel may stand on, where nobody said and no boil of it has told."""
+    rate = learned_rate(context.db, context.vessel, context.taken_in.at)
+    known = context.vessel.fire or rate.draws or context.channels
+    return [] if known else [one for one in FIRE_CHOICES if one[0]]
 
 
 def _pan(
@@ -123,6 +133,7 @@ def _pan(
     kind: str = "",
     thinner: str = "",
     pour: Filled | None = None,
+    filled: Filled | None = None,
 ) -> HTMLResponse:
     context = _boil(visit, code)
     if context.called_off or (context.poured_away and not context.drawn):
@@ -143,7 +154,7 @@ def _pan(
         lines=slip.lines(context),
         tabs=tabs,
         tab=_opened(tabs, tab, offers.first),
-        form=form or Filled(),
+        form=form or filled or Filled(),
         event="draw" if kind in draws else kind,
         dips=DIPS,
         has_boiling=context.first(BoilingFacts) is not None,
@@ -228,10 +239,16 @@ def _boil(visit: Here, code: str) -> BatchContext:
 
 
 @router.get("/pan/{code}")
-def show(visit: Here, code: str, entry: str = "", thinner: str = "") -> Response:
-    """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix."""
+def show(
+    visit: Here, code: str, entry: str = "", thinner: str = "", put_in_at: str = ""
+) -> Response:
+    """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix, `put_in_at` opens the form
+    of what was put in then."""
     if visit.batch(code).is_cook:
         return RedirectResponse(f"/candy/cook/{code}", 303)
+    if put_in_at:
+        filled = Filled({"at": put_in_at[:40]})
+        return _pan(visit, code, tab="event", kind=AddedFacts.key(), filled=filled)
     return _pan(visit, code, tab=entry, thinner=thinner)
 
 
@@ -293,14 +310,21 @@ def series(visit: Here, code: str, since: float = 0.0) -> Response:
     return Response(body, media_type="application/json")
 
 
+@router.post("/pan/{code}/fire")
+def fire(visit: Here, code: str, fields: Fields) -> Response:
+    """Say what the vessel stands on, once: so fast it boils before a boil has taught it."""
+    set_fire(visit.db, _boil(visit, code), fields, visit.now)
+    return RedirectResponse(f"/pan/{code}", 303)
+
+
 @router.post("/pan/{code}/slip/{kind}")
-def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
-    """Put a reading, an event or the draw on the slip."""
+def put(visit: Here, code: str, kind: str, fields: Fields, answers: bool = False) -> Response:
+    """Put a reading, an event or the draw on the slip; `answers`: by pressing what a question offers."""
     tab = _tab_of(kind, choices(_boil(visit, code)))
     try:
         slip.put(visit.db, code, kind, fields, visit.now)
     except BadInput as bad:
         return _pan(visit, code, tab=tab, form=refilled(fields, bad), kind=kind)
-    if kind in DRAWS:
+    if kind in DRAWS or answers:
         return RedirectResponse(f"/pan/{code}", 303)
     return RedirectResponse(f"/pan/{code}?entry={tab}", 303)

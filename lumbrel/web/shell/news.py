@@ -7,7 +7,7 @@ from typing import Any
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.candy.pot import CookBoard
 from lumbrel.services.pan.alarms import HEADLINES
-from lumbrel.services.pan.board import CALL_WORDS, FAR_MINUTES, Board
+from lumbrel.services.pan.board import FAR_MINUTES, Board
 from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
 from lumbrel.store.alarms import Alarm
@@ -55,7 +55,8 @@ def news_of(board: Board) -> dict[str, Any]:
         "clock": show.ticking(context.now),
         "told": show.clock(context.now, seconds=True),
         "call": board.verdict.call.value,
-        "headline": "Heating up" if heating > 0 else CALL_WORDS[board.verdict.call],
+        "headline": board.headline,
+        "questions": [{"key": one.key, "sentence": one.sentence} for one in board.questions],
         "brix": show.brix(board.believed.brix) if board.believed else "?",
         "minutes": show.minutes(left if left < FAR_MINUTES else None),
         "probe": show(probe.value, "temperature") if probe else "",

@@ -118,6 +118,7 @@ ADDRESSES: tuple[tuple[str, str, str], ...] = (
     ("/pan/{code}/cup", LOOKER, ""),
     ("/pan/{code}/series", LOOKER, ""),
     ("/pan/{code}/slip/{kind}", "", FINISHER),
+    ("/pan/{code}/fire", "", FINISHER),
     ("/filter", LOOKER, ""),
     ("/filter/{code}", LOOKER, FINISHER),
     ("/filter/{code}/slip/{kind}", "", FINISHER),
