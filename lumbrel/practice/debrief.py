@@ -1,7 +1,7 @@
 """What came of a practice batch: where it was drawn, what it cost, who said what, what hid."""
 
 from bisect import bisect_left
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
@@ -11,8 +11,18 @@ from lumbrel.practice.faults import BY_KEY, Fault
 from lumbrel.practice.session import PracticePan, Truth
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.corrected import READINGS
-from lumbrel.services.base.facts import AlarmFacts, DepthFacts, DrawFacts, FoamFacts
+from lumbrel.services.base.facts import (
+    AlarmFacts,
+    AnsweredFacts,
+    DepthFacts,
+    DrawFacts,
+    FoamFacts,
+    HeatFacts,
+    HydrometerFacts,
+    QuestionKey,
+)
 from lumbrel.services.base.form import NotFound
+from lumbrel.services.pan.board import board_of
 from lumbrel.services.stations import slip
 
 
@@ -161,4 +171,40 @@ def _noticed(key: str, context: contexts.BatchContext, pan: PracticePan) -> str:
         return "It had not sagged yet when you drew."
     if key == "barometer" and "pressure" in kinds:
         return "The alarm called it."
-    return ""
+    if key == "unit":
+        typed = [e.typed.get("cup", "") for e in context.of_kind(HydrometerFacts)]
+        said = any(cup.strip().lower().endswith("f") for cup in typed)
+        return "You typed the unit behind it." if said else ""
+    return _when_asked(key, context, pan) if key in ASKED else ""
+
+
+ASKED: dict[str, tuple[QuestionKey, ...]] = {"out": ("heat_off",), "topped": ("put_in",)}
+"""By what the page asks about each."""
+LOOKED_EACH = timedelta(seconds=15)
+
+
+def _when_asked(key: str, context: contexts.BatchContext, pan: PracticePan) -> str:
+    """When the page asked about it first, by what was on the slip then."""
+    began, drawn = pan.began.get(key), context.drawn
+    if began is None or drawn is None or began >= drawn.at:
+        return "It had not happened yet when you drew."
+    at = began
+    while at < drawn.at:
+        at += LOOKED_EACH
+        known = [e for e in context.entries if e.noted_at <= at]
+        then = board_of(replace(context, now=at, entries=known))
+        if any(one.key in ASKED[key] for one in then.questions):
+            seconds = (at - began).total_seconds()
+            answered = any(
+                e.noted_at >= at and isinstance(e.facts, AnsweredFacts | HeatFacts)
+                for e in context.entries
+            )
+            said = "and you answered" if answered else "and nobody answered"
+            return f"The page asked {minutes_and_seconds(seconds)} later, {said}."
+    return "The page did not notice."
+
+
+def minutes_and_seconds(seconds: float) -> str:
+    """As 1 min 45 s."""
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes} min {rest} s" if minutes else f"{rest} s"

@@ -49,6 +49,31 @@ FAULTS = (
         "The minutes left stopped falling; the page names the change as soon as the temperature "
         "shows it.",
     ),
+    Fault(
+        "out",
+        "the fire went out",
+        "Half-way the fire went out for nine minutes, and nobody was there to see it.",
+        "The probe left the boil within a minute, and the page asked. A look at the pan: no bubbles.",
+    ),
+    Fault(
+        "topped",
+        "somebody topped it up",
+        "Somebody poured a quarter more of cold near-syrup into the pan and wrote nothing down.",
+        "The probe fell at once and came back lower, and the page asked what was put in.",
+    ),
+    Fault(
+        "unit",
+        "a cup in the wrong unit",
+        "The thermometer in the cup shows Fahrenheit, and the kitchen’s form takes a bare number as Celsius.",
+        "The unit behind the number: 203 F.",
+    ),
+    Fault(
+        "small",
+        "a small pot",
+        "Two litres in a pot on a stove boil down three times as fast as a flat pan would, and no probe stands "
+        "in it.",
+        "A first look after a few minutes: the first quarter of an hour of a vessel tells its rate.",
+    ),
 )
 POT_FAULTS = (
     Fault(

@@ -19,12 +19,17 @@ from lumbrel.store import day as day_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
+from lumbrel.store.kitchen import VesselRow, add_vessel
 
 STEP_S, LOG_EVERY_S = 1.0, 10.0
 WRONG_BY_K, AIR_FALLS_PA, CUP_WAITS_MIN = 2 / 1.8, 900.0, 10.0
 FOAM_BRIX, FOAM_PATIENCE, FOAM_TAKES = 60.0, timedelta(seconds=90), 1 / 12
 SAG_AT_BRIX, SAG_TO = 57.0, 0.55
 RUN_MINUTES = 60.0
+OUT_AT_BRIX, OUT_MINUTES = 58.0, 9.0
+TOPPED_AT_BRIX, TOPPED_SHARE, TOPPED_BRIX, TOPPED_C = 59.0, 0.25, 30.0, 15.0
+SMALL_POT = VesselRow(id="small-pot", name="Small pot", shape="round", sizes_mm=(220.0,))
+SMALL_POT_KG, SMALL_POT_KG_PER_MIN = 2.4, 0.075
 CUP = "You fill the cup", "on the slip, Cup"
 
 
@@ -55,12 +60,13 @@ class PracticePan(PracticeRun):
         self.truth: list[Truth] = []
         air_pa = air.pressure_at_elevation_pa(example.EXAMPLE_ELEVATION_M)
         self._offset = self._rng.uniform(-0.4, 0.4)
+        self._small = "small" in self.faults
         # As kitchens are, not as the book has it: its curve, its burner and its probe depart.
         self.pot = HarshPan(
-            mass_kg=self._rng.uniform(24, 30),
+            mass_kg=SMALL_POT_KG if self._small else self._rng.uniform(24, 30),
             brix=self._rng.uniform(48, 52),
             temperature_c=85.0,
-            rate_kg_per_min=0.226,
+            rate_kg_per_min=SMALL_POT_KG_PER_MIN if self._small else 0.226,
             pressure_pa=air_pa + self._rng.gauss(0, 600),
             departs=Departures.drawn(self._rng),
             rng=random.Random(self._rng.random()),
@@ -87,18 +93,20 @@ class PracticePan(PracticeRun):
                     basis="barometer",
                 ),
             )
-            for fault in ("thermometer", "cup"):
+            if self._small:
+                add_vessel(db, SMALL_POT)
+            for fault in ("thermometer", "cup", "unit", "small"):
                 if fault in self.faults:
                     self.began[fault] = STARTS_AT
             return opening.open_batch(
                 db,
                 STARTS_AT,
                 {
-                    "vessel": "finisher-1",
+                    "vessel": SMALL_POT.id if self._small else "finisher-1",
                     "sugar_kind": "maple",
                     "woodlot": "north-kiln",
                     "amount_by": "mass",
-                    "amount": f"{self.pot.mass_kg:.1f} kg",
+                    "amount": f"{self.pot.mass_kg:.2f} kg",
                     "brix": f"{self.pot.brix + self._rng.gauss(0, 0.3):.1f}",
                     "temperature": "85 C",
                 },
@@ -131,8 +139,9 @@ class PracticePan(PracticeRun):
                 ):
                     pot = self.pot
                     self.truth.append(Truth(self._last, pot.brix, pot.temperature_c, pot.mass_kg))
-        if sent:
+        if sent and not self._small:
             intake.take(db, "probe-1", sent[-600:], now)
+        if sent:
             self._report_pressure(db, now)
 
     def _report_pressure(self, db: Connection, at: datetime) -> None:
@@ -151,6 +160,12 @@ class PracticePan(PracticeRun):
         if "burner" in self.faults and brix >= SAG_AT_BRIX and "burner" not in self.began:
             self.began["burner"] = at
             self.pot.turn(SAG_TO)
+        if "out" in self.faults and brix >= OUT_AT_BRIX:
+            self.began.setdefault("out", at)
+            self.pot.on = (at - self.began["out"]).total_seconds() / 60 > OUT_MINUTES
+        if "topped" in self.faults and brix >= TOPPED_AT_BRIX and "topped" not in self.began:
+            self.began["topped"] = at
+            self.pot.add(TOPPED_SHARE * self.pot.mass_kg, TOPPED_BRIX, TOPPED_C)
         if "foam" in self.faults and brix >= FOAM_BRIX:
             self.began.setdefault("foam", at)
             late = at - self.began["foam"] > FOAM_PATIENCE
@@ -173,15 +188,16 @@ class PracticePan(PracticeRun):
         filled = boils - 5.0
         stands = cup.cooled(filled, CUP_WAITS_MIN if "cup" in self.faults else 0.3).temperature_c
         told = filled if "cup" in self.faults else stands
+        cup_shows = f"{told * 1.8 + 32:.0f}" if "unit" in self.faults else f"{told:.1f} °C"
         floats = Hydrometer().mark(brix, min(stands, 99.9)) + self._rng.gauss(0, 0.25)
         if floats < 45:
             return Seen(
                 "hydrometer",
-                f"The stem lies on the floor of the cup: it does not float yet. The cup is at {told:.1f} °C.",
+                f"The stem lies on the floor of the cup: it does not float yet. The cup’s thermometer says {cup_shows}.",
                 *CUP,
             )
         return Seen(
             "hydrometer",
-            f"The stem floats at {floats:.1f}, the cup’s thermometer says {told:.1f} °C.",
+            f"The stem floats at {floats:.1f}, the cup’s thermometer says {cup_shows}.",
             *CUP,
         )
