@@ -10,7 +10,7 @@ from typing import Any
 from uuid import uuid4
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan.vessel import Vessel
+from lumbrel.core.pan.vessel import FIRES, Vessel
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, Facts, Learnt, TakeInFacts
@@ -90,13 +90,7 @@ class Replay:
     """A kitchen in memory that answers one line after the other."""
 
     def __init__(self) -> None:
-        self._db = connect(":memory:")
-        ready(self._db)
-        safe.set_nature(self._db, "practice")
-        with transaction(self._db):
-            add_woodlot(self._db, WOODLOT)
-        self._clock: datetime | None = None
-        self._batch = ""
+        self._begin()
         self._doings: dict[str, Callable[[Line], Answer]] = {
             "kitchen": self._kitchen,
             "vessel": self._vessel,
@@ -107,8 +101,25 @@ class Replay:
             "take_in": self._take_in,
             "line": self._line,
             "samples": self._samples,
+            "strike": self._strike,
             "ask": self._ask,
+            "anew": self._anew,
         }
+
+    def _begin(self) -> None:
+        self._db = connect(":memory:")
+        ready(self._db)
+        safe.set_nature(self._db, "practice")
+        with transaction(self._db):
+            add_woodlot(self._db, WOODLOT)
+        self._clock: datetime | None = None
+        self._batch = ""
+
+    def _anew(self, line: Line) -> Answer:
+        """Throw the record away and begin another."""
+        self.close()
+        self._begin()
+        return OK
 
     def close(self) -> None:
         """Throw the record away."""
@@ -190,7 +201,12 @@ class Replay:
             raise Unfit(sizes_mm=error.sentence) from error
         if any(v.name == name for v in vessels(self._db)):
             raise Unfit(name=f"There is a vessel called {name} already.")
-        row = VesselRow(id=str(uuid4()), name=name, shape=shape, sizes_mm=tuple(map(float, sizes)))
+        fire = str(line.get("fire") or "")
+        if fire and fire not in FIRES:
+            raise Unfit(fire=f"A vessel stands on one of {', '.join(FIRES)}.")
+        row = VesselRow(
+            id=str(uuid4()), name=name, shape=shape, sizes_mm=tuple(map(float, sizes)), fire=fire
+        )
         with transaction(self._db):
             add_vessel(self._db, row)
         return OK
@@ -371,6 +387,19 @@ class Replay:
         slip.put(self._db, self._batch, kind, fields, now)
         return OK
 
+    def _strike(self, line: Line) -> Answer:
+        """Strike the newest line of a kind that stands."""
+        now, kind = self._now(line), str(line.get("kind"))
+        if not self._batch:
+            raise Unfit(line="Take a batch in first.")
+        context = contexts.load(self._db, self._batch, now)
+        standing = [e for e in context.current if e.kind == kind]
+        if not standing:
+            raise Unfit(kind=f"No line of the kind “{kind[:20]}” stands on the slip.")
+        newest = max(standing, key=lambda e: (e.noted_at, e.at))
+        slip.strike(self._db, self._batch, {"supersedes": newest.id, "why": "Struck"}, now)
+        return OK
+
     def _samples(self, line: Line) -> Answer:
         device = self._named_instrument(line.get("instrument"))
         sent = line.get("samples")
@@ -544,6 +573,7 @@ def _said(context: contexts.BatchContext, board: Board) -> Answer:
             {"label": one.label, "brix": one.brix, "sigma_brix": one.sigma_brix}
             for one in (board.voices if believed else [])
         ],
+        "questions": [{"key": one.key, "sentence": one.sentence} for one in board.questions],
     }
 
 
@@ -552,4 +582,6 @@ NEVER_MINUTES, LEAST_RATE_KG_PER_MIN = 5000.0, 1e-3
 
 def _settled_by_another(board: Board) -> bool:
     """Whether somebody else than a thermometer in the boil could settle it."""
-    return any(word.reading.kind != "thermometer" for word in board.evidence.words)
+    return board.unlooked or any(
+        word.reading.kind != "thermometer" for word in board.evidence.words
+    )

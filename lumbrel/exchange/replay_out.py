@@ -8,6 +8,7 @@ from typing import Any
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
+    AnsweredFacts,
     BoilingFacts,
     BurnerFacts,
     DepthFacts,
@@ -76,6 +77,7 @@ def _registered(context: BatchContext) -> Iterator[Line]:
         "name": vessel.name,
         "shape": vessel.shape,
         "sizes_mm": list(vessel.sizes_mm),
+        **({"fire": vessel.fire} if vessel.fire else {}),
     }
     for glass in context.instruments_of(ThermometerDetail):
         finest = glass.detail.resolution_k
@@ -211,6 +213,8 @@ def _line(entry: Entry[Facts], fields: dict[str, str]) -> Line:
     }
     if isinstance(entry.facts, DrawnFacts):
         asked.add("mass")
+    if isinstance(entry.facts, HeatFacts):
+        asked.add("on")
     if getattr(entry.facts, "dated", "typed") != "typed":
         fields = fields | {"dipped_at": _at(entry.at)}
     line: Line = {"do": "line", "at": _at(entry.at), "kind": entry.kind, "fields": fields}
@@ -240,6 +244,9 @@ def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None
         }
     if isinstance(facts, ThermometerFacts):
         return {"instrument": names[facts.instrument_id], "reading": f"{facts.reading_c!r} C"}
+    if isinstance(facts, AnsweredFacts):
+        about = {"instrument": names[facts.instrument_id]} if facts.instrument_id else {}
+        return {"question": facts.question, "yes": "1" if facts.yes else "0"} | about
     return _happened(facts)
 
 
