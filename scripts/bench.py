@@ -36,6 +36,7 @@ from scripts import (  # noqa: E402
     bench_network,
     bench_record,
     bench_silence,
+    bench_unsaid,
 )
 from tests.support.browser import chromium  # noqa: E402
 
@@ -240,6 +241,7 @@ def main() -> int:
             for name, value, low, high in (
                 *bench_live.boils_against_the_truth(),
                 *bench_kitchen.measures(),
+                *bench_unsaid.measures(),
                 *bench_after.photographs(),
                 *bench_candy.measures(),
             )
