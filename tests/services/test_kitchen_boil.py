@@ -2,7 +2,7 @@
 played from outside."""
 
 import json
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from lumbrel.core.pan.boil_path import STRAYS
 from lumbrel.core.physics import sucrose, water
@@ -15,9 +15,7 @@ from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import Expected
-from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.promise import promise
-from lumbrel.services.pan.run import cooled_unsaid, went_cold
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
 from lumbrel.services.stations import slip
@@ -289,34 +287,6 @@ class Boil(KitchenCase):
             intake.take(self.db, "probe-1", [(at - timedelta(seconds=5), 20.0)], at)
             self.assertEqual(self.board(code, minutes).heating_minutes == 0, boils)
             self.assertEqual(self.board(code, minutes).believed.brix > 50, boils)
-
-    def test_what_cooled_and_holds_boils_again(self) -> None:
-        def run(*shown: float) -> list[RunPoint]:
-            at = [NOON + timedelta(minutes=i) for i in range(len(shown))]
-            return [RunPoint(a, c, 9, 97_000.0, a, a, 0.1) for a, c in zip(at, shown, strict=True)]
-
-        self.assertIsNone(went_cold(run(102.0, 102.3, 100.4, 100.6, 100.9, 101.0), 99.0))
-        self.assertIsNotNone(went_cold(run(102.0, 102.3, 101.9, 101.2, 100.6), 99.0))
-        self.assertIsNotNone(went_cold(run(102.0, 102.3, 98.0, 98.0, 98.0), 99.0))
-
-    def test_what_was_put_in_unsaid_is_asked_for(self) -> None:
-        def fell(*shown: float, said: tuple[float, float] | None = None) -> float | None:
-            def at(minutes: float) -> datetime:
-                return NOON + timedelta(minutes=minutes)
-
-            points = [
-                RunPoint(at(i), c, 9, 97_000.0, at(i), at(i), 0.1) for i, c in enumerate(shown)
-            ]
-            whiles = [(NOON, NOON)] + ([(at(said[0]), at(said[1]))] if said else [])
-            found = cooled_unsaid(points, NOON, whiles, 98.9)
-            return found and (found - NOON) / timedelta(minutes=1)
-
-        put_in = (102.0, 102.1, 102.2, 94.0, 97.5, 100.1, 100.8, 100.8, 100.9)
-        self.assertEqual(fell(*put_in), 3)
-        self.assertIsNone(fell(*put_in, said=(3, 5)))
-        self.assertIsNone(fell(*put_in[:5]))
-        self.assertIsNone(fell(102.0, 102.1, 102.2, 95.0, 90.0, 85.0, 80.0, 76.0))
-        self.assertIsNone(fell(102.0, 102.1, 101.3, 102.2, 102.3, 102.4))
 
     def test_test_boils_of_a_day_count_together(self) -> None:
         sigmas = []

@@ -92,7 +92,7 @@ class Batch(KitchenCase):
         self.assertTrue(board.low_left < truth < board.high_left)
         self.assertAlmostEqual(board.cup.mark_brix, 60.0, delta=0.3)
         until_look = (board.next_check_at - NOON) / timedelta(minutes=1) - 60
-        self.assertAlmostEqual(until_look, board.minutes_left / 2, delta=0.5)
+        self.assertAlmostEqual(until_look, board.low_left / 2, delta=0.5)
         done = 60 + truth
         self.put(code, "refractometer", done, reading="66.7", sample="20 C")
         ready = boards.board(self.db, code, NOON + timedelta(minutes=done))
