@@ -29,6 +29,7 @@ PLAYED = {
     "splashed": (PROBE_STEM,),
     "air_falls": (PROBE_STEM, CANDY),
     "part_noted": (PROBE_STEM, STEM),
+    "slipped": (FULL,),
     "birch": (STEM,),
 }
 ASKED_FOR = {

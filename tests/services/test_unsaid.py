@@ -173,6 +173,19 @@ class Asked(KitchenCase):
         self.assertAlmostEqual(after.balance.brix, 30 * 45 / (30 - 0.14 * 54), delta=0.4)
         self.assertEqual(after.questions, [])
 
+    def test_neither_is_an_answer_too(self) -> None:
+        self.code = self.take_in(vessel="finisher-2", temperature="95 C")
+        self.put(self.code, "boiling", 2)
+        for minute, brix in ((20, 49.1), (32, 52.3), (41, 62.0), (43, 63.3)):
+            read = {"reading": f"{brix}", "sample": "20 C", "reading_confirmed": "1"}
+            self.put(self.code, "refractometer", minute, **read)
+        at = NOON + timedelta(minutes=43.3)
+        (asked,) = boards.board(self.db, self.code, at).questions
+        self.assertEqual(asked.key, "taken_out")
+        self.press(asked, "Neither", 43.3)
+        keys = [q.key for q in boards.board(self.db, self.code, at).questions]
+        self.assertNotIn("taken_out", keys)
+
     def test_nothing_is_done_while_it_is_asked_about(self) -> None:
         self.out_at = 85.0
         self.assertGreater(self.until(84.8).balance.brix, 66.9)
@@ -224,14 +237,15 @@ class Asked(KitchenCase):
         save_kitchen(self.db, replace(kitchen, units=units), NOON + timedelta(minutes=1))
         boils = self.until(50)
         floats = Hydrometer().mark(boils.balance.brix, 95.0)
-        typed = {"reading": f"{floats:.1f}", "cup": "95"}
+        typed = {"reading": f"{floats:.1f}", "cup": "95", "dipped_ago": "60 s"}
         with self.assertRaises(BadInput) as refused:
             self.put(self.code, "hydrometer", 50, **typed)
         self.assertIn("°C? Then type 95 C", refused.exception.asks["cup"])
         kept = typed | {"cup_confirmed": "1", "reading_confirmed": "1"}
         self.put(self.code, "hydrometer", 50, **kept)
         asked = self.keys(50.2)["unit"]
-        self.press(asked, "Yes, it was 95", 50.3, reading_confirmed="1")
+        fixed = self.press(asked, "Yes, it was 95", 50.3, reading_confirmed="1")
+        self.assertEqual(fixed.at, NOON + timedelta(minutes=49))
         self.assertEqual(self.keys(50.5), {})
         now = self.until(50.6)
         self.assertAlmostEqual(now.evidence.words[0].estimate.brix, boils.balance.brix, delta=1.0)

@@ -35,7 +35,7 @@ FIRES = {
 }
 NOBODY_SAID = {
     "pot": Fire("", 1.3, 0.55),
-    "pan": Fire("", 0.75, 0.4724),
+    "pan": Fire("", TYPICAL_BOIL_OFF_KG_PER_MIN_M2, 0.4724),
     "arch": Fire("", 0.9, 0.4724),
 }
 """A small round vessel is mostly a pot on a stove, a pan of more than 0.6 m² stands on an arch

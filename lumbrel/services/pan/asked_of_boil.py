@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import (
+    AnsweredFacts,
     BurnerFacts,
     HeatFacts,
     PartDrawFacts,
@@ -104,8 +105,17 @@ def _is_it_out(context: BatchContext, seen: BoilEvidence, one: Away, since: str)
 
 def of_jumps(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
     """What two readings, or two instruments, say against the arithmetic."""
+    if seen.readings and _answered_since(context, seen.readings[-1].at):
+        return
     for jump in seen.supposed:
         yield thinner_or_denser(context, jump.at, seen.supposed_thinner, "What was read since is")
+
+
+def _answered_since(context: BatchContext, at: datetime) -> bool:
+    """Whether what a reading makes one ask was answered after it was taken, of whatever moment."""
+    about = ("put_in", "taken_out", "relit")
+    lines = context.of_kind(AnsweredFacts)
+    return any(e.noted_at >= at and e.facts.question in about for e in lines)
 
 
 def of_the_newest(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
@@ -114,6 +124,8 @@ def of_the_newest(context: BatchContext, seen: BoilEvidence) -> Iterator[Questio
     if newest is None or abs(newest[1]) < DOUBTFUL_SIGMAS:
         return
     reading, off = newest
+    if _answered_since(context, reading.at):
+        return
     at = reading.at - timedelta(minutes=1)
     if seen.heat_is_off and off > 0:
         if answered(context, "relit", at) is None:
@@ -151,6 +163,6 @@ def of_rates(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
     for change in seen.changes[-1:]:
         if change.percent < FASTER_PERCENT or any(abs(at - change.at) <= NEAR for at in noted):
             continue
-        if answered(context, "taken_out", change.at) is None:
+        if not _answered_since(context, change.at):
             why = f"It boils off {change.percent:.0f} % faster since then."
             yield was_taken_out(context, change.at, why)

@@ -10,21 +10,15 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
-from lumbrel.services.base.facts import (
-    HydrometerFacts,
-)
+from lumbrel.services.base.dip import DIPPED_AGO
+from lumbrel.services.base.facts import HydrometerFacts
 from lumbrel.services.base.form import CONFIRMED
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
 from lumbrel.services.pan.belief import Belief
 from lumbrel.services.pan.evidence import DRIFTS_K_PER_H, BoilEvidence, gather
-from lumbrel.services.pan.question import (
-    Question,
-    Reply,
-    answer,
-    was_put_in,
-)
+from lumbrel.services.pan.question import Question, Reply, answer, was_put_in
 from lumbrel.services.pan.suspect import apart, should_float
 from lumbrel.services.pan.unsaid import answered
 from lumbrel.store import kept
@@ -123,7 +117,8 @@ def _in_the_other_unit(context: BatchContext, found: Belief, reading: Corrected)
     other = units.KINDS["temperature"].unit(meant.unit).symbol
     cup = f"{meant.text}\u202f{other}"
     fields = {
-        **{k: v for k, v in entry.typed.items() if not k.endswith(CONFIRMED)},
+        # The moment of the dip stays the old line's: so long ago, counted from now, would be another.
+        **{k: v for k, v in entry.typed.items() if not k.endswith(CONFIRMED) and k != DIPPED_AGO},
         "cup": f"{meant.text} {meant.unit}",
         "supersedes": entry.id,
         "why": "typed in the other unit",
@@ -193,7 +188,7 @@ def of_the_probe(context: BatchContext, seen: BoilEvidence) -> Iterator[Question
         replies=(
             answer("Yes, trust it less", "probe_drifts", True, context.now, probe.id),
             answer("No, it is right", "probe_drifts", False, context.now, probe.id),
-            Reply(label="Boil water with it again", href="/"),
+            Reply(label="Boil water with it again", href="/day"),
         ),
     )
 

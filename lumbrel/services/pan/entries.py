@@ -23,7 +23,7 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.alarms import HEADLINES
-from lumbrel.services.pan.unsaid import SAID_WITHIN
+from lumbrel.services.pan.unsaid import answer_to
 from lumbrel.store import record
 from lumbrel.store.kitchen import woodlots
 
@@ -110,15 +110,9 @@ def answered(form: Form, context: BatchContext) -> AnsweredFacts | None:
 def answered_already(form: Form, context: BatchContext, facts: AnsweredFacts) -> None:
     """Refuse a second answer to one question: it says what was answered, and by whom."""
     at = dip(form, context.now) or context.now
-    before = [
-        e
-        for e in context.of_kind(AnsweredFacts)
-        if e.facts.question == facts.question
-        and e.facts.instrument_id == facts.instrument_id
-        and (abs(e.at - at) <= SAID_WITHIN or bool(facts.instrument_id))
-    ]
-    if before:
-        last = before[-1]
+    about = facts.instrument_id
+    last = answer_to(context, facts.question, None if about else at, about)
+    if last:
         words = ASKED_ABOUT[last.facts.question][0 if last.facts.yes else 1]
         form.errors["kind"] = (
             f"{last.initials or 'Somebody'} answered that at {context.clock(last.noted_at)}: “{words}”. "

@@ -72,10 +72,19 @@ def likeliest(context: BatchContext, seen: BoilEvidence) -> BoilEvidence:
     for other in (_with_a_jump(context, seen), _with_a_drift(context, seen)):
         if other and other.fitted.cost < min(best.fitted.cost, seen.fitted.cost - TALE_COSTS):
             best = other
-    if best is seen:
-        return seen
-    now = max(seen.minute(context.now), 0.0)
-    return replace(best, supposed_thinner=best.fitted.brix_at(now) < seen.fitted.brix_at(now))
+    return replace(best, supposed_thinner=_is_thinner(context, best)) if best.supposed else best
+
+
+def _is_thinner(context: BatchContext, told: BoilEvidence) -> bool:
+    """Whether what was read since a jump is thinner than the boil until then would have come to."""
+    since = told.supposed[-1].at
+    after = [r for r in _typed(told) if r.at > since]
+    until_then = gather(context, *(LeftOut(r) for r in after))
+    off = 0.0
+    for one in after:
+        said = one.bound_brix if one.brix is None else one.brix
+        off += (said or 0.0) - until_then.fitted.brix_at(max(until_then.minute(one.at), 0.0))
+    return off < 0
 
 
 def apart(without: BoilEvidence, reading: Corrected) -> float:
@@ -136,7 +145,7 @@ def _with_a_jump(context: BatchContext, seen: BoilEvidence) -> BoilEvidence | No
         return None
     best: BoilEvidence | None = None
     for at in _gaps(seen, read):
-        if answered(context, "put_in", at) is False:
+        if any(answered(context, key, at) is False for key in ("put_in", "taken_out")):
             continue
         other = gather(context, jumps=(Jump(at),))
         if best is None or other.fitted.cost < best.fitted.cost:

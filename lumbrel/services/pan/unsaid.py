@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from lumbrel.core.pan.probe_trace import Fall
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AnsweredFacts,
     PartDrawFacts,
@@ -106,12 +107,20 @@ def answered(
     context: BatchContext, question: QuestionKey, at: datetime | None, instrument_id: str = ""
 ) -> bool | None:
     """What was answered last to a question about a moment, or an instrument; None when nothing was."""
+    line = answer_to(context, question, at, instrument_id)
+    return line.facts.yes if line else None
+
+
+def answer_to(
+    context: BatchContext, question: QuestionKey, at: datetime | None, instrument_id: str = ""
+) -> Entry[AnsweredFacts] | None:
+    """The line that answered a question about a moment, or an instrument, last."""
     for entry in reversed(context.of_kind(AnsweredFacts)):
         facts = entry.facts
         if facts.question != question or facts.instrument_id != instrument_id:
             continue
         if at is None or abs(entry.at - at) <= SAID_WITHIN:
-            return facts.yes
+            return entry
     return None
 
 
