@@ -56,7 +56,7 @@ class Played(Histories):
         for life in range(LIVES):
             committed = max(committed, self._lived(rng.randrange(10**9), rng.uniform(0.05, 0.5)))
             self.db = connect(self.path)
-            there = self.db.execute("SELECT count(*) FROM entry").fetchone()[0]
+            there = self.db.execute("SELECT count(*) FROM line").fetchone()[0]
             self.assertGreaterEqual(there, committed, f"life {life}")
             self.assertEqual(safekeeping.check(self.path).problems, [])
             self.db.close()
@@ -88,7 +88,7 @@ class Played(Histories):
 
     def _something(self, rng: random.Random, codes: list[str], minute: int) -> None:
         super()._something(rng, codes, minute)
-        lines = self.db.execute("SELECT count(*) FROM entry").fetchone()[0]
+        lines = self.db.execute("SELECT count(*) FROM line").fetchone()[0]
         os.write(self.told, b"%d\n" % lines)
 
 
@@ -212,7 +212,7 @@ class Kitchen:
     def wrong(self) -> int:
         """Acknowledged lines that are not there, and what `check` complains of."""
         db = sqlite3.connect(self.record)
-        there = {row[0] for row in db.execute("SELECT id FROM entry")}
+        there = {row[0] for row in db.execute("SELECT id FROM line")}
         db.close()
         lost = [line for line in self.acknowledged if line not in there]
         problems = safekeeping.check(self.record).problems

@@ -20,13 +20,13 @@ from pathlib import Path
 
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.day.checks import boiled
 from lumbrel.services.kitchen import example
 from lumbrel.services.pan import board
 from lumbrel.services.pan.evidence import gather
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
-from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
@@ -61,19 +61,7 @@ def _night(path: Path, samples: Sequence[samples_store.Sample]) -> str:
     with opened(path) as db:
         ready(db)
         example.load_example(db, START)
-        day_store.add_test_boil(
-            db,
-            day_store.TestBoil(
-                id="b",
-                at=START,
-                instrument_id="probe-1",
-                typed="",
-                reading_c=98.6,
-                station_pressure_pa=96_410.0,
-                pressure_sigma_pa=50.0,
-                basis="barometer",
-            ),
-        )
+        boiled(db, "b", "probe-1", START, reading_c=98.6, pressure_pa=96_410.0)
         code = opening.open_batch(
             db,
             START,

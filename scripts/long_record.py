@@ -8,6 +8,7 @@ years, and then all that is kept besides the lines is made anew. About a minute 
 import json
 import random
 import sys
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from sqlite3 import Connection
@@ -18,8 +19,10 @@ sys.path.insert(0, str(ROOT))
 
 from lumbrel import demo  # noqa: E402
 from lumbrel.services.record import kept  # noqa: E402
-from lumbrel.store import record  # noqa: E402
-from lumbrel.store.db import instant, milliseconds, moment, opened, transaction  # noqa: E402
+from lumbrel.store import book, record  # noqa: E402
+from lumbrel.store.book import LineRow  # noqa: E402
+from lumbrel.store.db import instant, milliseconds, opened, transaction  # noqa: E402
+from lumbrel.store.samples import PUT_ONCE  # noqa: E402
 
 BATCHES, LINES, SAMPLES, COOKS = 200, 100, 500, 24
 NOTES = ("Bubbles small and even.", "Foam came up, went down.", "Sheets off the spatula.")
@@ -43,13 +46,13 @@ def make(path: Path, seasons: int) -> None:
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
 
-def _patterns(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]]:
+def _patterns(db: Connection) -> list[tuple[record.Batch, list[LineRow]]]:
     """Finished batches of the demonstration with their lines, none pooled with another."""
     found = []
     for batch_id in record.batch_ids(db):
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
-        lines = record.entries(db, batch_id)
+        lines = _lines(db, batch_id)
         kinds = {line.kind for line in lines}
         mixed = any(line.facts.get("from_batch_id") for line in lines) or "poured" in kinds
         if {"draw", "jar"} <= kinds and not mixed:
@@ -57,20 +60,20 @@ def _patterns(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]
     return found
 
 
-def _cooks(db: Connection) -> list[tuple[record.Batch, list[record.EntryRow]]]:
+def _cooks(db: Connection) -> list[tuple[record.Batch, list[LineRow]]]:
     """The demonstration's finished cooks with their lines."""
     found = []
     for batch_id in record.batch_ids(db):
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
-        lines = [line for line in record.entries(db, batch_id) if line.kind != "alarm"]
+        lines = [line for line in _lines(db, batch_id) if line.kind != "alarm"]
         if {"cook", "made"} <= {line.kind for line in lines}:
             found.append((batch, lines))
     return found
 
 
 def _cook(
-    db: Connection, pattern: tuple[record.Batch, list[record.EntryRow]], season: int, number: int
+    db: Connection, pattern: tuple[record.Batch, list[LineRow]], season: int, number: int
 ) -> None:
     """One cook once more, of a woodlot's syrup, since no jars of another year's lot are there to open."""
     batch, lines = pattern
@@ -115,6 +118,7 @@ PLAIN = (
 
 
 def _fill(db: Connection, patterns: list[Any], rng: random.Random, seasons: int) -> None:
+    boils = [book.line_of(row) for row in book.newest(db, "test_boil", limit=1000)]
     for season in range(seasons):
         year = 2026 - season
         already = len(patterns) if season == 0 else 0
@@ -122,22 +126,20 @@ def _fill(db: Connection, patterns: list[Any], rng: random.Random, seasons: int)
             batch, lines = patterns[number % len(patterns)]
             shift = timedelta(days=-365 * season, minutes=7 * (number // len(patterns)))
             _copy(db, batch, lines, shift, f"{year % 100:02d}-{number + 201:03d}", rng)
-        boils = db.execute("SELECT * FROM test_boil WHERE at >= '2026'").fetchall()
+        back = timedelta(days=365 * season)
         for boil in boils if season else []:
-            row = dict(boil) | {"id": f"{boil['id']}-{year}", "at": _earlier(boil["at"], season)}
-            db.execute(
-                f"INSERT INTO test_boil VALUES ({', '.join('?' * len(row))})", [*row.values()]
-            )
+            at, noted_at = boil.at - back, boil.noted_at - back
+            book.add(db, replace(boil, id=f"{boil.id}-{year}", at=at, noted_at=noted_at))
 
 
-def _earlier(at: str, seasons: int) -> str:
-    return instant(moment(at) - timedelta(days=365 * seasons))
+def _lines(db: Connection, about_id: str) -> list[LineRow]:
+    return [book.line_of(row) for row in book.rows_about(db, about_id)]
 
 
 def _copy(
     db: Connection,
     batch: record.Batch,
-    lines: list[record.EntryRow],
+    lines: list[LineRow],
     shift: timedelta,
     code: str,
     rng: random.Random,
@@ -165,48 +167,51 @@ def _copy(
         _line(db, line, shift, batch_id, renamed, facts)
     for i in range(LINES - len(lines)):
         at = start + (end - start) * rng.random()
-        note = record.EntryRow(
+        note = LineRow(
             id=f"note-{code}-{i}",
-            batch_id=batch_id,
+            about="batch",
+            about_id=batch_id,
             kind="note",
             at=at + shift,
             noted_at=at + shift,
             typed={"text": NOTES[i % 3]},
             facts={"text": NOTES[i % 3]},
         )
-        record.add_entry(db, note)
-    began = milliseconds(start + shift)
-    step = 9000
+        book.add(db, note)
+    began, step = milliseconds(start + shift), 9000
+    probe = db.execute("SELECT number FROM device WHERE instrument_id = 'probe-1'").fetchone()[0]
     db.executemany(
-        """INSERT INTO sample (device, at, value)
-           VALUES ((SELECT number FROM device WHERE instrument_id = 'probe-1'), ?, ?)
-           ON CONFLICT DO NOTHING""",
-        [(began + step * i, 99.0 + 4.0 * (i / SAMPLES) ** 3) for i in range(SAMPLES)],
+        PUT_ONCE,
+        [
+            (probe, began + step * i, 99.0 + 4.0 * (i / SAMPLES) ** 3, None, None)
+            for i in range(SAMPLES)
+        ],
     )
 
 
 def _line(
     db: Connection,
-    line: record.EntryRow,
+    line: LineRow,
     shift: timedelta,
     batch_id: str,
     renamed: dict[str, str],
     facts: dict[str, Any],
 ) -> None:
-    copied = record.EntryRow(
+    copied = LineRow(
         id=renamed[line.id],
-        batch_id=batch_id,
+        about="batch",
+        about_id=batch_id,
         kind=line.kind,
         at=line.at + shift,
         noted_at=line.noted_at + shift,
         typed=line.typed,
         facts=facts,
-        facts_version=line.facts_version,
+        version=line.version,
         supersedes=renamed.get(line.supersedes or ""),
         why=line.why,
         initials=line.initials,
     )
-    record.add_entry(db, copied)
+    book.add(db, copied)
 
 
 if __name__ == "__main__":

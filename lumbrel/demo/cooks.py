@@ -7,14 +7,14 @@ from sqlite3 import Connection
 from typing import NamedTuple
 from uuid import NAMESPACE_OID, uuid5
 
-from lumbrel.core.physics import air, water
+from lumbrel.core.physics import water
 from lumbrel.devices.candy_pot import HarshCandyPot
 from lumbrel.devices.harsh import Departures
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.candy import begin
 from lumbrel.services.candy.pot import pot_of
+from lumbrel.services.day.checks import boiled
 from lumbrel.services.stations import slip
-from lumbrel.store import day as day_store
 from lumbrel.store import kept
 from lumbrel.store.db import transaction
 
@@ -122,18 +122,16 @@ class _Play:
         slip.put(self.db, self.code, kind, sent, at)
 
     def _test_boil(self, at: datetime) -> None:
-        boil = day_store.TestBoil(
-            id=self._id("test boil", at),
-            at=at,
-            instrument_id=GLASS,
-            typed="",
-            reading_c=round(water.boiling_point_c(self.pressure_pa) + OFFSET_K, 1),
-            station_pressure_pa=self.pressure_pa,
-            pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
-            basis="barometer",
-        )
+        shown = round(water.boiling_point_c(self.pressure_pa) + OFFSET_K, 1)
         with transaction(self.db):
-            day_store.add_test_boil(self.db, boil)
+            boiled(
+                self.db,
+                self._id("test boil", at),
+                GLASS,
+                at,
+                reading_c=shown,
+                pressure_pa=self.pressure_pa,
+            )
 
     def _fields(self, at: datetime) -> dict[str, str]:
         lots = [

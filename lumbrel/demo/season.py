@@ -30,6 +30,7 @@ from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.candy import alarms as candy_alarms
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day.checks import test_boils
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.kitchen import example
 from lumbrel.services.pan import alarms
@@ -38,7 +39,6 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip, waiting
 from lumbrel.services.take_in import opening
-from lumbrel.store import day as day_store
 from lumbrel.store import demo as demo_store
 from lumbrel.store import photographs, record, safe
 from lumbrel.store import samples as samples_store
@@ -238,7 +238,11 @@ class Season:
         self._test_boil_of_the_cup_probe(at, now.boil_c)
 
     def _test_boil_of_the_cup_probe(self, at: datetime, boil_c: float) -> None:
-        early = {"thermometer": CUP_PROBE.id, "reading": f"{boil_c + 0.1:.1f}"}
+        early = {
+            "id": self._id(),
+            "thermometer": CUP_PROBE.id,
+            "reading": f"{boil_c + 0.1:.1f}",
+        }
         day_entries.test_boil(self.db, at - timedelta(minutes=2), early)
 
     def _charge(self, delivery: Delivery) -> SimulatedFinisher:
@@ -373,7 +377,7 @@ class Season:
 
     def _play(self, delivery: Delivery) -> None:
         morning = delivery.at.replace(hour=6, minute=40)
-        boils = day_store.test_boils(self.db, "probe-1", delivery.at, 1)
+        boils = test_boils(self.db, "probe-1", delivery.at, 1)
         if not boils or boils[0].at < morning:
             self._test_boil(morning)
         pot = self._charge(delivery)

@@ -17,16 +17,17 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from lumbrel.services.base.facts import ADAPTER, read_facts
+from lumbrel.exchange import earlier
+from lumbrel.services.base.facts import read_facts, schemas
 from lumbrel.services.record import kept
-from lumbrel.services.sap import facts as sap_facts
 from lumbrel.store import flow, guards, photographs
 from lumbrel.store.db import newest_version, roll_back
 from lumbrel.store.kitchen import unset
 from lumbrel.store.registered import hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
-FORMAT, VERSION = "lumbrel-logbook", 1
+FORMAT, VERSION = "lumbrel-logbook", 2
+
 JPEG = b"\xff\xd8\xff"
 
 
@@ -38,6 +39,8 @@ class Table:
     key: tuple[str, ...] = ("id",)
     order: str = "rowid"
     json: tuple[str, ...] = ()
+    place: str = ""
+    """A column that is not written: its rows have the place that they have in the document."""
 
 
 TABLES = (
@@ -47,17 +50,14 @@ TABLES = (
     Table("woodlot"),
     Table("instrument", json=("detail",)),
     Table("registered", ("what", "id", "number"), "what, id, number", json=("value",)),
-    Table("pressure_note", json=("typed",)),
-    Table("test_boil"),
-    Table("ice_point"),
-    Table("scale_check", json=("typed",)),
     Table("tree"),
     Table("tank"),
-    Table("sap_line", json=("typed", "facts")),
     Table("batch", json=("methods",)),
-    Table("entry", json=("typed", "facts")),
+    Table("line", json=("typed", "facts"), place="seq"),
     Table("parcel"),
-    Table("flow", ("entry_id", "line"), "(SELECT rowid FROM entry WHERE id = entry_id), line"),
+    Table(
+        "flow", ("entry_id", "line"), "(SELECT seq FROM line AS moved WHERE id = entry_id), line"
+    ),
     Table("alarm"),
     Table("sample_trouble", ("instrument_id", "reason"), "instrument_id, reason"),
     Table("kept_run", ("batch_id",), "batch_id", json=("points",)),
@@ -81,39 +81,20 @@ class Row(BaseModel):
     model_config = ConfigDict(extra="allow")
 
 
-class EntryRow(BaseModel):
-    """A line of a slip. `facts` are of its kind, in the version it was written in."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    id: str
-    batch_id: str
-    kind: str
-    at: str
-    noted_at: str
-    typed: dict[str, str]
-    facts: dict[str, Any]
-    facts_version: int
-    supersedes: str | None
-    why: str
-    initials: str
-
-
-class SapRow(BaseModel):
-    """A line of the sap book. `facts` are of its kind, in the version it was written in."""
+class LineOf(BaseModel):
+    """A line. `facts` are of its kind, in the version it was written in."""
 
     model_config = ConfigDict(extra="forbid")
 
     id: str
     kind: str
-    woodlot_id: str | None
-    tree_id: str | None
-    tank_id: str | None
+    version: int
+    about: str
+    about_id: str
     at: str
     noted_at: str
-    typed: dict[str, str]
     facts: dict[str, Any]
-    facts_version: int
+    typed: dict[str, str]
     supersedes: str | None
     why: str
     initials: str
@@ -142,16 +123,11 @@ class Tables(BaseModel):
     vessel: list[Row]
     woodlot: list[Row]
     instrument: list[Row]
-    registered: list[Row] = []
-    pressure_note: list[Row]
-    test_boil: list[Row]
-    ice_point: list[Row]
-    scale_check: list[Row]
-    tree: list[Row] = []
-    tank: list[Row] = []
-    sap_line: list[SapRow] = []
+    registered: list[Row]
+    tree: list[Row]
+    tank: list[Row]
     batch: list[Row]
-    entry: list[EntryRow]
+    line: list[LineOf]
     parcel: list[Row]
     flow: list[Row]
     alarm: list[Row]
@@ -188,11 +164,10 @@ class Refused(Exception):
 
 
 def schema() -> dict[str, Any]:
-    """The JSON Schema of a logbook, with that of each kind of line under `facts`, and of each kind
-    of the sap book's under `sap_facts`."""
+    """The JSON Schema of a logbook, with that of each kind of line under `facts`."""
     whole = Logbook.model_json_schema()
     whole["$id"] = f"{FORMAT}-{VERSION}"
-    return whole | {"facts": ADAPTER.json_schema(), "sap_facts": sap_facts.ADAPTER.json_schema()}
+    return whole | {"facts": schemas()}
 
 
 def document(db: Connection) -> dict[str, Any]:
@@ -201,10 +176,14 @@ def document(db: Connection) -> dict[str, Any]:
         "format": FORMAT,
         "version": VERSION,
         "record_version": newest_version(),
-        "tables": {table.name: list(rows(db, table)) for table in TABLES},
+        "tables": _tables(db),
         "samples": list(_samples(db)),
         "photographs": list(_photographs(db)),
     }
+
+
+def _tables(db: Connection) -> dict[str, Any]:
+    return {table.name: list(rows(db, table)) for table in TABLES}
 
 
 def as_json(db: Connection) -> str:
@@ -218,6 +197,7 @@ def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
         written = dict(row)
         for column in table.json:
             written[column] = json.loads(written[column])
+        written.pop(table.place, None)
         yield written
 
 
@@ -280,7 +260,7 @@ class Coming:
     known: Counter[str] = field(default_factory=Counter)
 
     def __str__(self) -> str:
-        named = ("batch", "entry", "instrument", "vessel", "woodlot", "sample")
+        named = ("batch", "line", "instrument", "vessel", "woodlot", "sample")
         new = ", ".join(f"{self.new[n]} of {n}" for n in named if self.new[n]) or "nothing"
         return (
             f"{sum(self.new.values())} rows are new ({new}), {sum(self.known.values())} are known"
@@ -383,15 +363,17 @@ def read(text: str) -> Logbook:
     if isinstance(written.get("version"), int) and written["version"] > VERSION:
         raise Refused("It was written by a newer Lumbrel; take it in with that one.")
     try:
+        if written.get("version") == 1:
+            written = written | {"version": VERSION, "tables": earlier.brought_up(written, _tables)}
         logbook = Logbook.model_validate(written)
-        for entry in logbook.tables.entry:
-            read_facts(entry.kind, entry.facts_version, entry.facts)
-        for line in logbook.tables.sap_line:
-            sap_facts.read_facts(line.kind, line.facts_version, line.facts)
+        for line in logbook.tables.line:
+            read_facts(line.kind, line.version, line.facts)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
         raise Refused(f"{place}: {first['msg']}.") from error
+    except ValueError as error:
+        raise Refused(f"{error}.") from error
     return logbook
 
 
@@ -430,6 +412,8 @@ def _defaults(db: Connection, table: Table) -> dict[str, Any]:
     """The columns of a table, each with what it holds where nothing is said; None where that must be."""
     found: dict[str, Any] = {}
     for column in db.execute(f"PRAGMA table_info({table.name})"):
+        if column["name"] == table.place:
+            continue
         said = column["dflt_value"]
         value = None if said is None else db.execute(f"SELECT {said}").fetchone()[0]
         found[column["name"]] = (

@@ -305,7 +305,7 @@ class Replay:
         for one, moment in facts:
             line = Entry(
                 id=str(uuid4()),
-                batch_id=batch.id,
+                about_id=batch.id,
                 at=moment,
                 noted_at=moment,
                 facts=one,

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.facts import (
     AnsweredFacts,
     BoilingFacts,
@@ -28,10 +28,10 @@ from lumbrel.services.base.facts import (
     WeighedFacts,
 )
 from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED, NotFound
+from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.day.pressure import NOTE_FRESH
 from lumbrel.services.day.thermometers import of_that_day
 from lumbrel.services.pan.rate import LAST_DRAWS
-from lumbrel.store import day as day_store
 from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import (
@@ -119,7 +119,7 @@ def _in_order(context: BatchContext) -> list[Line]:
     for glass in context.instruments_of(ThermometerDetail):
         before = of_that_day(context.db, glass.id, taken.at)
         for boil in before:
-            line = {"thermometer": glass.name, "typed": f"{boil.reading_c!r} C"}
+            line = {"thermometer": glass.name, "typed": f"{boil.facts.reading_c!r} C"}
             at = max(boil.at, taken.at - NOTE_FRESH)
             dated.append((at, 1, {"do": "test_boil", "at": _at(at), **line, "confirm": ["typed"]}))
     facts = taken.facts
@@ -158,7 +158,7 @@ def _brix(facts: TakeInFacts) -> Line:
 
 def _air(context: BatchContext, until: datetime) -> list[tuple[datetime, int, Line]]:
     begins = context.taken_in.at - NOTE_FRESH
-    notes = day_store.pressure_notes(context.db, begins, until)
+    notes = newest(context.db, PressureFacts, since=begins, until=until)
     return [
         (
             note.at,
@@ -167,12 +167,12 @@ def _air(context: BatchContext, until: datetime) -> list[tuple[datetime, int, Li
                 "do": "pressure",
                 "at": _at(note.at),
                 "basis": "station",
-                "typed": f"{note.station_pressure_pa / 100!r} hPa",
+                "typed": f"{note.facts.station_pressure_pa / 100!r} hPa",
                 "confirm": ["typed"],
             },
         )
-        for note in notes
-        if note.basis != "elevation"
+        for note in reversed(notes)
+        if note.facts.basis != "elevation"
     ]
 
 

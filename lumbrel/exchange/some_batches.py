@@ -114,15 +114,16 @@ def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
     """What of a logbook belongs to some of its batches. It comes under the settings of the kitchen
     it comes to, where that has any."""
     tables = whole.tables.model_dump()
-    _keep_lines(tables, set(ids))
-    _keep_things(tables)
-    span = _span(tables["entry"])
-    _keep_checks(tables, span)
+    every = tables["line"]
+    slips = _keep_slips(tables, set(ids))
+    _keep_things(tables, slips)
+    span = _span(slips)
+    _keep_checks(tables, span, every)
     tables["setting"] = settings or tables["setting"]
     instruments = _ids(tables["instrument"])
     sent = (_sent(one.model_dump(), span) for one in whole.samples)
     samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
-    named = {row["facts"].get("photo") for row in tables["entry"]}
+    named = {row["facts"].get("photo") for row in slips}
     pictures = [one for one in whole.photographs if one.hash in named]
     written = whole.model_dump(exclude={"tables", "samples", "photographs"})
     return Logbook.model_validate(
@@ -134,27 +135,31 @@ def _ids(rows: Rows) -> set[str]:
     return {row["id"] for row in rows}
 
 
-def _keep_lines(tables: dict[str, Rows], batches: set[str]) -> None:
-    """The batches, their lines and what those moved."""
+def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
+    """The batches and what their lines moved; those lines."""
     tables["batch"] = [row for row in tables["batch"] if row["id"] in batches]
-    for name in ("entry", "kept_run"):
-        tables[name] = [row for row in tables[name] if row["batch_id"] in batches]
-    lines = _ids(tables["entry"])
+    tables["kept_run"] = [row for row in tables["kept_run"] if row["batch_id"] in batches]
+    slips = [
+        row for row in tables["line"] if row["about"] == "batch" and row["about_id"] in batches
+    ]
+    lines = _ids(slips)
     tables["flow"] = [row for row in tables["flow"] if row["entry_id"] in lines]
     ends = {row[end] for row in tables["flow"] for end in ("source_id", "target_id")}
     tables["parcel"] = [row for row in tables["parcel"] if row["id"] in ends]
     # Alarms have rung, and what a probe sent in vain says nothing of a batch.
     tables["alarm"] = tables["sample_trouble"] = []
+    return slips
 
 
-def _keep_things(tables: dict[str, Rows]) -> None:
+def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
     """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
-    lines = [tables[name] for name in ("batch", "entry", "parcel", "flow")]
-    _keep_sap(tables, lines)
-    lines += [tables["sap_line"], tables["tree"]]
-    tables["woodlot"] = _named(tables["woodlot"], *lines)
-    vessels = _ids(_named(tables["vessel"], *lines))
-    read = _ids(_named(tables["instrument"], *lines))
+    others = [row for row in tables["line"] if row["about"] != "batch"]
+    named = [slips, *(tables[name] for name in ("batch", "parcel", "flow"))]
+    sap = _keep_sap(tables, others, named)
+    named += [sap, tables["tree"]]
+    tables["woodlot"] = _named(tables["woodlot"], *named)
+    vessels = _ids(_named(tables["vessel"], *named))
+    read = _ids(_named(tables["instrument"], *named))
     tables["instrument"] = [
         row
         for row in tables["instrument"]
@@ -164,29 +169,55 @@ def _keep_things(tables: dict[str, Rows]) -> None:
     tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
     kept = vessels | _ids(tables["instrument"])
     tables["registered"] = [row for row in tables["registered"] if row["id"] in kept]
+    own = _ids(slips) | _ids(sap)
+    tables["line"] = [
+        row
+        for row in tables["line"]
+        if row["id"] in own or row["about_id"] in kept or row["kind"] == AIR
+    ]
 
 
-def _keep_sap(tables: dict[str, Rows], lines: list[Rows]) -> None:
-    """The tanks that gave sap, with what ever came into them and left, and the trees it came from."""
-    tanks = _ids(_named(tables["tank"], *lines))
+def _keep_sap(tables: dict[str, Rows], others: Rows, named: list[Rows]) -> Rows:
+    """The tanks that gave sap and the trees it came from; all that ever came into those and left."""
+    tanks = _ids(_named(tables["tank"], *named))
     while True:
-        mine = [row for row in tables["sap_line"] if row["tank_id"] in tanks]
+        mine = [
+            row
+            for row in others
+            if row["about_id"] in tanks or row["facts"].get("tank_id") in tanks
+        ]
         pumped = {row["facts"]["to_tank"] for row in mine if row["kind"] == "moved"}
         if pumped <= tanks:
             break
         tanks |= pumped
-    tables["sap_line"] = mine
     tables["tank"] = [row for row in tables["tank"] if row["id"] in tanks]
     tables["tree"] = _named(tables["tree"], mine)
+    return mine
 
 
-def _keep_checks(tables: dict[str, Rows], span: _Span) -> None:
-    """Whatever says how the instruments stood, and the air of those days."""
-    instruments = _ids(tables["instrument"])
-    for name in ("test_boil", "ice_point", "scale_check"):
-        mine = (row for row in tables[name] if row["instrument_id"] in instruments)
-        tables[name] = [row for row in mine if row["at"] <= span.until]
-    tables["pressure_note"] = [row for row in tables["pressure_note"] if span.holds(row)]
+AIR = "pressure"
+"""The kind of line about the kitchen that figures rest on."""
+
+
+def _keep_checks(tables: dict[str, Rows], span: _Span, every: Rows) -> None:
+    """Of what says how the instruments stood all that came before; of the air, that of those days; and
+    whatever corrects or strikes any of it.
+
+    Args:
+        every: all lines of the logbook.
+    """
+    wanted = {
+        row["id"]
+        for row in tables["line"]
+        if row["about"] not in ("instrument", "kitchen")
+        or (row["at"] <= span.until if row["about"] == "instrument" else span.holds(row))
+    }
+    before = -1
+    while len(wanted) > before:
+        before = len(wanted)
+        wanted |= {row["id"] for row in every if row["supersedes"] in wanted}
+        wanted |= {row["supersedes"] for row in every if row["id"] in wanted} - {None}
+    tables["line"] = [row for row in every if row["id"] in wanted]
 
 
 def _named(rows: Rows, *by: Rows) -> Rows:
@@ -204,7 +235,8 @@ def _sent(device: dict[str, Any], span: _Span) -> dict[str, Any]:
 
 def _later(db: Connection, chosen: Logbook) -> list[str]:
     """The ids of a kitchen's batches that what comes could say something of."""
-    since = _span([row.model_dump() for row in chosen.tables.entry]).since
+    slips = [row.model_dump() for row in chosen.tables.line if row.about == "batch"]
+    since = _span(slips).since
     coming = {row["id"] for row in chosen.tables.model_dump()["batch"]}
     rows = db.execute("SELECT id FROM batch WHERE opened_at >= ?", (since,))
     return [row["id"] for row in rows if row["id"] not in coming]

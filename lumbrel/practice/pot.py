@@ -23,11 +23,11 @@ from lumbrel.services.base.facts import (
     StirFacts,
 )
 from lumbrel.services.base.standing import current, of_kind
+from lumbrel.services.day.checks import boiled
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
-from lumbrel.store import day as day_store
 from lumbrel.store import kept, record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
@@ -103,18 +103,13 @@ class PracticePot(PracticeRun):
             self._equip(db, self._pressure_pa, LOT_OPENED)
             add_instrument(db, PROBE)
             boils = water.boiling_point_c(self._pressure_pa)
-            day_store.add_test_boil(
+            boiled(
                 db,
-                day_store.TestBoil(
-                    id="practice-boil",
-                    at=STARTS_AT,
-                    instrument_id=PROBE.id,
-                    typed="",
-                    reading_c=boils + self._offset,
-                    station_pressure_pa=self._pressure_pa,
-                    pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
-                    basis="barometer",
-                ),
+                "practice-boil",
+                PROBE.id,
+                STARTS_AT,
+                reading_c=boils + self._offset,
+                pressure_pa=self._pressure_pa,
             )
             if "bent" in self.faults:
                 # It was bent after its test boil.

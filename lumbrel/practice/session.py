@@ -12,10 +12,11 @@ from lumbrel.core.physics import air
 from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.practice.faults import FAULTS
 from lumbrel.practice.run import BAROMETER, STARTS_AT, PracticeRun, Seen
+from lumbrel.services.base.entry import slip_of
+from lumbrel.services.day.checks import boiled
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
 from lumbrel.services.take_in import opening
-from lumbrel.store import day as day_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
@@ -80,18 +81,13 @@ class PracticePan(PracticeRun):
             self._shown_pa = self.pot.pressure_pa
             self._equip(db, self._shown_pa)
             # The day check as it was found: of the probe, with what it hides.
-            day_store.add_test_boil(
+            boiled(
                 db,
-                day_store.TestBoil(
-                    id="practice-boil",
-                    at=STARTS_AT,
-                    instrument_id="probe-1",
-                    typed="",
-                    reading_c=boils + self._offset - wrong,
-                    station_pressure_pa=self.pot.pressure_pa,
-                    pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
-                    basis="barometer",
-                ),
+                "practice-boil",
+                "probe-1",
+                STARTS_AT,
+                reading_c=boils + self._offset - wrong,
+                pressure_pa=self.pot.pressure_pa,
             )
             if self._small:
                 add_vessel(db, SMALL_POT)
@@ -121,7 +117,7 @@ class PracticePan(PracticeRun):
         """Let the pan go on to a moment, its probe and barometer sending."""
         batch = record.batch_by(db, code=self.code)
         assert batch is not None
-        slip = record.entries(db, batch.id)
+        slip = slip_of(db, batch.id)
         if any(entry.kind == "draw" for entry in slip):
             return
         foamed = any(e.kind == "foam" for e in slip)

@@ -10,8 +10,10 @@ from typing import Any
 
 from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.book import Book
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.base.station import Look, State, Station
+from lumbrel.services.bench.said import BOOK_KINDS as BENCH_KINDS
 from lumbrel.services.candy.station import STATION as CANDY
 from lumbrel.services.colour.station import STATION as COLOUR
 from lumbrel.services.day.station import STATION as DAY
@@ -30,6 +32,8 @@ STATIONS: tuple[Station, ...] = (DAY, SAP, TAKE_IN, PAN, FILTER, COLOUR, JAR, CA
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""
+book = Book([*BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)])
+"""All other lines, about trees, tanks, instruments, the air."""
 
 CALCULATIONS: tuple[Calculation, ...] = tuple(
     calculation for station in STATIONS for calculation in station.calculations

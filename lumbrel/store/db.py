@@ -84,9 +84,11 @@ def roll_back(connection: sqlite3.Connection) -> None:
         connection.execute("ROLLBACK")
 
 
-def migrate(connection: sqlite3.Connection) -> list[str]:
+def migrate(connection: sqlite3.Connection, until: int | None = None) -> list[str]:
     """Apply the numbered migrations that this database has not had yet, each atomically.
 
+    Args:
+        until: the version to stop at, to see a record as an earlier Lumbrel had it; else the newest.
     Returns:
         The names of those applied now.
     Raises:
@@ -98,6 +100,9 @@ def migrate(connection: sqlite3.Connection) -> list[str]:
         "CREATE TABLE IF NOT EXISTS migration (name TEXT PRIMARY KEY, applied_at TEXT NOT NULL) STRICT"
     )
     done = {row["name"] for row in connection.execute("SELECT name FROM migration")}
+    known = dict(list(known.items())[:until])
+    # A number as text, to the last of its digits.
+    connection.create_function("exact", 1, repr, deterministic=True)
     applied = []
     for version, (name, script) in enumerate(known.items(), start=1):
         if name not in done:
@@ -243,20 +248,3 @@ def of_milliseconds(stored: int) -> datetime:
 
 
 BEFORE_ALL, AFTER_ALL = datetime(1, 1, 1, tzinfo=UTC), datetime(9999, 12, 31, tzinfo=UTC)
-
-
-def around(
-    db: sqlite3.Connection, table: str, column: str, instrument_id: str, at: datetime
-) -> tuple[datetime, datetime]:
-    """When an instrument's last row of a table up to a moment is from, and its next one."""
-    wanted = (instrument_id, instant(at))
-    before = db.execute(
-        f"SELECT max({column}) FROM {table} WHERE instrument_id = ? AND {column} <= ?", wanted
-    ).fetchone()[0]
-    after = db.execute(
-        f"SELECT min({column}) FROM {table} WHERE instrument_id = ? AND {column} > ?", wanted
-    ).fetchone()[0]
-    return (
-        moment(before) if before else BEFORE_ALL,
-        moment(after) if after else AFTER_ALL,
-    )

@@ -165,7 +165,7 @@ def _carried(
                   flow_now.packs, flow_now.reason, flow_now.for_woodlot_id,
                   flow_share.woodlot_id, flow_share.solids_kg, entry.at
            FROM parcel JOIN flow_now ON flow_now.{side} = parcel.id
-           JOIN entry ON entry.id = flow_now.entry_id
+           JOIN line AS entry ON entry.id = flow_now.entry_id
            JOIN flow_share ON flow_share.entry_id = flow_now.entry_id
                 AND flow_share.line = flow_now.line
            WHERE parcel.opened_at >= ? AND parcel.opened_at < ?""",
@@ -240,9 +240,9 @@ def add_flows(db: Connection, entry_id: str, flows: list[Flow]) -> None:
     )
 
 
-_FLOWED = """SELECT flow_now.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written
+_FLOWED = """SELECT flow_now.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
     FROM flow_now
-    JOIN entry ON entry.id = flow_now.entry_id """
+    JOIN line AS entry ON entry.id = flow_now.entry_id """
 
 
 def _flowed(row: Row) -> Flowed:
@@ -265,7 +265,7 @@ def _flowed(row: Row) -> Flowed:
     )
 
 
-_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.rowid, flow_now.line"
+_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.seq, flow_now.line"
 
 
 def flows_into(db: Connection, parcel_id: str) -> list[Flowed]:
@@ -285,10 +285,10 @@ def gone_to_woodlot(
 ) -> list[tuple[str, Flowed]]:
     """Jars of a woodlot's own that it had, of lots opened between two moments, each with its lot."""
     rows = db.execute(
-        """SELECT flow_now.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written,
+        """SELECT flow_now.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written,
                   parcel.code AS lot_code
            FROM parcel JOIN flow_now ON flow_now.source_id = parcel.id
-           JOIN entry ON entry.id = flow_now.entry_id
+           JOIN line AS entry ON entry.id = flow_now.entry_id
            WHERE parcel.opened_at >= ? AND parcel.opened_at < ?
                AND parcel.kind IN ('lot', 'confection') AND flow_now.for_woodlot_id = ?
            ORDER BY entry.at, entry.noted_at, written""",
@@ -300,8 +300,8 @@ def gone_to_woodlot(
 def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
     """What a line moved, whether it still stands or not."""
     rows = db.execute(
-        """SELECT flow.*, entry.batch_id, entry.at, entry.noted_at, entry.rowid AS written
-           FROM flow JOIN entry ON entry.id = flow.entry_id
+        """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
+           FROM flow JOIN line AS entry ON entry.id = flow.entry_id
            WHERE flow.entry_id = ? ORDER BY flow.line""",
         (entry_id,),
     )
@@ -458,14 +458,14 @@ def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMov
                          WHERE parcel.kind IN ('lot', 'confection')
                              AND parcel.opened_at >= ? AND parcel.opened_at < ?)
            SELECT lots.code, lots.kind, lots.batch_code, 1 AS came, flow_now.source_id AS other_id,
-                  flow_now.*, entry.at, entry.rowid AS written
+                  flow_now.*, entry.at, entry.seq AS written
            FROM lots JOIN flow_now ON flow_now.target_id = lots.id
-           JOIN entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+           JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
            UNION ALL
            SELECT lots.code, lots.kind, lots.batch_code, 0, flow_now.target_id,
-                  flow_now.*, entry.at, entry.rowid
+                  flow_now.*, entry.at, entry.seq
            FROM lots JOIN flow_now ON flow_now.source_id = lots.id
-           JOIN entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+           JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
            ORDER BY at, written""",
         (instant(since), instant(until)),
     )

@@ -12,7 +12,7 @@ from datetime import datetime
 from sqlite3 import Connection, Row
 from typing import Any
 
-from lumbrel.store.db import around, instant, moment
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
 from lumbrel.store.record import Batch, batch_of
 
 
@@ -512,7 +512,11 @@ def pairs(db: Connection, instrument_id: str, until: datetime, limit: int) -> li
 
 def pair_around(db: Connection, instrument_id: str, at: datetime) -> tuple[datetime, datetime]:
     """When a hydrometer's last pair up to a moment was read cold, and when the next one is."""
-    return around(db, "pair", "cold_at", instrument_id, at)
+    wanted = (instrument_id, instant(at))
+    of = "cold_at) FROM pair WHERE instrument_id = ? AND cold_at"
+    before = db.execute(f"SELECT max({of} <= ?", wanted).fetchone()[0]
+    after = db.execute(f"SELECT min({of} > ?", wanted).fetchone()[0]
+    return (moment(before) if before else BEFORE_ALL, moment(after) if after else AFTER_ALL)
 
 
 def uses_of(db: Connection, batch_id: str) -> list[Use]:

@@ -9,9 +9,9 @@ CREATE TABLE called_off (
 -- Flows of lines that nothing supersedes.
 CREATE VIEW flow_now AS
     SELECT flow.* FROM flow
-    WHERE NOT EXISTS (SELECT 1 FROM entry WHERE entry.supersedes = flow.entry_id)
-      AND NOT EXISTS (SELECT 1 FROM entry JOIN called_off ON called_off.batch_id = entry.batch_id
-                      WHERE entry.id = flow.entry_id);
+    WHERE NOT EXISTS (SELECT 1 FROM line WHERE line.supersedes = flow.entry_id)
+      AND NOT EXISTS (SELECT 1 FROM line JOIN called_off ON called_off.batch_id = line.about_id
+                      WHERE line.id = flow.entry_id);
 
 -- Which parcel of a kind has gone into which of the same kind, by any way: no flow runs in a circle.
 CREATE TABLE reach (
@@ -101,8 +101,8 @@ CREATE TABLE pair (
     instrument_id TEXT NOT NULL REFERENCES instrument (id),
     cold_at TEXT NOT NULL,
     batch_id TEXT NOT NULL REFERENCES batch (id),
-    hot_id TEXT NOT NULL REFERENCES entry (id),
-    cold_id TEXT NOT NULL REFERENCES entry (id),
+    hot_id TEXT NOT NULL REFERENCES line (id),
+    cold_id TEXT NOT NULL REFERENCES line (id),
     PRIMARY KEY (instrument_id, cold_at, batch_id)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX pair_batch ON pair (batch_id);
@@ -252,7 +252,7 @@ END;
 
 -- What ran, by day, of a woodlot and of a tree; the air; and the taps of a season.
 CREATE TABLE sap_run (
-    line_id TEXT NOT NULL REFERENCES sap_line (id),
+    line_id TEXT NOT NULL REFERENCES line (id),
     day TEXT NOT NULL,
     woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
     litres REAL NOT NULL,
@@ -264,7 +264,7 @@ CREATE TABLE sap_run (
 CREATE INDEX sap_run_day ON sap_run (woodlot_id, day);
 
 CREATE TABLE sap_of_tree (
-    line_id TEXT NOT NULL REFERENCES sap_line (id),
+    line_id TEXT NOT NULL REFERENCES line (id),
     tree_id TEXT NOT NULL REFERENCES tree (id),
     day TEXT NOT NULL,
     litres REAL NOT NULL,
@@ -274,7 +274,7 @@ CREATE TABLE sap_of_tree (
 CREATE INDEX sap_of_tree_day ON sap_of_tree (tree_id, day);
 
 CREATE TABLE sap_weather (
-    line_id TEXT NOT NULL REFERENCES sap_line (id),
+    line_id TEXT NOT NULL REFERENCES line (id),
     day TEXT NOT NULL,
     measured INTEGER NOT NULL,
     night_c REAL NOT NULL,
@@ -285,7 +285,7 @@ CREATE TABLE sap_weather (
 CREATE INDEX sap_weather_day ON sap_weather (day);
 
 CREATE TABLE sap_tap (
-    line_id TEXT PRIMARY KEY REFERENCES sap_line (id),
+    line_id TEXT PRIMARY KEY REFERENCES line (id),
     woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
     tree_id TEXT NOT NULL REFERENCES tree (id),
     season INTEGER NOT NULL
@@ -294,7 +294,7 @@ CREATE INDEX sap_tap_season ON sap_tap (woodlot_id, season);
 
 -- What slips took from tanks.
 CREATE TABLE tank_draw (
-    entry_id TEXT NOT NULL REFERENCES entry (id),
+    entry_id TEXT NOT NULL REFERENCES line (id),
     batch_id TEXT NOT NULL REFERENCES batch (id),
     tank_id TEXT NOT NULL REFERENCES tank (id),
     at TEXT NOT NULL,

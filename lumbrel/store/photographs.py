@@ -136,7 +136,7 @@ def put(db: Connection, content: bytes) -> None:
 def named(db: Connection) -> Iterator[str]:
     """The hashes that lines of the record name, in order."""
     rows = db.execute(
-        "SELECT DISTINCT facts ->> 'photo' AS name FROM entry WHERE kind IN ('colour', 'scored') "
+        "SELECT DISTINCT facts ->> 'photo' AS name FROM line WHERE kind IN ('colour', 'scored') "
         "AND facts ->> 'photo' IS NOT NULL ORDER BY name"
     )
     for row in rows:

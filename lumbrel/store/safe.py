@@ -151,12 +151,12 @@ def contents(db: sqlite3.Connection) -> Contents:
     def count(table: str) -> int:
         return int(db.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
 
-    newest = db.execute("SELECT max(at) FROM entry").fetchone()[0]
+    newest = db.execute("SELECT max(at) FROM line WHERE about = 'batch'").fetchone()[0]
     return Contents(
         is_a=nature(db),
         version=int(db.execute("PRAGMA user_version").fetchone()[0]),
         batches=count("batch"),
-        lines=count("entry"),
+        lines=count("line"),
         lots=count("lot_now"),
         samples=count("sample"),
         newest=newest or "",

@@ -1,17 +1,15 @@
-"""The sap book: trees, tanks, their lines, and what is kept of them by day and by tree."""
+"""Trees and tanks, and what is kept of the sap book by day and by tree."""
 
-import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime
-from functools import lru_cache
 from sqlite3 import Connection, Row
-from typing import Any
 
+from lumbrel.store import book
+from lumbrel.store.book import LineRow
 from lumbrel.store.db import insert_once, instant, moment
 
 KEPT_TABLES = ("sap_run", "sap_of_tree", "sap_weather", "sap_tap")
-STRUCK = "struck"
 
 
 @dataclass(frozen=True)
@@ -43,27 +41,6 @@ class Tank:
     def bounded(self) -> bool:
         """Whether it holds so much and no more: pails do not."""
         return self.id != PAILS
-
-
-@dataclass(frozen=True, kw_only=True)
-class LineRow:
-    """A line of the sap book: what it is about, as typed, and as understood."""
-
-    id: str
-    kind: str
-    at: datetime
-    noted_at: datetime
-    woodlot_id: str | None = None
-    tree_id: str | None = None
-    tank_id: str | None = None
-    typed: dict[str, str] = field(default_factory=dict)
-    facts: dict[str, Any] = field(default_factory=dict)
-    facts_text: str = ""
-    """As it is stored; read, never written."""
-    facts_version: int = 1
-    supersedes: str | None = None
-    why: str = ""
-    initials: str = ""
 
 
 def add_tree(db: Connection, tree: Tree) -> None:
@@ -107,129 +84,22 @@ def tanks(db: Connection, retired: bool = True) -> list[Tank]:
     return [Tank(**dict(row)) for row in rows]
 
 
-MOST_REMEMBERED = 20_000
+def drop(db: Connection, line_id: str) -> None:
+    """Keep nothing more of a line that was struck."""
+    for table in KEPT_TABLES:
+        db.execute(f"DELETE FROM {table} WHERE line_id = ?", (line_id,))
 
 
-@lru_cache(MOST_REMEMBERED)
-def line_of(row: Row) -> LineRow:
-    """A row of the sap book. Known by all that it says: a line that is read with every look at its tree is
-    understood once."""
-    return LineRow(
-        id=row["id"],
-        kind=row["kind"],
-        at=moment(row["at"]),
-        noted_at=moment(row["noted_at"]),
-        woodlot_id=row["woodlot_id"],
-        tree_id=row["tree_id"],
-        tank_id=row["tank_id"],
-        typed=json.loads(row["typed"]),
-        facts=json.loads(row["facts"]),
-        facts_text=row["facts"],
-        facts_version=row["facts_version"],
-        supersedes=row["supersedes"],
-        why=row["why"],
-        initials=row["initials"],
-    )
-
-
-def line_by(db: Connection, line_id: str) -> LineRow | None:
-    """A line by its id, struck or not."""
-    row = db.execute("SELECT * FROM sap_line WHERE id = ?", (line_id,)).fetchone()
-    return line_of(row) if row else None
-
-
-def is_struck(db: Connection, line_id: str) -> bool:
-    """Whether a later line strikes this one."""
-    found = db.execute("SELECT 1 FROM sap_line WHERE supersedes = ?", (line_id,)).fetchone()
-    return found is not None
-
-
-_STANDS = """ kind <> 'struck'
-    AND NOT EXISTS (SELECT 1 FROM sap_line AS later WHERE later.supersedes = sap_line.id) """
-
-
-def lines_so_far(db: Connection) -> int:
-    """How many lines were ever written in the sap book: two looks that see the same number see the same."""
-    return int(db.execute("SELECT coalesce(max(rowid), 0) FROM sap_line").fetchone()[0])
-
-
-def of_tree(db: Connection, tree_id: str) -> list[LineRow]:
-    """The standing lines of a tree, oldest first."""
+def into_tank(db: Connection, tank_id: str, since: datetime) -> list[Row]:
+    """The standing lines of what was gathered into a tank from a moment on, oldest first, as they are
+    stored."""
     rows = db.execute(
-        f"SELECT * FROM sap_line WHERE tree_id = ? AND {_STANDS} ORDER BY at, rowid", (tree_id,)
-    )
-    return [line_of(row) for row in rows]
-
-
-def newest_of_tree(db: Connection, tree_id: str) -> tuple[int, str]:
-    """How many lines a tree has, struck ones too, and the id of the one written last: none is ever changed,
-    so the same answer means the same tree."""
-    row = db.execute(
-        """SELECT lines.n AS n, newest.id AS id
-           FROM (SELECT count(*) AS n, max(rowid) AS last FROM sap_line WHERE tree_id = ?) AS lines
-           LEFT JOIN sap_line AS newest ON newest.rowid = lines.last""",
-        (tree_id,),
-    ).fetchone()
-    return row["n"], row["id"] or ""
-
-
-def of_tank(db: Connection, tank_id: str, since: datetime) -> list[LineRow]:
-    """The standing lines of a tank from a moment on, oldest first."""
-    rows = db.execute(
-        f"SELECT * FROM sap_line WHERE tank_id = ? AND at >= ? AND {_STANDS} ORDER BY at, rowid",
+        f"""SELECT line.*, 0 AS superseded FROM line
+            WHERE kind = 'gathered' AND facts ->> 'tank_id' = ? AND at >= ? AND {book.STANDS}
+            ORDER BY at, seq""",
         (tank_id, instant(since)),
     )
-    return [line_of(row) for row in rows]
-
-
-def of_kind(
-    db: Connection, kind: str, *, since: datetime, until: datetime, limit: int = 500
-) -> list[LineRow]:
-    """The standing lines of a kind between two moments, newest first."""
-    rows = db.execute(
-        f"""SELECT * FROM sap_line WHERE kind = ? AND at BETWEEN ? AND ? AND {_STANDS}
-            ORDER BY at DESC, rowid DESC LIMIT ?""",
-        (kind, instant(since), instant(until), limit),
-    )
-    return [line_of(row) for row in rows]
-
-
-def newest_of_woodlot(db: Connection, woodlot_id: str, kind: str, limit: int) -> list[LineRow]:
-    """The standing lines of a kind of a woodlot, newest first."""
-    rows = db.execute(
-        f"""SELECT * FROM sap_line WHERE woodlot_id = ? AND kind = ? AND {_STANDS}
-            ORDER BY at DESC, rowid DESC LIMIT ?""",
-        (woodlot_id, kind, limit),
-    )
-    return [line_of(row) for row in rows]
-
-
-def add_line(db: Connection, line: LineRow) -> None:
-    """Write a line, with what is kept of it; what it strikes is kept no more."""
-    db.execute(
-        """INSERT INTO sap_line (id, kind, woodlot_id, tree_id, tank_id, at, noted_at, typed, facts,
-                                 facts_version, supersedes, why, initials)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
-        (
-            line.id,
-            line.kind,
-            line.woodlot_id,
-            line.tree_id,
-            line.tank_id,
-            instant(line.at),
-            instant(line.noted_at),
-            json.dumps(line.typed),
-            json.dumps(line.facts),
-            line.facts_version,
-            line.supersedes,
-            line.why,
-            line.initials,
-        ),
-    )
-    if line.supersedes:
-        for table in KEPT_TABLES:
-            db.execute(f"DELETE FROM {table} WHERE line_id = ?", (line.supersedes,))
-    keep(db, line)
+    return rows.fetchall()
 
 
 def keep(db: Connection, line: LineRow) -> None:
@@ -239,7 +109,7 @@ def keep(db: Connection, line: LineRow) -> None:
         db.executemany(
             "INSERT INTO sap_run VALUES (?, ?, ?, ?, ?, ?, ?)",
             [
-                (line.id, day, line.woodlot_id, litres, solids, facts["taps"], len(facts["days"]))
+                (line.id, day, line.about_id, litres, solids, facts["taps"], len(facts["days"]))
                 for day, litres, solids in facts["days"]
             ],
         )
@@ -260,8 +130,8 @@ def keep(db: Connection, line: LineRow) -> None:
         )
     elif line.kind == "tapped":
         db.execute(
-            "INSERT INTO sap_tap VALUES (?, ?, ?, ?)",
-            (line.id, line.woodlot_id, line.tree_id, facts["season"]),
+            "INSERT INTO sap_tap SELECT ?, woodlot_id, id, ? FROM tree WHERE id = ?",
+            (line.id, facts["season"], line.about_id),
         )
 
 
@@ -269,8 +139,12 @@ def rebuild(db: Connection) -> None:
     """Make anew what is kept besides the lines."""
     for table in KEPT_TABLES:
         db.execute(f"DELETE FROM {table}")
-    for row in db.execute(f"SELECT * FROM sap_line WHERE {_STANDS} ORDER BY rowid").fetchall():
-        keep(db, line_of(row))
+    rows = db.execute(
+        f"""SELECT line.*, 0 AS superseded FROM line
+            WHERE kind IN ('gathered', 'weather', 'tapped') AND {book.STANDS} ORDER BY seq"""
+    )
+    for row in rows.fetchall():
+        keep(db, book.line_of(row))
 
 
 @dataclass(frozen=True, kw_only=True)

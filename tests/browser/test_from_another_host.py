@@ -186,7 +186,7 @@ class FromAnotherHost(Wired):
         )
         with opened(self.record) as db:
             by = db.execute(
-                "SELECT kind, initials, count(*) FROM entry WHERE initials <> '' GROUP BY 1, 2"
+                "SELECT kind, initials, count(*) FROM line WHERE initials <> '' GROUP BY 1, 2"
             ).fetchall()
         self.assertEqual(
             {(kind, initials) for kind, initials, _ in by},

@@ -9,7 +9,7 @@ from pathlib import Path
 from lumbrel import demo
 from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.entry import current_lines
+from lumbrel.services.base.entry import newest
 from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.candy import alarms as candy_alarms
 from lumbrel.services.candy.pot import pot_of
@@ -87,7 +87,7 @@ class Season(unittest.TestCase):
         maple = [lot for lot in syrup if lot.row.sugar_kind == "maple"]
         last_maple = max(m.row.taken_at for m in maple)
         self.assertTrue(birch and all(b.row.taken_at > last_maple for b in birch))
-        put_back = [e for e in current_lines(self.db, AddedFacts) if e.facts.brix == 0]
+        put_back = [e for e in newest(self.db, AddedFacts) if e.facts.brix == 0]
         self.assertGreaterEqual(len(put_back), 3)
         self.assertTrue(all(63 < lot.brix < 70 for lot in syrup))
 
@@ -96,7 +96,7 @@ class Season(unittest.TestCase):
             again = demo.database(Path(folder))
             demo.make(again)
             with opened(again) as db:
-                for query in ("SELECT id, at, typed, facts FROM entry", "SELECT * FROM sample"):
+                for query in ("SELECT id, at, typed, facts FROM line", "SELECT * FROM sample"):
                     rows = [tuple(row) for row in db.execute(query)]
                     self.assertEqual(rows, [tuple(row) for row in self.db.execute(query)])
 

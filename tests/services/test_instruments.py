@@ -9,11 +9,11 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.bench import cards, checks, curves, profile
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
+from lumbrel.services.day.checks import test_boils
 from lumbrel.services.kitchen import overview, register
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.cup import TypedCup, cup
 from lumbrel.services.stations import slip
-from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import (
     HydrometerDetail,
@@ -111,7 +111,7 @@ class Trust(KitchenCase):
         fresh = profile.profile(self.db, dial, NOON + timedelta(hours=1))
         self.assertTrue(fresh.good)
         boil = water.boiling_point_c(
-            day_store.test_boils(self.db, "dial-a", NOON)[0].station_pressure_pa
+            test_boils(self.db, "dial-a", NOON)[0].facts.station_pressure_pa
         )
         self.assertAlmostEqual(fresh.offsets[0].offset_k, 99.4 - boil)
         stale = profile.profile(self.db, dial, NOON + timedelta(days=3))

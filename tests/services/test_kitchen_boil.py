@@ -73,7 +73,7 @@ class Boil(KitchenCase):
         entry = self.put(code, "hydrometer", 40, reading="48", cup="90 C", **SURE)
         facts = HydrometerFacts(**entry.facts.written() | {"dated": ""})
         read = Corrector.of(self.context(code, 41)).correct(
-            type(entry)(id="x", batch_id="", at=entry.at, noted_at=entry.at, facts=facts)
+            type(entry)(id="x", about_id="", at=entry.at, noted_at=entry.at, facts=facts)
         )
         self.assertEqual(read.at, entry.at)
 

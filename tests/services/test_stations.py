@@ -10,6 +10,8 @@ from lumbrel.core.physics import air, sucrose, water
 from lumbrel.exchange import batch_files
 from lumbrel.services import stations
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.entry import newest
+from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
@@ -19,7 +21,6 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.shelf import lots
 from lumbrel.services.stations import slip, waiting
 from lumbrel.services.take_in import opening
-from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from tests.support.kitchen import NOON, KitchenCase
@@ -264,13 +265,13 @@ class Batch(KitchenCase):
         self.put(code, "boiling", 15)
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         draw = self.put(code, "draw", 85)
-        self.assertEqual(len(record.current_of_kind(self.db, "draw")), 1)
+        self.assertEqual(len(newest(self.db, DrawFacts)), 1)
         with self.assertRaises(BadInput):
             slip.strike(self.db, code, {"supersedes": draw.id}, NOON + timedelta(minutes=86))
         slip.strike(
             self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
         )
-        self.assertEqual(record.current_of_kind(self.db, "draw"), [])
+        self.assertEqual(newest(self.db, DrawFacts), [])
         self.assertEqual([b.code for b in waiting(self.db)["pan"]], [code])
         self.put(code, "draw", 88)
 

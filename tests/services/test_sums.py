@@ -32,7 +32,7 @@ class TestSums(KitchenCase):
     @property
     def lines(self) -> int:
         """Lines that stand in the record."""
-        return int(self.db.execute("SELECT count(*) FROM entry").fetchone()[0])
+        return int(self.db.execute("SELECT count(*) FROM line").fetchone()[0])
 
     def line(self, code: str, kind: str) -> str:
         """The newest line of a kind on a slip."""
@@ -127,8 +127,8 @@ class EveryLine(KitchenCase):
 
     @staticmethod
     def _line(db: Any, entry_id: str) -> Entry[Any]:
-        row = db.execute("SELECT batch_id FROM entry WHERE id = ?", (entry_id,)).fetchone()
-        return next(e for e in slip_of(db, row["batch_id"]) if e.id == entry_id)
+        row = db.execute("SELECT about_id FROM line WHERE id = ?", (entry_id,)).fetchone()
+        return next(e for e in slip_of(db, row["about_id"]) if e.id == entry_id)
 
     @staticmethod
     def _asks(db: Any, line: Entry[Any], times: float) -> bool:

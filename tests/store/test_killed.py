@@ -81,7 +81,7 @@ class Killed(KitchenCase):
 
     def lines_of(self, record: Path) -> int:
         with opened(record) as db:
-            return int(db.execute("SELECT count(*) FROM entry").fetchone()[0])
+            return int(db.execute("SELECT count(*) FROM line").fetchone()[0])
 
     def everywhere(
         self, work: Callable[[Path], object], look: Callable[[Path, bool], None], least: int

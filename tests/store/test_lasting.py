@@ -19,8 +19,9 @@ from lumbrel.services.base.entry import slip_of
 from lumbrel.services.kitchen import safekeeping
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.thinning import thin_a_little
-from lumbrel.store import record
+from lumbrel.store import book, record
 from lumbrel.store import samples as samples_store
+from lumbrel.store.book import LineRow
 from lumbrel.store.db import connect, milliseconds, opened, transaction
 from lumbrel.store.samples import Sample
 from lumbrel.store.turns import turns_of
@@ -50,7 +51,7 @@ class Killed(KitchenCase):
                 os.kill(process.pid, signal.SIGKILL)
                 process.wait()
         self.assertGreater(len(acknowledged), 10)
-        there = {row["id"] for row in self.db.execute("SELECT id FROM entry")}
+        there = {row["id"] for row in self.db.execute("SELECT id FROM line")}
         self.assertEqual([line for line in acknowledged if line not in there], [])
         self.assertEqual(safekeeping.check(self.path).problems, [])
 
@@ -154,15 +155,16 @@ class Turns(KitchenCase):
         batch = record.batch_by(self.db, code=code)
 
         def put(text: str) -> str:
-            row = record.EntryRow(
+            row = LineRow(
                 id="one",
-                batch_id=batch.id,
+                about="batch",
+                about_id=batch.id,
                 kind="note",
                 at=NOON,
                 noted_at=NOON,
                 facts={"text": text},
             )
-            record.add_entry(self.db, row)
+            book.add(self.db, row)
             return slip_of(self.db, batch.id)[-1].facts.text
 
         with contextlib.suppress(ValueError), transaction(self.db):

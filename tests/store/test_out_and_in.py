@@ -36,7 +36,7 @@ class OutAndIn(KitchenCase):
 
     def test_a_logbook_out_and_in_and_out_is_the_same_to_the_byte(self) -> None:
         text, other = logbook.as_json(self.season()), self.empty()
-        self.assertGreater(logbook.take_in(other, text, preview=True).new["entry"], 500)
+        self.assertGreater(logbook.take_in(other, text, preview=True).new["line"], 500)
         self.assertEqual(record.batch_ids(other), [])
         logbook.take_in(other, text)
         self.assertEqual(logbook.as_json(other), text)
@@ -48,7 +48,7 @@ class OutAndIn(KitchenCase):
     def test_what_is_cut_off_or_contradicts_brings_nothing(self) -> None:
         text, other = logbook.as_json(self.season()), self.empty()
         changed = json.loads(text)
-        changed["tables"]["entry"][3]["facts"]["colour"] = "blue"
+        changed["tables"]["line"][3]["facts"]["colour"] = "blue"
         newer = json.loads(text) | {"version": 99}
         for wrong in (text[: len(text) // 2], "{}", "[]", json.dumps(changed), json.dumps(newer)):
             with self.assertRaises(logbook.Refused):
@@ -67,7 +67,7 @@ class OutAndIn(KitchenCase):
         moved = replace(load_kitchen(self.db), elevation_m=900.0)
         save_kitchen(self.db, moved, NOON + timedelta(days=1))
         coming = logbook.take_in(other, logbook.as_json(self.db))
-        self.assertEqual((coming.new["entry"], coming.new["setting"]), (1, 1))
+        self.assertEqual((coming.new["line"], coming.new["setting"]), (1, 1))
         self.assertEqual(load_kitchen(other).elevation_m, 900.0)
         self.assertEqual(logbook.document(other)["tables"], logbook.document(self.db)["tables"])
 

@@ -8,8 +8,9 @@ import unittest
 from importlib.resources import files
 from pathlib import Path
 
-from lumbrel.store import day as day_store
-from lumbrel.store import record
+from lumbrel.services.day.checks import boiled, test_boils
+from lumbrel.store import book, record
+from lumbrel.store.book import LineRow
 from lumbrel.store.db import connect, instant, migrate, moment, transaction
 from lumbrel.store.instruments import instruments
 from lumbrel.store.kitchen import load_kitchen
@@ -31,23 +32,24 @@ class Record(KitchenCase):
 
     def test_a_slip_is_never_rewritten(self) -> None:
         self.take_in()
-        for statement in ("UPDATE entry SET facts = '{}'", "DELETE FROM entry"):
+        for statement in ("UPDATE line SET facts = '{}'", "DELETE FROM line"):
             with self.assertRaises(sqlite3.IntegrityError):
                 self.db.execute(statement)
 
     def test_an_entry_sent_twice_is_written_once(self) -> None:
         code = self.take_in()
         batch = record.batch_by(self.db, code=code)
-        entry = record.EntryRow(
+        entry = LineRow(
             id="same-id-twice",
-            batch_id=batch.id,
+            about="batch",
+            about_id=batch.id,
             kind="note",
             at=NOON,
             noted_at=NOON,
             facts={"text": "a"},
         )
-        self.assertTrue(record.add_entry(self.db, entry))
-        self.assertFalse(record.add_entry(self.db, entry))
+        self.assertTrue(book.add(self.db, entry))
+        self.assertFalse(book.add(self.db, entry))
 
     def test_a_transaction_is_all_or_nothing(self) -> None:
         with self.assertRaises(sqlite3.IntegrityError), transaction(self.db):
@@ -77,11 +79,11 @@ class OldRecords(unittest.TestCase):
             )
             self.assertGreaterEqual(len(migrate(db)), 2)
             self.assertEqual([i.name for i in instruments(db)], ["T"])
-            self.assertEqual(day_store.test_boils(db, "t", NOON)[0].reading_c, 99)
+            self.assertEqual(test_boils(db, "t", NOON)[0].facts.reading_c, 99)
             self.assertEqual((load_kitchen(db).name, load_kitchen(db).methods), ("Old", {}))
             self.assertEqual(db.execute("PRAGMA foreign_keys").fetchone()[0], 1)
             with self.assertRaises(sqlite3.IntegrityError):
-                db.execute("INSERT INTO test_boil VALUES ('c', '', 'nobody', '', 0, 0, 0, '')")
+                boiled(db, "boil-0002", "nobody", NOON, reading_c=99.0, pressure_pa=96_400.0)
 
 
 class Killed(unittest.TestCase):

@@ -9,8 +9,10 @@ from uuid import uuid4
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.exchange import batch_files
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.book import Draft, note
 from lumbrel.services.base.form import Form
 from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day.facts import ScaleCheckFacts
 from lumbrel.services.kitchen import settings
 from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.pan.board import board_of
@@ -120,25 +122,25 @@ class True_(KitchenCase):
         code = self.take_in()
         line = self.put(code, "note", 5, text="first")
         self.put(code, "note", 6, text="second", supersedes=line.id, why="better")
-        rowid = self.db.execute("SELECT max(rowid) FROM entry").fetchone()[0]
-        columns = "id, batch_id, kind, at, noted_at, typed, facts"
-        values = f"'{line.batch_id}', 'note', '', '', '{{}}', '{{}}'"
+        rowid = self.db.execute("SELECT max(rowid) FROM line").fetchone()[0]
+        columns = "id, about, about_id, kind, at, noted_at, typed, facts"
+        values = f"'batch', '{line.batch_id}', 'note', '', '', '{{}}', '{{}}'"
         raw = sqlite3.connect(self.path)
         self.addCleanup(raw.close)
-        before = raw.execute("SELECT * FROM entry").fetchall()
+        before = raw.execute("SELECT * FROM line").fetchall()
         for statement in (
-            "UPDATE entry SET why = 'x'",
-            "DELETE FROM entry",
-            f"INSERT OR REPLACE INTO entry ({columns}) VALUES ('{line.id}', {values})",
-            f"REPLACE INTO entry (rowid, {columns}) VALUES ({rowid}, 'new-one-0001', {values})",
-            f"REPLACE INTO entry ({columns}, supersedes) VALUES ('new-2', {values}, '{line.id}')",
+            "UPDATE line SET why = 'x'",
+            "DELETE FROM line",
+            f"INSERT OR REPLACE INTO line ({columns}) VALUES ('{line.id}', {values})",
+            f"REPLACE INTO line (rowid, {columns}) VALUES ({rowid}, 'new-one-0001', {values})",
+            f"REPLACE INTO line ({columns}, supersedes) VALUES ('new-2', {values}, '{line.id}')",
             "UPDATE setting SET value = '1'",
             "DELETE FROM setting",
             "REPLACE INTO setting SELECT seq, name, at, noted_at, '1' FROM setting LIMIT 1",
         ):
             with self.subTest(statement), self.assertRaises(sqlite3.Error):
                 raw.execute(statement)
-        self.assertEqual(raw.execute("SELECT * FROM entry").fetchall(), before)
+        self.assertEqual(raw.execute("SELECT * FROM line").fetchall(), before)
 
     def test_times_by_stated_rules(self) -> None:
         toronto = Kitchen(time_zone="America/Toronto")
@@ -224,17 +226,15 @@ class Quick(KitchenCase):
             for _ in range(3):
                 (_, before) = lines(self.db, code)
             self.assertLessEqual(computed.call_count, 1)
-            self.db.execute(
-                "INSERT INTO scale_check VALUES ('c', ?, 'long-stem', 'solution', '{}', 60, 0.8)",
-                (f"{NOON:%Y-%m-%dT%H:%M:%S.000Z}",),
-            )
+            too_much = ScaleCheckFacts(against="solution", true_value=60, error=0.8)
+            note(self.db, Draft(too_much, "instrument", "long-stem"), "check-0001", NOON)
             calls = computed.call_count
             (_, line) = lines(self.db, code)
             self.assertEqual(computed.call_count, calls + 1)
         self.assertAlmostEqual(line["corrected_brix"], before["corrected_brix"] - 0.8, delta=0.05)
 
 
-SCANS = r"^SCAN (entry|e|later|sample|flow|flow_now|batch|parcel)\b"
+SCANS = r"^SCAN (entry|line|later|sample|flow|flow_now|batch|parcel)\b"
 """What no page does; an index, too, is not read from end to end."""
 
 

@@ -12,14 +12,17 @@ from lumbrel.core.bench.thermometer import SIGMA_K
 from lumbrel.core.pan.fit import TAKE_IN_SIGMA_BRIX
 from lumbrel.core.physics import air, water
 from lumbrel.devices.simulated import SimulatedFinisher
+from lumbrel.services.base.book import Draft, note
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.day.checks import boiled
+from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.kitchen import example
 from lumbrel.services.pan import board as boards
 from lumbrel.services.record.kept import ready
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
-from lumbrel.store import day as day_store
 from lumbrel.store import samples as samples_store
+from lumbrel.store.book import KITCHEN
 from lumbrel.store.db import connect
 from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 from lumbrel.store.registered import ALWAYS, change
@@ -61,8 +64,8 @@ class SimulatedBoil:
         elevation = rng.uniform(0, 1200)
         save_kitchen(self.db, Kitchen(name="Test", elevation_m=elevation, time_zone="UTC"), START)
         self.pressure = air.pressure_at_elevation_pa(elevation) + rng.gauss(0, 800)
-        note = day_store.PressureNote("p", START, "station", {}, self.pressure)
-        day_store.add_pressure_note(self.db, note)
+        air_here = PressureFacts(basis="station", station_pressure_pa=self.pressure)
+        note(self.db, Draft(air_here, KITCHEN, KITCHEN), "p", START)
         size = rng.uniform(350, 900)
         add_vessel(
             self.db,
@@ -84,19 +87,7 @@ class SimulatedBoil:
         shows = (
             water.boiling_point_c(self.pressure) + self.offset + rng.gauss(0, SIGMA_K["digital"])
         )
-        day_store.add_test_boil(
-            self.db,
-            day_store.TestBoil(
-                id="b",
-                at=START,
-                instrument_id="probe-1",
-                typed="",
-                reading_c=shows,
-                station_pressure_pa=self.pressure,
-                pressure_sigma_pa=air.BAROMETER_SIGMA_PA,
-                basis="station",
-            ),
-        )
+        boiled(self.db, "b", "probe-1", START, reading_c=shows, pressure_pa=self.pressure)
         self.curve_error = rng.gauss(0, 0.1)
         self.at = START + timedelta(minutes=1)
         told = self.pot.brix + misread_brix + rng.gauss(0, TAKE_IN_SIGMA_BRIX)

@@ -90,7 +90,7 @@ def struck_as_before(db: Connection, line: Entry[Any]) -> None:
     """Strike a line as versions before did, whatever rests on it."""
     struck = Entry(
         id=f"struck-{line.id}",
-        batch_id=line.batch_id,
+        about_id=line.batch_id,
         at=line.at,
         noted_at=line.noted_at,
         facts=StruckFacts(),

@@ -38,7 +38,7 @@ class FullDisk(KitchenCase):
         self.kitchen = OpenKitchen(folder, self.record, at=NOON + timedelta(minutes=60))
         self.here = self.kitchen.here
         # As the server does for as long as it runs.
-        self.enterContext(opened(self.record)).execute("SELECT count(*) FROM entry").fetchone()
+        self.enterContext(opened(self.record)).execute("SELECT count(*) FROM line").fetchone()
         self.phone = self.kitchen.let_in(FINISHER)
         self.assertEqual(self.phone.get(f"/pan/{self.code}").status_code, 200)
         self.offered = self.kitchen.keeper.offer(FINISHER, datetime.now(UTC)).code

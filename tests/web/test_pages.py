@@ -38,16 +38,7 @@ class Pages(KitchenCase):
         )
 
     def rows(self) -> int:
-        tables = (
-            "entry",
-            "batch",
-            "test_boil",
-            "pressure_note",
-            "vessel",
-            "instrument",
-            "parcel",
-            "flow",
-        )
+        tables = ("line", "batch", "vessel", "instrument", "parcel", "flow")
         count = sqlite3.connect(self.path)
         total = sum(count.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in tables)
         count.close()

@@ -6,8 +6,10 @@ from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
+from lumbrel.services.base.entry import newest
 from lumbrel.services.kitchen.settings import use_units
 from lumbrel.services.sap import contents, gathering, tanks
+from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.take_in import opening
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, add_vessel
@@ -202,14 +204,14 @@ class SapPages(KitchenCase):
         undo = next(f for f in crawl.forms(page) if f.fields.get("back"))
         answer = self.client.post(undo.action, data=undo.fields)
         self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/sap"))
-        self.assertEqual(store.newest_of_woodlot(self.db, "upper-fold", "gathered", 9), [])
+        self.assertEqual(newest(self.db, GatheredFacts, "upper-fold", limit=9), [])
         self.assertFalse("Saved: " in self.said(leads), "it was undone")
         leads = self.gathered(id="saved-0002")
         self.at += timedelta(minutes=20)
         self.assertFalse("Saved: " in self.said(leads), "an old address says nothing")
         self.assertFalse("Saved: " in self.said("/sap?saved=no-such-line"))
         away = {"id": "struck-0002", "back": "//elsewhere.example/"}
-        answer = self.client.post("/sap/strike/saved-0002", data=away)
+        answer = self.client.post("/line/saved-0002/strike", data=away)
         self.assertEqual(answer.headers["location"], "/sap/tank/pails")
 
     def test_every_kind_of_line_says_what_was_saved(self) -> None:

@@ -54,8 +54,8 @@ class Hands(KitchenCase):
     def lines(self, kind: str) -> list[tuple[str, str]]:
         """The initials of the standing lines of a kind, and their facts."""
         rows = self.db.execute(
-            """SELECT initials, facts FROM entry WHERE kind = ?
-               AND id NOT IN (SELECT supersedes FROM entry WHERE supersedes IS NOT NULL)""",
+            """SELECT initials, facts FROM line WHERE kind = ?
+               AND id NOT IN (SELECT supersedes FROM line WHERE supersedes IS NOT NULL)""",
             (kind,),
         )
         return [(row[0], row[1]) for row in rows]
@@ -70,7 +70,7 @@ class TestWhose(Hands):
         self.kitchen.here.post(f"{slip}/note", data={"text": "at the machine"})
         self.assertEqual([by for by, _ in self.lines("note")], ["KL", "QQ", "", ""])
         self.assertIn('by-whom">KL', self.second.get(f"/pan/{self.code}").text)
-        typed = self.db.execute("SELECT typed FROM entry WHERE kind = 'note'").fetchall()
+        typed = self.db.execute("SELECT typed FROM line WHERE kind = 'note'").fetchall()
         for row in typed:
             self.assertEqual(set(json.loads(row[0])), {"text"})
 
@@ -100,7 +100,7 @@ class TestWhose(Hands):
 
     def test_a_corrected_line_keeps_whose_it_was_until_another_is_typed(self) -> None:
         self.send(self.first, f"/pan/{self.code}/slip/note", text="at 60")
-        line = self.db.execute("SELECT id FROM entry WHERE kind = 'note'").fetchone()[0]
+        line = self.db.execute("SELECT id FROM line WHERE kind = 'note'").fetchone()[0]
         path = f"/batch/{self.code}/correct/{line}"
         self.assertRegex(self.second.get(path).text, r'name="initials"[^>]*value="KL"')
         self.send(self.second, path, text="at 61", why="misread", initials="KL")
@@ -110,7 +110,7 @@ class TestWhose(Hands):
 class TestWhoWasFirst(Hands):
     def test_the_second_to_correct_a_line_is_told_who_did_and_keeps_what_was_typed(self) -> None:
         self.send(self.first, f"/pan/{self.code}/slip/note", text="at 60")
-        line = self.db.execute("SELECT id FROM entry WHERE kind = 'note'").fetchone()[0]
+        line = self.db.execute("SELECT id FROM line WHERE kind = 'note'").fetchone()[0]
         path = f"/batch/{self.code}/correct/{line}"
         self.assertEqual(self.send(self.first, path, text="at 61", why="misread").status_code, 303)
         late = self.send(self.second, path, text="at 62 it was", why="looked again")

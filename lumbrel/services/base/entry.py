@@ -1,4 +1,4 @@
-"""A line of a slip as services know it: its facts are a model of its kind."""
+"""A line of the book as services know it: its facts are a model of its kind."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -6,9 +6,12 @@ from functools import lru_cache
 from sqlite3 import Connection, Row
 from typing import Generic, TypeVar
 
-from lumbrel.services.base.facts import Facts, read_facts
-from lumbrel.store import record
-from lumbrel.store.record import EntryRow
+from pydantic import ValidationError
+
+from lumbrel.services.base.facts import Facts, UnreadFacts, read_facts
+from lumbrel.store import book
+from lumbrel.store.book import LineRow, What
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL
 
 F = TypeVar("F", bound=Facts, covariant=True)
 G = TypeVar("G", bound=Facts)
@@ -16,86 +19,101 @@ G = TypeVar("G", bound=Facts)
 
 @dataclass(frozen=True, kw_only=True)
 class Entry(Generic[F]):
-    """One line of a slip: `typed` as it was typed, `facts` as understood or decided.
+    """One line: `typed` as it was typed, `facts` as understood or decided.
 
     `superseded` is set when loaded: a later line corrects or strikes this one.
     """
 
     id: str
-    batch_id: str
+    about: What = "batch"
+    about_id: str
     at: datetime
     noted_at: datetime
     facts: F
-    typed: dict[str, str] = field(default_factory=dict)
+    typed: dict[str, str] = field(default_factory=dict, hash=False)
     supersedes: str | None = None
     why: str = ""
     initials: str = ""
     superseded: bool = False
+    seq: int = 0
+    """The order in which lines came to the record; set when loaded."""
+
+    @property
+    def batch_id(self) -> str:
+        """The batch on whose slip it stands."""
+        return self.about_id
 
     @property
     def kind(self) -> str:
         """The kind of line it is."""
         return self.facts.kind
 
-    def row(self) -> EntryRow:
+    def row(self) -> LineRow:
         """As the store keeps it."""
-        return EntryRow(
-            id=self.id,
-            batch_id=self.batch_id,
-            kind=self.kind,
-            at=self.at,
-            noted_at=self.noted_at,
-            typed=self.typed,
-            facts=self.facts.written(),
-            facts_version=self.facts.VERSION,
-            supersedes=self.supersedes,
-            why=self.why,
-            initials=self.initials,
+        own = {
+            name: value
+            for name, value in self.__dict__.items()
+            if name not in ("facts", "superseded", "seq")
+        }
+        return LineRow(
+            **own, kind=self.kind, facts=self.facts.written(), version=self.facts.VERSION
         )
 
 
-def of_row(row: EntryRow) -> Entry[Facts]:
+def of_row(row: LineRow) -> Entry[Facts]:
     """A row of the store as a line."""
-    return Entry(
-        id=row.id,
-        batch_id=row.batch_id,
-        at=row.at,
-        noted_at=row.noted_at,
-        facts=read_facts(row.kind, row.facts_version, row.facts),
-        typed=row.typed,
-        supersedes=row.supersedes,
-        why=row.why,
-        initials=row.initials,
-        superseded=row.superseded,
-    )
+    own = {name: value for name, value in row.__dict__.items() if name not in ("kind", "version")}
+    try:
+        facts = read_facts(row.kind, row.version, row.facts)
+    except ValidationError:
+        facts = UnreadFacts(kind=row.kind, given=row.facts)
+    return Entry(**own | {"facts": facts})
 
 
-MOST_REMEMBERED = 20_000
+MOST_REMEMBERED = 40_000
 
 
 @lru_cache(MOST_REMEMBERED)
-def _read(row: Row) -> Entry[Facts]:
+def read(row: Row) -> Entry[Facts]:
     """A stored row as a line. Known by all that the row says, so that a line which is read again
     with every reading of a long slip is understood once."""
-    return of_row(record.entry_of(row))
+    return of_row(book.line_of(row))
 
 
 def slip_of(db: Connection, batch_id: str) -> list[Entry[Facts]]:
     """The whole slip of a batch in order of time, superseded lines included."""
-    return [_read(row) for row in record.slip_rows(db, batch_id)]
+    return [read(row) for row in book.rows_about(db, batch_id)]
+
+
+def lines_about(db: Connection, about_id: str, since: datetime = BEFORE_ALL) -> list[Entry[Facts]]:
+    """The standing lines about one thing from a moment on, oldest first."""
+    return [read(row) for row in book.standing_about(db, about_id, since)]
+
+
+def newest(
+    db: Connection,
+    facts: type[G],
+    about_id: str = "",
+    *,
+    since: datetime = BEFORE_ALL,
+    until: datetime = AFTER_ALL,
+    limit: int = 1000,
+) -> list[Entry[G]]:
+    """The standing lines of one kind between two moments, about one thing or whatever, newest first."""
+    rows = book.newest(db, facts.key(), about_id, since=since, until=until, limit=limit)
+    return [line for row in rows if (line := with_facts(read(row), (facts,)))]
+
+
+def last_about(db: Connection, about_id: str, until: datetime, limit: int) -> list[Entry[Facts]]:
+    """The standing lines about one thing up to a moment, newest first."""
+    return [read(row) for row in book.newest(db, "", about_id, until=until, limit=limit)]
 
 
 def preview(facts: G, at: datetime) -> Entry[G]:
-    """A line that is not on any slip yet, to see what it would say."""
-    return Entry(id="", batch_id="", at=at, noted_at=at, facts=facts)
+    """A line that is not in the book yet, to see what it would say."""
+    return Entry(id="", about_id="", at=at, noted_at=at, facts=facts)
 
 
 def with_facts(entry: Entry[Facts], kinds: tuple[type[F], ...]) -> Entry[F] | None:
     """The line itself when its facts are of one of these kinds."""
     return entry if isinstance(entry.facts, kinds) else None  # type: ignore[return-value]
-
-
-def current_lines(db: Connection, facts: type[F], limit: int = 1000) -> list[Entry[F]]:
-    """Standing lines of one kind over all batches, newest first."""
-    rows = record.current_of_kind(db, facts.key(), limit)
-    return [e for row in rows if (e := with_facts(of_row(row), (facts,)))]

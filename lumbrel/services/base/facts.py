@@ -2,22 +2,32 @@
 
 A line's facts are written once and never again. Fields may be added with a default; where the
 meaning of a field changes, the kind's `VERSION` grows and `UPCAST` says how an older line is read.
-The union's JSON Schema is what exports are published with.
+Their JSON Schemas are what exports are published with.
 """
 
 from collections.abc import Callable
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import BaseModel, ConfigDict
+
+KINDS: dict[str, type["Facts"]] = {}
+"""Every kind of line that is declared, by its key."""
 
 
 class Facts(BaseModel):
-    """What a line was understood or decided to say, in SI."""
+    """What a line was understood or decided to say, in SI. A model that says its kind declares it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     VERSION: ClassVar[int] = 1
     kind: str
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **_more: Any) -> None:
+        if "kind" in cls.__annotations__:
+            if cls.key() in KINDS:
+                raise TypeError(f"{cls.key()} is the kind of {KINDS[cls.key()].__name__} already")
+            KINDS[cls.key()] = cls
 
     @classmethod
     def key(cls) -> str:
@@ -27,6 +37,16 @@ class Facts(BaseModel):
     def written(self) -> dict[str, Any]:
         """As the record keeps them: what was given, without the kind."""
         return self.model_dump(mode="json", exclude={"kind"}, exclude_unset=True)
+
+
+class UnreadFacts(Facts):
+    """What a line keeps that this Lumbrel cannot read; it is shown as it was typed."""
+
+    given: dict[str, Any]
+
+    def written(self) -> dict[str, Any]:
+        """As the record keeps them."""
+        return self.given
 
 
 class Part(BaseModel):
@@ -669,69 +689,28 @@ class StruckFacts(Facts):
     kind: Literal["struck"] = "struck"
 
 
-AnyFacts = Annotated[
-    TakeInFacts
-    | CookFacts
-    | HydrometerFacts
-    | RefractometerFacts
-    | ThermometerFacts
-    | DepthFacts
-    | WeighedFacts
-    | ScaleFacts
-    | MeasuredFacts
-    | BoilingFacts
-    | HeatFacts
-    | AnsweredFacts
-    | SignFacts
-    | BurnerFacts
-    | StrainedFacts
-    | FoamFacts
-    | AddedFacts
-    | FedFacts
-    | FuelFacts
-    | StageFacts
-    | NoteFacts
-    | DrawFacts
-    | PartDrawFacts
-    | PouredFacts
-    | PassedFacts
-    | PulledFacts
-    | FilterFacts
-    | ColourFacts
-    | PotFacts
-    | ColdWaterFacts
-    | CookedFacts
-    | BathFacts
-    | StirFacts
-    | TurnedFacts
-    | MadeFacts
-    | ScoredFacts
-    | InvertFacts
-    | KettleFacts
-    | ReheatFacts
-    | JarFacts
-    | PackedFacts
-    | CheckedFacts
-    | TakenOutFacts
-    | CameBackFacts
-    | CalledOffFacts
-    | AlarmFacts
-    | StruckFacts,
-    Field(discriminator="kind"),
-]
-ADAPTER: TypeAdapter[AnyFacts] = TypeAdapter(AnyFacts)
-
 UPCAST: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
 """How facts of an older version are read as the next one, by kind and version."""
 
 
-def read_facts(kind: str, version: int, written: dict[str, Any]) -> AnyFacts:
+def read_facts(kind: str, version: int, written: dict[str, Any]) -> Facts:
     """Facts as the record keeps them, whatever version of their kind they were written in.
 
+    A kind that this Lumbrel does not have, of a newer version or of a station that is no more, is kept
+    as it is.
+
     Raises:
-        pydantic.ValidationError: no kind of this version of Lumbrel, or not its fields.
+        pydantic.ValidationError: not the fields of its kind.
     """
     while (kind, version) in UPCAST:
         written = UPCAST[kind, version](written)
         version += 1
-    return ADAPTER.validate_python({"kind": kind, **written})
+    known = KINDS.get(kind)
+    if known is None or version > known.VERSION:
+        return UnreadFacts(kind=kind, given=written)
+    return known.model_validate({"kind": kind, **written})
+
+
+def schemas() -> dict[str, Any]:
+    """The JSON Schema of what each kind of line keeps, by kind."""
+    return {kind: KINDS[kind].model_json_schema() for kind in sorted(KINDS)}

@@ -8,6 +8,7 @@ from typing import Any
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.book import BookKind
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.line import LineKind
@@ -68,6 +69,8 @@ class Station:
     """Also the name of its folder on every floor."""
     title: str
     line_kinds: tuple[LineKind, ...] = ()
+    book_kinds: tuple[BookKind, ...] = ()
+    """Its lines about something else than a batch."""
     waits_for: type[Facts] | None = None
     """What a batch waits for here, by `standing.waits_for`: the line that its form puts."""
     cautions: tuple[tuple[str, str], ...] = ()

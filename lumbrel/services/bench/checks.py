@@ -1,17 +1,19 @@
 """Checking an instrument against something known, and how old its last check is."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.form import CONFIRMED, NOT_TYPED, Bounds, Form
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
+from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.bench.curves import hydrometer_of, own_curve
-from lumbrel.store import day as day_store
-from lumbrel.store.day import ScaleCheck
+from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
+from lumbrel.services.day.facts import IcePointFacts, ScaleCheckFacts
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument, scale_of, with_detail
-from lumbrel.store.kitchen import load_kitchen
 
 MAX_ICE_K = 8.0
 DOUBTED_BRIX, IMPOSSIBLE_BRIX = 1.5, 5.0
@@ -29,66 +31,61 @@ BRIX = Bounds("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is be
 
 
 def take_ice_point(
-    db: Connection, instrument: Instrument[Detail], now: datetime, fields: dict[str, str]
+    db: Connection, instrument: Instrument[Detail], now: datetime, fields: Mapping[str, str]
 ) -> None:
     """Take what a thermometer shows in melting ice.
 
     Raises:
         BadInput: not a temperature, or one that melting ice cannot give.
+        NotFound: there is no such line to correct.
     """
-    form = Form(fields, load_kitchen(db))
-    reading = form.between(ICE)
-    form.check()
-    assert reading is not None
-    point = day_store.IcePoint(form.client_id(), now, instrument.id, fields["ice"].strip(), reading)
-    day_store.add_ice_point(db, point)
+
+    def read(form: Form, _at: datetime) -> list[Draft]:
+        reading = form.between(ICE)
+        if reading is None:
+            return []
+        return [Draft(IcePointFacts(reading_c=reading), "instrument", instrument.id)]
+
+    book.write(db, fields, now, read)
 
 
 def take_scale_check(
-    db: Connection, instrument: Instrument[Detail], now: datetime, fields: dict[str, str]
+    db: Connection, instrument: Instrument[Detail], now: datetime, fields: Mapping[str, str]
 ) -> None:
     """Take what an instrument shows in water, in a weighed solution, or beside a better one.
 
     Raises:
         BadInput: a field is wrong, or the error it would mean is not plausible.
+        NotFound: there is no such line to correct.
     """
-    form = Form(fields, load_kitchen(db))
-    if instrument.kind == "barometer":
-        against, true, error = _barometer(form, db, now)
-        doubted, impossible, scale = DOUBTED_PA, IMPOSSIBLE_PA, ("pressure", 0.01)
-    else:
-        against, true, error = _density(form, db, instrument, now)
-        doubted, impossible, scale = DOUBTED_BRIX, IMPOSSIBLE_BRIX, ("brix", 1.0)
-    if error is not None and not form.errors:
-        kind, factor = scale
-        by = form.show(abs(error) * factor, kind)
-        if abs(error) > impossible:
-            form.errors["reading"] = (
-                f"That would be {by} out, more than any that still works. Was it typed in the "
-                "right unit, and is what it was held against what you say?"
-            )
-        elif abs(error) > doubted:
-            form.ask(
-                "reading",
-                f"That is {by} out. Is it stirred, at one temperature, and read at eye level?",
-            )
-    form.check()
-    assert true is not None and error is not None
-    typed = {
-        k: v for k, v in fields.items() if v and k not in NOT_TYPED and not k.endswith(CONFIRMED)
-    }
-    day_store.add_scale_check(
-        db,
-        ScaleCheck(
-            id=form.client_id(),
-            at=now,
-            instrument_id=instrument.id,
-            against=against,
-            typed=typed,
-            true_value=true,
-            error=error,
-        ),
-    )
+
+    def read(form: Form, at: datetime) -> list[Draft]:
+        if instrument.kind == "barometer":
+            against, true, error = _barometer(form)
+        else:
+            against, true, error = _density(form, db, instrument, at)
+        if true is None or error is None or form.errors:
+            return []
+        _plausible(form, error, instrument.kind == "barometer")
+        facts = {"against": against, "true_value": true, "error": error}
+        return [Draft(ScaleCheckFacts.model_validate(facts), "instrument", instrument.id)]
+
+    book.write(db, fields, now, read)
+
+
+def _plausible(form: Form, error: float, of_air: bool) -> None:
+    doubted, impossible = (DOUBTED_PA, IMPOSSIBLE_PA) if of_air else (DOUBTED_BRIX, IMPOSSIBLE_BRIX)
+    by = form.show(abs(error) / 100, "pressure") if of_air else form.show(abs(error), "brix")
+    if abs(error) > impossible:
+        form.errors["reading"] = (
+            f"That would be {by} out, more than any that still works. Was it typed in the "
+            "right unit, and is what it was held against what you say?"
+        )
+    elif abs(error) > doubted:
+        form.ask(
+            "reading",
+            f"That is {by} out. Is it stirred, at one temperature, and read at eye level?",
+        )
 
 
 def _density(
@@ -138,7 +135,7 @@ def _density(
     return against, true, reading + correction - true
 
 
-def _barometer(form: Form, db: Connection, now: datetime) -> tuple[str, float | None, float | None]:
+def _barometer(form: Form) -> tuple[str, float | None, float | None]:
     words = "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg)."
     reading = form.between(Bounds("reading", "pressure", 500, 1090, words))
     true = form.between(Bounds("true", "pressure", 500, 1090, words))
@@ -149,10 +146,10 @@ def _barometer(form: Form, db: Connection, now: datetime) -> tuple[str, float | 
 
 def last_check(db: Connection, instrument: Instrument[Detail], now: datetime) -> datetime | None:
     """When an instrument was last held against something known; None if never that is known."""
-    known = [check.at for check in day_store.scale_checks(db, instrument.id, now)[:1]]
+    known = [check.at for check in scale_checks(db, instrument.id, now, 1)]
     if instrument.kind == "thermometer":
-        known += [boil.at for boil in day_store.test_boils(db, instrument.id, now, 1)]
-        ice = day_store.latest_ice_point(db, instrument.id, now)
+        known += [boil.at for boil in test_boils(db, instrument.id, now, 1)]
+        ice = ice_point(db, instrument.id, now)
         known += [ice.at] if ice else []
     if stem := with_detail(instrument, HydrometerDetail):
         known += [pair.at for pair in own_curve(db, stem, now).pairs[-1:]]

@@ -11,8 +11,9 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.entry import Entry, of_row, with_facts
 from lumbrel.services.base.facts import HydrometerFacts
-from lumbrel.store import day as day_store
-from lumbrel.store import kept, record
+from lumbrel.services.day.checks import scale_checks
+from lumbrel.services.day.facts import ScaleCheckFacts
+from lumbrel.store import book, kept, record
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
@@ -128,7 +129,7 @@ def _learn(
 
 
 def _line(db: Connection, entry_id: str) -> Entry[HydrometerFacts]:
-    row = record.entry_by_id(db, entry_id)
+    row = book.by_id(db, entry_id)
     line = with_facts(of_row(row), (HydrometerFacts,)) if row else None
     assert line is not None
     return line
@@ -156,8 +157,10 @@ def hydrometer_of(
 def scale_error(db: Connection, instrument: Instrument[Detail], brix: float, at: datetime) -> float:
     """What an instrument shows too much near a density, by the newest check of each kind."""
     newest: dict[float, ScaleError] = {}
-    for check in day_store.scale_checks(db, instrument.id, at):
-        newest.setdefault(round(check.true_value), ScaleError(check.true_value, check.error))
+    for check in scale_checks(db, instrument.id, at):
+        newest.setdefault(
+            round(check.facts.true_value), ScaleError(check.facts.true_value, check.facts.error)
+        )
     return error_at(list(newest.values()), brix)
 
 
@@ -166,5 +169,5 @@ def taught_between(
 ) -> tuple[datetime, datetime]:
     """Between which moments around one nothing new taught a hydrometer: no pair, no check."""
     pair_before, pair_after = kept.pair_around(db, instrument.id, at)
-    check_before, check_after = day_store.check_around(db, instrument.id, at)
+    check_before, check_after = book.around(db, ScaleCheckFacts.key(), instrument.id, at)
     return max(pair_before, check_before), min(pair_after, check_after)

@@ -5,10 +5,12 @@ from datetime import datetime, timedelta
 from sqlite3 import Connection
 
 from lumbrel.core.bench import refractometer, thermometer
-from lumbrel.core.physics import water
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.bench import checks, curves
 from lumbrel.services.bench.curves import OwnCurve
-from lumbrel.store import day as day_store
+from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
+from lumbrel.services.day.facts import IcePointFacts, ScaleCheckFacts
+from lumbrel.services.day.thermometers import shows_too_much
 from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import (
@@ -58,8 +60,8 @@ class Profile:
     offsets: list[Offset]
     verdict: str
     good: bool
-    ice: day_store.IcePoint | None = None
-    checks: list[day_store.ScaleCheck] = field(default_factory=list)
+    ice: Entry[IcePointFacts] | None = None
+    checks: list[Entry[ScaleCheckFacts]] = field(default_factory=list)
     last_checked: datetime | None = None
     scale_error: float = 0.0
     """What corrections take off near syrup, Brix."""
@@ -73,7 +75,7 @@ Verdict = tuple[str, bool]
 def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Profile:
     """Everything an instrument's page says."""
     times, last_used = kept.times_used(db, instrument.id)
-    known = day_store.scale_checks(db, instrument.id, now)
+    known = scale_checks(db, instrument.id, now)
     stem = with_detail(instrument, HydrometerDetail)
     glass = with_detail(instrument, ThermometerDetail)
     error = 0.0
@@ -88,7 +90,7 @@ def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Pr
         offsets=_offsets(db, glass, now) if glass else [],
         verdict=verdict,
         good=good,
-        ice=day_store.latest_ice_point(db, instrument.id, now),
+        ice=ice_point(db, instrument.id, now),
         checks=known,
         last_checked=checks.last_check(db, instrument, now),
         scale_error=error,
@@ -117,7 +119,7 @@ def _trust(db: Connection, instrument: Instrument[Detail], now: datetime, error:
     if stem := with_detail(instrument, HydrometerDetail):
         return _trust_hydrometer(curves.own_curve(db, stem, now))
     if with_detail(instrument, RefractometerDetail):
-        return _trust_refractometer(day_store.scale_checks(db, instrument.id, now), error)
+        return _trust_refractometer(scale_checks(db, instrument.id, now), error)
     if barometer := with_detail(instrument, BarometerDetail):
         return _trust_barometer(db, barometer, now)
     if instrument.kind == "vial":
@@ -125,7 +127,7 @@ def _trust(db: Connection, instrument: Instrument[Detail], now: datetime, error:
     return _trust_reference(checks.last_check(db, instrument, now))
 
 
-def _trust_refractometer(known: list[day_store.ScaleCheck], error: float) -> Verdict:
+def _trust_refractometer(known: list[Entry[ScaleCheckFacts]], error: float) -> Verdict:
     if not known:
         return "Show it a drop of water: it must read 0 at its temperature.", True
     if error:
@@ -218,15 +220,15 @@ def _two_days(db: Connection, barometer: Instrument[Detail], now: datetime) -> C
 def _departure(
     db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
 ) -> Curve | None:
-    boils = day_store.test_boils(db, instrument.id, now, 1)
+    boils = test_boils(db, instrument.id, now, 1)
     if not boils:
         return None
-    ice = day_store.latest_ice_point(db, instrument.id, now)
+    ice = ice_point(db, instrument.id, now)
     held = thermometer.calibrate(
-        boils[0].reading_c,
-        boils[0].station_pressure_pa,
+        boils[0].facts.reading_c,
+        boils[0].facts.station_pressure_pa,
         instrument.detail.sort,
-        ice.reading_c if ice else None,
+        ice.facts.reading_c if ice else None,
     )
     span = [0.0, held.at_c, 150.0] if held.slope else [90.0, held.at_c, 125.0]
     return Curve(
@@ -261,10 +263,10 @@ def _offsets(
     return [
         Offset(
             b.at,
-            b.reading_c - water.boiling_point_c(b.station_pressure_pa),
-            b.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA,
+            shows_too_much(b),
+            b.facts.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA,
         )
-        for b in reversed(day_store.test_boils(db, instrument.id, now, LAST_BOILS))
+        for b in reversed(test_boils(db, instrument.id, now, LAST_BOILS))
     ]
 
 

@@ -15,7 +15,7 @@ from lumbrel.services.candy.learnt import loss_of
 from lumbrel.services.candy.plan import CandyPage
 from lumbrel.services.record.flows import as_packed
 from lumbrel.services.record.opening import open_with
-from lumbrel.store import cooks, flow, kept, record
+from lumbrel.store import book, cooks, flow, kept, record
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.flow import Jar
 from lumbrel.store.kept import LotRow
@@ -87,9 +87,9 @@ def begin(db: Connection, now: datetime, fields: dict[str, str]) -> str:
     with transaction(db):
         form = Form(fields, load_kitchen(db))
         entry_id = form.client_id()
-        sent_before = record.entry_by_id(db, entry_id)
+        sent_before = book.by_id(db, entry_id)
         if sent_before:
-            owner = record.batch_by(db, id=sent_before.batch_id)
+            owner = record.batch_by(db, id=sent_before.about_id)
             assert owner is not None
             if sent_before.kind != CookFacts.key() or sent_before.typed != kept_of(fields):
                 raise IdReused(

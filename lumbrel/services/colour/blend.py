@@ -22,7 +22,7 @@ from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound, kept_of
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
-from lumbrel.store import flow, kept, record
+from lumbrel.store import book, flow, kept, record
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
 
@@ -298,9 +298,9 @@ def record_blend(db: Connection, code: str, fields: dict[str, str], now: datetim
         form = Form(fields, load_kitchen(db))
         first_id = form.client_id()
         typed = kept_of(fields)
-        known = record.entry_by_id(db, _line_id(first_id, "colour"))
+        known = book.by_id(db, _line_id(first_id, "colour"))
         if known is not None:
-            if known.typed != typed or known.batch_id != context.batch.id:
+            if known.typed != typed or known.about_id != context.batch.id:
                 raise IdReused("Another blend was written under this form's id; nothing was now.")
             return
         at_hand = bench(context, fields)
@@ -362,7 +362,7 @@ def _line(
 ) -> Entry[Facts]:
     return Entry(
         id=entry_id,
-        batch_id=context.batch.id,
+        about_id=context.batch.id,
         at=context.now,
         noted_at=context.now,
         facts=facts,

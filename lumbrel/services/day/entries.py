@@ -1,17 +1,23 @@
 """What a person gives at the day check: a pressure or elevation, and test boils."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from sqlite3 import Connection
+from statistics import median
 
 from lumbrel.core.bench import thermometer
 from lumbrel.core.physics import air
-from lumbrel.services.base.form import CONFIRMED, NOT_TYPED, Bounds, Form
-from lumbrel.services.day.pressure import pressure_at
-from lumbrel.store import day as day_store
-from lumbrel.store.db import transaction
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
+from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.day.checks import error_of, test_boils
+from lumbrel.services.day.facts import PressureFacts, TestBoilFacts
+from lumbrel.services.day.pressure import Pressure, pressure_at
+from lumbrel.services.day.thermometers import shows_too_much
+from lumbrel.store.book import KITCHEN
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, instruments_of
-from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.kitchen import save_kitchen
 
 PRESSURE_BASES = {
     "elevation": "elevation alone",
@@ -38,32 +44,36 @@ OUTDOOR = Bounds(
 )
 
 
-def set_pressure(db: Connection, now: datetime, fields: dict[str, str]) -> None:
+def set_pressure(db: Connection, now: datetime, fields: Mapping[str, str]) -> None:
     """Take elevation, station pressure or a forecast's pressure as typed.
 
     Raises:
         BadInput: a field is wrong, or a pressure is not plausible at this elevation.
+        NotFound: there is no such line to correct.
     """
-    kitchen = load_kitchen(db)
-    form = Form(fields, kitchen)
-    basis = form.choice("basis", PRESSURE_BASES, "Choose elevation, station pressure or forecast.")
-    barometer = _barometer(db, form)
-    if barometer and basis != "elevation":
-        basis = "forecast" if barometer.detail.shows == "sea-level" else "station"
-    elevation = form.between(ELEVATION, required=basis in ("elevation", "forecast"))
-    if elevation is None:
-        elevation = kitchen.elevation_m
-    if basis == "elevation":
-        station = None if elevation is None else air.pressure_at_elevation_pa(elevation)
-    else:
-        station = _measured_pa(form, basis, elevation, _error_hpa(db, barometer, now))
-    form.check()
-    assert station is not None
-    note = day_store.PressureNote(form.client_id(), now, basis, _typed(fields), station)
-    with transaction(db):
-        if elevation is not None and elevation != kitchen.elevation_m:
-            save_kitchen(db, replace(kitchen, elevation_m=elevation), now)
-        day_store.add_pressure_note(db, note)
+
+    def read(form: Form, at: datetime) -> list[Draft]:
+        basis = form.choice(
+            "basis", PRESSURE_BASES, "Choose elevation, station pressure or forecast."
+        )
+        barometer = _barometer(db, form)
+        if barometer and basis != "elevation":
+            basis = "forecast" if barometer.detail.shows == "sea-level" else "station"
+        elevation = form.between(ELEVATION, required=basis in ("elevation", "forecast"))
+        if elevation is None:
+            elevation = form.kitchen.elevation_m
+        if basis == "elevation":
+            station = None if elevation is None else air.pressure_at_elevation_pa(elevation)
+        else:
+            station = _measured_pa(form, basis, elevation, _error_hpa(db, barometer, at))
+        if form.errors or form.asks or station is None:
+            return []
+        if elevation is not None and elevation != form.kitchen.elevation_m:
+            save_kitchen(db, replace(form.kitchen, elevation_m=elevation), now)
+        facts = {"basis": basis, "station_pressure_pa": station}
+        return [Draft(PressureFacts.model_validate(facts), KITCHEN, KITCHEN)]
+
+    book.write(db, fields, now, read)
 
 
 def _barometer(db: Connection, form: Form) -> Instrument[BarometerDetail] | None:
@@ -76,8 +86,7 @@ def _error_hpa(
     db: Connection, barometer: Instrument[BarometerDetail] | None, now: datetime
 ) -> float:
     """How much too high a barometer reads, by its last check."""
-    check = next(iter(day_store.scale_checks(db, barometer.id, now)), None) if barometer else None
-    return check.error / 100 if check else 0.0
+    return error_of(db, barometer.id, now) / 100 if barometer else 0.0
 
 
 def _measured_pa(
@@ -114,54 +123,74 @@ def _ask_if_sea_level(form: Form, hpa: float, elevation_m: float | None) -> None
     )
 
 
-def test_boil(db: Connection, now: datetime, fields: dict[str, str]) -> None:
+def test_boil(db: Connection, now: datetime, fields: Mapping[str, str]) -> None:
     """Take what a thermometer shows in rapidly boiling water.
 
     Raises:
         BadInput: no such thermometer, no pressure known yet, or a reading that boiling water
-            here cannot give.
+            here cannot give, or that this thermometer never gave.
+        NotFound: there is no such line to correct.
     """
-    kitchen = load_kitchen(db)
-    form = Form(fields, kitchen)
-    known = {i.id: i for i in instruments_of(db, ThermometerDetail)}
-    chosen = form.choice(
-        "thermometer", dict.fromkeys(known, ""), "Choose one of your thermometers."
-    )
-    reading = form.quantity("reading", "temperature")
-    pressure = pressure_at(db, kitchen, now)
-    if pressure is None:
-        form.errors.setdefault(
-            "reading", "Say first how high the kitchen stands, or what the barometer shows."
+
+    def read(form: Form, at: datetime) -> list[Draft]:
+        known = {i.id: i for i in instruments_of(db, ThermometerDetail)}
+        chosen = form.choice(
+            "thermometer", dict.fromkeys(known, ""), "Choose one of your thermometers."
         )
-    elif reading is not None and chosen:
-        offset = form.attempt(
-            "reading", lambda: thermometer.calibrate(reading, pressure.pa).offset_k
-        )
-        if offset is not None and abs(offset) > 4:
-            form.ask(
-                "reading",
-                f"That is {abs(offset):.1f} K ({abs(offset) * 1.8:.1f} °F) from where water boils "
-                "here now. Is the water at a full boil, and the pressure right?",
+        reading = form.quantity("reading", "temperature")
+        pressure = pressure_at(db, form.kitchen, at)
+        if pressure is None:
+            form.errors.setdefault(
+                "reading", "Say first how high the kitchen stands, or what the barometer shows."
             )
-    form.check()
-    assert reading is not None and pressure is not None
-    day_store.add_test_boil(
-        db,
-        day_store.TestBoil(
-            id=form.client_id(),
-            at=now,
-            instrument_id=chosen,
-            typed=fields.get("reading", "").strip(),
+        if reading is None or pressure is None or not chosen:
+            return []
+        _plausible(form, db, known[chosen], (reading, pressure), at)
+        facts = TestBoilFacts(
             reading_c=reading,
             station_pressure_pa=pressure.pa,
             pressure_sigma_pa=pressure.sigma_pa,
             basis=pressure.basis,
-        ),
-    )
+        )
+        return [Draft(facts, "instrument", chosen)]
+
+    book.write(db, fields, now, read)
 
 
-def _typed(fields: dict[str, str]) -> dict[str, str]:
-    """What a person typed, without the form's own bookkeeping."""
-    return {
-        k: v for k, v in fields.items() if v and k not in NOT_TYPED and not k.endswith(CONFIRMED)
-    }
+DOUBTED_K = 1.5
+"""So far from what the air and its own history say, a test boil is asked about."""
+
+
+def _plausible(
+    form: Form,
+    db: Connection,
+    glass: Instrument[ThermometerDetail],
+    boil: tuple[float, Pressure],
+    at: datetime,
+) -> None:
+    """Ask about a reading that boiling water does not give here, by the air and by what the thermometer
+    showed too much in its earlier boils."""
+    reading, pressure = boil
+    offset = form.attempt("reading", lambda: thermometer.calibrate(reading, pressure.pa).offset_k)
+    corrected = form.fields.get("supersedes", "").strip()
+    earlier = [
+        shows_too_much(one) for one in test_boils(db, glass.id, at, HISTORY) if one.id != corrected
+    ]
+    usual = median(earlier) if earlier else 0.0
+    if offset is None or abs(offset - usual) <= DOUBTED_K:
+        return
+    said = form.show(reading, "temperature")
+    here = form.show(pressure.boil_c, "temperature")
+    if earlier:
+        expected = form.show(pressure.boil_c + usual, "temperature")
+        words = (
+            f"Water boils at {here} here now, and by its earlier test boils {glass.name} would show "
+            f"{expected}, not {said}."
+        )
+    else:
+        words = f"Water boils at {here} here now; {glass.name} would be {form.show(abs(offset), 'difference')} out."
+    form.ask("reading", f"{words} Is the water at a full boil, and the pressure right?")
+
+
+HISTORY = 9
+"""So many of its last test boils tell what a thermometer usually shows."""

@@ -13,14 +13,17 @@ from lumbrel.core.candy.confections import BURN_HAZARD_C, Confection, confection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods, target
 from lumbrel.core.physics import air, sucrose, water
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.day.checks import test_boils
+from lumbrel.services.day.facts import TestBoilFacts
 from lumbrel.services.day.pressure import Pressure, pressure_by
 from lumbrel.services.day.thermometers import (
     DEFAULT_BOIL_BY,
     DEFAULT_END_POINT,
     ThermometerToday,
+    shows_too_much,
     thermometer_today,
 )
-from lumbrel.store import day as day_store
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 
@@ -165,7 +168,7 @@ def _by_elevation(elevation_m: float, chosen: bool) -> list[Basis]:
 
 
 def _by_test_boil(
-    db: Connection, chosen: ThermometerToday, boil: day_store.TestBoil, now: datetime
+    db: Connection, chosen: ThermometerToday, boil: Entry[TestBoilFacts], now: datetime
 ) -> Basis:
     """Water's boil by this thermometer: its reading less the offset of its *other* boils.
 
@@ -177,17 +180,17 @@ def _by_test_boil(
         boil_c=None,
         sigma_k=None,
         note=f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather",
-        detail=boil.reading_c,
+        detail=boil.facts.reading_c,
         detail_kind="temperature",
     )
-    earlier = day_store.test_boils(db, chosen.instrument.id, now, 21)[1:]
+    earlier = test_boils(db, chosen.instrument.id, now, 21)[1:]
     if len(earlier) < 2:
         return alone
-    offsets = [b.reading_c - water.boiling_point_c(b.station_pressure_pa) for b in earlier]
+    offsets = [shows_too_much(one) for one in earlier]
     own = thermometer.SIGMA_K[chosen.instrument.detail.sort]
     return replace(
         alone,
-        boil_c=boil.reading_c - fmean(offsets),
+        boil_c=boil.facts.reading_c - fmean(offsets),
         sigma_k=sqrt(own**2 + stdev(offsets) ** 2 / len(offsets)),
         note=f"less what {len(earlier)} earlier boils taught",
     )

@@ -8,7 +8,9 @@ from sqlite3 import Connection
 from lumbrel.core.bench import thermometer
 from lumbrel.core.pan.target import boil_by_feet_rule_c
 from lumbrel.core.physics import air, water
-from lumbrel.store import day as day_store
+from lumbrel.services.base.entry import newest
+from lumbrel.services.day.checks import error_of
+from lumbrel.services.day.facts import PressureFacts
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, Instrument, instruments_of
 from lumbrel.store.kitchen import Kitchen
@@ -46,12 +48,12 @@ def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | No
         if sample and at - sample.at <= BAROMETER_FRESH:
             here = station_pa(db, kitchen, barometer, sample.value, at)
             return Pressure(here, air.BAROMETER_SIGMA_PA, "barometer", sample.at, True)
-    note = day_store.latest_pressure_note(db, at)
-    if note and at - note.at <= NOTE_FRESH and note.basis != "elevation":
-        own = air.BAROMETER_SIGMA_PA if note.basis == "station" else air.FORECAST_SIGMA_PA
+    note = next(iter(newest(db, PressureFacts, until=at, limit=1)), None)
+    if note and at - note.at <= NOTE_FRESH and note.facts.basis != "elevation":
+        own = air.BAROMETER_SIGMA_PA if note.facts.basis == "station" else air.FORECAST_SIGMA_PA
         age_days = (at - note.at) / timedelta(days=1)
         sigma = sqrt(own**2 + (air.ELEVATION_ONLY_SIGMA_PA * age_days) ** 2)
-        return Pressure(note.station_pressure_pa, sigma, note.basis, note.at, False)
+        return Pressure(note.facts.station_pressure_pa, sigma, note.facts.basis, note.at, False)
     elevation_m = kitchen.elevation_at(at)
     if elevation_m is not None:
         mean = air.pressure_at_elevation_pa(elevation_m)
@@ -68,8 +70,7 @@ def station_pa(
 ) -> float:
     """Station pressure behind what a registered barometer shows: its own error off, and brought
     down to the kitchen's height when it shows the pressure at sea level."""
-    check = next(iter(day_store.scale_checks(db, barometer.id, at)), None)
-    true = shown_pa - (check.error if check else 0.0)
+    true = shown_pa - error_of(db, barometer.id, at)
     elevation_m = kitchen.elevation_at(at)
     if barometer.detail.shows == "sea-level" and elevation_m is not None:
         return air.station_pressure_from_sea_level_pa(true, elevation_m)

@@ -5,6 +5,7 @@ from lumbrel.services.base.cautions import GLASS
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.day.calculations import CALCULATIONS
 from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.day.said import BOOK_KINDS
 
 
 def _state(look: Look) -> State:
@@ -19,6 +20,7 @@ STATION = Station(
     key="day",
     title="Day check",
     cautions=(GLASS,),
+    book_kinds=BOOK_KINDS,
     calculations=CALCULATIONS,
     state=_state,
 )

@@ -8,8 +8,10 @@ from statistics import fmean
 from lumbrel.core.bench import thermometer
 from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.physics import water
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.day.checks import ice_point, test_boils
+from lumbrel.services.day.facts import TestBoilFacts
 from lumbrel.services.day.pressure import Pressure
-from lumbrel.store import day as day_store
 from lumbrel.store.instruments import Instrument, ThermometerDetail
 
 ICE_GOOD_FOR = timedelta(days=365)
@@ -25,7 +27,7 @@ class ThermometerToday:
     instrument: Instrument[ThermometerDetail]
     calibration: Calibration
     sigma_k: float
-    boil: day_store.TestBoil | None = None
+    boil: Entry[TestBoilFacts] | None = None
     boils: int = 0
     """How often it was read in boiling water that day; their mean counts."""
     stale: str = ""
@@ -39,7 +41,7 @@ class ThermometerToday:
             return 0.0
         detail = self.instrument.detail
         return thermometer.offset_sigma_k(
-            detail.sort, self.boil.pressure_sigma_pa, detail.resolution_k, self.boils
+            detail.sort, self.boil.facts.pressure_sigma_pa, detail.resolution_k, self.boils
         )
 
     @property
@@ -73,13 +75,14 @@ def thermometer_today(
     hours = (now - boil.at) / timedelta(hours=1)
     # Without a barometer the same pressure is assumed now as at the boil: that keeps the marks
     # right while the air holds, and sigma_now_k widens with the boil's age.
-    followed = pressure.followed and boil.basis == "barometer"
-    change = pressure.pa - boil.station_pressure_pa if followed else None
+    followed = pressure.followed and boil.facts.basis == "barometer"
+    change = pressure.pa - boil.facts.station_pressure_pa if followed else None
     return ThermometerToday(
         instrument=instrument,
         calibration=thermometer.calibrate(
-            water.boiling_point_c(boil.station_pressure_pa) + fmean(map(_shows_too_much, boils)),
-            boil.station_pressure_pa,
+            water.boiling_point_c(boil.facts.station_pressure_pa)
+            + fmean(map(shows_too_much, boils)),
+            boil.facts.station_pressure_pa,
             detail.sort,
             _ice_reading_c(db, instrument, now),
         ),
@@ -95,21 +98,22 @@ def thermometer_today(
     )
 
 
-def of_that_day(db: Connection, instrument_id: str, now: datetime) -> list[day_store.TestBoil]:
+def of_that_day(db: Connection, instrument_id: str, now: datetime) -> list[Entry[TestBoilFacts]]:
     """The newest test boils, those of one day, the last one first."""
-    boils = day_store.test_boils(db, instrument_id, now, MOST_BOILS)
+    boils = test_boils(db, instrument_id, now, MOST_BOILS)
     return [boil for boil in boils if boils[0].at - boil.at <= ONE_DAY]
 
 
-def _shows_too_much(boil: day_store.TestBoil) -> float:
-    return boil.reading_c - water.boiling_point_c(boil.station_pressure_pa)
+def shows_too_much(boil: Entry[TestBoilFacts]) -> float:
+    """What a thermometer showed above where water boiled, K."""
+    return boil.facts.reading_c - water.boiling_point_c(boil.facts.station_pressure_pa)
 
 
 def _ice_reading_c(
     db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
 ) -> float | None:
-    ice = day_store.latest_ice_point(db, instrument.id, now)
-    return ice.reading_c if ice and now - ice.at <= ICE_GOOD_FOR else None
+    ice = ice_point(db, instrument.id, now)
+    return ice.facts.reading_c if ice and now - ice.at <= ICE_GOOD_FOR else None
 
 
 def _stale(hours: float, change_pa: float | None) -> str:

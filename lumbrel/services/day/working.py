@@ -90,7 +90,7 @@ def thermometer_steps(today: ThermometerToday | None) -> list[Step]:
         return [Step("thermometer", "taken at its word", "", "no test boil in use")]
     held = today.calibration
     steps = [
-        Step("test boil showed", today.boil.reading_c, "temperature", today.instrument.name),
+        Step("test boil showed", today.boil.facts.reading_c, "temperature", today.instrument.name),
         Step("reads high by", held.offset_k, "difference", "at the boil of water"),
     ]
     if held.slope:

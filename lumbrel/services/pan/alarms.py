@@ -329,7 +329,7 @@ def _answered(alarm: Alarm, by: str, now: datetime) -> Entry[AlarmFacts]:
     """The line on the slip that says when an alarm rang and who answered."""
     return Entry(
         id=f"alarm-{alarm.batch_id}-{alarm.id}",
-        batch_id=alarm.batch_id,
+        about_id=alarm.batch_id,
         at=now,
         noted_at=now,
         facts=AlarmFacts(

@@ -25,7 +25,7 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
-from lumbrel.store import flow, kept, record
+from lumbrel.store import book, flow, kept, record
 from lumbrel.store.record import Batch
 
 THE_OTHER = UUID("6c756d62-7265-6c00-8000-706f75726564")
@@ -133,7 +133,7 @@ def store_other(
         db,
         Entry(
             id=_other_id(entry.id),
-            batch_id=giver.id,
+            about_id=giver.id,
             at=entry.at,
             noted_at=entry.noted_at,
             facts=PouredFacts(
@@ -177,7 +177,7 @@ def _other_id(entry_id: str) -> str:
 
 
 def _other_line(db: Connection, entry_id: str) -> Entry[Facts] | None:
-    row = record.entry_by_id(db, _other_id(entry_id))
+    row = book.by_id(db, _other_id(entry_id))
     return of_row(row) if row and not row.superseded else None
 
 
@@ -186,7 +186,7 @@ def _strike_other(db: Connection, old: Entry[Facts], because: Entry[Facts]) -> N
         db,
         Entry(
             id=_other_id(because.id),
-            batch_id=old.batch_id,
+            about_id=old.batch_id,
             at=old.at,
             noted_at=because.noted_at,
             facts=StruckFacts(),

@@ -30,14 +30,14 @@ from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.record import sums
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
-from lumbrel.store import cooks, flow, kept, photographs, record, sap
+from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
 from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, unheld
 
-KEPT_VERSION = 7
+KEPT_VERSION = 8
 """Grows when what is kept, or how it follows from the lines, changes."""
 
 
@@ -55,7 +55,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     """
     batch = record.batch_by(db, id=entry.batch_id)
     assert batch is not None
-    if not record.add_entry(db, entry.row()):
+    if not book.add(db, entry.row()):
         return False
     if isinstance(entry.facts, ColourFacts | ScoredFacts) and entry.facts.photo:
         _keep_photograph(db, entry.facts.photo)

@@ -45,7 +45,7 @@ def open_with(
     record.add_batch(db, batch)
     entry = Entry(
         id=entry_id,
-        batch_id=batch.id,
+        about_id=batch.id,
         at=now,
         noted_at=now,
         facts=facts,

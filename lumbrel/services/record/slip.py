@@ -13,14 +13,14 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry, of_row
-from lumbrel.services.base.facts import Facts, OpenedFacts, StruckFacts
+from lumbrel.services.base.facts import Facts, OpenedFacts, StruckFacts, UnreadFacts
 from lumbrel.services.base.form import SEEN, Form, NotFound, Overtaken, kept_of
 from lumbrel.services.base.line import Line, LineKind
 from lumbrel.services.record.kept import write
-from lumbrel.store import record
+from lumbrel.store import book
+from lumbrel.store.book import written_so_far
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.store.record import written_so_far
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
@@ -69,7 +69,7 @@ class Slip:
         db: Connection, code: str, kind: LineKind, fields: dict[str, str], now: datetime
     ) -> Entry[Facts]:
         context = contexts.load(db, code, now)
-        sent_before = record.entry_by_id(db, fields["id"])
+        sent_before = book.by_id(db, fields["id"])
         if sent_before:
             return _the_same(of_row(sent_before), context.batch.id, kind.key, fields)
         return _entry(kind, Form(fields, context.kitchen), context)
@@ -84,7 +84,7 @@ class Slip:
             context = contexts.load(db, code, now)
             form = Form(fields, context.kitchen)
             entry_id = form.client_id()
-            sent_before = record.entry_by_id(db, entry_id)
+            sent_before = book.by_id(db, entry_id)
             if sent_before:
                 _the_same(of_row(sent_before), context.batch.id, StruckFacts.key(), fields)
                 return
@@ -96,7 +96,7 @@ class Slip:
                     "What a batch began with cannot be struck; correct it, or call the batch off.",
                 )
             else:
-                rests = self._kinds[old.kind].rests
+                rests = self._kind_of(old).rests
                 resting = rests(context, old) if rests else ""
                 if resting:
                     form.errors["why"] = resting
@@ -104,7 +104,7 @@ class Slip:
             assert old is not None
             entry = Entry(
                 id=entry_id,
-                batch_id=context.batch.id,
+                about_id=context.batch.id,
                 at=old.at,
                 noted_at=now,
                 facts=StruckFacts(),
@@ -113,17 +113,33 @@ class Slip:
                 why=why,
             )
             write(db, entry)
-            undone = self._kinds[old.kind].undone
+            undone = self._kind_of(old).undone
             if undone:
                 undone(db, old, entry)
+
+    def _kind_of(self, entry: Entry[Facts]) -> LineKind:
+        return UNREAD if isinstance(entry.facts, UnreadFacts) else self._kinds[entry.kind]
 
     def lines(self, context: BatchContext) -> list[Line]:
         """The whole slip in words, superseded lines included (their entry says so)."""
         return [
-            self._kinds[entry.kind].words(context, entry)
+            self._kind_of(entry).words(context, entry)
             for entry in context.entries
             if not isinstance(entry.facts, StruckFacts)
         ]
+
+
+def _as_typed(_context: BatchContext, entry: Entry[UnreadFacts]) -> Line:
+    said = entry.typed or entry.facts.given
+    return Line(
+        entry,
+        f"A line of the kind “{entry.kind}”, which this Lumbrel cannot read",
+        "; ".join(f"{name} {text}" for name, text in said.items()),
+    )
+
+
+UNREAD = LineKind(facts=UnreadFacts, words=_as_typed, of="both")
+"""Whatever an earlier Lumbrel or a newer one wrote that this one has no kind for."""
 
 
 def _the_same(
@@ -179,7 +195,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     assert facts is not None
     return Entry(
         id=form.client_id(),
-        batch_id=context.batch.id,
+        about_id=context.batch.id,
         at=at,
         noted_at=context.now,
         facts=facts,

@@ -8,9 +8,9 @@ from sqlite3 import Connection
 
 from lumbrel.core.sap import keeping, sap
 from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.base.entry import Entry, lines_about, read
+from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.services.sap import book
-from lumbrel.services.sap.book import SapLine
 from lumbrel.services.sap.facts import (
     GatheredFacts,
     IceOffFacts,
@@ -19,8 +19,8 @@ from lumbrel.services.sap.facts import (
     WarmFacts,
 )
 from lumbrel.store import sap as store
+from lumbrel.store.book import written_so_far
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
-from lumbrel.store.record import written_so_far
 from lumbrel.store.sap import Tank, WeatherDay
 
 AHEAD = timedelta(days=12)
@@ -126,7 +126,7 @@ class Step:
     at: datetime
     words: str
     litres: float
-    line: SapLine | None = None
+    line: Entry[Facts] | None = None
     batch: str = ""
 
 
@@ -196,7 +196,6 @@ def views(db: Connection, now: datetime) -> list[TankView]:
         return _views(db, found, now)
     key = (
         record_key(db),
-        store.lines_so_far(db),
         written_so_far(db),
         tuple(found),
         tuple(woodlots(db)),
@@ -225,8 +224,16 @@ def view(db: Connection, tank_id: str, now: datetime) -> TankView:
 class _Event:
     at: datetime
     tank_id: str
-    line: SapLine | None = None
+    line: Entry[Facts] | None = None
     draw: store.Draw | None = None
+
+
+def _lines_of(db: Connection, tank_id: str, since: datetime) -> list[Entry[Facts]]:
+    """What was ever gathered into a tank, and what was said of it since a moment, oldest first."""
+    gathered = [read(row) for row in store.into_tank(db, tank_id, since)]
+    return sorted(
+        [*lines_about(db, tank_id, since), *gathered], key=lambda line: (line.at, line.seq)
+    )
 
 
 class Played:
@@ -253,8 +260,7 @@ class Played:
         self._names = {w.id: w.name for w in woodlots(db)}
         events = []
         for tank in tanks:
-            for row in store.of_tank(db, tank.id, since):
-                line = book.of_row(row)
+            for line in _lines_of(db, tank.id, since):
                 if isinstance(line.facts, WarmFacts):
                     self._warm[tank.id].append((line.at, line.facts.temperature_c))
                 events.append(_Event(line.at, tank.id, line=line))
@@ -308,11 +314,11 @@ class Played:
             batch = event.draw.batch_code if event.draw else ""
             self.steps[event.tank_id].append(Step(event.at, words, held.litres, event.line, batch))
 
-    def _line(self, tank_id: str, line: SapLine) -> str:
+    def _line(self, tank_id: str, line: Entry[Facts]) -> str:
         held, facts = self.contents[tank_id], line.facts
         show = Form({}, self._kitchen).show
         if isinstance(facts, GatheredFacts):
-            woodlot = line.about.woodlot_id or ""
+            woodlot = line.about_id
             solids = facts.mass_kg * facts.brix / 100
             came = Content(
                 mass_kg=facts.mass_kg,

@@ -1,8 +1,6 @@
 """What each kind of line of the sap book keeps: one frozen model a kind, as on a slip."""
 
-from typing import Annotated, Any, Literal
-
-from pydantic import Field, TypeAdapter
+from typing import Literal
 
 from lumbrel.services.base.facts import Facts
 
@@ -38,10 +36,10 @@ class OldHoleFacts(Facts):
     height_mm: float
 
 
-class PulledFacts(Facts):
+class TapsPulledFacts(Facts):
     """All taps of a tree were pulled at the end of a season."""
 
-    kind: Literal["pulled"] = "pulled"
+    kind: Literal["taps_pulled"] = "taps_pulled"
     season: int
     left: Literal["open", "plugged", "green"]
     """Left open, plugged with seasoned wood of the same kind, or with green."""
@@ -77,6 +75,8 @@ class GatheredFacts(Facts):
     """Of its life when it came in."""
     ice_kg: float
     ice_brix: float
+    tank_id: str = ""
+    """The tank it went into; empty where it went into none."""
 
 
 class MovedFacts(Facts):
@@ -133,42 +133,3 @@ class GearFacts(Facts):
     season: int
     task: str
     sanitiser: str = ""
-
-
-class StruckFacts(Facts):
-    """An earlier line was struck."""
-
-    kind: Literal["struck"] = "struck"
-
-
-SapFacts = Annotated[
-    MeasuredFacts
-    | TappedFacts
-    | OldHoleFacts
-    | PulledFacts
-    | ClosedFacts
-    | GatheredFacts
-    | MovedFacts
-    | OutFacts
-    | IceOffFacts
-    | WarmFacts
-    | WeatherFacts
-    | BudsFacts
-    | GearFacts
-    | StruckFacts,
-    Field(discriminator="kind"),
-]
-ADAPTER: TypeAdapter[SapFacts] = TypeAdapter(SapFacts)
-
-
-def read_facts(kind: str, version: int, written: dict[str, Any]) -> SapFacts:
-    """Facts as the sap book keeps them.
-
-    Args:
-        version: of its kind that it was written in; all are of version 1 so far.
-    Raises:
-        pydantic.ValidationError: no kind of this version of Lumbrel, or not its fields.
-    """
-    if version != 1:
-        raise ValueError(f"{kind} of version {version} was written by a newer Lumbrel")
-    return ADAPTER.validate_python({"kind": kind, **written})

@@ -9,12 +9,13 @@ from sqlite3 import Connection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import keeping, running, sap
-from lumbrel.services.base.entry import preview
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
+from lumbrel.services.base.entry import newest, preview
 from lumbrel.services.base.facts import HydrometerFacts, ReadingFacts, RefractometerFacts
 from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.sap import book, contents, tanks, trees
-from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap import contents, tanks, trees
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.store import sap as store
 from lumbrel.store.instruments import (
@@ -111,9 +112,9 @@ def page(db: Connection, woodlot_id: str, now: datetime) -> GatherPage:
     season = trees.season_of(now, load_kitchen(db))
     in_it = store.trees(db, woodlot.id) if woodlot else []
     taps = store.taps_of(db, woodlot.id, season) if woodlot else {}
-    last = store.newest_of_woodlot(db, woodlot.id, "gathered", 1) if woodlot else []
+    last = newest(db, GatheredFacts, woodlot.id, limit=1) if woodlot else []
     if woodlot and not taps and last:
-        taps = {"": round(last[0].facts["taps"])}
+        taps = {"": round(last[0].facts.taps)}
     return GatherPage(
         woodlots=known,
         woodlot=woodlot,
@@ -198,7 +199,9 @@ class _Reading:
         )
         if facts is None:
             return []
-        return [Draft(facts, About(self._woodlot, None, tank or None))]
+        if tank:
+            facts = facts.model_copy(update={"tank_id": tank})
+        return [Draft(facts, "woodlot", self._woodlot)]
 
     def _by_tree(self) -> dict[str, float]:
         """Litres by tree, where they were noted one by one."""
@@ -223,9 +226,9 @@ class _Reading:
                 drilled.setdefault(tree, 1)
         if drilled:
             return float(sum(drilled.values()))
-        last = store.newest_of_woodlot(self._db, self._woodlot, "gathered", 1)
+        last = newest(self._db, GatheredFacts, self._woodlot, limit=1)
         if last and last[0].at.year == self._at.year:
-            return float(last[0].facts["taps"])
+            return float(last[0].facts.taps)
         self._form.errors["taps"] = TAPS.sentence
         return None
 
@@ -376,6 +379,6 @@ class _Reading:
 
 def _last_day(db: Connection, woodlot_id: str, before: datetime, kitchen: Kitchen) -> date | None:
     """The day of a woodlot's last collection before a moment."""
-    rows = store.newest_of_woodlot(db, woodlot_id, "gathered", 20)
+    rows = newest(db, GatheredFacts, woodlot_id, limit=20)
     earlier = [row.at for row in rows if row.at < before]
     return local_time(max(earlier), kitchen).date() if earlier else None

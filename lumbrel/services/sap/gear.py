@@ -5,11 +5,13 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from sqlite3 import Connection
 
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
+from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.form import Form
-from lumbrel.services.sap import book, trees
-from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap import trees
 from lumbrel.services.sap.facts import GearFacts
-from lumbrel.store import sap as store
+from lumbrel.store.book import KITCHEN
 from lumbrel.store.kitchen import load_kitchen
 
 BEFORE = {
@@ -35,7 +37,7 @@ class GearList:
     """The list of a season, with when each was done and its line."""
 
     season: int
-    done: dict[str, book.SapLine]
+    done: dict[str, Entry[GearFacts]]
 
     @property
     def left_before(self) -> int:
@@ -47,13 +49,8 @@ def gear(db: Connection, now: datetime) -> GearList:
     """The list of the season at hand."""
     season = trees.season_of(now, load_kitchen(db))
     since = datetime(season - 1, 7, 1, tzinfo=UTC)
-    rows = store.of_kind(db, "gear", since=since, until=now)
-    lines = [book.of_row(row) for row in rows]
-    done = {
-        line.facts.task: line
-        for line in lines
-        if isinstance(line.facts, GearFacts) and line.facts.season == season
-    }
+    lines = newest(db, GearFacts, since=since, until=now, limit=500)
+    done = {line.facts.task: line for line in lines if line.facts.season == season}
     return GearList(season, done)
 
 
@@ -66,6 +63,6 @@ def tick(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
             return []
         season = trees.season_of(at, form.kitchen)
         sanitiser = form.text("sanitiser", limit=60)
-        return [Draft(GearFacts(season=season, task=task, sanitiser=sanitiser), About())]
+        return [Draft(GearFacts(season=season, task=task, sanitiser=sanitiser), KITCHEN, KITCHEN)]
 
     book.write(db, fields, now, read)

@@ -2,17 +2,19 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from math import sqrt
 from sqlite3 import Connection
 
 from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_the_rule, by_warmth
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
+from lumbrel.services.base.entry import newest
 from lumbrel.services.base.form import local_time
-from lumbrel.services.sap import book, trees
-from lumbrel.services.sap.book import About, Draft
+from lumbrel.services.sap import trees
 from lumbrel.services.sap.contents import TankView
-from lumbrel.services.sap.facts import BudsFacts
+from lumbrel.services.sap.facts import BudsFacts, GatheredFacts
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import WeatherDay
@@ -188,15 +190,16 @@ def taps_of(db: Connection, woodlot_id: str, season: int) -> float:
     drilled = sum(store.taps_of(db, woodlot_id, season).values())
     if drilled:
         return drilled
-    last = store.newest_of_woodlot(db, woodlot_id, "gathered", 1)
+    last = newest(db, GatheredFacts, woodlot_id, limit=1)
     if not last or trees.season_of(last[0].at, load_kitchen(db)) != season:
         return 0.0
-    return float(last[0].facts["taps"])
+    return last[0].facts.taps
 
 
 def _budded(db: Connection, woodlot_id: str, season: int) -> bool:
-    last = store.newest_of_woodlot(db, woodlot_id, "buds", 1)
-    return bool(last and last[0].facts["season"] == season)
+    since = datetime(season - 1, 7, 1, tzinfo=UTC)
+    last = newest(db, BudsFacts, woodlot_id, since=since, limit=1)
+    return bool(last and last[0].facts.season == season)
 
 
 def _of_lot(
@@ -281,6 +284,6 @@ def buds(db: Connection, woodlot_id: str, fields: Mapping[str, str], now: dateti
 
     def read(form: object, at: datetime) -> list[Draft]:
         season = trees.season_of(at, load_kitchen(db))
-        return [Draft(BudsFacts(season=season), About(woodlot_id))]
+        return [Draft(BudsFacts(season=season), "woodlot", woodlot_id)]
 
     book.write(db, fields, now, read)

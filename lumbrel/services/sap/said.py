@@ -2,36 +2,38 @@
 
 from sqlite3 import Connection
 
+from lumbrel.services.base.book import BookKind
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.sap import facts as kinds
-from lumbrel.services.sap.book import SapLine
+from lumbrel.services.sap import tanks
 from lumbrel.services.sap.contents import REASONS
 from lumbrel.services.sap.gear import TASKS
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
-PLAIN: dict[type, str] = {
+PLAIN: dict[type[Facts], str] = {
     kinds.WeatherFacts: "nights and days",
     kinds.OldHoleFacts: "an old hole",
-    kinds.PulledFacts: "all taps pulled",
+    kinds.TapsPulledFacts: "all taps pulled",
     kinds.ClosedFacts: "a hole has closed",
 }
 
 
-def said(db: Connection, line: SapLine) -> str:
+def said(db: Connection, line: Entry[Facts]) -> str:
     """What a line says, and of which woodlot, tree or tank."""
-    about = line.about
     names = {w.id: w.name for w in woodlots(db)} | {t.id: t.name for t in store.tanks(db)}
-    tree = store.tree_by(db, about.tree_id) if about.tree_id else None
-    whose = [names.get(about.woodlot_id or "", "")]
+    tree = store.tree_by(db, line.about_id) if line.about == "tree" else None
+    whose = [names.get(tree.woodlot_id if tree else line.about_id, "")]
     whose += [f"tree {tree.name}"] if tree else []
-    whose += [names.get(about.tank_id or "", "")]
+    whose += [names.get(getattr(line.facts, "tank_id", ""), "")]
     where = ", ".join(name for name in whose if name)
     words = _words(db, line, names)
     return f"{words} ({where})" if where else words
 
 
-def _words(db: Connection, line: SapLine, names: dict[str, str]) -> str:
+def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
     show, facts = Form({}, load_kitchen(db)).show, line.facts
     match facts:
         case kinds.GatheredFacts():
@@ -55,3 +57,18 @@ def _words(db: Connection, line: SapLine, names: dict[str, str]) -> str:
             return TASKS.get(facts.task, facts.task)
         case _:
             return PLAIN[type(facts)]
+
+
+KINDS: tuple[type[Facts], ...] = (
+    kinds.GatheredFacts,
+    kinds.MovedFacts,
+    kinds.OutFacts,
+    kinds.IceOffFacts,
+    kinds.WarmFacts,
+    kinds.MeasuredFacts,
+    kinds.TappedFacts,
+    kinds.BudsFacts,
+    kinds.GearFacts,
+    *PLAIN,
+)
+BOOK_KINDS = tuple(BookKind(facts=kind, words=said, after=tanks.nothing_short) for kind in KINDS)

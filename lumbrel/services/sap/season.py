@@ -8,8 +8,9 @@ from statistics import median
 
 from lumbrel.core.colour.grades import colour_class
 from lumbrel.core.sap import fuel, sap
+from lumbrel.services.base.entry import newest
 from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.services.sap import boil, book, contents, trees
+from lumbrel.services.sap import boil, contents, trees
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.runs import week
 from lumbrel.store import kept
@@ -241,8 +242,8 @@ def _days(db: Connection, season: int, by_lot: dict[str, list[RunDay]]) -> tuple
 
 def _ice(db: Connection, since: datetime, until: datetime) -> float:
     """Ice that was thrown off where sap was gathered, kg."""
-    rows = store.of_kind(db, "gathered", since=since, until=until, limit=2000)
-    facts = [book.of_row(row).facts for row in rows if row.facts.get("ice_kg")]
+    found = newest(db, GatheredFacts, since=since, until=until, limit=2000)
+    facts = [line.facts for line in found if line.facts.ice_kg]
     return sum(one.ice_kg for one in facts if isinstance(one, GatheredFacts))
 
 

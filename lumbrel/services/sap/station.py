@@ -9,6 +9,7 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import alarms, contents, entries
 from lumbrel.services.sap.calculations import CALCULATIONS
+from lumbrel.services.sap.said import BOOK_KINDS
 
 
 def _state(look: Look) -> State:
@@ -53,6 +54,7 @@ STATION = Station(
         ),
         LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
     ),
+    book_kinds=BOOK_KINDS,
     calculations=CALCULATIONS,
     cautions=(LADDERS, LEAD, SPOILT_SAP),
     state=_state,

@@ -6,9 +6,9 @@ from sqlite3 import Connection, IntegrityError
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap import sap
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form
-from lumbrel.services.sap import book
-from lumbrel.services.sap.book import About, Draft, SapLine
 from lumbrel.services.sap.contents import NOTHING_L, PLACES, REASONS, tank_of, view, views
 from lumbrel.services.sap.facts import IceOffFacts, MovedFacts, OutFacts, WarmFacts
 from lumbrel.store import sap as store
@@ -95,7 +95,7 @@ def take_out(db: Connection, tank_id: str, fields: Mapping[str, str], now: datet
         if form.errors or litres is None:
             return []
         facts = OutFacts.model_validate({"litres": litres, "reason": reason})
-        return [Draft(facts, About(tank_id=tank_id))]
+        return [Draft(facts, "tank", tank_id)]
 
     _change(db, tank_id, fields, now, read)
 
@@ -109,7 +109,7 @@ def move(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime)
         litres = form.between(LITRES)
         if form.errors or litres is None:
             return []
-        return [Draft(MovedFacts(litres=litres, to_tank=to), About(tank_id=tank_id))]
+        return [Draft(MovedFacts(litres=litres, to_tank=to), "tank", tank_id)]
 
     _change(db, tank_id, fields, now, read)
 
@@ -132,7 +132,7 @@ def ice_off(db: Connection, tank_id: str, fields: Mapping[str, str], now: dateti
         except OutOfRange as error:
             form.errors["ice"] = error.sentence
             return []
-        return [Draft(IceOffFacts(ice_kg=ice, ice_brix=left.ice_brix), About(tank_id=tank_id))]
+        return [Draft(IceOffFacts(ice_kg=ice, ice_brix=left.ice_brix), "tank", tank_id)]
 
     _change(db, tank_id, fields, now, read)
 
@@ -144,15 +144,11 @@ def warm(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime)
         celsius = form.between(WARM)
         if celsius is None:
             return []
-        return [Draft(WarmFacts(temperature_c=celsius), About(tank_id=tank_id))]
+        return [Draft(WarmFacts(temperature_c=celsius), "tank", tank_id)]
 
     _change(db, tank_id, fields, now, read)
 
 
-def strike(db: Connection, line_id: str, fields: Mapping[str, str], now: datetime) -> SapLine:
-    """Strike a line of the sap book; refused where a tank would then have given more than it had."""
-    line = book.line_of(db, line_id)
-    book.strike(
-        db, line_id, fields, now, lambda form: refuse_what_is_not_there(db, now, form, "why")
-    )
-    return line
+def nothing_short(db: Connection, now: datetime, form: Form) -> None:
+    """Refuse to strike a line where a tank would then have given more than it had."""
+    refuse_what_is_not_there(db, now, form, "why")

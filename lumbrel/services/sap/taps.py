@@ -11,15 +11,15 @@ from typing import NamedTuple
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Place
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound
-from lumbrel.services.sap import book
-from lumbrel.services.sap.book import About, Draft
 from lumbrel.services.sap.facts import (
     ClosedFacts,
     MeasuredFacts,
     OldHoleFacts,
-    PulledFacts,
     TappedFacts,
+    TapsPulledFacts,
 )
 from lumbrel.services.sap.rules import as_facts
 from lumbrel.services.sap.trees import POINTS, TreeView, season_of, tree_of, view, woodlot_of
@@ -134,7 +134,7 @@ def add_list(
             store.add_tree(db, tree)
             if girth is not None:
                 facts = MeasuredFacts(girth_mm=10 * girth, year=year)
-                draft = Draft(facts, About(woodlot_id, tree.id))
+                draft = Draft(facts, "tree", tree.id)
                 own = {"name": name, "girth": typed, "initials": form.fields.get("initials", "")}
                 book.add(db, draft, f"{tree.id}-g", now, Form(own, form.kitchen))
         form.check()
@@ -201,7 +201,7 @@ def _girth(db: Connection, tree: Tree, form: Form, at: datetime) -> list[Draft]:
     if girth is None:
         return []
     year = season_of(at, form.kitchen)
-    return [Draft(MeasuredFacts(girth_mm=10 * girth, year=year), About(tree.woodlot_id, tree.id))]
+    return [Draft(MeasuredFacts(girth_mm=10 * girth, year=year), "tree", tree.id)]
 
 
 def measure(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:
@@ -235,7 +235,7 @@ def tap(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) 
             girth_mm=seen.girth_mm or 0.0,
             rule=as_facts(seen.rule),
         )
-        return [Draft(facts, About(seen.tree.woodlot_id, tree_id))]
+        return [Draft(facts, "tree", tree_id)]
 
     book.write(db, fields, now, read)
 
@@ -299,7 +299,7 @@ def old_hole(db: Connection, tree_id: str, fields: Mapping[str, str], now: datet
         if form.errors or bearing is None or height is None:
             return []
         facts = OldHoleFacts(season=year, bearing_deg=bearing % 360.0, height_mm=height)
-        return [Draft(facts, About(tree.woodlot_id, tree.id))]
+        return [Draft(facts, "tree", tree.id)]
 
     book.write(db, fields, now, read)
 
@@ -312,8 +312,10 @@ def pull(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime)
         left = form.choice("left", LEFT_AS, f"Choose one: {'; '.join(LEFT_AS.values())}.")
         if not left:
             return []
-        facts = PulledFacts.model_validate({"season": season_of(at, form.kitchen), "left": left})
-        return [Draft(facts, About(tree.woodlot_id, tree.id))]
+        facts = TapsPulledFacts.model_validate(
+            {"season": season_of(at, form.kitchen), "left": left}
+        )
+        return [Draft(facts, "tree", tree.id)]
 
     book.write(db, fields, now, read)
 
@@ -328,6 +330,6 @@ def close(
 
     def read(form: Form, at: datetime) -> list[Draft]:
         facts = ClosedFacts(hole=hole_id, year=season_of(at, form.kitchen))
-        return [Draft(facts, About(seen.tree.woodlot_id, tree_id))]
+        return [Draft(facts, "tree", tree_id)]
 
     book.write(db, fields, now, read)

@@ -11,18 +11,20 @@ from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
 from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.base.entry import Entry, lines_about, newest
+from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import NotFound, local_time
-from lumbrel.services.sap import book
-from lumbrel.services.sap.book import SapLine
 from lumbrel.services.sap.facts import (
     ClosedFacts,
+    GatheredFacts,
     MeasuredFacts,
     OldHoleFacts,
-    PulledFacts,
     TappedFacts,
+    TapsPulledFacts,
 )
 from lumbrel.services.sap.rules import other_schools, rule_of
 from lumbrel.store import sap as store
+from lumbrel.store.book import newest_about
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
@@ -69,8 +71,8 @@ class TreeView:
     growth_mm: float
     growth_measured: bool
     holes: tuple[HoleSeen, ...]
-    lines: tuple[SapLine, ...]
-    pulled: PulledFacts | None
+    lines: tuple[Entry[Facts], ...]
+    pulled: TapsPulledFacts | None
 
     @property
     def trunk(self) -> Trunk | None:
@@ -192,14 +194,14 @@ def view(db: Connection, tree_id: str, now: datetime) -> TreeView:
     return _seen(
         tree,
         woodlot_of(db, tree.woodlot_id),
-        [book.of_row(row) for row in store.of_tree(db, tree_id)],
+        lines_about(db, tree_id),
         rule_of(kitchen),
         season_of(now, kitchen),
     )
 
 
 def _seen(
-    tree: Tree, woodlot: Woodlot, lines: Sequence[SapLine], rule: Rule, season: int
+    tree: Tree, woodlot: Woodlot, lines: Sequence[Entry[Facts]], rule: Rule, season: int
 ) -> TreeView:
     girths = [
         (line.facts.year, line.facts.girth_mm)
@@ -234,7 +236,7 @@ def _seen(
     pulled = [
         line.facts
         for line in lines
-        if isinstance(line.facts, PulledFacts) and line.facts.season == season
+        if isinstance(line.facts, TapsPulledFacts) and line.facts.season == season
     ]
     return TreeView(
         tree=tree,
@@ -268,12 +270,12 @@ def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
     shelf, record = cache_of(db).shelf("trees", MOST_TREES), record_key(db)
 
     def seen(tree: Tree) -> TreeView:
-        lines = [book.of_row(row) for row in store.of_tree(db, tree.id)]
+        lines = lines_about(db, tree.id)
         return _seen(tree, woodlot, lines, rule, season)
 
     found = []
     for tree in store.trees(db, woodlot_id):
-        key = (record, tree, woodlot, rule, season, store.newest_of_tree(db, tree.id))
+        key = (record, tree, woodlot, rule, season, newest_about(db, tree.id))
         found.append(shelf.get(key, partial(seen, tree)))
     return found
 
@@ -311,10 +313,9 @@ def yields(db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]) 
     }
 
 
-def collections(db: Connection, woodlot_id: str) -> list[book.SapLine]:
+def collections(db: Connection, woodlot_id: str) -> list[Entry[GatheredFacts]]:
     """The last times that sap of a woodlot was gathered, newest first."""
-    rows = store.newest_of_woodlot(db, woodlot_id, "gathered", LAST_COLLECTIONS)
-    return [book.of_row(row) for row in rows]
+    return newest(db, GatheredFacts, woodlot_id, limit=LAST_COLLECTIONS)
 
 
 def next_number(seen: Sequence[TreeView]) -> str:

@@ -11,10 +11,11 @@ from typing import Literal
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap.running import require_weather
 from lumbrel.devices.protocols import WeatherStation
+from lumbrel.services.base import book
+from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Form, local_time
-from lumbrel.services.sap import book
-from lumbrel.services.sap.book import About, Draft
 from lumbrel.services.sap.facts import WeatherFacts
+from lumbrel.store.book import KITCHEN
 
 DAYS = 7
 MOST_DAYS = 60
@@ -91,7 +92,7 @@ def _drafts(
     if form.errors or not days:
         return []
     facts = WeatherFacts(measured=measured, source=source, days=tuple(days))
-    return [Draft(facts, About())]
+    return [Draft(facts, KITCHEN, KITCHEN)]
 
 
 def from_file(db: Connection, fields: Mapping[str, str], content: bytes, now: datetime) -> None:

@@ -9,7 +9,7 @@ from lumbrel.services.base.entry import of_row
 from lumbrel.services.base.facts import TakenOutFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.record.flows import SAID_OF_REASON, SET_ASIDE
-from lumbrel.store import flow, record
+from lumbrel.store import book, flow
 from lumbrel.store.flow import CONFECTION, LOT, Flowed, Jar, Parcel
 from lumbrel.store.kitchen import woodlots
 
@@ -106,7 +106,7 @@ def _called(db: Connection, lot: Parcel, names: dict[str, str]) -> LotCalled:
 
 
 def _gone(db: Connection, one: Flowed, names: dict[str, str]) -> Gone:
-    row = record.entry_by_id(db, one.entry_id)
+    row = book.by_id(db, one.entry_id)
     facts = of_row(row).facts if row else None
     note = facts.note if isinstance(facts, TakenOutFacts) else ""
     owner = names.get(one.flow.for_woodlot_id or "", "")

@@ -10,10 +10,11 @@ from typing import Any
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, JarFacts, PutInFacts
 from lumbrel.services.base.form import NotFound
+from lumbrel.services.day.checks import scale_checks, test_boils
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.record.shares import Mixer, Solids, in_order, in_two_rounds
-from lumbrel.store import day, flow, kept
+from lumbrel.store import flow, kept
 from lumbrel.store.flow import KINDS, Flowed, Parcel
 from lumbrel.store.instruments import Detail, Instrument, instruments
 from lumbrel.store.kitchen import woodlots
@@ -242,8 +243,8 @@ def _vouched(db: Connection, above: set[str]) -> list[Vouched]:
 
 
 def _checked(db: Connection, instrument: Instrument[Detail], until: datetime) -> datetime | None:
-    boils = [boil.at for boil in day.test_boils(db, instrument.id, until, 1)]
-    checks = [check.at for check in day.scale_checks(db, instrument.id, until)[:1]]
+    boils = [boil.at for boil in test_boils(db, instrument.id, until, 1)]
+    checks = [check.at for check in scale_checks(db, instrument.id, until, 1)]
     return max([*boils, *checks], default=None)
 
 

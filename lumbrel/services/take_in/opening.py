@@ -7,7 +7,7 @@ from sqlite3 import Connection
 from typing import Any, cast
 from uuid import UUID, uuid4, uuid5
 
-from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.entry import Entry, newest, of_row
 from lumbrel.services.base.facts import FromTank, Learnt, Part, TakeInFacts
 from lumbrel.services.base.felt import FELT_HEATS
 from lumbrel.services.base.form import Form, kept_of, local_time
@@ -16,7 +16,8 @@ from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.record.opening import open_with
 from lumbrel.services.take_in.charge import Charge
 from lumbrel.services.take_in.entries import finishers, read
-from lumbrel.store import kept, record
+from lumbrel.store import book, kept, record
+from lumbrel.store.book import LineRow
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.instruments import (
     HydrometerDetail,
@@ -92,14 +93,14 @@ def page(db: Connection, now: datetime, fields: dict[str, str] | None = None) ->
         why_not=why_not,
         measures_density=bool(drops or stems),
         measures_heat=bool(instruments_of(db, ThermometerDetail)),
-        first_boil=record.written_so_far(db) == 0,
+        first_boil=not record.any_batch(db),
         measure=_last_measure(db),
     )
 
 
 def _last_measure(db: Connection) -> str:
-    last = record.current_of_kind(db, TakeInFacts.key(), limit=1)
-    return str(last[0].facts["amount_by"]) if last else "mass"
+    last = newest(db, TakeInFacts, limit=1)
+    return last[0].facts.amount_by if last else "mass"
 
 
 def _busy(db: Connection) -> dict[str, str]:
@@ -161,7 +162,7 @@ def open_batch(
     with transaction(db):
         form = Form(fields, load_kitchen(db))
         entry_id = form.client_id()
-        sent_before = record.entry_by_id(db, entry_id)
+        sent_before = book.by_id(db, entry_id)
         if sent_before:
             return _opened_before(db, sent_before, fields)
         come = source(form) if source else None
@@ -191,7 +192,7 @@ def open_batch(
             facts = facts.model_copy(update={"learnt": known})
         code = _open(db, form, entry_id=entry_id, facts=facts, woodlot=woodlot, now=now)
         if facts.from_batch_id:
-            opened = record.entry_by_id(db, entry_id)
+            opened = book.by_id(db, entry_id)
             assert opened is not None
             store_other(
                 db,
@@ -207,13 +208,13 @@ def _stays(db: Connection, come: Source | None, code: str) -> bool:
     return bool(come and come.channels and batch and batch.id == come.from_batch_id)
 
 
-def _opened_before(db: Connection, sent: record.EntryRow, fields: dict[str, str]) -> str:
+def _opened_before(db: Connection, sent: LineRow, fields: dict[str, str]) -> str:
     """The batch that a take-in opened when it was sent the first time.
 
     Raises:
         IdReused: something else was sent under its id.
     """
-    owner = record.batch_by(db, id=sent.batch_id)
+    owner = record.batch_by(db, id=sent.about_id)
     assert owner is not None
     if sent.kind != TakeInFacts.key() or sent.typed != kept_of(fields):
         raise IdReused(

@@ -14,10 +14,10 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import UNIT_PRESETS
 from lumbrel.services.take_in.entries import measured_by
+from lumbrel.store.book import written_so_far
 from lumbrel.store.db import opened
 from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.store.record import written_so_far
 from lumbrel.store.safe import nature
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import TEMPLATES

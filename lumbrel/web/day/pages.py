@@ -5,7 +5,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.day import entries, ladder
+from lumbrel.services.day import checks, entries, ladder
+from lumbrel.services.stations import book
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
@@ -27,6 +28,7 @@ def _day(
         thermometer_names=[(t.instrument.id, t.instrument.name) for t in day.thermometers],
         barometers=[(b.id, b.name) for b in instruments_of(visit.db, BarometerDetail)],
         form=form or Filled(),
+        noted_lines=book.with_words(visit.db, checks.of_the_day(visit.db, visit.now)),
     )
 
 

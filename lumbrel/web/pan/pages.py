@@ -28,8 +28,9 @@ from lumbrel.services.pan.yields import yield_of
 from lumbrel.services.sap.station import fire_cautions
 from lumbrel.services.stations import next_after_draw, slip, waiting
 from lumbrel.store import kept
+from lumbrel.store.book import written_so_far
 from lumbrel.store.instruments import ThermometerDetail
-from lumbrel.store.record import Batch, written_so_far
+from lumbrel.store.record import Batch
 from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here

@@ -11,7 +11,7 @@ from lumbrel.store.kitchen import woodlots
 from lumbrel.web.sap import boiling, seasons, wood
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here, Visit, local_address
+from lumbrel.web.shell.request import Fields, Here, Visit
 
 router = APIRouter()
 HERE = "sap"
@@ -145,25 +145,6 @@ def change_tank(visit: Here, tank: str, fields: Fields) -> Response:
     except BadInput as bad:
         return _tank(visit, tank, refilled(fields, bad))
     return saved.to(f"/sap/tank/{tank}", fields.get("id", ""))
-
-
-@router.post("/sap/strike/{line}")
-def strike(visit: Here, line: str, fields: Fields) -> Response:
-    """Strike a line of the sap book."""
-    asked = fields.pop(saved.BACK, "")
-    try:
-        struck = tanks.strike(visit.db, line, fields, visit.now)
-    except BadInput as bad:
-        back = fields.get("tank", "")
-        if back:
-            return _tank(visit, back, refilled(fields, bad))
-        raise
-    about, leads = struck.about, "/sap"
-    if about.tank_id:
-        leads = f"/sap/tank/{about.tank_id}"
-    elif about.tree_id:
-        leads = f"/sap/tree/{about.tree_id}"
-    return RedirectResponse(local_address(asked, leads), 303)
 
 
 router.include_router(wood.router)

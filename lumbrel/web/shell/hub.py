@@ -26,9 +26,10 @@ from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.alarms import Alarm
+from lumbrel.store.book import written_so_far
 from lumbrel.store.db import connect, opened
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
-from lumbrel.store.record import Batch, written_so_far
+from lumbrel.store.record import Batch
 from lumbrel.web.shell.news import answered_news, cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.unrecorded import Unrecorded
@@ -82,7 +83,7 @@ class Hub:
             # back, and with a connection for each request that would be all the time.
             # It also tells whether anybody wrote.
             self._keeper = connect(self._settings.database)
-            self._keeper.execute("SELECT max(rowid) FROM entry").fetchone()
+            self._keeper.execute("SELECT max(seq) FROM line").fetchone()
             self._looked = (-1, 0.0)
             self._loop = asyncio.get_running_loop()
             self._task = asyncio.create_task(self._run())

@@ -14,6 +14,7 @@ ROOMS = (
     *(f"{station.key}.pages" for station in STATIONS),
     "record.pages",
     "record.working",
+    "record.lines",
     "pan.live",
     "practice.pages",
     "help.pages",

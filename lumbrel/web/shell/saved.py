@@ -8,11 +8,11 @@ from urllib.parse import quote, urlsplit
 from fastapi.responses import RedirectResponse
 
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.book import line_of
 from lumbrel.services.base.form import NotFound
-from lumbrel.services.sap import book
-from lumbrel.services.sap.said import said
-from lumbrel.services.stations import slip
+from lumbrel.services.stations import book, slip
 from lumbrel.store import record
+from lumbrel.store.book import by_id
 
 SAVED, BACK = "saved", "back"
 """The address's part that names the line, and the field that says where its undoing leads."""
@@ -45,18 +45,19 @@ def saved_of(db: Connection, line_id: str, now: datetime) -> Saved | None:
     if not line_id:
         return None
     try:
-        line = book.line_of(db, line_id)
+        line = line_of(db, line_id)
     except NotFound:
         return _on_a_slip(db, line_id, now)
-    undo = f"/sap/strike/{quote(line.id, safe='')}"
-    return Saved(said(db, line), line.at, undo) if now - line.noted_at <= TELLS_FOR else None
+    undo = f"/line/{quote(line.id, safe='')}/strike"
+    words = book.said(db, line)
+    return Saved(words, line.at, undo) if now - line.noted_at <= TELLS_FOR else None
 
 
 def _on_a_slip(db: Connection, line_id: str, now: datetime) -> Saved | None:
-    row = record.entry_by_id(db, line_id)
-    if row is None or now - row.noted_at > TELLS_FOR:
+    row = by_id(db, line_id)
+    if row is None or row.about != "batch" or now - row.noted_at > TELLS_FOR:
         return None
-    batch = record.batch_by(db, id=row.batch_id)
+    batch = record.batch_by(db, id=row.about_id)
     assert batch is not None
     context = contexts.load(db, batch.code, now)
     standing = {entry.id for entry in context.current}

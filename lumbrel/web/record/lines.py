@@ -1,0 +1,93 @@
+"""A line of the book that stands on no slip: shown, corrected, struck."""
+
+from urllib.parse import quote
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import Facts
+from lumbrel.services.base.form import CONFIRMED, BadInput, Overtaken
+from lumbrel.services.stations import book
+from lumbrel.store.instruments import (
+    BarometerDetail,
+    ThermometerDetail,
+    instruments,
+    instruments_of,
+)
+from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.request import Fields, Here, local_address
+from lumbrel.web.shell.saved import BACK
+
+router = APIRouter(prefix="/line")
+PLACES = {"instrument": "/kitchen/instrument/", "tank": "/sap/tank/", "tree": "/sap/tree/"}
+OWN_PLACE = ("why", "reading", "ice", "thermometer", "pressure", "elevation", "outdoor", "brix")
+"""Fields whose mistakes stand beside them on every form."""
+
+
+def home_of(line: Entry[Facts]) -> str:
+    """Where a line is seen with others of its thing."""
+    tank = getattr(line.facts, "tank_id", "")
+    about, key = ("tank", tank) if tank else (line.about, line.about_id)
+    if about in PLACES:
+        return PLACES[about] + quote(key, safe="")
+    return "/day" if line.kind == "pressure" else "/sap"
+
+
+def _line(
+    visit: Here, line_id: str, form: Filled | None = None, struck: Filled | None = None
+) -> HTMLResponse:
+    shown = book.shown(visit.db, line_id)
+    line, kind = shown.line, shown.kind
+    said = {
+        name: text for name, text in line.typed.items() if not name.endswith(CONFIRMED) and text
+    }
+    about = next((i for i in instruments(visit.db, retired=True) if i.id == line.about_id), None)
+    typed = {**line.typed, "thermometer": line.about_id}
+    return visit.page(
+        "record/line.html",
+        "day" if home_of(line) == "/day" else "sap" if home_of(line)[:4] == "/sap" else "settings",
+        422 if form or struck else 200,
+        shown=shown,
+        typed="; ".join(f"{name} {text}" for name, text in said.items()),
+        form=form or Filled(typed),
+        struck=(struck or Filled()).named("strike"),
+        fields_template=f"{kind.room}/{line.kind}_fields.html" if kind and kind.correct else "",
+        shown_fields=[*line.typed, *OWN_PLACE],
+        home=home_of(line),
+        instrument=about,
+        thermometer_names=[(i.id, i.name) for i in instruments_of(visit.db, ThermometerDetail)],
+        barometers=[(b.id, b.name) for b in instruments_of(visit.db, BarometerDetail)],
+    )
+
+
+@router.get("/{line}")
+def show(visit: Here, line: str) -> HTMLResponse:
+    """What it says, who wrote it when, and what became of it."""
+    return _line(visit, line)
+
+
+@router.post("/{line}/correct")
+def correct(visit: Here, line: str, fields: Fields) -> Response:
+    """Correct it: a new line supersedes it."""
+    try:
+        book.correct(visit.db, line, fields, visit.now)
+    except Overtaken:
+        raise
+    except BadInput as bad:
+        return _line(visit, line, refilled(fields, bad))
+    return RedirectResponse(home_of(book.shown(visit.db, line).line), 303)
+
+
+@router.post("/{line}/strike")
+def strike(visit: Here, line: str, fields: Fields) -> Response:
+    """Strike it out."""
+    asked = fields.pop(BACK, "")
+    try:
+        book.strike(visit.db, line, fields, visit.now)
+    except Overtaken:
+        raise
+    except BadInput as bad:
+        return _line(visit, line, struck=refilled(fields, bad))
+    leads = home_of(book.shown(visit.db, line).line)
+    return RedirectResponse(local_address(asked, leads), 303)
