@@ -239,7 +239,7 @@ class Season:
 
     def _test_boil_of_the_cup_probe(self, at: datetime, boil_c: float) -> None:
         early = {
-            "id": self._id(),
+            "id": f"cup-boil-{at:%Y%m%d%H%M}",
             "thermometer": CUP_PROBE.id,
             "reading": f"{boil_c + 0.1:.1f}",
         }

@@ -86,9 +86,14 @@ def home_of(kind: str) -> Station:
     return next(s for s in STATIONS if any(k.key == kind for k in s.line_kinds))
 
 
+def is_kind(kind: str) -> bool:
+    """Whether a station brings such a kind of line."""
+    return any(k.key == kind for s in STATIONS for k in s.line_kinds)
+
+
 def choices_for(kind: str, context: BatchContext) -> Any:
     """What the form of a kind of line offers to choose from, for a batch."""
-    choices = home_of(kind).choices
+    choices = home_of(kind).choices if is_kind(kind) else None
     return choices(context) if choices else None
 
 

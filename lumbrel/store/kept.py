@@ -14,6 +14,7 @@ from typing import Any
 
 from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
 from lumbrel.store.record import Batch, batch_of
+from lumbrel.store.rows import mapper
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -40,6 +41,9 @@ class Pair:
     hot_id: str
     cold_id: str
     cold_at: datetime
+
+
+_pair = mapper(Pair)
 
 
 @dataclass(frozen=True)
@@ -125,13 +129,18 @@ def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> N
     )
 
 
-def keep_pairs(db: Connection, batch_id: str, pairs: list[Pair]) -> None:
-    """The hot and cold pairs of a batch."""
+def keep_pairs(db: Connection, batch_id: str, pairs: list[Pair]) -> set[Pair]:
+    """The hot and cold pairs of a batch; which of them came or went."""
+    rows = db.execute("SELECT * FROM pair WHERE batch_id = ?", (batch_id,))
+    changed = {_pair(row) for row in rows} ^ set(pairs)
+    if not changed:
+        return changed
     db.execute("DELETE FROM pair WHERE batch_id = ?", (batch_id,))
     db.executemany(
         "INSERT INTO pair VALUES (?, ?, ?, ?, ?)",
         [(p.instrument_id, instant(p.cold_at), batch_id, p.hot_id, p.cold_id) for p in pairs],
     )
+    return changed
 
 
 def keep_uses(db: Connection, batch_id: str, uses: list[Use]) -> None:
@@ -475,6 +484,21 @@ def last_rates(db: Connection, vessel_id: str, before: datetime, limit: int) -> 
     return [row["rate_kg_per_min"] for row in rows]
 
 
+def drawn_since(db: Connection, since: datetime, instrument_id: str = "") -> list[str]:
+    """The ids of batches drawn from a moment on; with an instrument those that read it from then on."""
+    if instrument_id:
+        rows = db.execute(
+            """SELECT DISTINCT used.batch_id AS id FROM used JOIN standing USING (batch_id)
+               WHERE used.instrument_id = ? AND used.last_at >= ? AND standing.drawn_at IS NOT NULL""",
+            (instrument_id, instant(since)),
+        )
+    else:
+        rows = db.execute(
+            "SELECT batch_id AS id FROM standing WHERE drawn_at >= ?", (instant(since),)
+        )
+    return [row["id"] for row in rows]
+
+
 def last_strays(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[float]:
     """How much a vessel's burner strayed in its last draws up to a moment, newest first."""
     rows = db.execute(
@@ -504,10 +528,7 @@ def pairs(db: Connection, instrument_id: str, until: datetime, limit: int) -> li
            ORDER BY cold_at DESC, batch_id LIMIT ?""",
         (instrument_id, instant(until), limit),
     )
-    return [
-        Pair(row["instrument_id"], row["hot_id"], row["cold_id"], moment(row["cold_at"]))
-        for row in rows
-    ]
+    return [_pair(row) for row in rows]
 
 
 def pair_around(db: Connection, instrument_id: str, at: datetime) -> tuple[datetime, datetime]:

@@ -128,12 +128,30 @@ def _line(draft: Draft, line_id: str, at: datetime, now: datetime, form: Form) -
 
 
 def _put(db: Connection, line: Entry[Facts]) -> None:
-    """Put a line in the book, with what is kept of it; of what it strikes nothing is kept any more."""
+    """Put a line in the book, with what is kept of it; of what it strikes nothing is kept any more. What it
+    says of an earlier moment is followed up."""
     row = line.row()
-    if store.add(db, row):
-        if row.supersedes:
-            sap.drop(db, row.supersedes)
-        sap.keep(db, row)
+    old = store.by_id(db, row.supersedes) if row.supersedes else None
+    if not store.add(db, row):
+        return
+    if old:
+        sap.drop(db, old.id)
+    sap.keep(db, row)
+    for told in _FOLLOWERS:
+        if old:
+            told(db, of_row(old))
+        if row.at < row.noted_at:
+            told(db, line)
+
+
+Follower = Callable[[Connection, Entry[Facts]], None]
+_FOLLOWERS: list[Follower] = []
+
+
+def followed_by(follower: Follower) -> None:
+    """Tell a room above of every line that says something of an earlier moment, or that no longer stands, in
+    its transaction."""
+    _FOLLOWERS.append(follower)
 
 
 def line_of(db: Connection, line_id: str) -> Entry[Facts]:

@@ -12,6 +12,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.kitchen.register import fire_from, instrument_from, name_from, sizes_from
 from lumbrel.services.kitchen.settings import since_of
+from lumbrel.services.record.kept import follow
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Detail, Instrument, change_instrument, instruments
 from lumbrel.store.kitchen import VesselRow, change_vessel, load_kitchen, vessels
@@ -100,6 +101,7 @@ def edit_instrument(db: Connection, key: str, fields: dict[str, str], now: datet
         new = replace(old, name=name, detail=held, vessel_id=vessel)
         if new != old:
             change_instrument(db, new, since, now)
+            follow(db, since, "" if new.kind == "barometer" else key)
 
     _written(db, name, change)
 

@@ -9,6 +9,7 @@ from lumbrel.core.units import KINDS
 from lumbrel.services.base.form import Bounds, Form, NotFound, local_time
 from lumbrel.services.day.entries import ELEVATION
 from lumbrel.services.pan.alarms import NEAR_MINUTES
+from lumbrel.services.record.kept import follow
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import DEFAULT_UNITS, load_kitchen, save_kitchen
 from lumbrel.store.zone import machine_zone
@@ -113,6 +114,8 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
     )
     with transaction(db):
         save_kitchen(db, settings, now, since)
+        if since:
+            follow(db, since)
 
 
 def since_of(form: Form, now: datetime) -> datetime | None:

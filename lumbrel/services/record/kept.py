@@ -1,9 +1,11 @@
 """The one way a line comes on to a slip, with all that is kept besides the lines."""
 
 from collections import defaultdict
+from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.services.base import book as book_of_all
 from lumbrel.services.base import standing
 from lumbrel.services.base.burned import burn_seen
 from lumbrel.services.base.cooked import cook_seen
@@ -27,11 +29,13 @@ from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
+from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.record import sums
 from lumbrel.services.record.flows import parts_of, write_flows
 from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
 from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
+from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
 from lumbrel.store.record import Batch
@@ -113,9 +117,11 @@ def _none_short(db: Connection, parcel_ids: set[str]) -> None:
 
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     """Keep up to date what follows from the lines of one slip alone."""
-    draw, stands = standing.drawn(lines), _standing_of(lines)
+    stands = _standing_of(lines)
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
-    kept.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
+    learned = kept.keep_pairs(
+        db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines)
+    )
     kept.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
     _keep_colour(db, batch, lines, gone)
@@ -123,13 +129,42 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     cooks.keep(db, batch.id, None if gone else cook_seen(lines))
     sap.keep_draws(db, batch.id, [] if gone else _from_tanks(lines))
     sap.keep_burn(db, batch.id, None if gone else burn_seen(lines))
-    if draw is None or gone:
+    _keep_taught(db, batch, lines)
+    for pair in learned:
+        # What a stem learns of itself holds for whatever else it read from then on, noted already or not.
+        follow(db, pair.cold_at, pair.instrument_id)
+
+
+def _keep_taught(db: Connection, batch: Batch, lines: standing.Slip) -> None:
+    """What a draw taught once it was read cold; it rests on how its instruments were checked."""
+    draw = standing.drawn(lines)
+    if draw is None or standing.is_called_off(lines):
         kept.keep_promise(db, batch.id, None)
         kept.keep_shift(db, batch.id, None)
         return
     cold = cold_check(db, load_kitchen(db), batch, lines, draw)
     kept.keep_promise(db, batch.id, promise_of(draw, cold))
     kept.keep_shift(db, batch.id, shift_of(batch, lines, draw, cold))
+
+
+def follow(db: Connection, since: datetime, instrument_id: str = "") -> None:
+    """Keep up to date what rests on how an instrument stood, or on the air, from an earlier moment on: once
+    something is said of it anew, in the same transaction."""
+    for batch_id in kept.drawn_since(db, since, instrument_id):
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        _keep_taught(db, batch, standing.current(slip_of(db, batch_id)))
+
+
+def _follow_line(db: Connection, line: Entry[Facts]) -> None:
+    barometers = {one.id for one in instruments_of(db, BarometerDetail)}
+    if line.about == "instrument" and line.about_id not in barometers:
+        follow(db, line.at, line.about_id)
+    elif line.about == "instrument" or line.kind == PressureFacts.key():
+        follow(db, line.at)
+
+
+book_of_all.followed_by(_follow_line)
 
 
 def _standing_of(lines: standing.Slip) -> Standing:

@@ -9,6 +9,7 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import alarms, contents, entries
 from lumbrel.services.sap.calculations import CALCULATIONS
+from lumbrel.services.sap.choices import choices
 from lumbrel.services.sap.said import BOOK_KINDS
 
 
@@ -57,6 +58,7 @@ STATION = Station(
     book_kinds=BOOK_KINDS,
     calculations=CALCULATIONS,
     cautions=(LADDERS, LEAD, SPOILT_SAP),
+    choices=choices,
     state=_state,
 )
 BOIL_CAUTIONS = (FIRE, MONOXIDE)

@@ -9,31 +9,11 @@ from lumbrel.exchange import batch_files
 from lumbrel.services.base.facts import OpenedFacts
 from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.stations import choices_for, slip
-from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.saved import BACK
 
 router = APIRouter()
-ONLY_STRUCK = (
-    "boiling",
-    "heat",
-    "burner",
-    "strained",
-    "draw",
-    "part_draw",
-    "alarm",
-    "poured",
-    "called_off",
-    "reheat",
-    "packed",
-    "cold_water",
-    "cook",
-    "cooked",
-    "bath",
-    "stir",
-    "turned",
-)
-"""Lines that hold nothing to correct."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
 """Fields whose mistakes stand beside them on every form."""
 
@@ -60,7 +40,7 @@ def _correct(
         form=form or Filled(at.entry.typed),
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),
-        can_correct=at.entry.kind not in ONLY_STRUCK,
+        can_correct=has_fields(at.entry.kind),
         can_strike=not isinstance(at.entry.facts, OpenedFacts),
         shown_fields=[*at.entry.typed, *OWN_PLACE, "vessel", "sugar_kind", "woodlot", "at"],
     )

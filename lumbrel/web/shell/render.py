@@ -53,6 +53,11 @@ def fields_of(kind: str) -> str:
     return f"{stations.home_of(kind).key}/{kind}_fields.html"
 
 
+def has_fields(kind: str) -> bool:
+    """Whether a kind of line holds anything that could be corrected; the others are only struck."""
+    return stations.is_kind(kind) and (WEB / fields_of(kind)).exists()
+
+
 _OWN: ContextVar[Kitchen | None] = ContextVar("own", default=None)
 """The kitchen whose page is made: macros and pieces of text know it by this."""
 

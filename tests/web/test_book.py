@@ -1,0 +1,210 @@
+"""Every line can be opened, corrected or struck: those of slips, and those about instruments, the air, sap."""
+
+import re
+import unittest
+from datetime import timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from fastapi.testclient import TestClient
+
+from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.facts import OpenedFacts, StruckFacts
+from lumbrel.services.bench import checks as bench_checks
+from lumbrel.services.bench import curves
+from lumbrel.services.day import entries as day_entries
+from lumbrel.services.day import ladder
+from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.record.kept import differences
+from lumbrel.services.stations import book, is_kind
+from lumbrel.store import book as books
+from lumbrel.store.db import opened
+from lumbrel.store.instruments import instruments
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.render import has_fields
+from lumbrel.web.shell.settings import Settings
+from tests.support import crawl
+from tests.support.kitchen import NOON, KitchenCase, season_copy
+from tests.support.records import AFTERNOON
+
+
+class EveryKind(unittest.TestCase):
+    """In the demonstration's record, which has nearly every kind of line."""
+
+    def setUp(self) -> None:
+        path = season_copy(Path(self.enterContext(TemporaryDirectory())))
+        self.db = self.enterContext(opened(path))
+        app = create_app(Settings(database=path, clock=lambda: AFTERNOON, refresh_seconds=0))
+        self.client = self.enterContext(
+            TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
+        )
+        self.codes = dict(self.db.execute("SELECT id, code FROM batch").fetchall())
+        self.lines: dict[str, Entry] = {}
+        for row in self.db.execute(
+            "SELECT line.*, 0 AS superseded FROM line WHERE NOT EXISTS"
+            " (SELECT 1 FROM line AS later WHERE later.supersedes = line.id)"
+        ):
+            line = of_row(books.line_of(row))
+            self.lines.setdefault(f"{line.about} {line.kind}", line)
+
+    def address(self, line: Entry) -> str:
+        if line.about == "batch":
+            return f"/batch/{self.codes[line.about_id]}/correct/{line.id}"
+        return f"/line/{line.id}"
+
+    def test_each_opens_and_is_sent_again_as_it_was_typed(self) -> None:
+        tried = set()
+        for key, line in self.lines.items():
+            if isinstance(line.facts, StruckFacts):
+                continue
+            with self.subTest(key):
+                page = self.client.get(self.address(line))
+                self.assertEqual(page.status_code, 200)
+                forms = [f for f in crawl.forms(page.text) if "/correct" in f.action]
+                offered = line.about == "batch" and has_fields(line.kind)
+                self.assertTrue(forms or not offered)
+                for form in forms:
+                    answer = self.client.post(
+                        form.action, data=form.fields | {"why": "as it was"}, follow_redirects=False
+                    )
+                    self.assertIn(answer.status_code, (303, 422, 409))
+                    tried.add(key)
+        self.assertGreater(len(tried), 12)
+        self.assertEqual(differences(self.db), [])
+
+    def test_each_that_is_about_no_batch_is_struck_and_shown_as_struck(self) -> None:
+        struck = 0
+        for key, line in self.lines.items():
+            if line.about == "batch" or isinstance(line.facts, StruckFacts):
+                continue
+            with self.subTest(key):
+                data = {"id": f"struck-{line.id}"[:60], "why": "a test", "initials": "MT"}
+                answer = self.client.post(
+                    f"/line/{line.id}/strike", data=data, follow_redirects=False
+                )
+                if answer.status_code == 422:
+                    self.assertIn("more than was in it", answer.text)
+                    continue
+                struck += 1
+                self.assertEqual(answer.status_code, 303)
+                self.assertEqual(self.client.get(answer.headers["location"]).status_code, 200)
+                page = self.client.get(f"/line/{line.id}").text
+                self.assertIn("It counts no more", page)
+                self.assertIn("by MT: a test", re.sub(r"\s+", " ", page))
+                again = self.client.post(f"/line/{line.id}/strike", data={"id": "another-0001"})
+                self.assertEqual(again.status_code, 404)
+        self.assertGreater(struck, 6)
+        self.assertEqual(differences(self.db), [])
+
+
+class Checks(KitchenCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.at = NOON
+        app = create_app(Settings(database=self.path, clock=lambda: self.at, refresh_seconds=0))
+        self.client = self.enterContext(TestClient(app, base_url="http://127.0.0.1"))
+
+    def boil(self, reading: str, **more: str) -> str:
+        fields = {"thermometer": "dial-a", "reading": reading, **more}
+        answer = self.client.post("/day/test-boil", data=fields, follow_redirects=False)
+        return "" if answer.status_code == 303 else answer.text
+
+    def mark(self) -> float:
+        day = ladder.today(self.db, self.at, "dial-a")
+        return next(rung.shown_c for rung in day.rungs if rung.key == "water")
+
+    def test_a_boil_is_held_against_the_air_and_its_own_history(self) -> None:
+        here = pressure_at(self.db, load_kitchen(self.db), self.at).boil_c
+        self.assertIn("full boil", self.boil(f"{here + 1.6:.2f}"))
+        self.assertEqual(self.boil(f"{here + 1.4:.2f}"), "")
+        self.assertEqual(self.boil(f"{here + 2.6:.2f}"), "", "by its history it shows 1.4 high")
+        self.at += timedelta(days=1)
+        self.assertIn("earlier test boils", self.boil(f"{here - 0.2:.2f}"))
+        self.assertEqual(self.boil(f"{here - 0.2:.2f}", reading_confirmed="1"), "")
+
+    def test_a_mistyped_boil_is_corrected_and_struck_and_the_marks_follow(self) -> None:
+        self.boil("99.1 C", id="boil-0001")
+        self.boil("101.9 C", id="boil-0002", reading_confirmed="1", initials="MT")
+        self.assertAlmostEqual(self.mark(), 100.5, delta=0.05)
+        wrong = self.client.post(
+            "/line/boil-0002/correct", data={"thermometer": "dial-a", "reading": "99.3 C"}
+        )
+        self.assertEqual((wrong.status_code, "Say why" in wrong.text), (422, True))
+        right = {"thermometer": "dial-a", "reading": "99.3 C", "why": "read 101", "id": "boil-0003"}
+        for _ in range(2):
+            self.assertEqual(
+                self.client.post("/line/boil-0002/correct", data=right).status_code, 200
+            )
+        self.assertAlmostEqual(self.mark(), 99.2, delta=0.05)
+        kept = [line.id for line in test_boils(self.db, "dial-a", self.at)]
+        self.assertEqual(kept, ["boil-0003", "boil-0001"])
+        self.assertIn("The line that stands", self.client.get("/line/boil-0002").text)
+        gone = self.client.post("/line/boil-0002/correct", data=right | {"id": "boil-0004"})
+        self.assertEqual(gone.status_code, 404)
+        self.client.post("/line/boil-0003/strike", data={"id": "struck-0003"})
+        self.assertAlmostEqual(self.mark(), 99.1, delta=0.05)
+        self.assertEqual(self.client.get("/line/struck-0003").status_code, 404)
+        again = self.client.post("/line/struck-0003/strike", data={"id": "struck-0004"})
+        self.assertEqual(again.status_code, 404, "a strike is not struck")
+
+    def test_pressure_ice_and_scale_are_put_right_the_same_way(self) -> None:
+        stem = next(i for i in instruments(self.db) if i.kind == "refractometer")
+        glass = next(i for i in instruments(self.db) if i.id == "dial-a")
+        checked = {"against": "water", "reading": "0.9", "temperature": "20 C", "compensated": "1"}
+        day_entries.set_pressure(
+            self.db, NOON, {"basis": "station", "pressure": "940 hPa", "id": "air-00001"}
+        )
+        bench_checks.take_ice_point(self.db, glass, NOON, {"ice": "2 C", "id": "ice-00001"})
+        bench_checks.take_scale_check(self.db, stem, NOON, checked | {"id": "check-0001"})
+        error = curves.scale_error(self.db, stem, 0.0, NOON)
+        self.assertGreater(error, 0.8)
+        for line, fields in (
+            ("air-00001", {"basis": "station", "pressure": "960 hPa"}),
+            ("ice-00001", {"ice": "0.5 C"}),
+            ("check-0001", checked | {"reading": "0.3"}),
+        ):
+            sent = fields | {"why": "misread", "id": f"{line}-b"}
+            self.assertEqual(
+                self.client.post(f"/line/{line}/correct", data=sent).status_code, 200, line
+            )
+        self.assertEqual(pressure_at(self.db, load_kitchen(self.db), NOON).pa, 96_000)
+        self.assertEqual(ice_point(self.db, "dial-a", NOON).facts.reading_c, 0.5)
+        self.assertLess(curves.scale_error(self.db, stem, 0.0, NOON), error - 0.5)
+        for line in ("air-00001-b", "ice-00001-b", "check-0001-b"):
+            self.client.post(f"/line/{line}/strike", data={"id": f"{line}-s"})
+        self.assertNotEqual(pressure_at(self.db, load_kitchen(self.db), NOON).pa, 96_000)
+        self.assertIsNone(ice_point(self.db, "dial-a", NOON))
+        self.assertEqual(scale_checks(self.db, stem.id, NOON), [])
+
+    def test_a_line_nobody_can_read_any_more_is_shown_as_it_was_typed(self) -> None:
+        code = self.take_in()
+        batch = self.db.execute("SELECT id FROM batch").fetchone()["id"]
+        for number, (about, about_id, kind, facts) in enumerate(
+            (
+                ("batch", batch, "steam_pan", {"kpa": 40}),
+                ("batch", batch, "note", {"nonsense": 1}),
+                ("instrument", "dial-a", "x_rayed", {}),
+            )
+        ):
+            row = books.LineRow(
+                id=f"strange-{number}",
+                kind=kind,
+                about=about,
+                about_id=about_id,
+                at=NOON,
+                noted_at=NOON,
+                typed={"what": f"typed {number}"},
+                facts=facts,
+            )
+            self.assertTrue(books.add(self.db, row))
+        self.assertFalse(is_kind("steam_pan"))
+        slip = self.client.get(f"/pan/{code}").text
+        self.assertIn("typed 0", slip)
+        self.assertIn("typed 1", slip)
+        own = self.client.get("/kitchen/instrument/dial-a").text
+        self.assertIn("which this Lumbrel cannot read", own)
+        self.assertIn("typed 2", self.client.get("/line/strange-2").text)
+        self.assertEqual(book.shown(self.db, "strange-2").kind, None)
+        self.assertFalse(isinstance(of_row(books.by_id(self.db, "strange-0")).facts, OpenedFacts))
