@@ -208,3 +208,38 @@ class Checks(KitchenCase):
         self.assertIn("typed 2", self.client.get("/line/strange-2").text)
         self.assertEqual(book.shown(self.db, "strange-2").kind, None)
         self.assertFalse(isinstance(of_row(books.by_id(self.db, "strange-0")).facts, OpenedFacts))
+
+    def test_what_is_said_late_of_an_earlier_moment_is_kept_up(self) -> None:
+        """Whatever says something of the past leaves what is kept as the lines say."""
+        stem = {"reading_confirmed": "1", "at_confirmed": "1"}
+        codes = []
+        for number in range(3):
+            codes.append(self.take_in(NOON + timedelta(hours=3 * number)))
+            minute = 180 * number
+            self.put(
+                codes[-1],
+                "draw",
+                minute + 60,
+                mass_confirmed="1",
+                kind_confirmed="1",
+                draw_confirmed="1",
+            )
+            self.put(codes[-1], "hydrometer", minute + 62, reading="59", cup="95 C", **stem)
+        for code, typed in zip(reversed(codes), ("", "09:00", "08:00"), strict=True):
+            late = {"at": f"2026-03-19 {typed}"} if typed else {}
+            self.put(code, "hydrometer", 1440, reading="66.5", cup="30 C", **stem, **late)
+        self.assertEqual(differences(self.db), [])
+        self.at = NOON + timedelta(days=3)
+        since = {"at": "2026-03-17 08:00"}
+        self.boil("99.9 C", id="late-boil-1", **since)
+        air = {"basis": "station", "pressure": "930 hPa", "id": "late-air-01"} | since
+        self.client.post("/day/pressure", data=air)
+        long_stem = next(i for i in instruments(self.db) if i.kind == "hydrometer")
+        check = {"against": "solution", "brix": "60", "reading": "61", "temperature": "20 C"}
+        checked = f"/kitchen/instrument/{long_stem.id}/check"
+        self.client.post(checked, data=check | since | {"id": "late-check-1"})
+        for line in ("late-boil-1", "late-air-01", "late-check-1"):
+            self.assertEqual(books.by_id(self.db, line).at.day, 17, line)
+            self.assertEqual(differences(self.db), [], line)
+            self.client.post(f"/line/{line}/strike", data={"id": f"{line}-struck"})
+            self.assertEqual(differences(self.db), [], line)
