@@ -20,10 +20,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from lumbrel.exchange import earlier
 from lumbrel.services.base.facts import read_facts, schemas
 from lumbrel.services.record import kept
-from lumbrel.store import flow, guards, photographs
+from lumbrel.store import flow, photographs
 from lumbrel.store.db import newest_version, roll_back
-from lumbrel.store.kitchen import unset
-from lumbrel.store.registered import hold
+from lumbrel.store.kitchen import SETTING, hold_settings
+from lumbrel.store.registered import KIND, hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
 FORMAT, VERSION = "lumbrel-logbook", 2
@@ -44,12 +44,9 @@ class Table:
 
 
 TABLES = (
-    Table("kitchen", ("only",), json=("units", "methods", "alarms", "labels", "sap")),
-    Table("setting", ("seq",), json=("value",)),
     Table("vessel", json=("sizes_mm",)),
     Table("woodlot"),
     Table("instrument", json=("detail",)),
-    Table("registered", ("what", "id", "number"), "what, id, number", json=("value",)),
     Table("tree"),
     Table("tank"),
     Table("batch", json=("methods",)),
@@ -65,7 +62,6 @@ TABLES = (
 """In the order they are written back: what a row refers to comes before it."""
 BY_NAME = {table.name: table for table in TABLES}
 MOVES_ON = {
-    **guards.NOW,
     "alarm": ("acknowledged_at", "acknowledged_by"),
     "sample_trouble": ("count", "last_at"),
 }
@@ -118,12 +114,9 @@ class Tables(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    kitchen: list[Row]
-    setting: list[Row]
     vessel: list[Row]
     woodlot: list[Row]
     instrument: list[Row]
-    registered: list[Row]
     tree: list[Row]
     tank: list[Row]
     batch: list[Row]
@@ -334,9 +327,6 @@ def _is_sound(db: Connection) -> None:
     short = db.execute("SELECT parcel_id FROM stock WHERE packs < 0").fetchone()
     if short:
         raise Refused(f"More would have left {short['parcel_id']} than was packed.")
-    wrong = ", ".join(unset(db))
-    if wrong:
-        raise Refused(f"What it says of the kitchen ({wrong}) is not what was set last.")
 
 
 def _none_comes_back(db: Connection, logbook: Logbook) -> None:
@@ -379,18 +369,13 @@ def read(text: str) -> Logbook:
 
 def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Positions) -> None:
     tables = logbook.tables.model_dump()
-    mine = [dict(row) for row in rows(db, BY_NAME["setting"])]
-    if not _same_kitchen(mine, tables["setting"]):
+    here = list(rows(db, BY_NAME["line"]))
+    if not _same_kitchen(settings_of(here), settings_of(tables["line"])):
         raise Refused(
             "This kitchen has settings of its own, under which that logbook's figures would be"
             " others. Take it into an empty data folder."
         )
-    if len(tables["setting"]) > len(mine):
-        # The kitchen's row is what holds now.
-        db.execute("DELETE FROM kitchen")
-    elif mine:
-        tables["kitchen"] = []
-    changed = _changed(db, tables["registered"])
+    changed = _changed([*here, *tables["line"]])
     for table in TABLES:
         defaults = _defaults(db, table)
         for written in tables[table.name]:
@@ -404,6 +389,7 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
                 coming.new[table.name] += 1
     for what, key in changed:
         hold(db, what, key)
+    hold_settings(db)
     for device in logbook.samples:
         _put_samples(db, device, coming)
 
@@ -429,14 +415,19 @@ def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> 
     return not mine or (shared > 0 and mine[:shared] == brought[:shared])
 
 
-def _changed(db: Connection, coming: list[dict[str, Any]]) -> dict[tuple[str, str], Columns]:
-    """The columns in which vessels and instruments were ever changed, there or here: their rows may
+def settings_of(lines: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Those of the lines that set something."""
+    return [line for line in lines if line["kind"] == SETTING]
+
+
+def _changed(lines: list[dict[str, Any]]) -> dict[tuple[str, str], Columns]:
+    """The columns in which vessels, instruments and others were ever changed, there or here: their rows may
     differ in those, and are brought to what was noted last in the end."""
-    here = [dict(row) for row in rows(db, BY_NAME["registered"])]
     found: dict[tuple[str, str], Columns] = {}
-    for row in (*here, *coming):
-        key = str(row["what"]), str(row["id"])
-        found[key] = (*found.get(key, guards.NOW.get(key[0], ())), *row["value"])
+    for line in lines:
+        if line["kind"] == KIND:
+            key = line["about"], line["about_id"]
+            found[key] = (*found.get(key, ()), *line["facts"].get("state", ()))
     return found
 
 
@@ -473,9 +464,8 @@ def _known(
 
 
 def _went_on(table: str, there: dict[str, Any], row: dict[str, Any]) -> bool:
-    """Whether what comes is further on than what is there. Whether an instrument is retired says nothing
-    of that: it is taken into use again."""
-    if table not in MOVES_ON or table in guards.NOW:
+    """Whether what comes is further on than what is there."""
+    if table not in MOVES_ON:
         return False
     first = MOVES_ON[table][0]
     return row[first] is not None and (there[first] is None or there[first] < row[first])

@@ -20,6 +20,8 @@ from lumbrel.services.record import kept
 from lumbrel.services.stations import slip
 from lumbrel.store import record
 from lumbrel.store.db import connect, instant, moment
+from lumbrel.store.kitchen import SETTING
+from lumbrel.store.registered import KIND
 
 AIR_BEFORE = timedelta(days=7)
 """How long before a batch its kitchen's pressure and its probes are brought from."""
@@ -42,7 +44,8 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
         kept.ready(home)
         logbook.put(home, whole)
         ids = _with_what_they_rest_on(home, codes)
-        chosen = _only(whole, ids, list(logbook.rows(db, logbook.BY_NAME["setting"])))
+        here = list(logbook.rows(db, logbook.BY_NAME["line"]))
+        chosen = _only(whole, ids, logbook.settings_of(here))
         at_home = _figures(home, ids)
         there = _later(db, chosen)
         before = _figures(db, there)
@@ -119,7 +122,8 @@ def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
     _keep_things(tables, slips)
     span = _span(slips)
     _keep_checks(tables, span, every)
-    tables["setting"] = settings or tables["setting"]
+    own = settings or logbook.settings_of(every)
+    tables["line"] = [*own, *(row for row in tables["line"] if row["kind"] != SETTING)]
     instruments = _ids(tables["instrument"])
     sent = (_sent(one.model_dump(), span) for one in whole.samples)
     samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
@@ -168,7 +172,6 @@ def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
     vessels |= {row["vessel_id"] for row in tables["instrument"]}
     tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
     kept = vessels | _ids(tables["instrument"])
-    tables["registered"] = [row for row in tables["registered"] if row["id"] in kept]
     own = _ids(slips) | _ids(sap)
     tables["line"] = [
         row
@@ -210,6 +213,7 @@ def _keep_checks(tables: dict[str, Rows], span: _Span, every: Rows) -> None:
         row["id"]
         for row in tables["line"]
         if row["about"] not in ("instrument", "kitchen")
+        or row["kind"] == KIND
         or (row["at"] <= span.until if row["about"] == "instrument" else span.holds(row))
     }
     before = -1

@@ -20,6 +20,7 @@ from lumbrel.services.day.station import STATION as DAY
 from lumbrel.services.filter.station import STATION as FILTER
 from lumbrel.services.jar.station import STATION as JAR
 from lumbrel.services.pan.station import STATION as PAN
+from lumbrel.services.record.settings import BOOK_KINDS as KITCHEN_KINDS
 from lumbrel.services.record.slip import Slip
 from lumbrel.services.sap.station import STATION as SAP
 from lumbrel.services.shelf.station import STATION as SHELF
@@ -32,7 +33,9 @@ STATIONS: tuple[Station, ...] = (DAY, SAP, TAKE_IN, PAN, FILTER, COLOUR, JAR, CA
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""
-book = Book([*BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)])
+book = Book(
+    [*KITCHEN_KINDS, *BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)]
+)
 """All other lines, about trees, tanks, instruments, the air."""
 
 CALCULATIONS: tuple[Calculation, ...] = tuple(

@@ -1,15 +1,17 @@
 """The book: every line that anybody wrote, about a batch, an instrument, a tank, a tree, a woodlot or the
 kitchen. A line is written once; a later one corrects or strikes it."""
 
+import json
 from dataclasses import dataclass, field
 from datetime import datetime
 from sqlite3 import Connection, Row
 from typing import Any, Literal
+from uuid import UUID, uuid5
 
 from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
 from lumbrel.store.rows import columns_of, insert, mapper
 
-What = Literal["batch", "instrument", "kitchen", "tank", "tree", "woodlot"]
+What = Literal["batch", "instrument", "kitchen", "tank", "tree", "vessel", "woodlot"]
 KITCHEN: Literal["kitchen"] = "kitchen"
 """What a line is about that is about the kitchen: also its id."""
 STRUCK = "struck"
@@ -54,6 +56,18 @@ def add(db: Connection, line: LineRow) -> bool:
         return False
     insert(db, "line", columns_of(line, but=("superseded", "seq")))
     return True
+
+
+def note(
+    db: Connection, *, kind: str, noted_at: datetime, facts: dict[str, Any], **line: Any
+) -> None:
+    """Write a line whose id nobody made: from what it says and how many were there before it."""
+    said = f"{written_so_far(db)} {kind} {instant(noted_at)} {json.dumps(facts, sort_keys=True)}"
+    own = str(uuid5(NOTED, said))
+    add(db, LineRow(id=own, kind=kind, noted_at=noted_at, facts=facts, **line))
+
+
+NOTED = UUID("3f0c4f9e-52a1-5d0e-9a43-0b2f6c1d7e85")
 
 
 def by_id(db: Connection, line_id: str) -> LineRow | None:

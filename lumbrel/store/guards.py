@@ -10,13 +10,10 @@ ONCE = {
     "alarm": ("acknowledged_at", "acknowledged_by"),
 }
 """Columns that are filled in once, later than their row: while the first of them is empty."""
-NOW = {"instrument": ("retired_at",)}
-"""Columns that say how something stands now: an instrument is retired, and taken into use again."""
 NOTED = ("vessel", "instrument", "woodlot", "tank", "tree")
-"""Tables whose rows are what holds now of `registered`: a column may change once that names it, and
+"""Tables whose rows are what holds now of the lines `registered`: a column may change once one names it, and
 `lumbrel check` compares."""
 FREE = {
-    "kitchen": "what holds now of the dated settings; `lumbrel check` compares it with them",
     "nature": "what sort of record it is, and what is kept in it",
     "demo_state": "the demonstration's clock and simulator",
     "sample_trouble": "counts what a device sent in vain",
@@ -46,15 +43,15 @@ def guard(db: Connection, kept_tables: tuple[str, ...]) -> None:
 
 
 def _rules(db: Connection, table: str, *, has_rowid: bool) -> dict[str, str]:
-    once, now = ONCE.get(table, ()), NOW.get(table, ())
+    once = ONCE.get(table, ())
     rules = {
         "updated": f"BEFORE UPDATE ON {table}",
         "deleted": f"BEFORE DELETE ON {table}",
         "replaced": f"BEFORE INSERT ON {table} WHEN {_is_there(db, table, has_rowid)}",
     }
-    if once or now or table in NOTED:
+    if once or table in NOTED:
         columns = ["rowid", *(row[1] for row in db.execute(f"PRAGMA table_info({table})"))]
-        fixed = (column for column in columns if column not in (*once, *now))
+        fixed = (column for column in columns if column not in once)
         rules["updated"] += " WHEN " + " OR ".join(
             f"OLD.{c} IS NOT NEW.{c}{_unnoted(table, c)}" for c in fixed
         )
@@ -74,8 +71,8 @@ def _unnoted(table: str, column: str) -> str:
     if table not in NOTED:
         return ""
     return (
-        f" AND NOT EXISTS (SELECT 1 FROM registered WHERE what = '{table}' AND id = OLD.id"
-        f" AND json_type(value, '$.{column}') IS NOT NULL)"
+        f" AND NOT EXISTS (SELECT 1 FROM line WHERE kind = 'registered' AND about = '{table}'"
+        f" AND about_id = OLD.id AND json_type(facts, '$.state.{column}') IS NOT NULL)"
     )
 
 

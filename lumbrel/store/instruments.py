@@ -246,9 +246,12 @@ def scale_of(instrument: Instrument[Detail]) -> tuple[float, float]:
     return 0.0, 85.0
 
 
-def retire_instrument(db: Connection, instrument_id: str, at: datetime | None) -> None:
-    """Retire an instrument, or with None take it into use again."""
-    db.execute(
-        "UPDATE instrument SET retired_at = ? WHERE id = ?",
-        (instant(at) if at else None, instrument_id),
-    )
+def retire_instrument(
+    db: Connection, instrument_id: str, now: datetime, *, retired: bool = True, initials: str = ""
+) -> None:
+    """Retire an instrument, or take it into use again."""
+    row = db.execute("SELECT retired_at FROM instrument WHERE id = ?", (instrument_id,)).fetchone()
+    if bool(row["retired_at"]) == retired:
+        return
+    after = {"retired_at": instant(now) if retired else None}
+    change(db, "instrument", instrument_id, after, since=now, noted_at=now, initials=initials)

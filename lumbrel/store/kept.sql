@@ -1,6 +1,24 @@
 -- What follows from lines and flows. `lumbrel check` makes it anew and compares; a version that keeps
 -- something else drops all of it first. Nothing that anybody wrote stands here, so nothing migrates.
 
+-- The settings that hold now.
+CREATE TABLE kitchen (
+    only INTEGER PRIMARY KEY CHECK (only = 1),
+    name TEXT NOT NULL,
+    elevation_m REAL,
+    time_zone TEXT NOT NULL,
+    target_brix REAL NOT NULL,
+    draw_margin_brix REAL NOT NULL,
+    units TEXT NOT NULL,
+    both_units INTEGER NOT NULL,
+    methods TEXT NOT NULL,
+    alarms TEXT NOT NULL,
+    toll_percent REAL NOT NULL,
+    labels TEXT NOT NULL,
+    logo TEXT NOT NULL,
+    sap TEXT NOT NULL
+) STRICT;
+
 -- A batch opened by mistake: what its lines moved counts no more.
 CREATE TABLE called_off (
     batch_id TEXT PRIMARY KEY REFERENCES batch (id)

@@ -6,8 +6,11 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store import book
+from lumbrel.store.book import KITCHEN
+from lumbrel.store.db import insert_once, moment
 from lumbrel.store.registered import Notes, State, change, in_force, states
+from lumbrel.store.rows import cell, columns_of, insert
 from lumbrel.store.zone import machine_zone
 
 DEFAULT_UNITS = {
@@ -144,15 +147,24 @@ def load_kitchen(db: Connection) -> Kitchen:
     )
 
 
+SETTING = "setting"
+_SET = f"""SELECT at, facts FROM line
+    WHERE kind = 'setting' AND facts ->> 'name' = ? AND {book.STANDS} ORDER BY seq"""
+
+
 def _noted(db: Connection, name: str) -> tuple[tuple[datetime, Any], ...]:
     """What was noted of a setting and since when it holds, in the order it was noted."""
-    rows = db.execute("SELECT at, value FROM setting WHERE name = ? ORDER BY seq", (name,))
-    known = ((moment(row["at"]), json.loads(row["value"])) for row in rows)
+    rows = db.execute(_SET, (name,))
+    known = ((moment(row["at"]), json.loads(row["facts"])["value"]) for row in rows)
     return tuple((at, value) for at, value in known if value not in (None, ""))
 
 
 def save_kitchen(
-    db: Connection, kitchen: Kitchen, noted_at: datetime, since: datetime | None = None
+    db: Connection,
+    kitchen: Kitchen,
+    noted_at: datetime,
+    since: datetime | None = None,
+    initials: str = "",
 ) -> None:
     """Write the settings: each that is another than before is noted, and holds from `since` on
     (from when it was noted, if that is left out); the kitchen's row is what holds now."""
@@ -163,35 +175,31 @@ def save_kitchen(
     for name in SETTINGS:
         value = getattr(kitchen, name)
         # What is said to have been so for longer is noted again, the same value or not.
-        if known is None or _stored(value) != known[name] or (since and value):
-            db.execute(
-                "INSERT INTO setting (name, at, noted_at, value) VALUES (?, ?, ?, ?)",
-                (name, instant(since or noted_at), instant(noted_at), json.dumps(value)),
+        if known is None or cell(value) != known[name] or (since and value):
+            book.note(
+                db,
+                kind=SETTING,
+                about=KITCHEN,
+                about_id=KITCHEN,
+                at=since or noted_at,
+                noted_at=noted_at,
+                facts={"name": name, "value": value},
+                initials=initials,
             )
-    marks, names = ", ".join("?" * len(SETTINGS)), ", ".join(SETTINGS)
-    now = ", ".join(f"{name} = excluded.{name}" for name in SETTINGS)
-    db.execute(
-        f"INSERT INTO kitchen (only, {names}) VALUES (1, {marks}) ON CONFLICT (only) DO UPDATE SET {now}",
-        [_stored(getattr(kitchen, name)) for name in SETTINGS],
-    )
+    hold_settings(db)
 
 
-def unset(db: Connection) -> list[str]:
-    """The settings whose value in the kitchen's row is not the one that was noted last."""
-    row = db.execute("SELECT * FROM kitchen").fetchone()
-    noted = db.execute("SELECT name, value, max(seq) FROM setting GROUP BY name").fetchall()
-    return [
-        one["name"]
-        for one in noted
-        if row is None or _stored(json.loads(one["value"])) != row[one["name"]]
-    ]
-
-
-def _stored(value: Any) -> Any:
-    """A setting as its column holds it."""
-    if isinstance(value, dict):
-        return json.dumps(value)
-    return int(value) if isinstance(value, bool) else value
+def hold_settings(db: Connection) -> None:
+    """Bring the kitchen's row to what was set last."""
+    rows = {name: db.execute(_SET, (name,)).fetchall() for name in SETTINGS}
+    if not any(rows.values()):
+        return
+    held = columns_of(Kitchen(), but=("elevations", "zones", "tolls"))
+    for name, noted in rows.items():
+        if noted:
+            held[name] = cell(json.loads(noted[-1]["facts"])["value"])
+    db.execute("DELETE FROM kitchen")
+    insert(db, "kitchen", {"only": 1, **held})
 
 
 def add_vessel(db: Connection, vessel: VesselRow) -> None:

@@ -1,16 +1,18 @@
-"""What vessels and instruments were registered as, by when it holds: changed, never overwritten."""
+"""What vessels, instruments, woodlots, tanks and trees were registered as, by when it holds: changed, never
+overwritten. Each change is a line of the book; the register's row is what holds now."""
 
-import json
 from collections import defaultdict
 from datetime import UTC, datetime
 from sqlite3 import Connection
 from typing import Any, Literal, TypeVar
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store import book
+from lumbrel.store.book import LineRow, What
 
-What = Literal["vessel", "instrument", "woodlot", "tank", "tree"]
+Registered = Literal["vessel", "instrument", "woodlot", "tank", "tree"]
 State = dict[str, Any]
 """Columns of the register, as they are kept."""
+KIND = "registered"
 ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
 T = TypeVar("T")
 Notes = tuple[tuple[datetime, T], ...]
@@ -24,51 +26,67 @@ def in_force(notes: Notes[T], at: datetime, otherwise: T) -> T:
     return held[-1] if held else otherwise
 
 
-def states(db: Connection, what: What) -> dict[str, list[tuple[datetime, State]]]:
-    """By id, the states of all that were ever changed, in the order they were noted."""
-    found: dict[str, list[tuple[datetime, State]]] = defaultdict(list)
+def _lines(db: Connection, what: str, key: str = "") -> list[LineRow]:
+    """The standing changes of one thing, or of all of a sort, in the order they were noted."""
+    of, given = ("AND about_id = ?", [key]) if key else ("", [])
     rows = db.execute(
-        "SELECT id, since, value FROM registered WHERE what = ? ORDER BY id, number", (what,)
+        f"""SELECT line.*, 0 AS superseded FROM line
+            WHERE kind = 'registered' AND about = ? {of} AND {book.STANDS} ORDER BY seq""",
+        (what, *given),
     )
-    for row in rows:
-        found[row["id"]].append((moment(row["since"]), json.loads(row["value"])))
+    return [book.line_of(row) for row in rows]
+
+
+def states(db: Connection, what: Registered) -> dict[str, list[tuple[datetime, State]]]:
+    """By id, the states of all that were ever changed, in the order they were noted: each with what was
+    changed before it."""
+    found: dict[str, list[tuple[datetime, State]]] = defaultdict(list)
+    for line in _lines(db, what):
+        before = found[line.about_id][-1][1] if found[line.about_id] else {}
+        found[line.about_id].append((line.at, before | line.facts["state"]))
     return found
 
 
 def change(
     db: Connection,
-    what: What,
+    what: Registered,
     key: str,
     after: State,
     *,
     since: datetime,
     noted_at: datetime,
+    initials: str = "",
 ) -> None:
     """Register a thing anew, in some of its columns; what it was before is kept with until when it held.
 
     Args:
         after: the columns that are another now.
         since: from when on it is so.
+        initials: of who says so.
     """
     columns = ", ".join(after)
     before = dict(db.execute(f"SELECT {columns} FROM {what} WHERE id = ?", (key,)).fetchone())
-    known = db.execute(
-        "SELECT count(*) FROM registered WHERE what = ? AND id = ?", (what, key)
-    ).fetchone()[0]
-    noted = [(since, after)] if known else [(ALWAYS, before), (since, after)]
-    for number, (holds_since, state) in enumerate(noted, start=known):
-        db.execute(
-            "INSERT INTO registered (what, id, number, since, noted_at, value) VALUES (?, ?, ?, ?, ?, ?)",
-            (what, key, number, instant(holds_since), instant(noted_at), json.dumps(state)),
+    known: set[str] = set().union(*(line.facts["state"] for line in _lines(db, what, key)))
+    first = {name: value for name, value in before.items() if name not in known}
+    for holds_since, state in [(ALWAYS, first), (since, after)] if first else [(since, after)]:
+        book.note(
+            db,
+            kind=KIND,
+            about=what,
+            about_id=key,
+            at=holds_since,
+            noted_at=noted_at,
+            facts={"state": state},
+            initials=initials,
         )
     hold(db, what, key)
 
 
 def hold(db: Connection, what: str, key: str) -> None:
     """Bring the register's row to what was noted last; what holds from an earlier day holds now too."""
-    now = _last_noted(db).get((what, key), {})
+    now = _noted_last(db, what, key)
     names = ", ".join(f"{name} = ?" for name in now)
-    if not _holds(db, what, key, now):
+    if now and not _holds(db, what, key, now):
         db.execute(f"UPDATE {what} SET {names} WHERE id = ?", (*now.values(), key))
 
 
@@ -77,15 +95,24 @@ def _holds(db: Connection, what: str, key: str, state: State) -> bool:
     return row is not None and all(row[name] == value for name, value in state.items())
 
 
-def _last_noted(db: Connection) -> dict[tuple[str, str], State]:
-    """Of all that were ever changed, by what they are and id: the columns that were, as noted last."""
-    found: dict[tuple[str, str], State] = defaultdict(dict)
-    for row in db.execute("SELECT what, id, value FROM registered ORDER BY what, id, number"):
-        found[row["what"], row["id"]] |= json.loads(row["value"])
+def _noted_last(db: Connection, what: str, key: str) -> State:
+    """The columns of a thing that were ever changed, as noted last."""
+    found: State = {}
+    for line in _lines(db, what, key):
+        found |= line.facts["state"]
     return found
 
 
+def changed(db: Connection) -> list[tuple[What, str]]:
+    """Whatever was ever changed: what it is, and its id."""
+    rows = db.execute("SELECT DISTINCT about, about_id FROM line WHERE kind = 'registered'")
+    return [(row["about"], row["about_id"]) for row in rows]
+
+
 def unheld(db: Connection) -> list[str]:
-    """The vessels and instruments whose row is not what was noted of them last."""
-    last = _last_noted(db)
-    return [f"{what} {key}" for (what, key), now in last.items() if not _holds(db, what, key, now)]
+    """The things whose row is not what was noted of them last."""
+    return [
+        f"{what} {key}"
+        for what, key in changed(db)
+        if not _holds(db, what, key, _noted_last(db, what, key))
+    ]

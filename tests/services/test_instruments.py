@@ -158,7 +158,7 @@ class Prove(KitchenCase):
         self.assertEqual(slip.lines(contexts.load(self.db, code, NOON))[-1].value, before)
         with self.assertRaisesRegex(BadInput, "Register a hydrometer"):
             self.put(code, "hydrometer", 62, reading="53", cup="90 C")
-        retire_instrument(self.db, "long-stem", None)
+        retire_instrument(self.db, "long-stem", NOON + timedelta(minutes=1), retired=False)
         self.put(code, "hydrometer", 62, reading="53", cup="90 C")
 
     def test_a_solution_to_check_with(self) -> None:

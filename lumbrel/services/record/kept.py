@@ -37,9 +37,9 @@ from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
 from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept import LotRow, Standing, Use
-from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen, unset
+from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
-from lumbrel.store.registered import ALWAYS, unheld
+from lumbrel.store.registered import ALWAYS, KIND, hold, unheld
 
 KEPT_VERSION = 8
 """Grows when what is kept, or how it follows from the lines, changes."""
@@ -157,10 +157,14 @@ def follow(db: Connection, since: datetime, instrument_id: str = "") -> None:
 
 
 def _follow_line(db: Connection, line: Entry[Facts]) -> None:
+    if line.kind == SETTING:
+        hold_settings(db)
+    if line.kind == KIND:
+        hold(db, line.about, line.about_id)
     barometers = {one.id for one in instruments_of(db, BarometerDetail)}
     if line.about == "instrument" and line.about_id not in barometers:
         follow(db, line.at, line.about_id)
-    elif line.about == "instrument" or line.kind == PressureFacts.key():
+    elif line.about == "instrument" or line.kind in (PressureFacts.key(), SETTING):
         follow(db, line.at)
 
 
@@ -305,6 +309,7 @@ def rebuild(db: Connection) -> None:
     no flows for gets them now."""
     for table in KEPT_TABLES:
         db.execute(f"DELETE FROM {table}")
+    hold_settings(db)
     packed = []
     for batch_id in record.batch_ids(db):
         batch = record.batch_by(db, id=batch_id)
@@ -350,8 +355,7 @@ def apart(db: Connection) -> list[str]:
     """As `differences`, inside of a transaction; the kept tables are made anew by it."""
     before = {table: _rows(db, table) for table in KEPT_TABLES}
     rebuild(db)
-    wrong = [f"kitchen: {name} is not what was set last" for name in unset(db)]
-    wrong += [f"{one} is not what was noted of it last" for one in unheld(db)]
+    wrong = [f"{one} is not what was noted of it last" for one in unheld(db)]
     for table in KEPT_TABLES:
         rows = before[table] ^ _rows(db, table)
         if rows:

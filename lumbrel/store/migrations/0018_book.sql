@@ -5,7 +5,8 @@ CREATE TABLE line (
     id TEXT NOT NULL UNIQUE,
     kind TEXT NOT NULL,
     version INTEGER NOT NULL DEFAULT 1,
-    about TEXT NOT NULL CHECK (about IN ('batch', 'instrument', 'kitchen', 'tank', 'tree', 'woodlot')),
+    about TEXT NOT NULL CHECK (about IN (
+        'batch', 'instrument', 'kitchen', 'tank', 'tree', 'vessel', 'woodlot')),
     about_id TEXT NOT NULL,
     at TEXT NOT NULL,
     noted_at TEXT NOT NULL,
@@ -70,6 +71,44 @@ INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
            typed
     FROM scale_check ORDER BY rowid;
 
+-- What was set, and since when it holds; what the kitchen's row had that was never noted was always so.
+INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
+    SELECT 'kitchen-' || name, 'setting', 'kitchen', 'kitchen',
+           '0001-01-01T00:00:00.000Z', '0001-01-01T00:00:00.000Z',
+           '{"name": "' || name || '", "value": ' || value || '}', '{}'
+    FROM (SELECT 'name' AS name, json_quote(name) AS value FROM kitchen
+          UNION ALL SELECT 'elevation_m', coalesce(exact(elevation_m), 'null') FROM kitchen
+          UNION ALL SELECT 'time_zone', json_quote(time_zone) FROM kitchen
+          UNION ALL SELECT 'target_brix', exact(target_brix) FROM kitchen
+          UNION ALL SELECT 'draw_margin_brix', exact(draw_margin_brix) FROM kitchen
+          UNION ALL SELECT 'units', units FROM kitchen
+          UNION ALL SELECT 'both_units', CASE WHEN both_units THEN 'true' ELSE 'false' END FROM kitchen
+          UNION ALL SELECT 'methods', methods FROM kitchen
+          UNION ALL SELECT 'alarms', alarms FROM kitchen
+          UNION ALL SELECT 'toll_percent', exact(toll_percent) FROM kitchen
+          UNION ALL SELECT 'labels', labels FROM kitchen
+          UNION ALL SELECT 'logo', json_quote(logo) FROM kitchen
+          UNION ALL SELECT 'sap', sap FROM kitchen) AS held
+    WHERE NOT EXISTS (SELECT 1 FROM setting WHERE setting.name = held.name);
+INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
+    SELECT 'setting-' || seq, 'setting', 'kitchen', 'kitchen', at, noted_at,
+           '{"name": ' || json_quote(name) || ', "value": ' || value || '}', '{}'
+    FROM setting ORDER BY seq;
+
+-- What was registered anew.
+INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
+    SELECT what || '-' || id || '-' || number, 'registered', what, id, since, noted_at,
+           '{"state": ' || value || '}', '{}'
+    FROM registered ORDER BY what, id, number;
+INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
+    SELECT 'instrument-' || id || '-used', 'registered', 'instrument', id,
+           '0001-01-01T00:00:00.000Z', retired_at, '{"state": {"retired_at": null}}', '{}'
+    FROM instrument WHERE retired_at IS NOT NULL ORDER BY rowid;
+INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)
+    SELECT 'instrument-' || id || '-retired', 'registered', 'instrument', id, retired_at, retired_at,
+           '{"state": {"retired_at": ' || json_quote(retired_at) || '}}', '{}'
+    FROM instrument WHERE retired_at IS NOT NULL ORDER BY rowid;
+
 DROP VIEW IF EXISTS flow_now;
 DROP TABLE IF EXISTS pair;
 DROP TABLE IF EXISTS tank_draw;
@@ -102,6 +141,13 @@ DROP TABLE ice_point;
 DROP TABLE scale_check;
 DROP TABLE sap_line;
 DROP TABLE entry;
+DROP TABLE setting;
+DROP TRIGGER IF EXISTS vessel_is_never_updated;
+DROP TRIGGER IF EXISTS instrument_is_never_updated;
+DROP TRIGGER IF EXISTS woodlot_is_never_updated;
+DROP TRIGGER IF EXISTS tank_is_never_updated;
+DROP TRIGGER IF EXISTS tree_is_never_updated;
+DROP TABLE registered;
 
 CREATE TRIGGER line_is_about_something BEFORE INSERT ON line
 WHEN NOT CASE NEW.about
@@ -109,9 +155,12 @@ WHEN NOT CASE NEW.about
     WHEN 'instrument' THEN EXISTS (SELECT 1 FROM instrument WHERE id = NEW.about_id)
     WHEN 'tank' THEN EXISTS (SELECT 1 FROM tank WHERE id = NEW.about_id)
     WHEN 'tree' THEN EXISTS (SELECT 1 FROM tree WHERE id = NEW.about_id)
+    WHEN 'vessel' THEN EXISTS (SELECT 1 FROM vessel WHERE id = NEW.about_id)
     WHEN 'woodlot' THEN EXISTS (SELECT 1 FROM woodlot WHERE id = NEW.about_id)
     ELSE NEW.about_id = 'kitchen' END
 BEGIN SELECT RAISE(ABORT, 'a line is about something that is there'); END;
 CREATE INDEX line_about ON line (about_id, at);
 CREATE INDEX line_kind ON line (kind, at);
+CREATE INDEX line_setting ON line (facts ->> 'name', seq) WHERE kind = 'setting';
+CREATE INDEX line_registered ON line (about, about_id, seq) WHERE kind = 'registered';
 CREATE INDEX line_into_tank ON line (facts ->> 'tank_id', at) WHERE kind = 'gathered';

@@ -16,6 +16,7 @@ from lumbrel.services.kitchen.register import IN_THE_CUP
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import book
 from lumbrel.store import probes
+from lumbrel.store.db import transaction
 from lumbrel.store.instruments import (
     Detail,
     Instrument,
@@ -172,15 +173,23 @@ def card(visit: Here, key: str) -> HTMLResponse:
     return visit.page("bench/instrument_card.html", "settings", instrument=instrument, **shown)
 
 
+def _by(fields: dict[str, str]) -> str:
+    return fields.get("initials", "")[:8]
+
+
 @router.post("/{key}/retire")
-def retire(visit: Here, key: str) -> Response:
+def retire(visit: Here, key: str, fields: Fields) -> Response:
     """Retire it; what it measured stays."""
-    retire_instrument(visit.db, _instrument(visit, key).id, visit.now)
+    with transaction(visit.db):
+        retire_instrument(visit.db, _instrument(visit, key).id, visit.now, initials=_by(fields))
     return RedirectResponse(f"/kitchen/instrument/{key}", 303)
 
 
 @router.post("/{key}/take-up")
-def take_up(visit: Here, key: str) -> Response:
+def take_up(visit: Here, key: str, fields: Fields) -> Response:
     """Take a retired instrument into use again."""
-    retire_instrument(visit.db, _instrument(visit, key).id, None)
+    with transaction(visit.db):
+        retire_instrument(
+            visit.db, _instrument(visit, key).id, visit.now, retired=False, initials=_by(fields)
+        )
     return RedirectResponse(f"/kitchen/instrument/{key}", 303)

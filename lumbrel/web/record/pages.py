@@ -14,6 +14,8 @@ from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.saved import BACK
 
 router = APIRouter()
+DECIDED = ("draw", "part_draw")
+"""Lines that keep what was believed when they were written: struck and written anew, never corrected."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
 """Fields whose mistakes stand beside them on every form."""
 
@@ -40,7 +42,7 @@ def _correct(
         form=form or Filled(at.entry.typed),
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),
-        can_correct=has_fields(at.entry.kind),
+        can_correct=has_fields(at.entry.kind) and at.entry.kind not in DECIDED,
         can_strike=not isinstance(at.entry.facts, OpenedFacts),
         shown_fields=[*at.entry.typed, *OWN_PLACE, "vessel", "sugar_kind", "woodlot", "at"],
     )

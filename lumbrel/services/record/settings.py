@@ -1,0 +1,84 @@
+"""What is set, and what things are registered as: lines like all others."""
+
+from collections.abc import Callable
+from sqlite3 import Connection
+from typing import Any, Literal
+
+from lumbrel.services.base.book import BookKind
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import Facts
+from lumbrel.services.base.form import Form
+from lumbrel.store.kitchen import load_kitchen
+
+
+class SettingFacts(Facts):
+    """A setting of the kitchen, from a moment on."""
+
+    kind: Literal["setting"] = "setting"
+    name: str
+    value: Any
+
+
+class RegisteredFacts(Facts):
+    """A vessel, an instrument, a woodlot, a tank or a tree is another than before in some of its columns."""
+
+    kind: Literal["registered"] = "registered"
+    state: dict[str, Any]
+
+
+Show = Callable[..., str]
+NAMED: dict[str, tuple[str, Callable[[Show, Any], str]]] = {
+    "name": ("name", lambda _show, value: str(value)),
+    "elevation_m": ("elevation", lambda show, value: show(value, "elevation")),
+    "time_zone": ("time zone", lambda _show, value: str(value)),
+    "target_brix": ("target", lambda show, value: show(value, "brix")),
+    "draw_margin_brix": ("draw margin", lambda show, value: show(value, "brix")),
+    "toll_percent": ("the kitchen’s share", lambda _show, value: f"{value:g} %"),
+    "both_units": ("both units", lambda _show, value: "on" if value else "off"),
+}
+"""The settings whose value is said, with how."""
+OTHERS = {
+    "units": "the units",
+    "methods": "the methods",
+    "alarms": "the alarms",
+    "labels": "the labels",
+    "logo": "the logo",
+    "sap": "the rule for taps",
+}
+COLUMNS = {
+    "name": "name",
+    "shape": "shape",
+    "sizes_mm": "size",
+    "fire": "fire",
+    "detail": "what it is",
+    "vessel_id": "where it stands",
+    "purpose": "purpose",
+}
+
+
+def setting(db: Connection, line: Entry[SettingFacts]) -> str:
+    """What was set."""
+    show, facts = Form({}, load_kitchen(db)).show, line.facts
+    if facts.name not in NAMED or facts.value in (None, ""):
+        return f"{OTHERS.get(facts.name, facts.name)} were set anew"
+    name, shown = NAMED[facts.name]
+    return f"{name}: {shown(show, facts.value)}"
+
+
+def registered(db: Connection, line: Entry[RegisteredFacts]) -> str:
+    """What something is registered as from then on."""
+    row = db.execute(f"SELECT name FROM {line.about} WHERE id = ?", (line.about_id,)).fetchone()
+    state, name = line.facts.state, row["name"]
+    if "retired" in state or "retired_at" in state:
+        gone = state.get("retired") or state.get("retired_at")
+        return f"{name} is {'out of use' if gone else 'in use'}"
+    if state.keys() == {"name"}:
+        return f"{line.about} named {state['name']}"
+    said = ", ".join(COLUMNS.get(column, column) for column in state)
+    return f"{name}: {said} as registered"
+
+
+BOOK_KINDS = (
+    BookKind(facts=SettingFacts, words=setting),
+    BookKind(facts=RegisteredFacts, words=registered),
+)
