@@ -12,6 +12,7 @@ from lumbrel.practice.debrief import Hidden
 from lumbrel.practice.faults import POT_BY_KEY
 from lumbrel.practice.pot import PotTruth, PracticePot
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.entry import newest
 from lumbrel.services.base.facts import (
     ColdWaterFacts,
     CookedFacts,
@@ -176,11 +177,10 @@ def _noticed(key: str, context: contexts.BatchContext, pot: PracticePot) -> str:
             else "It had not climbed yet."
         )
     if key == "dark":
-        known = context.db.execute(
-            "SELECT 1 FROM entry WHERE kind = ? LIMIT 1", (InvertFacts.key(),)
-        ).fetchone()
         cook = context.first(CookFacts)
-        measured = known is not None or (cook is not None and cook.facts.invert_percent > 3.5)
+        measured = newest(context.db, InvertFacts, limit=1) or (
+            cook is not None and cook.facts.invert_percent > 3.5
+        )
         return "You measured it." if measured else "Nobody measured it."
     if key == "bent":
         drops = len(context.of_kind(ColdWaterFacts))

@@ -170,7 +170,11 @@ def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
 
 
 def change_instrument(
-    db: Connection, instrument: Instrument[Detail], since: datetime, noted_at: datetime
+    db: Connection,
+    instrument: Instrument[Detail],
+    since: datetime,
+    noted_at: datetime,
+    initials: str = "",
 ) -> None:
     """Register an instrument anew, from a moment on; what it was is kept.
 
@@ -183,7 +187,9 @@ def change_instrument(
         "detail": json.dumps(detail),
         "vessel_id": instrument.vessel_id,
     }
-    change(db, "instrument", instrument.id, after, since=since, noted_at=noted_at)
+    change(
+        db, "instrument", instrument.id, after, since=since, noted_at=noted_at, initials=initials
+    )
 
 
 def _with_history(db: Connection, rows: Iterable[Row]) -> list[Instrument[Detail]]:

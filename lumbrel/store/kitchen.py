@@ -245,7 +245,9 @@ def _vessel(row: State) -> VesselRow:
     )
 
 
-def change_vessel(db: Connection, vessel: VesselRow, since: datetime, noted_at: datetime) -> None:
+def change_vessel(
+    db: Connection, vessel: VesselRow, since: datetime, noted_at: datetime, initials: str = ""
+) -> None:
     """Register a vessel anew, from a moment on; what it was is kept.
 
     Raises:
@@ -257,7 +259,7 @@ def change_vessel(db: Connection, vessel: VesselRow, since: datetime, noted_at: 
         "sizes_mm": json.dumps(vessel.sizes_mm),
         "fire": vessel.fire,
     }
-    change(db, "vessel", vessel.id, after, since=since, noted_at=noted_at)
+    change(db, "vessel", vessel.id, after, since=since, noted_at=noted_at, initials=initials)
 
 
 def add_woodlot(db: Connection, woodlot: Woodlot) -> None:

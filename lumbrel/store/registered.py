@@ -8,6 +8,7 @@ from typing import Any, Literal, TypeVar
 
 from lumbrel.store import book
 from lumbrel.store.book import LineRow, What
+from lumbrel.store.db import AFTER_ALL
 
 Registered = Literal["vessel", "instrument", "woodlot", "tank", "tree"]
 State = dict[str, Any]
@@ -16,7 +17,7 @@ KIND = "registered"
 ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
 T = TypeVar("T")
 Notes = tuple[tuple[datetime, T], ...]
-"""States with since when each holds, in the order they were noted."""
+"""States with since when each holds."""
 
 
 def in_force(notes: Notes[T], at: datetime, otherwise: T) -> T:
@@ -38,13 +39,23 @@ def _lines(db: Connection, what: str, key: str = "") -> list[LineRow]:
 
 
 def states(db: Connection, what: Registered) -> dict[str, list[tuple[datetime, State]]]:
-    """By id, the states of all that were ever changed, in the order they were noted: each with what was
-    changed before it."""
-    found: dict[str, list[tuple[datetime, State]]] = defaultdict(list)
+    """By id, the states of all that were ever changed, by since when each was so: of what holds at a moment
+    that was noted last."""
+    lines: dict[str, list[LineRow]] = defaultdict(list)
     for line in _lines(db, what):
-        before = found[line.about_id][-1][1] if found[line.about_id] else {}
-        found[line.about_id].append((line.at, before | line.facts["state"]))
-    return found
+        lines[line.about_id].append(line)
+    return {
+        key: [(since, _at(changes, since)) for since in sorted({line.at for line in changes})]
+        for key, changes in lines.items()
+    }
+
+
+def _at(changes: list[LineRow], at: datetime) -> State:
+    state: State = {}
+    for line in changes:
+        if line.at <= at:
+            state |= line.facts["state"]
+    return state
 
 
 def change(
@@ -97,10 +108,7 @@ def _holds(db: Connection, what: str, key: str, state: State) -> bool:
 
 def _noted_last(db: Connection, what: str, key: str) -> State:
     """The columns of a thing that were ever changed, as noted last."""
-    found: State = {}
-    for line in _lines(db, what, key):
-        found |= line.facts["state"]
-    return found
+    return _at(_lines(db, what, key), AFTER_ALL)
 
 
 def changed(db: Connection) -> list[tuple[What, str]]:

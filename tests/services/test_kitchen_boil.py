@@ -295,7 +295,7 @@ class Boil(KitchenCase):
             day_entries.test_boil(self.db, at, {"thermometer": "dial-a", "reading": f"{shown} C"})
             chosen = ladder.today(self.db, at, "dial-a").chosen
             sigmas.append(chosen.sigma_k)
-        boils = water.boiling_point_c(chosen.boil.station_pressure_pa)
+        boils = water.boiling_point_c(chosen.boil.facts.station_pressure_pa)
         self.assertAlmostEqual(
             chosen.calibration.offset_k, (98.4 + 98.9 + 98.6) / 3 - boils, delta=1e-6
         )

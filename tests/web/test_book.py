@@ -2,13 +2,15 @@
 
 import re
 import unittest
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from fastapi.testclient import TestClient
 
-from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.exchange import logbook
+from lumbrel.services.base.entry import Entry, newest, of_row
 from lumbrel.services.base.facts import OpenedFacts, StruckFacts
 from lumbrel.services.bench import checks as bench_checks
 from lumbrel.services.bench import curves
@@ -16,12 +18,15 @@ from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
 from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
 from lumbrel.services.day.pressure import pressure_at
-from lumbrel.services.record.kept import differences
+from lumbrel.services.kitchen.change import edit_vessel, instrument_of, vessel_of
+from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.settings import RegisteredFacts, SettingFacts
 from lumbrel.services.stations import book, is_kind
 from lumbrel.store import book as books
-from lumbrel.store.db import opened
-from lumbrel.store.instruments import instruments
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.db import connect, opened
+from lumbrel.store.instruments import instruments, retire_instrument
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.registered import change
 from lumbrel.web.record.pages import DECIDED
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.render import has_fields
@@ -246,3 +251,49 @@ class Checks(KitchenCase):
             self.assertEqual(differences(self.db), [], line)
             self.client.post(f"/line/{line}/strike", data={"id": f"{line}-struck"})
             self.assertEqual(differences(self.db), [], line)
+
+    def test_what_was_set_or_registered_is_struck_and_is_as_it_was_before(self) -> None:
+        here = load_kitchen(self.db)
+        self.at += timedelta(hours=1)
+        save_kitchen(self.db, replace(here, elevation_m=900.0, toll_percent=20.0), self.at)
+        set_to = {line.facts.name: line.id for line in newest(self.db, SettingFacts, limit=2)}
+        page = self.client.get("/kitchen").text
+        self.assertRegex(page, "elevation: 900\\sm")
+        edit_vessel(self.db, "finisher-2", WIDER | {"initials": "MT"}, self.at)
+        retire_instrument(self.db, "long-stem", self.at)
+        self.assertEqual(vessel_of(self.db, "finisher-2").name, "Wide pan")
+        changes = {
+            line.id: line.about_id for line in newest(self.db, RegisteredFacts, since=self.at)
+        }
+        self.assertEqual(sorted(changes.values()), ["finisher-2", "long-stem"])
+        self.assertIn("Wide pan", self.client.get("/kitchen/vessel/finisher-2").text)
+        for number, line in enumerate([*set_to.values(), *changes]):
+            answer = self.client.post(f"/line/{line}/strike", data={"id": f"struck-000{number}"})
+            self.assertEqual(answer.status_code, 200)
+            self.assertEqual(differences(self.db), [])
+        self.assertEqual(load_kitchen(self.db), here)
+        self.assertEqual(vessel_of(self.db, "finisher-2").name, "Finisher 2")
+        self.assertIsNone(instrument_of(self.db, "long-stem").retired_at)
+        text = logbook.as_json(self.db)
+        other = connect(":memory:")
+        self.addCleanup(other.close)
+        ready(other)
+        logbook.take_in(other, text)
+        self.assertEqual((logbook.as_json(other), load_kitchen(other)), (text, here))
+
+    def test_a_state_is_known_with_all_that_was_changed_before_it(self) -> None:
+        for day, state in (
+            (1, {"name": "One"}),
+            (2, {"vessel_id": "finisher-2"}),
+            (3, {"name": "Two"}),
+        ):
+            at = NOON + timedelta(days=day)
+            change(self.db, "instrument", "probe-1", state, since=at, noted_at=at)
+        probe = instrument_of(self.db, "probe-1")
+        known = [probe.as_of(NOON + timedelta(days=day, hours=1)) for day in range(4)]
+        self.assertEqual([one.name for one in known], ["Probe 1", "One", "One", "Two"])
+        self.assertEqual({one.vessel_id for one in known[2:]}, {"finisher-2"})
+        self.assertNotEqual(known[0].vessel_id, "finisher-2")
+
+
+WIDER = {"name": "Wide pan", "shape": "round", "diameter": "900 mm", "fire": ""}

@@ -37,6 +37,7 @@ AS_IT_IS = {
     "/kitchen": "papers are chosen here",
     "/kitchen/methods": "schools of the trade have figures in their names",
     "/working/methods/{code}": "schools of the trade have figures in their names",
+    "/line/{line}": "what was typed is in its field as it was typed",
     "/day": "schools of the trade have figures in their names",
     "/colour/{code}": "a vial's path is 10 mm by its own standard",
 }

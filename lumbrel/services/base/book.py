@@ -188,6 +188,8 @@ class BookKind:
     """Takes its form again, with `supersedes` in it. A kind without it is struck and written anew."""
     room: str = ""
     """Where the fields of its form are."""
+    owners: Callable[[Any], bool] = lambda _line: False
+    """Whether such a line is an owner's to strike."""
 
 
 @dataclass(frozen=True)

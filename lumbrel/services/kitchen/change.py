@@ -61,7 +61,7 @@ def edit_vessel(db: Connection, key: str, fields: dict[str, str], now: datetime)
         held = old.sizes_mm if nearly(old.sizes_mm, sizes) else sizes
         new = replace(old, name=name, shape=shape, sizes_mm=held, fire=fire)
         if new != old:
-            change_vessel(db, new, since, now)
+            change_vessel(db, new, since, now, form.text("initials", limit=8))
 
     _written(db, name, change)
 
@@ -78,7 +78,8 @@ def set_fire(db: Connection, context: BatchContext, fields: dict[str, str], now:
     with transaction(db):
         old = vessel_of(db, context.vessel.id)
         if old.fire != fire:
-            change_vessel(db, replace(old, fire=fire), context.taken_in.at, now)
+            by = form.text("initials", limit=8)
+            change_vessel(db, replace(old, fire=fire), context.taken_in.at, now, by)
 
 
 def edit_instrument(db: Connection, key: str, fields: dict[str, str], now: datetime) -> None:
@@ -100,7 +101,7 @@ def edit_instrument(db: Connection, key: str, fields: dict[str, str], now: datet
         held = old.detail if nearly(old.detail.model_dump(), detail.model_dump()) else detail
         new = replace(old, name=name, detail=held, vessel_id=vessel)
         if new != old:
-            change_instrument(db, new, since, now)
+            change_instrument(db, new, since, now, form.text("initials", limit=8))
             follow(db, since, "" if new.kind == "barometer" else key)
 
     _written(db, name, change)

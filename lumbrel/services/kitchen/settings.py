@@ -113,7 +113,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
         toll_percent=toll or 0.0,
     )
     with transaction(db):
-        save_kitchen(db, settings, now, since)
+        save_kitchen(db, settings, now, since, form.text("initials", limit=8))
         if since:
             follow(db, since)
 

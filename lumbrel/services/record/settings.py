@@ -5,7 +5,7 @@ from sqlite3 import Connection
 from typing import Any, Literal
 
 from lumbrel.services.base.book import BookKind
-from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.store.kitchen import load_kitchen
@@ -56,11 +56,16 @@ COLUMNS = {
 }
 
 
+def last_set(db: Connection, limit: int) -> list[Entry[SettingFacts]]:
+    """What was set last, newest first."""
+    return newest(db, SettingFacts, limit=limit)
+
+
 def setting(db: Connection, line: Entry[SettingFacts]) -> str:
     """What was set."""
     show, facts = Form({}, load_kitchen(db)).show, line.facts
     if facts.name not in NAMED or facts.value in (None, ""):
-        return f"{OTHERS.get(facts.name, facts.name)} were set anew"
+        return f"{OTHERS.get(facts.name, NAMED.get(facts.name, (facts.name,))[0])}: set anew"
     name, shown = NAMED[facts.name]
     return f"{name}: {shown(show, facts.value)}"
 
@@ -78,7 +83,12 @@ def registered(db: Connection, line: Entry[RegisteredFacts]) -> str:
     return f"{name}: {said} as registered"
 
 
+def _is_an_owners(line: Entry[RegisteredFacts]) -> bool:
+    goes_out = line.facts.state.keys() <= {"retired", "retired_at"}
+    return line.about in ("vessel", "instrument") and not goes_out
+
+
 BOOK_KINDS = (
-    BookKind(facts=SettingFacts, words=setting),
-    BookKind(facts=RegisteredFacts, words=registered),
+    BookKind(facts=SettingFacts, words=setting, owners=lambda _line: True),
+    BookKind(facts=RegisteredFacts, words=registered, owners=_is_an_owners),
 )

@@ -11,7 +11,7 @@ from lumbrel.services.sap.trees import tree_of, woodlot_of
 from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Woodlot, load_kitchen
-from lumbrel.store.registered import State, change
+from lumbrel.store.registered import change
 from lumbrel.store.sap import Tank, Tree
 
 What = Literal["woodlot", "tree", "tank"]
@@ -46,12 +46,15 @@ def rename(db: Connection, what: What, key: str, fields: Mapping[str, str], now:
     try:
         with transaction(db):
             if thing_of(db, what, key).name != name:
-                _note(db, what, key, {"name": name}, now)
+                by = form.text("initials", limit=8)
+                change(db, what, key, {"name": name}, since=now, noted_at=now, initials=by)
     except IntegrityError:
         raise BadInput({"name": f"{name} is another {what}’s name already."}) from None
 
 
-def retire(db: Connection, what: What, key: str, retired: bool, now: datetime) -> None:
+def retire(
+    db: Connection, what: What, key: str, retired: bool, now: datetime, initials: str = ""
+) -> None:
     """Take a woodlot, a tree or a tank out of use, or into use again: it is offered no more, and all that was
     written of it stays.
 
@@ -69,8 +72,5 @@ def retire(db: Connection, what: What, key: str, retired: bool, now: datetime) -
                 }
             )
         if bool(thing.retired) != retired:
-            _note(db, what, key, {"retired": int(retired)}, now)
-
-
-def _note(db: Connection, what: What, key: str, state: State, now: datetime) -> None:
-    change(db, what, key, state, since=now, noted_at=now)
+            state = {"retired": int(retired)}
+            change(db, what, key, state, since=now, noted_at=now, initials=initials)

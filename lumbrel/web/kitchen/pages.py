@@ -5,6 +5,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
+from lumbrel.services.base.entry import last_about
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
@@ -17,12 +18,15 @@ from lumbrel.services.kitchen.settings import PRESET_NAMES, save_settings, use_u
 from lumbrel.services.kitchen.setup import AT_HAND, WHERE, set_up
 from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.rate import learned_rate
+from lumbrel.services.record.settings import last_set
+from lumbrel.services.stations import book
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 
+LAST_NOTED = 12
 router = APIRouter()
 KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
 
@@ -102,6 +106,7 @@ def _settings(
         kind_names=KIND_NAMES,
         places=places,
         fires=registering.FIRE_CHOICES,
+        noted_lines=book.with_words(visit.db, last_set(visit.db, LAST_NOTED)),
     )
 
 
@@ -169,6 +174,7 @@ def _vessel(visit: Here, key: str, form: Filled | None = None, saved: bool = Fal
         f=form or typed,
         form=form or Filled(),
         saved=saved,
+        noted_lines=book.with_words(visit.db, last_about(visit.db, key, visit.now, LAST_NOTED)),
     )
 
 

@@ -5,6 +5,7 @@ from urllib.parse import quote
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import CONFIRMED, BadInput, Overtaken
@@ -20,7 +21,15 @@ from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.saved import BACK
 
 router = APIRouter(prefix="/line")
-PLACES = {"instrument": "/kitchen/instrument/", "tank": "/sap/tank/", "tree": "/sap/tree/"}
+PLACES = {
+    "instrument": "/kitchen/instrument/",
+    "vessel": "/kitchen/vessel/",
+    "tank": "/sap/tank/",
+    "tree": "/sap/tree/",
+    "woodlot": "/sap/woodlot/",
+}
+KITCHENS = {"pressure": "/day", "setting": "/kitchen"}
+STATION = {"day": "day", "sap": "sap"}
 OWN_PLACE = ("why", "reading", "ice", "thermometer", "pressure", "elevation", "outdoor", "brix")
 """Fields whose mistakes stand beside them on every form."""
 
@@ -31,7 +40,7 @@ def home_of(line: Entry[Facts]) -> str:
     about, key = ("tank", tank) if tank else (line.about, line.about_id)
     if about in PLACES:
         return PLACES[about] + quote(key, safe="")
-    return "/day" if line.kind == "pressure" else "/sap"
+    return KITCHENS.get(line.kind, "/sap")
 
 
 def _line(
@@ -46,7 +55,7 @@ def _line(
     typed = {**line.typed, "thermometer": line.about_id}
     return visit.page(
         "record/line.html",
-        "day" if home_of(line) == "/day" else "sap" if home_of(line)[:4] == "/sap" else "settings",
+        STATION.get(home_of(line).split("/")[1], "settings"),
         422 if form or struck else 200,
         shown=shown,
         typed="; ".join(f"{name} {text}" for name, text in said.items()),
@@ -59,6 +68,13 @@ def _line(
         thermometer_names=[(i.id, i.name) for i in instruments_of(visit.db, ThermometerDetail)],
         barometers=[(b.id, b.name) for b in instruments_of(visit.db, BarometerDetail)],
     )
+
+
+def _allowed(visit: Here, line_id: str) -> None:
+    """What only an owner sets, only an owner strikes."""
+    shown = book.shown(visit.db, line_id)
+    if shown.kind and shown.kind.owners(shown.line) and not visit.caller.may(OWNER):
+        raise BadInput({"why": "That is for a device of the owner. Nothing was written."})
 
 
 @router.get("/{line}")
@@ -84,6 +100,7 @@ def strike(visit: Here, line: str, fields: Fields) -> Response:
     """Strike it out."""
     asked = fields.pop(BACK, "")
     try:
+        _allowed(visit, line)
         book.strike(visit.db, line, fields, visit.now)
     except Overtaken:
         raise

@@ -77,7 +77,8 @@ def rename_or_retire(visit: Here, what: str, key: str, fields: Fields) -> Respon
     thing = cast("register.What", what)
     try:
         if "retired" in fields:
-            register.retire(visit.db, thing, key, fields["retired"] == "1", visit.now)
+            by = fields.get("initials", "")[:8]
+            register.retire(visit.db, thing, key, fields["retired"] == "1", visit.now, by)
         else:
             register.rename(visit.db, thing, key, fields, visit.now)
     except BadInput as bad:
