@@ -1,4 +1,5 @@
-"""The command line: serve, demo, listen, compute, export, import, replay, backup, restore, check."""
+"""The command line: serve, demo, listen, compute, export, import, replay, backup, restore, rebuild,
+check."""
 
 import argparse
 import gc
@@ -125,6 +126,10 @@ def _add_file(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path)
 
 
+def _add_no_more(_sub: argparse.ArgumentParser) -> None:
+    """It takes nothing but the record."""
+
+
 def _add_check(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path, nargs="?", help="a backup; the record if left out")
 
@@ -173,6 +178,11 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
     "replay": (_later("replaying", "replay"), "play a boil again", _add_replay),
     "backup": (_later("records", "backup"), "a verified copy, taken while it runs", _add_file),
     "restore": (_later("records", "restore"), "put a backup in place of the record", _add_file),
+    "rebuild": (
+        _later("records", "rebuild"),
+        "make anew what follows from the lines",
+        _add_no_more,
+    ),
     "check": (_later("records", "check"), "check the record, or a backup", _add_check),
 }
 WITHOUT_A_RECORD = ("compute", "replay")

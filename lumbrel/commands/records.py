@@ -107,6 +107,22 @@ def restore(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def rebuild(arguments: argparse.Namespace) -> int:
+    """Make all that is kept besides the lines anew, and say what was not as they say."""
+    from lumbrel.services.kitchen import safekeeping
+    from lumbrel.store.safe import InUse
+
+    record = arguments.data / RECORD
+    try:
+        wrong = safekeeping.rebuild(record)
+    except (safekeeping.Refused, InUse) as error:
+        return refuse(error)
+    for one in wrong:
+        print(f"put right: {one}")
+    print("All that is kept was made anew from the lines.")
+    return 0
+
+
 def check(arguments: argparse.Namespace) -> int:
     """Check a record, or a backup, and say what is in it."""
     from lumbrel.services.kitchen import safekeeping

@@ -14,6 +14,7 @@ from pathlib import Path
 from threading import RLock
 
 from lumbrel.store.db import NoRecord, instant, moment, roll_back
+from lumbrel.store.rows import mapper
 
 VERSION = 1
 APPLICATION_ID = 0x4C4D4241
@@ -180,18 +181,7 @@ def seen(db: sqlite3.Connection, device_id: str, at: datetime, origin: str) -> N
     )
 
 
-def _device(row: sqlite3.Row) -> Device:
-    out = row["put_out_at"]
-    return Device(
-        id=row["id"],
-        name=row["name"],
-        initials=row["initials"],
-        role=row["role"],
-        paired_at=moment(row["paired_at"]),
-        seen_at=moment(row["seen_at"]),
-        seen_from=row["seen_from"],
-        put_out_at=moment(out) if out else None,
-    )
+_device = mapper(Device)
 
 
 def devices(db: sqlite3.Connection, *, put_out_too: int = 0) -> list[Device]:

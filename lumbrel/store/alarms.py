@@ -2,9 +2,10 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from sqlite3 import Connection, Row
+from sqlite3 import Connection
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant
+from lumbrel.store.rows import mapper
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -20,16 +21,7 @@ class Alarm:
     acknowledged_by: str
 
 
-def _alarm(row: Row) -> Alarm:
-    return Alarm(
-        id=row["id"],
-        batch_id=row["batch_id"],
-        kind=row["kind"],
-        raised_at=moment(row["raised_at"]),
-        words=row["words"],
-        acknowledged_at=moment(row["acknowledged_at"]) if row["acknowledged_at"] else None,
-        acknowledged_by=row["acknowledged_by"],
-    )
+_alarm = mapper(Alarm)
 
 
 def raise_alarm(db: Connection, batch_id: str, kind: str, at: datetime, words: str) -> None:

@@ -2,9 +2,10 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from sqlite3 import Connection, Row
+from sqlite3 import Connection
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant
+from lumbrel.store.rows import columns_of, insert, mapper
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -36,41 +37,10 @@ def keep(db: Connection, batch_id: str, seen: CookSeen | None) -> None:
     db.execute("DELETE FROM cook_seen WHERE batch_id = ?", (batch_id,))
     if seen is None:
         return
-    db.execute(
-        "INSERT INTO cook_seen VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (
-            batch_id,
-            seen.vessel_id,
-            seen.piece,
-            instant(seen.cooked_at),
-            seen.above_water_k,
-            seen.stir_c,
-            seen.bath,
-            seen.cools_per_min,
-            seen.stirred_min,
-            seen.loss,
-            seen.texture,
-            seen.grain,
-            seen.taste,
-        ),
-    )
+    insert(db, "cook_seen", {"batch_id": batch_id, **columns_of(seen)})
 
 
-def _seen(row: Row) -> CookSeen:
-    return CookSeen(
-        vessel_id=row["vessel_id"],
-        piece=row["piece"],
-        cooked_at=moment(row["cooked_at"]),
-        above_water_k=row["above_water_k"],
-        stir_c=row["stir_c"],
-        bath=row["bath"],
-        cools_per_min=row["cools_per_min"],
-        stirred_min=row["stirred_min"],
-        loss=row["loss"],
-        texture=row["texture"],
-        grain=row["grain"],
-        taste=row["taste"],
-    )
+_seen = mapper(CookSeen)
 
 
 def of_pot(db: Connection, vessel_id: str, before: datetime, limit: int) -> list[CookSeen]:

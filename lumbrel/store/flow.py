@@ -5,6 +5,7 @@ from datetime import datetime
 from sqlite3 import Connection, Row
 
 from lumbrel.store.db import instant, moment
+from lumbrel.store.rows import columns_of, insert, mapper
 
 DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
     "delivery",
@@ -85,29 +86,11 @@ def lot_id(code: str) -> str:
 
 def add_parcel(db: Connection, parcel: Parcel) -> None:
     """Open a parcel; the same again is harmless."""
-    db.execute(
-        """INSERT INTO parcel (id, kind, code, opened_at, batch_id, woodlot_id)
-           SELECT ?1, ?2, ?3, ?4, ?5, ?6 WHERE NOT EXISTS (SELECT 1 FROM parcel WHERE id = ?1)""",
-        (
-            parcel.id,
-            parcel.kind,
-            parcel.code,
-            instant(parcel.opened_at),
-            parcel.batch_id,
-            parcel.woodlot_id,
-        ),
-    )
+    if db.execute("SELECT 1 FROM parcel WHERE id = ?", (parcel.id,)).fetchone() is None:
+        insert(db, "parcel", columns_of(parcel))
 
 
-def _parcel(row: Row) -> Parcel:
-    return Parcel(
-        id=row["id"],
-        kind=row["kind"],
-        code=row["code"],
-        opened_at=moment(row["opened_at"]),
-        batch_id=row["batch_id"],
-        woodlot_id=row["woodlot_id"],
-    )
+_parcel = mapper(Parcel)
 
 
 def parcel(db: Connection, parcel_id: str) -> Parcel | None:
@@ -220,29 +203,16 @@ def newest_delivery(db: Connection, woodlot_id: str) -> Parcel | None:
 
 def add_flows(db: Connection, entry_id: str, flows: list[Flow]) -> None:
     """Write what a line moved."""
-    db.executemany(
-        "INSERT INTO flow VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        [
-            (
-                entry_id,
-                line,
-                flow.source_id,
-                flow.target_id,
-                flow.mass_kg,
-                flow.brix,
-                flow.pack_ml,
-                flow.packs,
-                flow.reason,
-                flow.for_woodlot_id,
-            )
-            for line, flow in enumerate(flows)
-        ],
-    )
+    for number, flow in enumerate(flows):
+        insert(db, "flow", {"entry_id": entry_id, "line": number, **columns_of(flow)})
 
 
 _FLOWED = """SELECT flow_now.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
     FROM flow_now
     JOIN line AS entry ON entry.id = flow_now.entry_id """
+
+
+_flow = mapper(Flow)
 
 
 def _flowed(row: Row) -> Flowed:
@@ -252,16 +222,7 @@ def _flowed(row: Row) -> Flowed:
         batch_id=row["batch_id"],
         at=moment(row["at"]),
         order=(row["noted_at"], row["written"]),
-        flow=Flow(
-            source_id=row["source_id"],
-            target_id=row["target_id"],
-            mass_kg=row["mass_kg"],
-            brix=row["brix"],
-            pack_ml=row["pack_ml"],
-            packs=row["packs"],
-            reason=row["reason"],
-            for_woodlot_id=row["for_woodlot_id"],
-        ),
+        flow=_flow(row),
     )
 
 
@@ -447,7 +408,10 @@ class PackMove:
     mass_kg: float
     brix: float
     reason: str
-    for_woodlot_id: str
+    for_woodlot_id: str | None
+
+
+_pack_move = mapper(PackMove)
 
 
 def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMove]:
@@ -457,32 +421,16 @@ def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMov
                          JOIN batch ON batch.id = parcel.batch_id
                          WHERE parcel.kind IN ('lot', 'confection')
                              AND parcel.opened_at >= ? AND parcel.opened_at < ?)
-           SELECT lots.code, lots.kind, lots.batch_code, 1 AS came, flow_now.source_id AS other_id,
-                  flow_now.*, entry.at, entry.seq AS written
+           SELECT lots.code AS lot, lots.kind, lots.batch_code, 1 AS came,
+                  flow_now.source_id AS other_id, flow_now.*, entry.at, entry.seq AS written
            FROM lots JOIN flow_now ON flow_now.target_id = lots.id
            JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
            UNION ALL
-           SELECT lots.code, lots.kind, lots.batch_code, 0, flow_now.target_id,
-                  flow_now.*, entry.at, entry.seq
+           SELECT lots.code, lots.kind, lots.batch_code, 0,
+                  flow_now.target_id, flow_now.*, entry.at, entry.seq
            FROM lots JOIN flow_now ON flow_now.source_id = lots.id
            JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
            ORDER BY at, written""",
         (instant(since), instant(until)),
     )
-    return [
-        PackMove(
-            at=moment(row["at"]),
-            lot=row["code"],
-            kind=row["kind"],
-            batch_code=row["batch_code"],
-            came=bool(row["came"]),
-            other_id=row["other_id"],
-            packs=row["packs"],
-            pack_ml=row["pack_ml"],
-            mass_kg=row["mass_kg"],
-            brix=row["brix"],
-            reason=row["reason"],
-            for_woodlot_id=row["for_woodlot_id"] or "",
-        )
-        for row in rows
-    ]
+    return [_pack_move(row) for row in rows]

@@ -5,7 +5,6 @@ Every row follows from lines and flows. The write that changes them keeps them u
 same transaction; `lumbrel check` makes them anew and compares.
 """
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -14,7 +13,7 @@ from typing import Any
 
 from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
 from lumbrel.store.record import Batch, batch_of
-from lumbrel.store.rows import mapper
+from lumbrel.store.rows import columns_of, insert, mapper
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -156,20 +155,17 @@ def keep_promise(db: Connection, batch_id: str, promise: PromiseRow | None) -> N
     """A batch's promise; None while there is none to hold it against."""
     db.execute("DELETE FROM promise WHERE batch_id = ?", (batch_id,))
     if promise is not None:
-        db.execute(
-            "INSERT INTO promise VALUES (?, ?, ?, ?, ?)",
-            (batch_id, promise.season, promise.promised_brix, promise.off_brix, promise.held),
-        )
+        insert(db, "promise", {"batch_id": batch_id, **columns_of(promise)})
 
 
 def keep_shift(db: Connection, batch_id: str, shift: ShiftRow | None) -> None:
     """What a batch taught of its woodlot's boil; None while it teaches nothing."""
     db.execute("DELETE FROM boil_shift WHERE batch_id = ?", (batch_id,))
     if shift is not None:
-        at = instant(shift.learnt_at)
-        of = (batch_id, shift.woodlot_id, shift.sugar_kind, at)
-        showed = (shift.shift_k, shift.sigma_k, shift.shared_k)
-        db.execute("INSERT INTO boil_shift VALUES (?, ?, ?, ?, ?, ?, ?)", (*of, *showed))
+        insert(db, "boil_shift", {"batch_id": batch_id, **columns_of(shift)})
+
+
+_shift, _promise = mapper(ShiftRow), mapper(PromiseRow)
 
 
 def shifts(
@@ -181,17 +177,7 @@ def shifts(
            ORDER BY learnt_at DESC, batch_id LIMIT ?""",
         (woodlot_id, sugar_kind, instant(before), limit),
     )
-    return [
-        ShiftRow(
-            woodlot_id=row["woodlot_id"],
-            sugar_kind=row["sugar_kind"],
-            learnt_at=moment(row["learnt_at"]),
-            shift_k=row["shift_k"],
-            sigma_k=row["sigma_k"],
-            shared_k=row["shared_k"],
-        )
-        for row in rows
-    ]
+    return [_shift(row) for row in rows]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -205,13 +191,14 @@ class FilterSeen:
     passes_l: float | None
 
 
+_filter = mapper(FilterSeen)
+
+
 def keep_filter(db: Connection, batch_id: str, seen: FilterSeen | None) -> None:
     """What a batch showed of its filter; None while it was not filtered."""
     db.execute("DELETE FROM filter_seen WHERE batch_id = ?", (batch_id,))
     if seen is not None:
-        of = (batch_id, seen.method, instant(seen.filtered_at))
-        showed = (seen.loss_kg, seen.rate_l_min, seen.passes_l)
-        db.execute("INSERT INTO filter_seen VALUES (?, ?, ?, ?, ?, ?)", (*of, *showed))
+        insert(db, "filter_seen", {"batch_id": batch_id, **columns_of(seen)})
 
 
 def filters_seen(db: Connection, method: str, before: datetime, limit: int) -> list[FilterSeen]:
@@ -221,16 +208,7 @@ def filters_seen(db: Connection, method: str, before: datetime, limit: int) -> l
            ORDER BY filtered_at DESC, batch_id LIMIT ?""",
         (method, instant(before), limit),
     )
-    return [
-        FilterSeen(
-            method=row["method"],
-            filtered_at=moment(row["filtered_at"]),
-            loss_kg=row["loss_kg"],
-            rate_l_min=row["rate_l_min"],
-            passes_l=row["passes_l"],
-        )
-        for row in rows
-    ]
+    return [_filter(row) for row in rows]
 
 
 def keep_colour(
@@ -267,14 +245,7 @@ def colours_by_day(db: Connection, season: int) -> list[tuple[datetime, float]]:
 def promise(db: Connection, batch_id: str) -> PromiseRow | None:
     """What was promised of a batch's draw, and how it was kept."""
     row = db.execute("SELECT * FROM promise WHERE batch_id = ?", (batch_id,)).fetchone()
-    if row is None:
-        return None
-    return PromiseRow(
-        season=row["season"],
-        promised_brix=row["promised_brix"],
-        off_brix=row["off_brix"],
-        held=bool(row["held"]),
-    )
+    return _promise(row) if row else None
 
 
 def promises_kept(db: Connection, season: int) -> tuple[int, int]:
@@ -303,28 +274,7 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
     )
     db.execute("DELETE FROM lot_now WHERE batch_id = ?", (batch_id,))
     for lot in lots:
-        db.execute(
-            "INSERT INTO lot_now VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (
-                lot.parcel_id,
-                lot.code,
-                lot.batch_id,
-                instant(lot.taken_at),
-                lot.season,
-                json.dumps(lot.woodlot_ids),
-                lot.sugar_kind,
-                lot.grade,
-                lot.for_processing,
-                lot.brix,
-                lot.filled,
-                lot.filled_ml,
-                lot.jars,
-                lot.volume_ml,
-                instant(lot.packed_at),
-                instant(lot.checked_at) if lot.checked_at else None,
-                lot.confection,
-            ),
-        )
+        insert(db, "lot_now", columns_of(lot))
         db.executemany(
             "INSERT INTO lot_woodlot VALUES (?, ?, ?)",
             [(woodlot, instant(lot.taken_at), lot.parcel_id) for woodlot in lot.woodlot_ids],
@@ -564,26 +514,7 @@ def is_called_off(db: Connection, batch_id: str) -> bool:
     return row is not None
 
 
-def _lot(row: Row) -> LotRow:
-    return LotRow(
-        parcel_id=row["parcel_id"],
-        code=row["code"],
-        batch_id=row["batch_id"],
-        taken_at=moment(row["taken_at"]),
-        season=row["season"],
-        woodlot_ids=tuple(json.loads(row["woodlot_ids"])),
-        sugar_kind=row["sugar_kind"],
-        grade=row["grade"],
-        for_processing=bool(row["for_processing"]),
-        brix=row["brix"],
-        filled=row["filled"],
-        filled_ml=row["filled_ml"],
-        jars=row["jars"],
-        volume_ml=row["volume_ml"],
-        packed_at=moment(row["packed_at"]),
-        checked_at=moment(row["checked_at"]) if row["checked_at"] else None,
-        confection=row["confection"],
-    )
+_lot = mapper(LotRow)
 
 
 def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:

@@ -9,8 +9,8 @@ from typing import Any
 from lumbrel.store import book
 from lumbrel.store.book import KITCHEN
 from lumbrel.store.db import insert_once, moment
-from lumbrel.store.registered import Notes, State, change, in_force, states
-from lumbrel.store.rows import cell, columns_of, insert
+from lumbrel.store.registered import Notes, change, in_force, states
+from lumbrel.store.rows import cell, columns_of, insert, mapper
 from lumbrel.store.zone import machine_zone
 
 DEFAULT_UNITS = {
@@ -208,15 +208,7 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
     Raises:
         IdReused: the id is another vessel's.
     """
-    row = {
-        "id": vessel.id,
-        "name": vessel.name,
-        "shape": vessel.shape,
-        "sizes_mm": json.dumps(vessel.sizes_mm),
-        "purpose": vessel.purpose,
-        "carry_over_fraction": vessel.carry_over_fraction,
-        "fire": vessel.fire,
-    }
+    row = columns_of(vessel, but=("history",))
     insert_once(db, "vessel", row, ("name", "shape", "sizes_mm", "purpose"))
 
 
@@ -233,16 +225,7 @@ def vessels(db: Connection) -> list[VesselRow]:
     return found
 
 
-def _vessel(row: State) -> VesselRow:
-    return VesselRow(
-        id=row["id"],
-        name=row["name"],
-        shape=row["shape"],
-        sizes_mm=tuple(json.loads(row["sizes_mm"])),
-        purpose=row["purpose"],
-        carry_over_fraction=row["carry_over_fraction"],
-        fire=row["fire"],
-    )
+_vessel = mapper(VesselRow, but=("history",))
 
 
 def change_vessel(
@@ -272,9 +255,10 @@ def add_woodlot(db: Connection, woodlot: Woodlot) -> None:
     insert_once(db, "woodlot", row, ("name", "sugar_kind"))
 
 
+_woodlot = mapper(Woodlot)
+
+
 def woodlots(db: Connection, retired: bool = True) -> list[Woodlot]:
     """Woodlots in the order they were registered, those out of use included or not."""
     rows = db.execute("SELECT * FROM woodlot WHERE NOT retired OR ? ORDER BY rowid", (retired,))
-    return [
-        Woodlot(row["id"], row["name"], row["sugar_kind"], bool(row["retired"])) for row in rows
-    ]
+    return [_woodlot(row) for row in rows]

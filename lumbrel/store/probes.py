@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant
+from lumbrel.store.rows import mapper
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,9 @@ def note_trouble(db: Connection, instrument_id: str, reason: str, at: datetime, 
     )
 
 
+_trouble = mapper(Trouble)
+
+
 def troubles(db: Connection, instrument_id: str, since: datetime) -> list[Trouble]:
     """What was not believed since a moment, the most recent first."""
     rows = db.execute(
@@ -55,7 +59,4 @@ def troubles(db: Connection, instrument_id: str, since: datetime) -> list[Troubl
            ORDER BY last_at DESC""",
         (instrument_id, instant(since)),
     )
-    return [
-        Trouble(row["reason"], moment(row["first_at"]), moment(row["last_at"]), row["count"])
-        for row in rows
-    ]
+    return [_trouble(row) for row in rows]

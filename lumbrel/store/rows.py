@@ -27,7 +27,7 @@ _READ: dict[Any, Callable[[Any], Any]] = {
 }
 
 
-def mapper(of: type[T], *, but: tuple[str, ...] = ()) -> Callable[[Row], T]:
+def mapper(of: type[T], *, but: tuple[str, ...] = ()) -> Callable[[Row | dict[str, Any]], T]:
     """What makes a dataclass of a row whose columns are named as its fields are: moments from their
     text, whatever holds several things from JSON.
 
@@ -37,7 +37,7 @@ def mapper(of: type[T], *, but: tuple[str, ...] = ()) -> Callable[[Row], T]:
     hints = get_type_hints(of)
     columns = [(one.name, *_reader(hints[one.name])) for one in fields(of) if one.name not in but]  # type: ignore[arg-type]
 
-    def made(row: Row) -> T:
+    def made(row: Row | dict[str, Any]) -> T:
         return of(
             **{
                 name: value if read is None or (optional and value is None) else read(value)

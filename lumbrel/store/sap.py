@@ -8,6 +8,7 @@ from sqlite3 import Connection, Row
 from lumbrel.store import book
 from lumbrel.store.book import LineRow
 from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.rows import columns_of, insert, mapper
 
 KEPT_TABLES = ("sap_run", "sap_of_tree", "sap_weather", "sap_tap")
 
@@ -243,17 +244,17 @@ class Draw:
     batch_code: str
 
 
+_draw = mapper(Draw)
+
+
 def draws(db: Connection, tank_id: str, since: datetime) -> list[Draw]:
     """What went from a tank into pans since a moment, oldest first."""
     rows = db.execute(
-        """SELECT tank_draw.*, batch.code FROM tank_draw JOIN batch ON batch.id = tank_draw.batch_id
+        """SELECT tank_draw.*, batch.code AS batch_code FROM tank_draw JOIN batch ON batch.id = tank_draw.batch_id
            WHERE tank_id = ? AND at >= ? ORDER BY at""",
         (tank_id, instant(since)),
     )
-    return [
-        Draw(row["tank_id"], moment(row["at"]), row["mass_kg"], row["brix"], row["code"])
-        for row in rows
-    ]
+    return [_draw(row) for row in rows]
 
 
 Drawn = tuple[str, str, datetime, float, float]
@@ -292,14 +293,14 @@ class Burn:
     fuel_mj: float
 
 
+_burn = mapper(Burn)
+
+
 def keep_burn(db: Connection, batch_id: str, burn: Burn | None) -> None:
     """Keep what a boil-down's fire taught; None when it taught nothing."""
     db.execute("DELETE FROM burn_seen WHERE batch_id = ?", (batch_id,))
     if burn is not None:
-        db.execute(
-            "INSERT INTO burn_seen VALUES (?, ?, ?, ?, ?, ?)",
-            (batch_id, instant(burn.at), burn.setup, burn.fuel, burn.needed_mj, burn.fuel_mj),
-        )
+        insert(db, "burn_seen", {"batch_id": batch_id, **columns_of(burn)})
 
 
 def burns(
@@ -320,9 +321,7 @@ def burns_between(db: Connection, since: datetime, until: datetime) -> list[Burn
         "SELECT * FROM burn_seen WHERE at BETWEEN ? AND ? ORDER BY at",
         (instant(since), instant(until)),
     )
-    return [
-        Burn(moment(r["at"]), r["setup"], r["fuel"], r["needed_mj"], r["fuel_mj"]) for r in rows
-    ]
+    return [_burn(row) for row in rows]
 
 
 def last_setup(db: Connection) -> str:

@@ -382,7 +382,7 @@ class OwnInstruments(BrowserCase):
         form.locator("input[name=reading]").fill("66.0")
         form.locator("input[name=temperature]").fill("20 C")
         form.get_by_role("button", name="Take the check").click()
-        expect(page.locator(".candy-table").first).to_contain_text("0.00 Brix")
+        expect(page.locator(".noted").first).to_contain_text("0.00 Brix")
 
     def _finish(self, page: Page) -> None:
         page.locator(".station", has_text="Take in").click()

@@ -35,11 +35,6 @@ class Physics(unittest.TestCase):
         rise = sucrose.boiling_point_c(66.0, 101_325, 0.9) - water.boiling_point_c(101_325)
         self.assertAlmostEqual(rise * 1.8, 10.9, delta=0.1)
 
-    def test_refractive_index_passes_its_knots_and_rises(self) -> None:
-        self.assertAlmostEqual(sucrose.refractive_index(65), 1.45348, delta=1e-9)
-        values = [sucrose.refractive_index(w) for w in steps(0, 85, 341)]
-        self.assertEqual(values, sorted(values))
-
     def test_a_forecast_typed_as_a_barometer_is_suspected(self) -> None:
         self.assertTrue(air.looks_like_sea_level(100_800, 418))
         self.assertFalse(air.looks_like_sea_level(96_000, 418))

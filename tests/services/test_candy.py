@@ -144,8 +144,10 @@ class Cook(unittest.TestCase):
         bench = cook.BATHS["bench"]
         slow, quick = (cook.minutes_to_cool(3, 113, 84, cook.BATHS[b]) for b in ("bench", "water"))
         self.assertGreater(slow, 2 * quick)
-        minutes = cook.minutes_to_cool(3, 113, 84, bench)
-        self.assertAlmostEqual(cook.temperature_after(3, 113, minutes, bench), 84.0)
+        # Half-way to its surroundings takes as long from anywhere.
+        near = bench.around_c
+        half = [cook.minutes_to_cool(3, near + k, near + k / 2, bench) for k in (90, 40)]
+        self.assertAlmostEqual(*half)
         with self.assertRaisesRegex(OutOfRange, "never cools"):
             cook.minutes_to_cool(3, 113, 20, bench)
 

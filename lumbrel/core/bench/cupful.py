@@ -17,7 +17,6 @@ FROTH_SIGMA, SCALE_SIGMA_KG, SCALE_SIGMA = 0.003, 0.001, 0.002
 WARM_SIGMA_K = 3.0
 LIGHTEST, HEAVIEST = 950.0, 1430.0
 """kg/m3: nothing that is boiled down is lighter or heavier."""
-CANDY_BRIX = 84.9
 
 
 class Cupful(NamedTuple):

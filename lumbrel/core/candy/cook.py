@@ -1,7 +1,7 @@
 """A cook planned: how much syrup makes what is wanted, in how many pots, and how long each part takes."""
 
 from dataclasses import dataclass
-from math import ceil, exp, log
+from math import ceil, log
 
 from lumbrel.core.candy.confections import POT_LOSS_FRACTION, Confection
 from lumbrel.core.errors import OutOfRange, require_between
@@ -161,12 +161,6 @@ def minutes_to_cool(mass_kg: float, hot_c: float, stir_c: float, bath: Bath) -> 
         )
     rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
     return float(log((hot_c - bath.around_c) / (stir_c - bath.around_c)) / rate)
-
-
-def temperature_after(mass_kg: float, hot_c: float, minutes: float, bath: Bath) -> float:
-    """How warm a pot is after so many minutes, degC."""
-    rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
-    return float(bath.around_c + (hot_c - bath.around_c) * exp(-rate * minutes))
 
 
 HEATING_KW = 1.4

@@ -31,8 +31,6 @@ START_SIGMA_K = 1.3
 PASSES, DRAWS = 25, 600
 NINETY = (0.05, 0.95)
 STEPS = np.array([0.05, 0.01, 0.05, 0.01])
-COOLED_SIGMA_K = 1.5
-"""Of what a pot comes to, when somebody read the bath."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -3,8 +3,6 @@ degrees, without a thermometer."""
 
 from dataclasses import dataclass
 
-from lumbrel.core.errors import OutOfRange
-
 
 @dataclass(frozen=True, kw_only=True)
 class Sign:
@@ -41,17 +39,6 @@ SIGNS: tuple[Sign, ...] = (
 )
 """Bands above water as the trade has them, degF."""
 BY_KEY = {sign.key: sign for sign in SIGNS}
-
-
-def sign_of(key: str) -> Sign:
-    """A sign by its key.
-
-    Raises:
-        OutOfRange: there is none of that key.
-    """
-    if key not in BY_KEY:
-        raise OutOfRange("Choose what the drop did in the cold water.", "cold_water")
-    return BY_KEY[key]
 
 
 def likely_sign(above_k: float) -> Sign:

@@ -9,18 +9,14 @@ Sources:
         (+7.1 degF) and 66.9 (+7.5 degF) at one atmosphere, and the published curves of strong
         solutions to 0.5 K at 85 to 97 Brix.
     [3] Vavrinecz, solubility of sucrose.
-    [4] ICUMSA SPS-3, refractive index at 20 degC (data/refractive-index.csv).
-    [5] Specific heat of sugar solutions, the usual linear form in Brix, purity and
+    [4] Specific heat of sugar solutions, the usual linear form in Brix, purity and
         temperature.
 """
 
-from functools import lru_cache
 from itertools import pairwise
 from math import exp, log, sqrt
 
-from lumbrel.core.data import load_columns
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.numeric import MonotoneCubic
 from lumbrel.core.physics import water
 
 _B = (
@@ -258,25 +254,6 @@ def solubility_percent(temperature_c: float) -> float:
     return 64.447 + t * (0.08222 + t * (1.6169e-3 + t * (-1.558e-6 - t * 4.63e-8)))
 
 
-@lru_cache(maxsize=1)
-def _refraction() -> MonotoneCubic:
-    columns = load_columns("refractive-index.csv")
-    return MonotoneCubic(columns["brix"], columns["n_d_20c"])
-
-
-def refractive_index(brix: float) -> float:
-    """Refractive index (sodium D) of a sucrose solution at 20 degC.
-
-    Args:
-        brix: percent by mass, 0 to 85.
-    Raises:
-        OutOfRange: Brix lies outside that range.
-    Uncertainty: 0.00003 between the table's knots. Source: [4].
-    """
-    require_between(brix, 0.0, 85.0, field="brix", what="Brix", unit="percent by mass")
-    return _refraction()(brix)
-
-
 def specific_heat_kj_per_kg_k(
     brix: float, temperature_c: float, purity_percent: float = 100.0
 ) -> float:
@@ -288,7 +265,7 @@ def specific_heat_kj_per_kg_k(
         purity_percent: sucrose in the solids, percent, 0 to 100.
     Raises:
         OutOfRange: a value lies outside its range.
-    Uncertainty: 2 %. Source: [5].
+    Uncertainty: 2 %. Source: [4].
     """
     require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what="Brix", unit="percent by mass")
     require_between(

@@ -28,7 +28,7 @@ def scale_check(db: Connection, line: Entry[ScaleCheckFacts]) -> str:
         by = off(show(abs(facts.error) / 100, "pressure"), facts.error)
         return f"{one.name} beside a better one at {beside}: {by}"
     known = "water" if facts.against == "water" else show(facts.true_value, "brix")
-    return f"{one.name} in {known}: {off(show(abs(facts.error), 'brix'), facts.error)}"
+    return f"{one.name} in {known}: {off(f'{abs(facts.error):.2f} Brix', facts.error)}"
 
 
 def _ice_again(

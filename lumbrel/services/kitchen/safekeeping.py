@@ -12,8 +12,9 @@ from pathlib import Path
 
 from lumbrel.services.record import kept
 from lumbrel.store import photographs, safe, under_way
-from lumbrel.store.db import opened
+from lumbrel.store.db import make_kept_tables, opened, transaction
 from lumbrel.store.disk import disk_of
+from lumbrel.store.registered import changed, hold
 from lumbrel.store.safe import Contents
 
 KEPT_DAYS = 14
@@ -52,6 +53,29 @@ def check(record: Path) -> Checked:
             return Checked(safe.contents(db), wrong + _photographs(db, record))
     except (sqlite3.Error, ValueError, AssertionError, StopIteration) as error:
         return Checked(None, [f"Its lines cannot be read: {error or type(error).__name__}."])
+
+
+def rebuild(record: Path) -> list[str]:
+    """Make anew, from its lines alone, all that a record keeps besides them; in one transaction.
+
+    Returns:
+        What was not as the lines say.
+    Raises:
+        Refused: there is no sound file.
+        InUse: it is being served, or a probe is listened to.
+    """
+    found = safe.problems(record)
+    if found:
+        raise Refused(" ".join(found))
+    with safe.nobody_has(record), opened(record) as db:
+        kept.ready(db)
+        wrong = kept.differences(db)
+        with transaction(db):
+            make_kept_tables(db)
+            for what, key in changed(db):
+                hold(db, what, key)
+            kept.rebuild(db)
+    return wrong
 
 
 def _photographs(db: sqlite3.Connection, record: Path) -> list[str]:

@@ -151,19 +151,6 @@ class _Run:
     points: dict[tuple[TracePoint, float | None], RunPoint] = field(default_factory=dict)
 
 
-def run_points(
-    db: Connection,
-    kitchen: Kitchen,
-    probe_id: str,
-    *,
-    since: datetime,
-    until: datetime,
-    boil_by: str,
-) -> list[RunPoint]:
-    """A probe's run between two moments, at most thirty-two points, oldest first."""
-    return _points_of(db, kitchen, probe_id, since=since, until=until, boil_by=boil_by)[0]
-
-
 Rises = list[tuple[float, float]]
 Means = list[tuple[int, float]]
 Falls = list[Fall]

@@ -150,7 +150,7 @@ class _Tables:
         """What was sold, delivered, given away or spoiled; what came back is taken off."""
         rows = []
         for one in self._moves:
-            whose = self._names.get(one.for_woodlot_id, "")
+            whose = self._names.get(one.for_woodlot_id or "", "")
             if not one.came:
                 words = (
                     "opened again" if one.other_id else SAID_OF_REASON.get(one.reason, one.reason)

@@ -13,7 +13,6 @@ from lumbrel.services.candy.pot import CookBoard
 from lumbrel.web.shell.plot import Tick, scale, spread
 
 LEFT, RIGHT, TOP, BOTTOM = 50.0, 560.0, 16.0, 330.0
-SIGNS_AT, SIGNS_END = 590.0, 606.0
 LEAST_K, BEYOND_K, BACK_MIN, AHEAD_MIN = 0.0, 5.0, 16.0, 45.0
 PATH_STEPS = 60
 SIGN_GAP = 24.0
