@@ -2,16 +2,17 @@
 
 import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext
 from datetime import UTC, datetime, timedelta
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar, cast
 
 from lumbrel.store.guards import guard
 from lumbrel.store.turns import Turns, turns_of
 
+T = TypeVar("T")
 IN_MEMORY = ":memory:"
 _KEPT = files("lumbrel.store").joinpath("kept.sql").read_text(encoding="utf-8")
 KEPT_TABLES = tuple(re.findall(r"CREATE TABLE (\w+)", _KEPT))
@@ -35,6 +36,9 @@ class Link(sqlite3.Connection):
 
     cache: object = None
     turns: Turns | None = None
+    looked_at: tuple[int, int] = (-1, -1)
+    seen: dict[str, Any]
+    """What was read since the record was another: a page asks for the kitchen a score of times."""
 
 
 def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
@@ -52,6 +56,18 @@ def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     # A row put in another's place is deleted first: the triggers that forbid it shall see that.
     connection.execute("PRAGMA recursive_triggers = ON")
     return connection
+
+
+def once(db: sqlite3.Connection, name: str, read: Callable[[], T]) -> T:
+    """What a connection read under a name, as long as nothing was written by it or by any other."""
+    if not isinstance(db, Link):
+        return read()
+    now = (db.total_changes, _pragma(db, "data_version"))
+    if db.looked_at != now:
+        db.looked_at, db.seen = now, {}
+    if name not in db.seen:
+        db.seen[name] = read()
+    return cast(T, db.seen[name])
 
 
 @contextmanager

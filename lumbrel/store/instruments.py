@@ -9,7 +9,7 @@ from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.db import insert_once, instant, moment, once
 from lumbrel.store.registered import Notes, State, change, in_force, states
 
 SIXTY_F_C = (60.0 - 32.0) / 1.8
@@ -193,7 +193,7 @@ def change_instrument(
 
 
 def _with_history(db: Connection, rows: Iterable[Row]) -> list[Instrument[Detail]]:
-    changed = states(db, "instrument")
+    changed = once(db, "changed instruments", lambda: states(db, "instrument"))
     found = []
     for row in rows:
         now = _instrument(dict(row))

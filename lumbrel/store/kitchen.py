@@ -8,7 +8,7 @@ from typing import Any
 
 from lumbrel.store import book
 from lumbrel.store.book import KITCHEN
-from lumbrel.store.db import insert_once, moment
+from lumbrel.store.db import insert_once, moment, once
 from lumbrel.store.registered import Notes, change, in_force, states
 from lumbrel.store.rows import cell, columns_of, insert, mapper
 from lumbrel.store.zone import machine_zone
@@ -124,6 +124,10 @@ class Woodlot:
 
 def load_kitchen(db: Connection) -> Kitchen:
     """The settings, or the defaults of an empty kitchen."""
+    return once(db, "kitchen", lambda: _load(db))
+
+
+def _load(db: Connection) -> Kitchen:
     row = db.execute("SELECT * FROM kitchen").fetchone()
     if row is None:
         return Kitchen()
@@ -214,6 +218,10 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
 
 def vessels(db: Connection) -> list[VesselRow]:
     """All vessels, in the order they were registered."""
+    return list(once(db, "vessels", lambda: _vessels(db)))
+
+
+def _vessels(db: Connection) -> list[VesselRow]:
     changed = states(db, "vessel")
     found = []
     for row in db.execute("SELECT * FROM vessel ORDER BY rowid"):

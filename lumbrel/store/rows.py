@@ -35,27 +35,25 @@ def mapper(of: type[T], *, but: tuple[str, ...] = ()) -> Callable[[Row | dict[st
         but: fields that are no columns.
     """
     hints = get_type_hints(of)
-    columns = [(one.name, *_reader(hints[one.name])) for one in fields(of) if one.name not in but]  # type: ignore[arg-type]
+    readers = {one.name: _reader(hints[one.name]) for one in fields(of) if one.name not in but}  # type: ignore[arg-type]
+    plain = [name for name, read in readers.items() if read is None]
+    read_of = [(name, read) for name, read in readers.items() if read is not None]
 
     def made(row: Row | dict[str, Any]) -> T:
-        return of(
-            **{
-                name: value if read is None or (optional and value is None) else read(value)
-                for name, read, optional in columns
-                for value in (row[name],)
-            }
-        )
+        given = {name: row[name] for name in plain}
+        for name, read in read_of:
+            given[name] = read(row[name])
+        return of(**given)
 
     return made
 
 
-def _reader(hint: Any) -> tuple[Callable[[Any], Any] | None, bool]:
-    """How a column is read, and whether it may be empty."""
-    optional = False
-    if get_origin(hint) in (Union, UnionType):
-        kinds = [kind for kind in get_args(hint) if kind is not type(None)]
-        optional, hint = len(kinds) < len(get_args(hint)), kinds[0]
-    return _READ.get(get_origin(hint) or hint), optional
+def _reader(hint: Any) -> Callable[[Any], Any] | None:
+    """How a column is read; None where it is as it is stored. An empty one stays so."""
+    if get_origin(hint) not in (Union, UnionType):
+        return _READ.get(get_origin(hint) or hint)
+    read = _reader(next(kind for kind in get_args(hint) if kind is not type(None)))
+    return None if read is None else lambda value: None if value is None else read(value)
 
 
 def cell(value: Any) -> Any:

@@ -1,25 +1,31 @@
 """A logbook out and in again, and a boil played again."""
 
+import io
 import json
+import shutil
 import sqlite3
+from contextlib import closing, redirect_stderr, redirect_stdout
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
+from lumbrel.cli import main
 from lumbrel.exchange import logbook, some_batches
 from lumbrel.exchange.replay import Replay
 from lumbrel.exchange.replay_out import as_replay
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.entry import of_row
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import kept
-from lumbrel.store import record
-from lumbrel.store.db import connect
+from lumbrel.store import book, record
+from lumbrel.store.db import connect, opened
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.records import AFTERNOON, SURE, figures
 
 ROOT = Path(__file__).parent.parent.parent
+EARLIER = ROOT / "tests" / "data" / "record-0.1"
 
 
 class OutAndIn(KitchenCase):
@@ -33,6 +39,49 @@ class OutAndIn(KitchenCase):
         self.addCleanup(db.close)
         kept.ready(db)
         return db
+
+    def test_records_and_logbooks_of_earlier_versions_become_one_book(self) -> None:
+        """The record of version 0.1, and the logbook that version 0.15 wrote of it, say the same."""
+        path = Path(shutil.copy(EARLIER / "record.sqlite3", self.folder / "earlier.sqlite3"))
+        with closing(sqlite3.connect(path)) as old:
+            boils = old.execute(
+                "SELECT id, reading_c, station_pressure_pa FROM test_boil"
+            ).fetchall()
+            lines = old.execute("SELECT count(*) FROM entry").fetchone()[0]
+        self.assertGreater(len(boils), 0)
+        with opened(path) as db:
+            kept.ready(db)
+            self.assertEqual(kept.differences(db), [])
+            for boil, reading, pressure in boils:
+                facts = of_row(book.by_id(db, boil)).facts
+                self.assertEqual((facts.reading_c, facts.station_pressure_pa), (reading, pressure))
+            slips = db.execute("SELECT count(*) FROM line WHERE about = 'batch'").fetchone()[0]
+            self.assertEqual(slips, lines)
+            now = logbook.as_json(db)
+            written, other = (EARLIER / "logbook-1.json").read_text("utf-8"), self.empty()
+            self.assertEqual(json.loads(written)["version"], 1)
+            logbook.take_in(other, written)
+            self.assertEqual(logbook.as_json(other), now)
+            self.assertFalse(logbook.take_in(db, written).new, "all of it is there")
+        broken = json.loads(written)
+        broken["tables"]["entry"][0]["batch_id"] = "nobody"
+        for wrong in (
+            broken,
+            broken | {"record_version": 3},
+            broken | {"tables": {"x; DROP": [{}]}},
+        ):
+            with self.assertRaises(logbook.Refused):
+                logbook.take_in(self.empty(), json.dumps(wrong))
+
+    def test_what_is_kept_is_made_anew_by_a_command(self) -> None:
+        folder = self.folder / "season"
+        record_file = season_copy(folder)
+        with opened(record_file) as db:
+            db.execute("UPDATE stock SET packs = packs + 1")
+            db.execute("DELETE FROM promise")
+        for command, ends in (("check", 1), ("rebuild", 0), ("check", 0)):
+            with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
+                self.assertEqual(main([command, "--data", str(folder)]), ends, command)
 
     def test_a_logbook_out_and_in_and_out_is_the_same_to_the_byte(self) -> None:
         text, other = logbook.as_json(self.season()), self.empty()

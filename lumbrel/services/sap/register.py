@@ -53,7 +53,7 @@ def rename(db: Connection, what: What, key: str, fields: Mapping[str, str], now:
 
 
 def retire(
-    db: Connection, what: What, key: str, retired: bool, now: datetime, initials: str = ""
+    db: Connection, what: What, key: str, retired: bool, now: datetime, *, initials: str = ""
 ) -> None:
     """Take a woodlot, a tree or a tank out of use, or into use again: it is offered no more, and all that was
     written of it stays.

@@ -78,7 +78,7 @@ def rename_or_retire(visit: Here, what: str, key: str, fields: Fields) -> Respon
     try:
         if "retired" in fields:
             by = fields.get("initials", "")[:8]
-            register.retire(visit.db, thing, key, fields["retired"] == "1", visit.now, by)
+            register.retire(visit.db, thing, key, fields["retired"] == "1", visit.now, initials=by)
         else:
             register.rename(visit.db, thing, key, fields, visit.now)
     except BadInput as bad:
