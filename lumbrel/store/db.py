@@ -59,8 +59,9 @@ def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
 
 
 def once(db: sqlite3.Connection, name: str, read: Callable[[], T]) -> T:
-    """What a connection read under a name, as long as nothing was written by it or by any other."""
-    if not isinstance(db, Link):
+    """What a connection read under a name, as long as nothing was written by it or by any other. What is
+    read in the middle of a write may be taken back, and is not remembered."""
+    if not isinstance(db, Link) or db.in_transaction:
         return read()
     now = (db.total_changes, _pragma(db, "data_version"))
     if db.looked_at != now:

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from urllib.parse import urlencode
@@ -23,6 +24,7 @@ from lumbrel.store import book, record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.book import LineRow
 from lumbrel.store.db import connect, milliseconds, opened, transaction
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.store.samples import Sample
 from lumbrel.store.turns import turns_of
 from tests.support.kitchen import NOON, KitchenCase, season_copy
@@ -149,6 +151,20 @@ class Turns(KitchenCase):
             self.fail("two at once")
         with turns.turn(0.01):
             pass
+
+    def test_what_is_read_once_is_read_again_when_anybody_wrote(self) -> None:
+        other = connect(self.path)
+        self.addCleanup(other.close)
+        for number, writer in enumerate((self.db, other), start=1):
+            known = load_kitchen(self.db)
+            self.assertIs(load_kitchen(self.db), known, "nothing was written")
+            save_kitchen(writer, replace(known, elevation_m=100.0 * number), NOON)
+            self.assertEqual(load_kitchen(self.db).elevation_m, 100.0 * number)
+        with contextlib.suppress(ValueError), transaction(self.db):
+            save_kitchen(self.db, replace(load_kitchen(self.db), elevation_m=900.0), NOON)
+            self.assertEqual(load_kitchen(self.db).elevation_m, 900.0)
+            raise ValueError
+        self.assertEqual(load_kitchen(self.db).elevation_m, 200.0, "it was taken back")
 
     def test_a_line_is_understood_anew_when_it_says_something_else(self) -> None:
         code = self.take_in()

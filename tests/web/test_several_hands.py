@@ -4,6 +4,7 @@ send."""
 import asyncio
 import json
 import re
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from unittest import mock
@@ -11,10 +12,15 @@ from unittest import mock
 from starlette.testclient import TestClient
 
 from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
+from lumbrel.services.base.entry import newest
 from lumbrel.services.base.form import SEEN
 from lumbrel.services.pan import alarms
 from lumbrel.services.probes import intake
+from lumbrel.services.record.settings import RegisteredFacts, SettingFacts
 from lumbrel.store import alarms as alarm_store
+from lumbrel.store import book as books
+from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.registered import change
 from lumbrel.web.bench.sending import lines_for
 from lumbrel.web.shell.doorway import CONNECTION, Connection
 from lumbrel.web.shell.streams import MOST_OF_A_DEVICE
@@ -62,6 +68,21 @@ class Hands(KitchenCase):
 
 
 class TestWhose(Hands):
+    def test_what_an_owner_sets_only_an_owner_strikes(self) -> None:
+        moved = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(self.db, moved, NOON)
+        rename = {"name": "Wide pan"}
+        change(self.db, "vessel", "finisher-1", rename, since=NOON, noted_at=NOON)
+        owner = self.kitchen.let_in(OWNER)
+        for kind in (SettingFacts, RegisteredFacts):
+            line = newest(self.db, kind, limit=1)[0].id
+            struck = self.send(self.first, f"/line/{line}/strike", id=f"struck-{line}"[:60])
+            self.assertEqual(struck.status_code, 422)
+            self.assertIn("a device of the owner", struck.text)
+            self.assertFalse(books.by_id(self.db, line).superseded)
+            self.send(owner, f"/line/{line}/strike", id=f"owner-{line}"[:60])
+            self.assertTrue(books.by_id(self.db, line).superseded)
+
     def test_a_line_is_its_devices_persons_unless_another_is_typed(self) -> None:
         slip = f"/pan/{self.code}/slip"
         self.assertEqual(self.send(self.first, f"{slip}/note", text="steady").status_code, 303)
