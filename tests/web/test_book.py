@@ -257,6 +257,7 @@ class Checks(KitchenCase):
         self.at += timedelta(hours=1)
         save_kitchen(self.db, replace(here, elevation_m=900.0, toll_percent=20.0), self.at)
         set_to = {line.facts.name: line.id for line in newest(self.db, SettingFacts, limit=2)}
+        self.assertEqual(load_kitchen(self.db).elevation_m, 900.0)
         page = self.client.get("/kitchen").text
         self.assertRegex(page, "elevation: 900\\sm")
         edit_vessel(self.db, "finisher-2", WIDER | {"initials": "MT"}, self.at)
