@@ -11,7 +11,6 @@ import multiprocessing
 import os
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 import unittest
@@ -25,7 +24,7 @@ from typing import NamedTuple
 
 import coverage
 
-from tests.support.kitchen import SEASON, make_season
+from tests.support.kitchen import season
 
 PYTHON = [sys.executable, "-m"]
 CHECKS = {
@@ -156,17 +155,16 @@ def everything() -> Count:
     """Checks and all tests: processes beside each other, most of them with a browser that mostly waits; who
     has nothing left of its own kind helps the others."""
     left, counts = tasks(), [Count(0, 0)]
-    with tempfile.TemporaryDirectory() as folder:
-        checking = threading.Thread(target=lambda: counts.append(checks()))
-        checking.start()
-        os.environ[SEASON] = str(make_season(Path(folder)))
-        processes = (os.cpu_count() or 1) + MORE_THAN_CORES
-        kinds = [number % 2 == 0 for number in range(processes)]
-        threads = [threading.Thread(target=work, args=(left, kind, counts)) for kind in kinds]
-        for thread in threads:
-            thread.start()
-        for thread in (checking, *threads):
-            thread.join()
+    checking = threading.Thread(target=lambda: counts.append(checks()))
+    checking.start()
+    season()
+    processes = (os.cpu_count() or 1) + MORE_THAN_CORES
+    kinds = [number % 2 == 0 for number in range(processes)]
+    threads = [threading.Thread(target=work, args=(left, kind, counts)) for kind in kinds]
+    for thread in threads:
+        thread.start()
+    for thread in (checking, *threads):
+        thread.join()
     total = Count(0, 0)
     for count in counts:
         total = total.with_(count)

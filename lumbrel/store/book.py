@@ -62,7 +62,8 @@ def note(
     db: Connection, *, kind: str, noted_at: datetime, facts: dict[str, Any], **line: Any
 ) -> None:
     """Write a line whose id nobody made: from what it says and how many were there before it."""
-    said = f"{written_so_far(db)} {kind} {instant(noted_at)} {json.dumps(facts, sort_keys=True)}"
+    what = f"{kind} {line['about_id']} {instant(noted_at)} {json.dumps(facts, sort_keys=True)}"
+    said = f"{written_so_far(db)} {what}"
     own = str(uuid5(NOTED, said))
     add(db, LineRow(id=own, kind=kind, noted_at=noted_at, facts=facts, **line))
 

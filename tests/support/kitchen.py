@@ -1,7 +1,6 @@
 """Kitchens for tests: an equipped one, and the demonstration made once for all that read it."""
 
-import atexit
-import os
+import hashlib
 import shutil
 import tempfile
 import unittest
@@ -11,6 +10,7 @@ from pathlib import Path
 from sqlite3 import Connection
 from typing import Any
 
+import lumbrel
 from lumbrel import demo
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import StruckFacts
@@ -59,31 +59,43 @@ class KitchenCase(unittest.TestCase):
         return slip.put(self.db, code, kind, fields, NOON + timedelta(minutes=minutes))
 
 
-SEASON = "LUMBREL_TESTS_SEASON"
-"""The environment's name for the season that was made for all processes of tests."""
-
-
-def make_season(folder: Path) -> Path:
-    """The demonstration's database, made in a folder."""
-    path = demo.database(folder)
-    demo.make(path)
-    return path
+SOURCE = Path(lumbrel.__file__).parent
+SEASONS = Path(tempfile.gettempdir()) / "lumbrel-seasons"
 
 
 @lru_cache(maxsize=1)
-def _season() -> Path:
-    made = os.environ.get(SEASON, "")
-    if made:
-        return Path(made)
-    folder = Path(tempfile.mkdtemp())
-    atexit.register(shutil.rmtree, folder)
-    return make_season(folder)
+def season() -> Path:
+    """The demonstration's database, made once for each state of the source and shared by all processes."""
+    mine = SEASONS / _state_of_the_source()
+    if not mine.exists():
+        SEASONS.mkdir(exist_ok=True)
+        for older in sorted(SEASONS.iterdir(), key=lambda path: path.stat().st_mtime)[:-KEPT]:
+            shutil.rmtree(older, ignore_errors=True)
+        making = Path(tempfile.mkdtemp(dir=SEASONS))
+        demo.make(demo.database(making))
+        try:
+            making.rename(mine)
+        except OSError:  # another process was first
+            shutil.rmtree(making)
+    return demo.database(mine)
+
+
+KEPT = 4
+"""So many states of the source are kept: of one now, and of those that others try."""
+
+
+def _state_of_the_source() -> str:
+    found = hashlib.sha256()
+    for path in sorted(SOURCE.rglob("*")):
+        if path.suffix in (".py", ".sql", ".csv", ".json"):
+            found.update(path.read_bytes())
+    return found.hexdigest()[:24]
 
 
 def season_copy(folder: Path) -> Path:
     """A copy of the demonstration's database, to be written in."""
     folder.mkdir(parents=True, exist_ok=True)
-    return Path(shutil.copy(_season(), demo.database(folder)))
+    return Path(shutil.copy(season(), demo.database(folder)))
 
 
 def struck_as_before(db: Connection, line: Entry[Any]) -> None:
