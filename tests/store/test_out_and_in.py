@@ -13,6 +13,7 @@ from lumbrel.cli import main
 from lumbrel.exchange import logbook, some_batches
 from lumbrel.exchange.replay import Replay
 from lumbrel.exchange.replay_out import as_replay
+from lumbrel.services import stations
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import of_row
 from lumbrel.services.day import entries as day_entries
@@ -142,6 +143,17 @@ class OutAndIn(KitchenCase):
         self.assertLess(brought, len(record.batch_ids(season)) / 2)
         again = some_batches.take_in(here, text, ["26-039"])
         self.assertEqual((sum(again.new.values()), len(record.batch_ids(here))), (0, brought))
+
+    def test_a_check_that_was_struck_later_comes_struck(self) -> None:
+        boil = {"thermometer": "dial-a", "reading": "99.6 C", "id": "boil-0001"}
+        day_entries.test_boil(self.db, NOON - timedelta(hours=1), boil)
+        code = self.take_in()
+        self.put(code, "thermometer", 30, instrument="dial-a", reading="101 C", **SURE)
+        stations.book.strike(self.db, "boil-0001", {"why": "cold"}, NOON + timedelta(days=2))
+        other, text = self.empty(), logbook.as_json(self.db)
+        some_batches.take_in(other, text, [code])
+        self.assertTrue(book.by_id(other, "boil-0001").superseded)
+        self.assertEqual(figures(other, code), figures(self.db, code))
 
     def test_no_batch_comes_where_it_would_say_something_else(self) -> None:
         code, hill = self.take_in(), self.empty()
