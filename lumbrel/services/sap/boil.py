@@ -31,6 +31,8 @@ SETUPS = {
     "burner": "gas burner under a pot",
     "plate": "electric hot plate",
 }
+LASTING = ((0.95, "surely"), (0.5, "mostly"), (0.05, "seldom"))
+"""From what chance on there is enough, in a word."""
 FUELS = {
     "hardwood": "hardwood, air-dry",
     "softwood": "softwood, air-dry",
@@ -114,6 +116,11 @@ class BoilPage:
     """What is left in a continuous pan in the end."""
     needs_l: float = 0.0
     """So much sap a continuous pan takes until its first draw."""
+
+    @property
+    def lasting(self) -> str:
+        """In a word, how likely what is there lasts."""
+        return next((word for least, word in LASTING if (self.lasts or 0.0) >= least), "never")
 
     @property
     def too_little(self) -> bool:
