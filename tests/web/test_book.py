@@ -102,7 +102,7 @@ class EveryKind(unittest.TestCase):
                 self.assertIn("It counts no more", page)
                 self.assertIn("by MT: a test", re.sub(r"\s+", " ", page))
                 again = self.client.post(f"/line/{line.id}/strike", data={"id": "another-0001"})
-                self.assertEqual(again.status_code, 404)
+                self.assertEqual(again.status_code, 409, "somebody was first")
         self.assertGreater(struck, 6)
         self.assertEqual(differences(self.db), [])
 
@@ -150,7 +150,14 @@ class Checks(KitchenCase):
         self.assertEqual(kept, ["boil-0003", "boil-0001"])
         self.assertIn("The line that stands", self.client.get("/line/boil-0002").text)
         gone = self.client.post("/line/boil-0002/correct", data=right | {"id": "boil-0004"})
-        self.assertEqual(gone.status_code, 404)
+        self.assertEqual(gone.status_code, 409)
+        self.assertIn("It counts no more", gone.text)
+        other_kind = {"basis": "station", "pressure": "950 hPa", "supersedes": "boil-0003"}
+        answer = self.client.post(
+            "/day/pressure", data=other_kind | {"why": "no", "id": "air-00001"}
+        )
+        self.assertEqual(answer.status_code, 404)
+        self.assertIsNone(books.by_id(self.db, "air-00001"))
         self.client.post("/line/boil-0003/strike", data={"id": "struck-0003"})
         self.assertAlmostEqual(self.mark(), 99.1, delta=0.05)
         self.assertEqual(self.client.get("/line/struck-0003").status_code, 404)

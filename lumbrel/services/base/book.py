@@ -68,6 +68,10 @@ def write(
         at = old.at if old and not form.given("at") else form.time_of_day("at", now)
         drafts = read(form, at)
         form.check()
+        if old and [draft.facts.kind for draft in drafts] != [old.kind]:
+            raise NotFound(
+                "That is a line of another kind: it is struck, and this one written anew."
+            )
         ids = [first, *(f"{first}-{number}" for number in range(1, len(drafts)))][: len(drafts)]
         for line_id, draft in zip(ids, drafts, strict=True):
             line = _line(draft, line_id, draft.at or at, now, form)

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
-from lumbrel.services.base.form import CONFIRMED, BadInput, Overtaken
+from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.stations import book
 from lumbrel.store.instruments import (
     BarometerDetail,
@@ -44,7 +44,11 @@ def home_of(line: Entry[Facts]) -> str:
 
 
 def _line(
-    visit: Here, line_id: str, form: Filled | None = None, struck: Filled | None = None
+    visit: Here,
+    line_id: str,
+    form: Filled | None = None,
+    struck: Filled | None = None,
+    status: int = 0,
 ) -> HTMLResponse:
     shown = book.shown(visit.db, line_id)
     line, kind = shown.line, shown.kind
@@ -56,7 +60,7 @@ def _line(
     return visit.page(
         "record/line.html",
         STATION.get(home_of(line).split("/")[1], "settings"),
-        422 if form or struck else 200,
+        status or (422 if form or struck else 200),
         shown=shown,
         typed="; ".join(f"{name} {text}" for name, text in said.items()),
         form=form or Filled(typed),
@@ -77,6 +81,12 @@ def _allowed(visit: Here, line_id: str) -> None:
         raise BadInput({"why": "That is for a device of the owner. Nothing was written."})
 
 
+def _by_another(visit: Here, line_id: str, fields: Fields) -> bool:
+    """Whether somebody else corrected or struck it first: its page says who, and when."""
+    instead = book.shown(visit.db, line_id).instead
+    return instead is not None and instead.id != fields.get("id", "").strip()
+
+
 @router.get("/{line}")
 def show(visit: Here, line: str) -> HTMLResponse:
     """What it says, who wrote it when, and what became of it."""
@@ -86,10 +96,10 @@ def show(visit: Here, line: str) -> HTMLResponse:
 @router.post("/{line}/correct")
 def correct(visit: Here, line: str, fields: Fields) -> Response:
     """Correct it: a new line supersedes it."""
+    if _by_another(visit, line, fields):
+        return _line(visit, line, status=409)
     try:
         book.correct(visit.db, line, fields, visit.now)
-    except Overtaken:
-        raise
     except BadInput as bad:
         return _line(visit, line, refilled(fields, bad))
     return RedirectResponse(home_of(book.shown(visit.db, line).line), 303)
@@ -99,11 +109,11 @@ def correct(visit: Here, line: str, fields: Fields) -> Response:
 def strike(visit: Here, line: str, fields: Fields) -> Response:
     """Strike it out."""
     asked = fields.pop(BACK, "")
+    if _by_another(visit, line, fields):
+        return _line(visit, line, status=409)
     try:
         _allowed(visit, line)
         book.strike(visit.db, line, fields, visit.now)
-    except Overtaken:
-        raise
     except BadInput as bad:
         return _line(visit, line, struck=refilled(fields, bad))
     leads = home_of(book.shown(visit.db, line).line)
