@@ -105,17 +105,7 @@ def add(db: Connection, draft: Draft, line_id: str, now: datetime, form: Form) -
 
 def note(db: Connection, draft: Draft, line_id: str, at: datetime) -> None:
     """Write a line that nobody typed, in a transaction that is open; the same id twice is one."""
-    _put(
-        db,
-        Entry(
-            id=line_id,
-            about=draft.about,
-            about_id=draft.about_id,
-            at=at,
-            noted_at=at,
-            facts=draft.facts,
-        ),
-    )
+    _put(db, _line(draft, line_id, at, at, Form({}, load_kitchen(db))))
 
 
 def _line(draft: Draft, line_id: str, at: datetime, now: datetime, form: Form) -> Entry[Facts]:
