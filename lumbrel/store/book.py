@@ -59,13 +59,18 @@ def add(db: Connection, line: LineRow) -> bool:
 
 
 def note(
-    db: Connection, *, kind: str, noted_at: datetime, facts: dict[str, Any], **line: Any
+    db: Connection,
+    *,
+    kind: str,
+    noted_at: datetime,
+    facts: dict[str, Any],
+    own_id: str = "",
+    **line: Any,
 ) -> None:
     """Write a line whose id nobody made: from what it says and how many were there before it."""
     what = f"{kind} {line['about_id']} {instant(noted_at)} {json.dumps(facts, sort_keys=True)}"
-    said = f"{written_so_far(db)} {what}"
-    own = str(uuid5(NOTED, said))
-    add(db, LineRow(id=own, kind=kind, noted_at=noted_at, facts=facts, **line))
+    made = own_id or str(uuid5(NOTED, f"{written_so_far(db)} {what}"))
+    add(db, LineRow(id=made, kind=kind, noted_at=noted_at, facts=facts, **line))
 
 
 NOTED = UUID("3f0c4f9e-52a1-5d0e-9a43-0b2f6c1d7e85")
@@ -75,6 +80,18 @@ def by_id(db: Connection, line_id: str) -> LineRow | None:
     """A line by its id, whatever became of it."""
     row = db.execute(_LINE + "WHERE id = ?", (line_id,)).fetchone()
     return line_of(row) if row else None
+
+
+def beside(line_id: str, what: str) -> str:
+    """The id of a line that another one brings with it: corrected or struck with that one."""
+    return f"{line_id}+{what}"
+
+
+def standing_beside(db: Connection, line_id: str) -> list[LineRow]:
+    """The standing lines that a line brought with it."""
+    first, last = beside(line_id, ""), beside(line_id, "~")
+    rows = db.execute(f"{_LINE} WHERE id BETWEEN ? AND ? AND {STANDS}", (first, last))
+    return [line_of(row) for row in rows]
 
 
 def superseding(db: Connection, line_id: str) -> LineRow | None:

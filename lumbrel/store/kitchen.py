@@ -90,6 +90,8 @@ SETTINGS = (
     "sap",
 )
 """What of a kitchen is set, by its columns; each change is a dated note besides."""
+DATED = ("elevation_m", "time_zone", "toll_percent")
+"""Those that what was written earlier rests on, as they were then."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -169,17 +171,21 @@ def save_kitchen(
     noted_at: datetime,
     since: datetime | None = None,
     initials: str = "",
+    brought_by: str = "",
 ) -> None:
     """Write the settings: each that is another than before is noted, and holds from `since` on
-    (from when it was noted, if that is left out); the kitchen's row is what holds now."""
+    (from when it was noted, if that is left out); the kitchen's row is what holds now.
+
+    Args:
+        brought_by: the line whose form they were typed in, with which they are struck.
+    """
     if not kitchen.time_zone:
         # Where the kitchen is, is said once: on another machine its lines keep their hours.
         kitchen = replace(kitchen, time_zone=machine_zone())
     known = db.execute("SELECT * FROM kitchen").fetchone()
     for name in SETTINGS:
         value = getattr(kitchen, name)
-        # What is said to have been so for longer is noted again, the same value or not.
-        if known is None or cell(value) != known[name] or (since and value):
+        if known is None or cell(value) != known[name] or _held_another(db, name, value, since):
             book.note(
                 db,
                 kind=SETTING,
@@ -189,8 +195,18 @@ def save_kitchen(
                 noted_at=noted_at,
                 facts={"name": name, "value": value},
                 initials=initials,
+                own_id=book.beside(brought_by, name) if brought_by else "",
             )
     hold_settings(db)
+
+
+def _held_another(db: Connection, name: str, value: Any, since: datetime | None) -> bool:
+    """Whether what is said to have been so for longer was otherwise by what was noted of that time."""
+    if since is None or name not in DATED or value in (None, ""):
+        return False
+    noted = _noted(db, name)
+    later = {held for at, held in noted if at >= since}
+    return {in_force(noted, since, None), *later} != {value}
 
 
 def hold_settings(db: Connection) -> None:
@@ -204,6 +220,13 @@ def hold_settings(db: Connection) -> None:
             held[name] = cell(json.loads(noted[-1]["facts"])["value"])
     db.execute("DELETE FROM kitchen")
     insert(db, "kitchen", {"only": 1, **held})
+
+
+def first_set(db: Connection) -> datetime | None:
+    """When the kitchen was set up: all its settings were noted then."""
+    row = db.execute("SELECT noted_at FROM line WHERE kind = 'setting' ORDER BY seq LIMIT 1")
+    found = row.fetchone()
+    return moment(found["noted_at"]) if found else None
 
 
 def add_vessel(db: Connection, vessel: VesselRow) -> None:

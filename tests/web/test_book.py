@@ -20,7 +20,7 @@ from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.kitchen.change import edit_vessel, instrument_of, vessel_of
 from lumbrel.services.record.kept import differences, ready
-from lumbrel.services.record.settings import RegisteredFacts, SettingFacts
+from lumbrel.services.record.settings import RegisteredFacts, SettingFacts, last_set
 from lumbrel.services.stations import book, is_kind
 from lumbrel.store import book as books
 from lumbrel.store.db import connect, opened
@@ -258,6 +258,40 @@ class Checks(KitchenCase):
             self.assertEqual(differences(self.db), [], line)
             self.client.post(f"/line/{line}/strike", data={"id": f"{line}-struck"})
             self.assertEqual(differences(self.db), [], line)
+
+    def test_what_a_line_brought_with_it_goes_with_it(self) -> None:
+        """An elevation typed with the air is the kitchen's; corrected it was so since then."""
+        before = load_kitchen(self.db)
+        typed = {"basis": "elevation", "elevation": "900 m", "id": "height-0001"}
+        self.client.post("/day/pressure", data=typed)
+        self.assertEqual(load_kitchen(self.db).elevation_m, 900.0)
+        noted = self.at
+        self.at += timedelta(hours=5)
+        again = {**typed, "elevation": "400 m", "id": "height-0002", "why": "slip of the thumb"}
+        self.client.post("/line/height-0001/correct", data=again)
+        self.client.post("/line/height-0001/correct", data=again)
+        here = load_kitchen(self.db)
+        self.assertEqual((here.elevation_m, here.elevation_at(noted)), (400.0, 400.0))
+        self.assertEqual(differences(self.db), [])
+        said = self.client.get("/line/height-0001+elevation_m")
+        self.assertIn("Struck", said.text)
+        self.client.post("/line/height-0002/strike", data={"id": "height-0003"})
+        self.assertEqual(load_kitchen(self.db), before)
+        self.assertEqual(differences(self.db), [])
+        refused = self.client.post("/day/pressure", data=typed | {"id": "x+elevation_m"})
+        self.assertNotIn(
+            "x+elevation_m", [row["id"] for row in books.newest(self.db, "setting", limit=9)]
+        )
+        self.assertLess(refused.status_code, 500)
+
+    def test_a_kitchen_set_up_lists_what_was_chosen(self) -> None:
+        listed = {line.facts.name for line in last_set(self.db, 20)}
+        self.assertIn("elevation_m", listed)
+        self.assertFalse(listed & {"logo", "labels", "toll_percent", "both_units"})
+        self.at += timedelta(hours=1)
+        for toll in (20.0, 0.0):
+            save_kitchen(self.db, replace(load_kitchen(self.db), toll_percent=toll), self.at)
+        self.assertEqual([line.facts.value for line in last_set(self.db, 2)], [0.0, 20.0])
 
     def test_what_was_set_or_registered_is_struck_and_is_as_it_was_before(self) -> None:
         here = load_kitchen(self.db)

@@ -65,6 +65,9 @@ def write(
         if sent_before(db, first, fields):
             return [first]
         old = _to_correct(db, form)
+        if old:
+            _strike_beside(db, old.id, first, now)
+            form.kitchen = load_kitchen(db)
         at = old.at if old and not form.given("at") else form.time_of_day("at", now)
         drafts = read(form, at)
         form.check()
@@ -136,6 +139,15 @@ def _put(db: Connection, line: Entry[Facts]) -> None:
             told(db, of_row(old))
         if row.at < row.noted_at:
             told(db, line)
+
+
+def _strike_beside(db: Connection, line_id: str, by_id: str, now: datetime) -> None:
+    """Strike what a line brought with it, since that line is corrected or struck."""
+    for number, row in enumerate(store.standing_beside(db, line_id)):
+        draft = Draft(StruckFacts(), row.about, row.about_id)
+        own = store.beside(by_id, f"struck-{number}")
+        line = _line(draft, own, now, now, Form({}, load_kitchen(db)))
+        _put(db, replace(line, supersedes=row.id))
 
 
 Follower = Callable[[Connection, Entry[Facts]], None]
@@ -264,6 +276,7 @@ class Book:
             if sent_before(db, mine, fields):
                 return None
             struck = line_of(db, line_id)
+            _strike_beside(db, line_id, mine, now)
             draft = Draft(StruckFacts(), struck.about, struck.about_id)
             line = _line(draft, mine, now, now, form)
             _put(db, replace(line, supersedes=line_id, why=form.text("why", limit=200)))

@@ -68,6 +68,8 @@ class Form:
     kitchen: Kitchen
     errors: dict[str, str] = field(default_factory=dict)
     asks: dict[str, str] = field(default_factory=dict)
+    made_id: str = field(default_factory=lambda: str(uuid4()))
+    """Of a form that brings none."""
 
     def text(self, name: str, required: str = "", limit: int = MAX_TEXT) -> str:
         """A trimmed text; `required` is the sentence when it is missing."""
@@ -179,7 +181,7 @@ class Form:
     def client_id(self) -> str:
         """The client-made id of this write, so that a second send is harmless."""
         given = self.fields.get("id", "").strip()
-        return given if _ID.fullmatch(given) else str(uuid4())
+        return given if _ID.fullmatch(given) else self.made_id
 
     def time_of_day(self, name: str, now: datetime) -> datetime:
         """A time typed as HH:MM in the kitchen's zone, today or yesterday, or with its day; now if

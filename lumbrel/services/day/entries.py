@@ -69,7 +69,13 @@ def set_pressure(db: Connection, now: datetime, fields: Mapping[str, str]) -> No
         if form.errors or form.asks or station is None:
             return []
         if elevation is not None and elevation != form.kitchen.elevation_m:
-            save_kitchen(db, replace(form.kitchen, elevation_m=elevation), now)
+            save_kitchen(
+                db,
+                replace(form.kitchen, elevation_m=elevation),
+                now,
+                at if form.given("supersedes") else None,
+                brought_by=form.client_id(),
+            )
         facts = {"basis": basis, "station_pressure_pa": station}
         return [Draft(PressureFacts.model_validate(facts), KITCHEN, KITCHEN)]
 

@@ -1,6 +1,7 @@
 """What is set, and what things are registered as: lines like all others."""
 
 from collections.abc import Callable
+from dataclasses import asdict
 from sqlite3 import Connection
 from typing import Any, Literal
 
@@ -8,7 +9,7 @@ from lumbrel.services.base.book import BookKind
 from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
-from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.kitchen import SETTINGS, Kitchen, first_set, load_kitchen
 
 
 class SettingFacts(Facts):
@@ -57,8 +58,16 @@ COLUMNS = {
 
 
 def last_set(db: Connection, limit: int) -> list[Entry[SettingFacts]]:
-    """What was set last, newest first."""
-    return newest(db, SettingFacts, limit=limit)
+    """What somebody set last, newest first. A first set-up notes all settings; those that nobody chose
+    are not listed."""
+    usual, lines = asdict(Kitchen()), newest(db, SettingFacts, limit=limit + len(SETTINGS))
+    set_up = first_set(db)
+    chosen = (
+        line
+        for line in lines
+        if line.noted_at != set_up or line.facts.value != usual.get(line.facts.name)
+    )
+    return list(chosen)[:limit]
 
 
 def setting(db: Connection, line: Entry[SettingFacts]) -> str:
