@@ -19,7 +19,7 @@ Tables = dict[str, Any]
 
 
 def brought_up(written: dict[str, Any], tables_of: Callable[[Connection], Tables]) -> Tables:
-    """The tables of a logbook of the first version as they would be written now.
+    """The tables of an earlier logbook as they would be written now.
 
     Args:
         tables_of: writes those of a record.

@@ -20,13 +20,13 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from lumbrel.exchange import earlier
 from lumbrel.services.base.facts import read_facts, schemas
 from lumbrel.services.record import kept
-from lumbrel.store import flow, photographs
+from lumbrel.store import photographs
 from lumbrel.store.db import newest_version, roll_back
 from lumbrel.store.kitchen import SETTING, hold_settings
 from lumbrel.store.registered import KIND, hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
-FORMAT, VERSION = "lumbrel-logbook", 2
+FORMAT, VERSION = "lumbrel-logbook", 3
 
 JPEG = b"\xff\xd8\xff"
 
@@ -51,10 +51,6 @@ TABLES = (
     Table("tank"),
     Table("batch", json=("methods",)),
     Table("line", json=("typed", "facts"), place="seq"),
-    Table("parcel"),
-    Table(
-        "flow", ("entry_id", "line"), "(SELECT seq FROM line AS moved WHERE id = entry_id), line"
-    ),
     Table("alarm"),
     Table("sample_trouble", ("instrument_id", "reason"), "instrument_id, reason"),
     Table("kept_run", ("batch_id",), "batch_id", json=("points",)),
@@ -121,8 +117,6 @@ class Tables(BaseModel):
     tank: list[Row]
     batch: list[Row]
     line: list[LineOf]
-    parcel: list[Row]
-    flow: list[Row]
     alarm: list[Row]
     sample_trouble: list[Row]
     kept_run: list[Row]
@@ -295,7 +289,6 @@ def put(
         _write(db, logbook, coming, positions)
         pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
         if coming.new:
-            _none_comes_back(db, logbook)
             kept.rebuild(db)
             _is_sound(db)
             verify()
@@ -329,15 +322,6 @@ def _is_sound(db: Connection) -> None:
         raise Refused(f"More would have left {short['parcel_id']} than was packed.")
 
 
-def _none_comes_back(db: Connection, logbook: Logbook) -> None:
-    """No sugar may be poured in a circle; through jars that are opened only this look finds it."""
-    for row in (row.model_dump() for row in logbook.tables.flow):
-        if row.get("reason") == "opened":
-            source, target = str(row.get("source_id")), str(row.get("target_id"))
-            if flow.comes_back(db, source, target):
-                raise Refused("Its flows run in a circle.")
-
-
 def read(text: str) -> Logbook:
     """A logbook from its text.
 
@@ -353,7 +337,7 @@ def read(text: str) -> Logbook:
     if isinstance(written.get("version"), int) and written["version"] > VERSION:
         raise Refused("It was written by a newer Lumbrel; take it in with that one.")
     try:
-        if written.get("version") == 1:
+        if written.get("version") in range(1, VERSION):
             written = written | {"version": VERSION, "tables": earlier.brought_up(written, _tables)}
         logbook = Logbook.model_validate(written)
         for line in logbook.tables.line:
@@ -480,9 +464,6 @@ def _insert(db: Connection, table: Table, row: dict[str, Any], position: int | N
     """Put a new row where it stands in its logbook, so that the order of lines of one moment, and of a
     list, is the one of home however they came; where that place is taken, after all others."""
     stored, name = _stored(table, row), table.name
-    if name == "flow":
-        # A pour that was struck forbids none that came after it: what has gone where is made anew.
-        db.execute("DELETE FROM reach")
     if position is not None:
         taken = db.execute(f"SELECT 1 FROM {name} WHERE rowid = ?", (position,)).fetchone()
         stored = stored if taken else {"rowid": position, **stored}

@@ -140,16 +140,12 @@ def _ids(rows: Rows) -> set[str]:
 
 
 def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
-    """The batches and what their lines moved; those lines."""
+    """The batches, and their lines."""
     tables["batch"] = [row for row in tables["batch"] if row["id"] in batches]
     tables["kept_run"] = [row for row in tables["kept_run"] if row["batch_id"] in batches]
     slips = [
         row for row in tables["line"] if row["about"] == "batch" and row["about_id"] in batches
     ]
-    lines = _ids(slips)
-    tables["flow"] = [row for row in tables["flow"] if row["entry_id"] in lines]
-    ends = {row[end] for row in tables["flow"] for end in ("source_id", "target_id")}
-    tables["parcel"] = [row for row in tables["parcel"] if row["id"] in ends]
     # Alarms have rung, and what a probe sent in vain says nothing of a batch.
     tables["alarm"] = tables["sample_trouble"] = []
     return slips
@@ -158,7 +154,7 @@ def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
 def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
     """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
     others = [row for row in tables["line"] if row["about"] != "batch"]
-    named = [slips, *(tables[name] for name in ("batch", "parcel", "flow"))]
+    named = [slips, tables["batch"]]
     sap = _keep_sap(tables, others, named)
     named += [sap, tables["tree"]]
     tables["woodlot"] = _named(tables["woodlot"], *named)

@@ -135,9 +135,8 @@ def migrate(connection: sqlite3.Connection, until: int | None = None) -> list[st
 def make_kept_tables(connection: sqlite3.Connection) -> None:
     """Drop all that is kept besides the lines, and make its tables anew, empty; and the guards of all
     others."""
-    for what in ("TRIGGER", "VIEW", "TABLE"):
-        for name in re.findall(rf"CREATE {what} (\w+)", _KEPT):
-            connection.execute(f"DROP {what} IF EXISTS {name}")
+    for table in reversed(KEPT_TABLES):
+        connection.execute(f"DROP TABLE IF EXISTS {table}")
     for statement in _statements(_KEPT):
         connection.execute(statement)
     guard(connection, KEPT_TABLES)

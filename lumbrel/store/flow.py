@@ -1,7 +1,9 @@
 """Parcels of sugar and what flowed between them."""
 
+from collections import defaultdict
 from dataclasses import dataclass
 from datetime import datetime
+from graphlib import CycleError, TopologicalSorter
 from sqlite3 import Connection, Row
 
 from lumbrel.store.db import instant, moment
@@ -14,6 +16,10 @@ DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
     "lot",
     "confection",
 )
+
+
+PACKED, MADE, OPENED = "packed", "made", "opened"
+"""Why jars came to a lot, why a confection's packs did, and why jars went into a pan."""
 
 
 @dataclass(frozen=True)
@@ -79,15 +85,14 @@ def bulk_id(batch_id: str) -> str:
     return f"bulk/{batch_id}"
 
 
+def delivery_id(batch_id: str, woodlot_id: str) -> str:
+    """The parcel of what a woodlot delivered to it."""
+    return f"delivery/{batch_id}/{woodlot_id}"
+
+
 def lot_id(code: str) -> str:
     """The parcel of a lot of jars, or of a confection."""
     return f"lot/{code}"
-
-
-def add_parcel(db: Connection, parcel: Parcel) -> None:
-    """Open a parcel; the same again is harmless."""
-    if db.execute("SELECT 1 FROM parcel WHERE id = ?", (parcel.id,)).fetchone() is None:
-        insert(db, "parcel", columns_of(parcel))
 
 
 _parcel = mapper(Parcel)
@@ -103,15 +108,6 @@ def parcels_called(db: Connection, code: str) -> list[Parcel]:
     """Every parcel under a code, of whatever kind, the one nearest to the customer first."""
     rows = db.execute("SELECT * FROM parcel WHERE code = ?", (code,))
     return sorted((_parcel(row) for row in rows), key=lambda p: -KINDS.index(p.kind))
-
-
-def parcels_of(db: Connection, batch_id: str, kind: str) -> list[Parcel]:
-    """The parcels of a kind that belong to a batch, oldest first."""
-    rows = db.execute(
-        "SELECT * FROM parcel WHERE batch_id = ? AND kind = ? ORDER BY opened_at, id",
-        (batch_id, kind),
-    )
-    return [_parcel(row) for row in rows]
 
 
 def codes_opened(db: Connection, since: datetime, until: datetime) -> dict[str, str]:
@@ -144,13 +140,13 @@ def _carried(
     db: Connection, side: str, other: str, since: datetime, until: datetime
 ) -> list[Carried]:
     rows = db.execute(
-        f"""SELECT parcel.id, parcel.kind, parcel.batch_id, flow_now.{other} AS other_id,
-                  flow_now.packs, flow_now.reason, flow_now.for_woodlot_id,
+        f"""SELECT parcel.id, parcel.kind, parcel.batch_id, flow.{other} AS other_id,
+                  flow.packs, flow.reason, flow.for_woodlot_id,
                   flow_share.woodlot_id, flow_share.solids_kg, entry.at
-           FROM parcel JOIN flow_now ON flow_now.{side} = parcel.id
-           JOIN line AS entry ON entry.id = flow_now.entry_id
-           JOIN flow_share ON flow_share.entry_id = flow_now.entry_id
-                AND flow_share.line = flow_now.line
+           FROM parcel JOIN flow ON flow.{side} = parcel.id
+           JOIN line AS entry ON entry.id = flow.entry_id
+           JOIN flow_share ON flow_share.entry_id = flow.entry_id
+                AND flow_share.line = flow.line
            WHERE parcel.opened_at >= ? AND parcel.opened_at < ?""",
         (instant(since), instant(until)),
     )
@@ -202,14 +198,63 @@ def newest_delivery(db: Connection, woodlot_id: str) -> Parcel | None:
 
 
 def add_flows(db: Connection, entry_id: str, flows: list[Flow]) -> None:
-    """Write what a line moved."""
+    """Keep what a line moved."""
     for number, flow in enumerate(flows):
         insert(db, "flow", {"entry_id": entry_id, "line": number, **columns_of(flow)})
 
 
-_FLOWED = """SELECT flow_now.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
-    FROM flow_now
-    JOIN line AS entry ON entry.id = flow_now.entry_id """
+def drop_flows(db: Connection, entry_id: str) -> None:
+    """Forget what a line moved, and whose sugar it was."""
+    db.execute("DELETE FROM flow_share WHERE entry_id = ?", (entry_id,))
+    db.execute("DELETE FROM flow WHERE entry_id = ?", (entry_id,))
+
+
+def is_lot(parcel_id: str) -> bool:
+    """Whether it is a parcel of jars or of a confection's packs."""
+    return parcel_id.startswith(lot_id(""))
+
+
+def keep_parcels(db: Connection, batch_id: str, code: str, deliveries: dict[str, str]) -> None:
+    """Keep the parcels of a batch: those that what its lines moved came from or went to.
+
+    Args:
+        deliveries: the codes of what woodlots delivered, by the parcel's id.
+    """
+    own = {
+        charge_id(batch_id): CHARGE,
+        bulk_id(batch_id): BULK,
+        **dict.fromkeys(deliveries, DELIVERY),
+    }
+    packed = {PACKED: LOT, MADE: CONFECTION}
+    wanted: dict[str, Parcel] = {}
+    for one in flows_of(db, batch_id):
+        for end in (one.flow.source_id, one.flow.target_id):
+            lot = packed.get(one.flow.reason) if end == one.flow.target_id else None
+            kind = own.get(end or "") or lot
+            if end is not None and kind and end not in wanted:
+                called = deliveries.get(end) or (end.removeprefix(lot_id("")) if lot else code)
+                woodlot = end.removeprefix(delivery_id(batch_id, "")) if kind == DELIVERY else None
+                wanted[end] = Parcel(
+                    id=end,
+                    kind=kind,
+                    code=called,
+                    opened_at=one.at,
+                    batch_id=batch_id,
+                    woodlot_id=woodlot,
+                )
+    rows = db.execute("SELECT * FROM parcel WHERE batch_id = ?", (batch_id,)).fetchall()
+    known = {row["id"]: _parcel(row) for row in rows}
+    for parcel_id in known:
+        if known[parcel_id] != wanted.get(parcel_id):
+            db.execute("DELETE FROM parcel WHERE id = ?", (parcel_id,))
+    for parcel_id, parcel in wanted.items():
+        if parcel != known.get(parcel_id):
+            insert(db, "parcel", columns_of(parcel))
+
+
+_FLOWED = """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
+    FROM flow
+    JOIN line AS entry ON entry.id = flow.entry_id """
 
 
 _flow = mapper(Flow)
@@ -226,18 +271,18 @@ def _flowed(row: Row) -> Flowed:
     )
 
 
-_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.seq, flow_now.line"
+_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.seq, flow.line"
 
 
 def flows_into(db: Connection, parcel_id: str) -> list[Flowed]:
     """What came into a parcel, oldest first."""
-    rows = db.execute(_FLOWED + "WHERE flow_now.target_id = ?" + _IN_ORDER, (parcel_id,))
+    rows = db.execute(_FLOWED + "WHERE flow.target_id = ?" + _IN_ORDER, (parcel_id,))
     return [_flowed(row) for row in rows]
 
 
 def flows_out_of(db: Connection, parcel_id: str) -> list[Flowed]:
     """What left a parcel, oldest first."""
-    rows = db.execute(_FLOWED + "WHERE flow_now.source_id = ?" + _IN_ORDER, (parcel_id,))
+    rows = db.execute(_FLOWED + "WHERE flow.source_id = ?" + _IN_ORDER, (parcel_id,))
     return [_flowed(row) for row in rows]
 
 
@@ -246,12 +291,12 @@ def gone_to_woodlot(
 ) -> list[tuple[str, Flowed]]:
     """Jars of a woodlot's own that it had, of lots opened between two moments, each with its lot."""
     rows = db.execute(
-        """SELECT flow_now.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written,
+        """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written,
                   parcel.code AS lot_code
-           FROM parcel JOIN flow_now ON flow_now.source_id = parcel.id
-           JOIN line AS entry ON entry.id = flow_now.entry_id
+           FROM parcel JOIN flow ON flow.source_id = parcel.id
+           JOIN line AS entry ON entry.id = flow.entry_id
            WHERE parcel.opened_at >= ? AND parcel.opened_at < ?
-               AND parcel.kind IN ('lot', 'confection') AND flow_now.for_woodlot_id = ?
+               AND parcel.kind IN ('lot', 'confection') AND flow.for_woodlot_id = ?
            ORDER BY entry.at, entry.noted_at, written""",
         (instant(since), instant(until), woodlot_id),
     )
@@ -259,14 +304,28 @@ def gone_to_woodlot(
 
 
 def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
-    """What a line moved, whether it still stands or not."""
+    """What a line moves; nothing, once it stands no more."""
+    rows = db.execute("SELECT * FROM flow WHERE entry_id = ? ORDER BY line", (entry_id,))
+    return [_flow(row) for row in rows]
+
+
+def flows_of(db: Connection, batch_id: str) -> list[Flowed]:
+    """All that the lines of a batch moved, oldest first."""
+    rows = db.execute(_FLOWED + "WHERE entry.about_id = ?" + _IN_ORDER, (batch_id,))
+    return [_flowed(row) for row in rows]
+
+
+def moved_jars_of(db: Connection, batch_id: str) -> list[tuple[str, str]]:
+    """The lines of other batches that moved jars of a batch's lots, each with its batch."""
     rows = db.execute(
-        """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
-           FROM flow JOIN line AS entry ON entry.id = flow.entry_id
-           WHERE flow.entry_id = ? ORDER BY flow.line""",
-        (entry_id,),
+        """SELECT DISTINCT flow.entry_id, line.about_id
+           FROM parcel JOIN flow ON parcel.id IN (flow.source_id, flow.target_id)
+           JOIN line ON line.id = flow.entry_id
+           WHERE parcel.batch_id = ? AND parcel.kind IN ('lot', 'confection')
+               AND line.about_id <> parcel.batch_id""",
+        (batch_id,),
     )
-    return [_flowed(row).flow for row in rows]
+    return [(row["entry_id"], row["about_id"]) for row in rows]
 
 
 def above(db: Connection, parcel_id: str) -> set[str]:
@@ -274,8 +333,8 @@ def above(db: Connection, parcel_id: str) -> set[str]:
     rows = db.execute(
         """WITH RECURSIVE came (id) AS (
                SELECT ? UNION
-               SELECT flow_now.source_id FROM came JOIN flow_now ON flow_now.target_id = came.id
-               WHERE flow_now.source_id IS NOT NULL)
+               SELECT flow.source_id FROM came JOIN flow ON flow.target_id = came.id
+               WHERE flow.source_id IS NOT NULL)
            SELECT id FROM came""",
         (parcel_id,),
     )
@@ -287,8 +346,8 @@ def below(db: Connection, parcel_id: str) -> set[str]:
     rows = db.execute(
         """WITH RECURSIVE went (id) AS (
                SELECT ? UNION
-               SELECT flow_now.target_id FROM went JOIN flow_now ON flow_now.source_id = went.id
-               WHERE flow_now.target_id IS NOT NULL)
+               SELECT flow.target_id FROM went JOIN flow ON flow.source_id = went.id
+               WHERE flow.target_id IS NOT NULL)
            SELECT id FROM went""",
         (parcel_id,),
     )
@@ -296,28 +355,28 @@ def below(db: Connection, parcel_id: str) -> set[str]:
 
 
 def comes_back(db: Connection, source_id: str, target_id: str) -> bool:
-    """Whether what flows from one parcel to another would come back to the first through jars that were
-    opened. (What is poured within a kind the record forbids itself.)"""
-    opened = db.execute(
-        "SELECT 1 FROM parcel WHERE id IN (?, ?) AND kind IN ('lot', 'bulk') LIMIT 1",
-        (source_id, target_id),
-    ).fetchone()
-    return opened is not None and source_id in below(db, target_id)
+    """Whether what flows from one parcel to another would come back to the first, through whatever."""
+    return source_id in below(db, target_id)
+
+
+def runs_in_a_circle(db: Connection) -> bool:
+    """Whether anything poured comes back to where it came from, by what looks at the whole record."""
+    into: dict[str, set[str]] = defaultdict(set)
+    for source, target in db.execute(
+        "SELECT source_id, target_id FROM flow WHERE source_id IS NOT NULL AND target_id IS NOT NULL"
+    ):
+        into[target].add(source)
+    try:
+        TopologicalSorter(into).prepare()
+    except CycleError:
+        return True
+    return False
 
 
 def parcel_kinds(db: Connection) -> dict[str, str]:
     """Every parcel with its kind, oldest first, for what looks at the whole record."""
     rows = db.execute("SELECT id, kind FROM parcel ORDER BY opened_at, id")
     return {row["id"]: row["kind"] for row in rows}
-
-
-def poured_from(db: Connection) -> set[str]:
-    """Every parcel that went into another of its kind, for what looks at the whole record."""
-    rows = db.execute(
-        """SELECT DISTINCT source_id FROM flow_now JOIN parcel AS s ON s.id = source_id
-           JOIN parcel AS t ON t.id = target_id WHERE s.kind = t.kind"""
-    )
-    return {row["source_id"] for row in rows}
 
 
 def lot_owner(db: Connection, code: str) -> str | None:
@@ -339,7 +398,7 @@ def lot_codes(db: Connection, batch_id: str) -> list[str]:
 def last_sizes(db: Connection, lots: int) -> list[float]:
     """Sizes of jars that the newest so many lots of syrup were packed in, ml, the largest first."""
     rows = db.execute(
-        """SELECT DISTINCT pack_ml FROM flow_now
+        """SELECT DISTINCT pack_ml FROM flow
            WHERE target_id IN (SELECT parcel_id FROM lot_now WHERE confection = ''
                                ORDER BY taken_at DESC LIMIT ?)
            AND pack_ml IS NOT NULL ORDER BY pack_ml DESC""",
@@ -351,7 +410,7 @@ def last_sizes(db: Connection, lots: int) -> list[float]:
 def jars_filled(db: Connection, lot_code: str) -> list[Jar]:
     """The jars a lot was packed in, the largest first, whether they still stand there or not."""
     rows = db.execute(
-        """SELECT pack_ml, sum(packs) AS packs FROM flow_now
+        """SELECT pack_ml, sum(packs) AS packs FROM flow
            WHERE target_id = ? AND source_id IS NOT NULL AND packs IS NOT NULL
            GROUP BY pack_ml ORDER BY pack_ml DESC""",
         (lot_id(lot_code),),
@@ -375,11 +434,6 @@ def shares(db: Connection, entry_id: str, line: int) -> dict[str, float]:
         (entry_id, line),
     )
     return {row["woodlot_id"]: row["solids_kg"] for row in rows}
-
-
-def drop_shares(db: Connection, entry_id: str) -> None:
-    """Forget whose sugar a line moved, when it counts no more."""
-    db.execute("DELETE FROM flow_share WHERE entry_id = ?", (entry_id,))
 
 
 def save_shares(db: Connection, entry_id: str, line: int, solids: dict[str, float]) -> None:
@@ -422,14 +476,14 @@ def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMov
                          WHERE parcel.kind IN ('lot', 'confection')
                              AND parcel.opened_at >= ? AND parcel.opened_at < ?)
            SELECT lots.code AS lot, lots.kind, lots.batch_code, 1 AS came,
-                  flow_now.source_id AS other_id, flow_now.*, entry.at, entry.seq AS written
-           FROM lots JOIN flow_now ON flow_now.target_id = lots.id
-           JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+                  flow.source_id AS other_id, flow.*, entry.at, entry.seq AS written
+           FROM lots JOIN flow ON flow.target_id = lots.id
+           JOIN line AS entry ON entry.id = flow.entry_id WHERE flow.packs IS NOT NULL
            UNION ALL
            SELECT lots.code, lots.kind, lots.batch_code, 0,
-                  flow_now.target_id, flow_now.*, entry.at, entry.seq
-           FROM lots JOIN flow_now ON flow_now.source_id = lots.id
-           JOIN line AS entry ON entry.id = flow_now.entry_id WHERE flow_now.packs IS NOT NULL
+                  flow.target_id, flow.*, entry.at, entry.seq
+           FROM lots JOIN flow ON flow.source_id = lots.id
+           JOIN line AS entry ON entry.id = flow.entry_id WHERE flow.packs IS NOT NULL
            ORDER BY at, written""",
         (instant(since), instant(until)),
     )

@@ -12,6 +12,7 @@ from sqlite3 import Connection, Row
 from typing import Any
 
 from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
+from lumbrel.store.flow import is_lot
 from lumbrel.store.record import Batch, batch_of
 from lumbrel.store.rows import columns_of, insert, mapper
 
@@ -257,14 +258,6 @@ def promises_kept(db: Connection, season: int) -> tuple[int, int]:
     return int(row["held"]), int(row["made"])
 
 
-def keep_called_off(db: Connection, batch_id: str, called_off: bool) -> None:
-    """Whether a batch was opened by mistake."""
-    if called_off:
-        db.execute("INSERT INTO called_off VALUES (?) ON CONFLICT DO NOTHING", (batch_id,))
-    else:
-        db.execute("DELETE FROM called_off WHERE batch_id = ?", (batch_id,))
-
-
 def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
     """The lots of a batch."""
     db.execute(
@@ -284,15 +277,14 @@ def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
 def keep_stock(db: Connection, parcel_id: str) -> None:
     """The packs of a lot, counted anew from what flowed; no other parcel has packs."""
     db.execute("DELETE FROM stock WHERE parcel_id = ?", (parcel_id,))
-    kind = db.execute("SELECT kind FROM parcel WHERE id = ?", (parcel_id,)).fetchone()
-    if kind is None or kind["kind"] not in ("lot", "confection"):
+    if not is_lot(parcel_id):
         return
     db.execute(
         """INSERT INTO stock
            SELECT ?1, pack_ml, sum(packs) FROM (
-               SELECT pack_ml, packs FROM flow_now WHERE target_id = ?1 AND packs IS NOT NULL
+               SELECT pack_ml, packs FROM flow WHERE target_id = ?1 AND packs IS NOT NULL
                UNION ALL
-               SELECT pack_ml, -packs FROM flow_now WHERE source_id = ?1 AND packs IS NOT NULL)
+               SELECT pack_ml, -packs FROM flow WHERE source_id = ?1 AND packs IS NOT NULL)
            GROUP BY pack_ml""",
         (parcel_id,),
     )
@@ -304,52 +296,6 @@ def short_of(db: Connection, parcel_id: str) -> tuple[float, int] | None:
         "SELECT pack_ml, packs FROM stock WHERE parcel_id = ? AND packs < 0", (parcel_id,)
     ).fetchone()
     return (row["pack_ml"], -row["packs"]) if row else None
-
-
-def keep_reach(db: Connection, parcel_ids: set[str]) -> None:
-    """Which parcels of one kind went into which, found anew for some of them."""
-    for parcel_id in parcel_ids:
-        db.execute("DELETE FROM reach WHERE source_id = ?1 OR target_id = ?1", (parcel_id,))
-    for parcel_id in parcel_ids:
-        db.execute(
-            """INSERT OR IGNORE INTO reach
-               WITH RECURSIVE went (id) AS (
-                   SELECT ?1 UNION
-                   SELECT flow_now.target_id FROM went
-                   JOIN flow_now ON flow_now.source_id = went.id
-                   JOIN parcel ON parcel.id = flow_now.target_id
-                   WHERE parcel.kind = (SELECT kind FROM parcel WHERE id = ?1))
-               SELECT ?1, id FROM went WHERE id <> ?1""",
-            (parcel_id,),
-        )
-        db.execute(
-            """INSERT OR IGNORE INTO reach
-               WITH RECURSIVE came (id) AS (
-                   SELECT ?1 UNION
-                   SELECT flow_now.source_id FROM came
-                   JOIN flow_now ON flow_now.target_id = came.id
-                   JOIN parcel ON parcel.id = flow_now.source_id
-                   WHERE parcel.kind = (SELECT kind FROM parcel WHERE id = ?1))
-               SELECT id, ?1 FROM came WHERE id <> ?1""",
-            (parcel_id,),
-        )
-
-
-def runs_in_a_circle(db: Connection) -> bool:
-    """Whether any parcel has gone into one of its kind that has gone into it."""
-    row = db.execute(
-        """SELECT 1 FROM reach AS there JOIN reach AS back
-           ON back.source_id = there.target_id AND back.target_id = there.source_id LIMIT 1"""
-    ).fetchone()
-    return row is not None
-
-
-def reaches(db: Connection, source_id: str, target_id: str) -> bool:
-    """Whether one parcel has gone into another of its kind, by any way."""
-    row = db.execute(
-        "SELECT 1 FROM reach WHERE source_id = ? AND target_id = ?", (source_id, target_id)
-    ).fetchone()
-    return row is not None
 
 
 MOST_WAITING = 200
@@ -506,12 +452,6 @@ def times_used(db: Connection, instrument_id: str) -> tuple[int, datetime | None
         (instrument_id,),
     ).fetchone()
     return (total["times"] if total else 0, moment(last["last_at"]) if last else None)
-
-
-def is_called_off(db: Connection, batch_id: str) -> bool:
-    """Whether a batch was opened by mistake."""
-    row = db.execute("SELECT 1 FROM called_off WHERE batch_id = ?", (batch_id,)).fetchone()
-    return row is not None
 
 
 _lot = mapper(LotRow)

@@ -19,67 +19,45 @@ CREATE TABLE kitchen (
     sap TEXT NOT NULL
 ) STRICT;
 
--- A batch opened by mistake: what its lines moved counts no more.
-CREATE TABLE called_off (
-    batch_id TEXT PRIMARY KEY REFERENCES batch (id)
+-- Sugar in one place under one code.
+CREATE TABLE parcel (
+    id TEXT PRIMARY KEY,
+    kind TEXT NOT NULL CHECK (kind IN ('delivery', 'charge', 'bulk', 'lot', 'confection')),
+    code TEXT NOT NULL,
+    opened_at TEXT NOT NULL,
+    batch_id TEXT NOT NULL REFERENCES batch (id),
+    woodlot_id TEXT REFERENCES woodlot (id),
+    UNIQUE (kind, code)
+) STRICT;
+CREATE INDEX parcel_batch ON parcel (batch_id);
+CREATE INDEX parcel_code ON parcel (code);
+CREATE INDEX parcel_opened ON parcel (opened_at);
+CREATE INDEX parcel_woodlot ON parcel (woodlot_id, opened_at);
+
+-- What a standing line moved. No source: from outside; no target: out.
+CREATE TABLE flow (
+    entry_id TEXT NOT NULL REFERENCES line (id),
+    line INTEGER NOT NULL,
+    source_id TEXT REFERENCES parcel (id),
+    target_id TEXT REFERENCES parcel (id),
+    mass_kg REAL NOT NULL CHECK (mass_kg > 0),
+    brix REAL NOT NULL,
+    pack_ml REAL,
+    packs INTEGER,
+    reason TEXT NOT NULL,
+    for_woodlot_id TEXT REFERENCES woodlot (id),
+    PRIMARY KEY (entry_id, line)
 ) STRICT, WITHOUT ROWID;
+CREATE INDEX flow_source ON flow (source_id);
+CREATE INDEX flow_target ON flow (target_id);
 
--- Flows of lines that nothing supersedes.
-CREATE VIEW flow_now AS
-    SELECT flow.* FROM flow
-    WHERE NOT EXISTS (SELECT 1 FROM line WHERE line.supersedes = flow.entry_id)
-      AND NOT EXISTS (SELECT 1 FROM line JOIN called_off ON called_off.batch_id = line.about_id
-                      WHERE line.id = flow.entry_id);
-
--- Which parcel of a kind has gone into which of the same kind, by any way: no flow runs in a circle.
-CREATE TABLE reach (
-    source_id TEXT NOT NULL REFERENCES parcel (id),
-    target_id TEXT NOT NULL REFERENCES parcel (id),
-    PRIMARY KEY (source_id, target_id)
-) STRICT, WITHOUT ROWID;
-CREATE INDEX reach_target ON reach (target_id);
-CREATE TRIGGER flow_never_runs_in_a_circle BEFORE INSERT ON flow
-WHEN NEW.source_id = NEW.target_id
-    OR EXISTS (SELECT 1 FROM reach WHERE source_id = NEW.target_id AND target_id = NEW.source_id)
-BEGIN SELECT RAISE(ABORT, 'what is poured would come back to where it came from'); END;
-CREATE TRIGGER flow_reaches AFTER INSERT ON flow
-WHEN (SELECT kind FROM parcel WHERE id = NEW.source_id) = (SELECT kind FROM parcel WHERE id = NEW.target_id)
-BEGIN
-    INSERT OR IGNORE INTO reach
-        SELECT above.id, below.id
-        FROM (SELECT source_id AS id FROM reach WHERE target_id = NEW.source_id
-              UNION SELECT NEW.source_id) AS above,
-             (SELECT target_id AS id FROM reach WHERE source_id = NEW.target_id
-              UNION SELECT NEW.target_id) AS below;
-END;
-
--- Packs of each size in a parcel: in less out, never less than none.
+-- Packs of each size in a lot: in less out.
 CREATE TABLE stock (
     parcel_id TEXT NOT NULL REFERENCES parcel (id),
     pack_ml REAL NOT NULL,
     packs INTEGER NOT NULL,
     PRIMARY KEY (parcel_id, pack_ml)
 ) STRICT, WITHOUT ROWID;
-CREATE TRIGGER flow_takes_no_more_than_there_is BEFORE INSERT ON flow
-WHEN NEW.packs IS NOT NULL
-    AND (SELECT kind FROM parcel WHERE id = NEW.source_id) IN ('lot', 'confection')
-    AND NEW.packs > coalesce((SELECT packs FROM stock
-                              WHERE parcel_id = NEW.source_id AND pack_ml = NEW.pack_ml), 0)
-BEGIN SELECT RAISE(ABORT, 'more packs would leave than are there'); END;
-CREATE TRIGGER flow_brings_packs AFTER INSERT ON flow
-WHEN NEW.packs IS NOT NULL
-    AND (SELECT kind FROM parcel WHERE id = NEW.target_id) IN ('lot', 'confection')
-BEGIN
-    INSERT INTO stock VALUES (NEW.target_id, NEW.pack_ml, NEW.packs)
-    ON CONFLICT (parcel_id, pack_ml) DO UPDATE SET packs = packs + NEW.packs;
-END;
-CREATE TRIGGER flow_takes_packs AFTER INSERT ON flow
-WHEN NEW.packs IS NOT NULL
-    AND (SELECT kind FROM parcel WHERE id = NEW.source_id) IN ('lot', 'confection')
-BEGIN
-    UPDATE stock SET packs = packs - NEW.packs
-    WHERE parcel_id = NEW.source_id AND pack_ml = NEW.pack_ml;
-END;
 
 -- Whose sugar it is that flowed.
 CREATE TABLE flow_share (

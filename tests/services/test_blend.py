@@ -156,15 +156,15 @@ class Recorded(KitchenCase):
     def test_nothing_comes_back_through_opened_jars(self) -> None:
         """The jarred kettle's lot went into the light one: neither kettle nor jars go the other way."""
         self.pour(self.light, b="lot J 500", litres_b="1 L")
-        with self.assertRaisesRegex(BadInput, "come back"):
+        with self.assertRaisesRegex(BadInput, "poured back"):
             self.put(self.jarred, "added", 250, **{"from": self.light, "mass": "1 kg"})
         self.put(self.light, "jar", 260, fill="86 C", lot="B", size_1="500 ml", count_1="4")
         with self.assertRaisesRegex(BadInput, "come back|packed already"):
             self.pour(self.jarred, b="lot B 500", litres_b="1 L")
         written = logbook.as_json(self.db)
         turned = json.loads(written)
-        opened = next(f for f in turned["tables"]["flow"] if f["reason"] == "opened")
-        opened["target_id"] = flow.bulk_id(contexts.load(self.db, self.jarred, LATER).batch.id)
+        opened = next(one for one in turned["tables"]["line"] if one["facts"].get("from_lot"))
+        opened["about_id"] = contexts.load(self.db, self.jarred, LATER).batch.id
         away = self.folder / "away.sqlite3"
         with opened_record(away) as other:
             ready(other)

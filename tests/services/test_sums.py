@@ -113,7 +113,7 @@ class EveryLine(KitchenCase):
         asked, moved = set(), set()
         moving = db.execute(
             """SELECT DISTINCT entry_id, target.kind AS into_kind, source.kind AS from_kind
-               FROM flow_now LEFT JOIN parcel AS target ON target.id = target_id
+               FROM flow LEFT JOIN parcel AS target ON target.id = target_id
                LEFT JOIN parcel AS source ON source.id = source_id"""
         )
         for row in moving.fetchall():

@@ -234,7 +234,7 @@ class Quick(KitchenCase):
         self.assertAlmostEqual(line["corrected_brix"], before["corrected_brix"] - 0.8, delta=0.05)
 
 
-SCANS = r"^SCAN (entry|line|later|sample|flow|flow_now|batch|parcel)\b"
+SCANS = r"^SCAN (entry|line|later|sample|flow|flow|batch|parcel)\b"
 """What no page does; an index, too, is not read from end to end."""
 
 

@@ -13,7 +13,7 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.learnt import loss_of
 from lumbrel.services.candy.plan import CandyPage
-from lumbrel.services.record.flows import as_packed
+from lumbrel.services.record.flows import packings
 from lumbrel.services.record.opening import open_with
 from lumbrel.store import book, cooks, flow, kept, record
 from lumbrel.store.db import IdReused, transaction
@@ -75,7 +75,8 @@ def to_open(db: Connection, lot: LotRow | None, syrup_kg: float) -> list[tuple[J
 
 def _jar_kg(db: Connection, lot: LotRow) -> dict[float | None, float]:
     """What a jar of each size of a lot weighs, without its glass, as it was packed."""
-    return as_packed(db, flow.lot_id(lot.code))[0]
+    packed = packings(db, flow.lot_id(lot.code))
+    return {one.pack_ml: one.mass_kg / one.packs for one in packed if one.packs}
 
 
 def begin(db: Connection, now: datetime, fields: dict[str, str]) -> str:

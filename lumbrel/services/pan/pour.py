@@ -82,7 +82,7 @@ def why_not(context: BatchContext, other: BatchContext) -> str:
     if context.poured_away or context.called_off:
         return "This batch is gone; pour into another."
     parcel = flow.bulk_id if context.drawn else flow.charge_id
-    if kept.reaches(context.db, parcel(context.batch.id), parcel(other.batch.id)):
+    if flow.comes_back(context.db, parcel(other.batch.id), parcel(context.batch.id)):
         return (
             f"Some of this batch is in {other.batch.code} already: poured back, nobody could say "
             "whose sugar is whose."

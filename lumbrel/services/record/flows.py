@@ -1,8 +1,9 @@
 """What a line of a slip moves from one parcel to another."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from sqlite3 import Connection
+from typing import Any
 
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry
@@ -20,9 +21,8 @@ from lumbrel.services.base.facts import (
     TakeInFacts,
     TakenOutFacts,
 )
-from lumbrel.services.base.form import BadInput
 from lumbrel.store import flow as store
-from lumbrel.store.flow import BULK, CHARGE, CONFECTION, DELIVERY, LOT, Flow, Parcel
+from lumbrel.store.flow import Flow
 from lumbrel.store.record import Batch
 
 SAID_OF_REASON = {
@@ -38,8 +38,11 @@ SAID_OF_REASON = {
 SET_ASIDE = "set aside"
 """What came back with something wrong is not sold again."""
 
-COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
 Jars = Sequence[tuple[float, int]]
+
+
+class NotPacked(ValueError):
+    """Jars are moved of a lot that never had them; the message says which."""
 
 
 def parts_of(batch: Batch, facts: OpenedFacts) -> tuple[Part, ...]:
@@ -48,122 +51,136 @@ def parts_of(batch: Batch, facts: OpenedFacts) -> tuple[Part, ...]:
     return facts.parts or (whole,)
 
 
-def write_flows(
-    db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip
-) -> list[Flow]:
-    """Write what a line moves, opening the parcels it moves to.
+def moved_by(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> list[Flow]:
+    """What a line moves.
 
     Args:
-        lines: the slip as it stands with this line.
+        lines: the slip as it stands.
     """
-    flows = _flows(db, batch, entry, lines)
-    for one in flows:
-        if one.source_id and one.target_id and store.comes_back(db, one.source_id, one.target_id):
-            raise BadInput({"from": COMES_BACK, "lot": COMES_BACK, "b": COMES_BACK})
-    store.add_flows(db, entry.id, flows)
-    return flows
-
-
-def _flows(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> list[Flow]:
-    facts = entry.facts
+    facts, charge, bulk = entry.facts, store.charge_id(batch.id), store.bulk_id(batch.id)
     if isinstance(facts, TakeInFacts) and facts.from_batch_id:
-        charge = _opened(db, batch, CHARGE, entry)
         giver = store.bulk_id if facts.from_stage == "bulk" else store.charge_id
         return [_poured_on(giver(facts.from_batch_id), charge, facts)]
     if isinstance(facts, TakeInFacts):
-        return _taken_in(db, batch, entry, parts_of(batch, facts))
+        return _delivered(batch, entry, lines, charge)
     if isinstance(facts, CookFacts):
-        return _into_the_pot(db, batch, entry, facts)
+        return _into_the_pot(db, batch, entry, facts, lines)
     if isinstance(facts, MadeFacts):
-        return _made(db, batch, entry, facts)
+        return _made(charge, facts)
     if isinstance(facts, PutInFacts):
         return _added(db, batch, entry, facts, lines)
     if isinstance(facts, DrawnFacts):
-        return [
-            Flow(
-                source_id=_opened(db, batch, CHARGE, entry),
-                target_id=_opened(db, batch, BULK, entry),
-                mass_kg=facts.mass_kg,
-                brix=facts.brix,
-                reason="drawn off",
-            )
-        ]
-    if isinstance(facts, FilterFacts) and facts.loss_kg:
-        bulk = _opened(db, batch, BULK, entry)
-        brix = facts.brix or standing.of_kind(lines, DrawnFacts)[-1].facts.brix
-        stayed = Flow(
-            source_id=bulk, target_id=None, mass_kg=facts.loss_kg, brix=brix, reason="in the filter"
+        drawn = Flow(
+            source_id=charge,
+            target_id=bulk,
+            mass_kg=facts.mass_kg,
+            brix=facts.brix,
+            reason="drawn off",
         )
-        return [stayed]
+        return [drawn]
+    if isinstance(facts, FilterFacts) and facts.loss_kg:
+        drawn_at = [draw.facts.brix for draw in standing.of_kind(lines, DrawnFacts)]
+        brix = facts.brix or (drawn_at[-1] if drawn_at else batch.target_brix)
+        return [_out(bulk, facts.loss_kg, brix, "in the filter")]
     if isinstance(facts, JarFacts):
-        lot = _opened(db, batch, LOT, entry, facts.lot)
-        source = _opened(db, batch, BULK, entry)
-        whole = sum(size * count for size, count in facts.jars)
-        return [
-            Flow(
-                source_id=source,
-                target_id=lot,
-                mass_kg=facts.mass_kg * size * count / whole,
-                brix=facts.brix,
-                pack_ml=size,
-                packs=count,
-                reason="packed",
-            )
-            for size, count in _together(facts.jars)
-        ]
+        packs = Packs(facts.jars, facts.mass_kg, facts.brix, store.PACKED)
+        return _packed(bulk, facts.lot, packs)
     if isinstance(facts, TakenOutFacts | CameBackFacts):
         return _jars_moved(db, facts)
     return []
 
 
+def takes_jars(facts: Facts) -> bool:
+    """Whether what a line moves rests on what the jars weighed that it takes from the shelf, or brings
+    back."""
+    opens = isinstance(facts, PutInFacts | CookFacts) and bool(facts.from_lot)
+    return opens or isinstance(facts, TakenOutFacts | CameBackFacts)
+
+
+def deliveries(batch: Batch, slip: list[Entry[Any]], lines: standing.Slip) -> dict[str, str]:
+    """The codes of what woodlots delivered to a batch, by the parcel's id: numbered as they were first
+    named on its slip.
+
+    Args:
+        slip: all its lines, those that were corrected too.
+    """
+    named = [
+        part.woodlot_id
+        for entry in sorted(slip, key=lambda line: line.seq)
+        for part in _parts(batch, entry, lines)
+    ]
+    return {
+        store.delivery_id(batch.id, woodlot): f"{batch.code}-d{number}"
+        for number, woodlot in enumerate(dict.fromkeys(named), start=1)
+    }
+
+
+def _parts(batch: Batch, entry: Entry[Any], lines: standing.Slip) -> tuple[Part, ...]:
+    """What a line brought from which woodlot."""
+    facts = entry.facts
+    if isinstance(facts, OpenedFacts):
+        brought = not (isinstance(facts, TakeInFacts) and facts.from_batch_id)
+        opened = isinstance(facts, CookFacts) and facts.from_lot
+        return parts_of(batch, facts) if brought and not opened else ()
+    if not isinstance(facts, PutInFacts):
+        return ()
+    if facts.from_batch_id or facts.from_lot or facts.brix == 0:
+        return ()
+    if facts.parts:
+        return facts.parts
+    woodlot = facts.woodlot_id or parts_of(batch, standing.taken_in(lines).facts)[0].woodlot_id
+    return (Part(woodlot_id=woodlot, mass_kg=facts.mass_kg, brix=facts.brix),)
+
+
+def _out(source: str, mass_kg: float, brix: float, reason: str) -> Flow:
+    """What is nowhere any more."""
+    return Flow(source_id=source, target_id=None, mass_kg=mass_kg, brix=brix, reason=reason)
+
+
 def _into_the_pot(
-    db: Connection, batch: Batch, entry: Entry[Facts], facts: CookFacts
+    db: Connection, batch: Batch, entry: Entry[Facts], facts: CookFacts, lines: standing.Slip
 ) -> list[Flow]:
     """Syrup for a cook: jars that are opened, or from a woodlot."""
-    charge = _opened(db, batch, CHARGE, entry)
-    if facts.from_lot:
-        flows = _opened_jars(db, facts, charge)
-        if facts.rest_kg > 0:
-            # Of an opened jar the rest is eaten in the kitchen.
-            rest = Flow(
-                source_id=charge,
-                target_id=None,
-                mass_kg=facts.rest_kg,
-                brix=facts.brix,
-                reason="used",
-            )
-            flows.append(rest)
-        return flows
-    return _taken_in(db, batch, entry, parts_of(batch, facts))
+    charge = store.charge_id(batch.id)
+    if not facts.from_lot:
+        return _delivered(batch, entry, lines, charge)
+    # Of an opened jar the rest is eaten in the kitchen.
+    rest = [_out(charge, facts.rest_kg, facts.brix, "used")] if facts.rest_kg > 0 else []
+    return [*_opened_jars(db, facts, charge), *rest]
 
 
-def _made(db: Connection, batch: Batch, entry: Entry[Facts], facts: MadeFacts) -> list[Flow]:
+def _made(charge: str, facts: MadeFacts) -> list[Flow]:
     """What was moulded, jarred or sieved, and what stayed in the pot."""
-    charge = _opened(db, batch, CHARGE, entry)
-    lot = _opened(db, batch, CONFECTION, entry, facts.lot) if facts.packs else ""
-    whole = sum(grams * count for grams, count in facts.packs)
-    flows = [
+    reason = "in the pot" if facts.packs else "spoiled"
+    stayed = [_out(charge, facts.left_kg, facts.brix, reason)] if facts.left_kg > 0 else []
+    packs = Packs(facts.packs, facts.made_kg, facts.brix, store.MADE)
+    return [*_packed(charge, facts.lot, packs), *stayed]
+
+
+@dataclass(frozen=True)
+class Packs:
+    """What was packed, by size, and what all of it weighed."""
+
+    counted: Jars
+    mass_kg: float
+    brix: float
+    reason: str
+
+
+def _packed(source: str, lot: str, packs: Packs) -> list[Flow]:
+    whole = sum(size * count for size, count in packs.counted)
+    return [
         Flow(
-            source_id=charge,
-            target_id=lot,
-            mass_kg=facts.made_kg * grams * count / whole,
-            brix=facts.brix,
-            pack_ml=grams,
+            source_id=source,
+            target_id=store.lot_id(lot),
+            mass_kg=packs.mass_kg * size * count / whole,
+            brix=packs.brix,
+            pack_ml=size,
             packs=count,
-            reason="made",
+            reason=packs.reason,
         )
-        for grams, count in _together(facts.packs)
+        for size, count in _together(packs.counted)
     ]
-    if facts.left_kg > 0:
-        stayed = Flow(
-            source_id=charge,
-            target_id=None,
-            mass_kg=facts.left_kg,
-            brix=facts.brix,
-            reason="in the pot" if facts.packs else "spoiled",
-        )
-        flows.append(stayed)
-    return flows
 
 
 def _together(jars: Jars) -> list[tuple[float, int]]:
@@ -174,55 +191,20 @@ def _together(jars: Jars) -> list[tuple[float, int]]:
     return list(counted.items())
 
 
-def _opened(db: Connection, batch: Batch, kind: str, entry: Entry[Facts], code: str = "") -> str:
-    """The batch's parcel of a kind, opened now if this is the first line that moves to it."""
-    ids = {CHARGE: store.charge_id(batch.id), BULK: store.bulk_id(batch.id)}
-    parcel_id = ids.get(kind) or store.lot_id(code)
-    store.add_parcel(
-        db,
-        Parcel(
-            id=parcel_id,
-            kind=kind,
-            code=code or batch.code,
-            opened_at=entry.at,
-            batch_id=batch.id,
-        ),
-    )
-    return parcel_id
-
-
-def _delivery(db: Connection, batch: Batch, woodlot_id: str, entry: Entry[Facts]) -> str:
-    """What a woodlot delivered to a batch, under a code of its own."""
-    parcel_id = f"delivery/{batch.id}/{woodlot_id}"
-    known = store.parcels_of(db, batch.id, DELIVERY)
-    if all(parcel.id != parcel_id for parcel in known):
-        store.add_parcel(
-            db,
-            Parcel(
-                id=parcel_id,
-                kind=DELIVERY,
-                code=f"{batch.code}-d{len(known) + 1}",
-                opened_at=entry.at,
-                batch_id=batch.id,
-                woodlot_id=woodlot_id,
-            ),
+def _delivered(batch: Batch, entry: Entry[Any], lines: standing.Slip, target: str) -> list[Flow]:
+    """What woodlots delivered, and from there to where it is put."""
+    flows = []
+    for part in _parts(batch, entry, lines):
+        delivered = Flow(
+            source_id=None,
+            target_id=store.delivery_id(batch.id, part.woodlot_id),
+            mass_kg=part.mass_kg,
+            brix=part.brix,
+            reason="delivered",
         )
-    return parcel_id
-
-
-def _from_woodlot(
-    db: Connection, batch: Batch, entry: Entry[Facts], part: Part, target: str
-) -> list[Flow]:
-    """A woodlot's delivery, and from there to where it is put."""
-    delivery = _delivery(db, batch, part.woodlot_id, entry)
-    delivered = Flow(
-        source_id=None,
-        target_id=delivery,
-        mass_kg=part.mass_kg,
-        brix=part.brix,
-        reason="delivered",
-    )
-    return [delivered, replace(delivered, source_id=delivery, target_id=target, reason="taken in")]
+        put = replace(delivered, source_id=delivered.target_id, target_id=target, reason="taken in")
+        flows += [delivered, put]
+    return flows
 
 
 def _poured_on(source: str, target: str, facts: PutInFacts | TakeInFacts) -> Flow:
@@ -236,24 +218,16 @@ def _poured_on(source: str, target: str, facts: PutInFacts | TakeInFacts) -> Flo
     )
 
 
-def _taken_in(
-    db: Connection, batch: Batch, entry: Entry[Facts], parts: tuple[Part, ...]
-) -> list[Flow]:
-    charge = _opened(db, batch, CHARGE, entry)
-    return [flow for part in parts for flow in _from_woodlot(db, batch, entry, part, charge)]
-
-
 def _added(
     db: Connection, batch: Batch, entry: Entry[Facts], facts: PutInFacts, lines: standing.Slip
 ) -> list[Flow]:
     """Put into the pan, or once it is drawn into the kettle: from a woodlot, another batch, or
     water."""
     draw = standing.drawn(lines)
-    kind = BULK if draw is not None and entry.at > draw.at else CHARGE
-    target = _opened(db, batch, kind, entry)
+    own = store.bulk_id if draw is not None and entry.at > draw.at else store.charge_id
+    target = own(batch.id)
     if facts.from_batch_id:
-        giver = store.bulk_id if kind == BULK else store.charge_id
-        return [_poured_on(giver(facts.from_batch_id), target, facts)]
+        return [_poured_on(own(facts.from_batch_id), target, facts)]
     if facts.from_lot:
         return _opened_jars(db, facts, target)
     if facts.brix == 0:
@@ -261,61 +235,50 @@ def _added(
             source_id=None, target_id=target, mass_kg=facts.mass_kg, brix=0.0, reason="water"
         )
         return [water]
-    if facts.parts:
-        flows = (_from_woodlot(db, batch, entry, part, target) for part in facts.parts)
-        return [flow for some in flows for flow in some]
-    woodlot = facts.woodlot_id or parts_of(batch, standing.taken_in(lines).facts)[0].woodlot_id
-    part = Part(woodlot_id=woodlot, mass_kg=facts.mass_kg, brix=facts.brix)
-    return _from_woodlot(db, batch, entry, part, target)
+    return _delivered(batch, entry, lines, target)
 
 
 def _opened_jars(db: Connection, facts: PutInFacts | CookFacts, target: str) -> list[Flow]:
     """Jars of a lot opened into a kettle, or into a pot."""
-    lot = store.lot_id(facts.from_lot)
-    weighs, brix = as_packed(db, lot)
     return [
-        Flow(
-            source_id=lot,
-            target_id=target,
-            mass_kg=weighs[size] * count,
-            brix=brix[size],
-            pack_ml=size,
-            packs=count,
-            reason="opened",
-        )
-        for size, count in _together(facts.jars)
+        replace(jars, target_id=target, reason=store.OPENED)
+        for jars in _jars(db, facts.from_lot, facts.jars)
     ]
 
 
-def as_packed(
-    db: Connection, lot: str
-) -> tuple[dict[float | None, float], dict[float | None, float]]:
-    """What a jar of each size of a lot weighed when it was packed, and its Brix."""
-    packed = [f.flow for f in store.flows_into(db, lot) if f.flow.packs and f.flow.source_id]
-    return (
-        {f.pack_ml: f.mass_kg / f.packs for f in packed if f.packs},
-        {f.pack_ml: f.brix for f in packed},
-    )
+def _jars(db: Connection, code: str, jars: Jars) -> list[Flow]:
+    """Jars of a lot that leave it, each weighing what it weighed when it was packed.
+
+    Raises:
+        NotPacked: none of such a size was.
+    """
+    lot, flows = store.lot_id(code), []
+    packed = {one.pack_ml: one for one in packings(db, lot)}
+    for size, count in _together(jars):
+        like = packed.get(size)
+        if like is None or not like.packs:
+            raise NotPacked(f"of lot {code} no packs of {size:g} were packed")
+        mass = like.mass_kg / like.packs * count
+        flows.append(
+            replace(like, source_id=lot, target_id=None, mass_kg=mass, packs=count, reason="")
+        )
+    return flows
+
+
+def packings(db: Connection, lot: str) -> list[Flow]:
+    """What was packed into a lot, oldest first."""
+    into = (one.flow for one in store.flows_into(db, lot))
+    return [one for one in into if one.packs and one.source_id]
 
 
 def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Flow]:
-    """Jars that left the shelf or came back, each weighing what it weighed when it was packed."""
-    lot = store.lot_id(facts.lot)
-    weighs, brix = as_packed(db, lot)
-    leave = isinstance(facts, TakenOutFacts)
-    flows = [
-        Flow(
-            source_id=lot if leave else None,
-            target_id=None if leave else lot,
-            mass_kg=weighs[size] * count,
-            brix=brix[size],
-            pack_ml=size,
-            packs=count,
-            reason=facts.reason if isinstance(facts, TakenOutFacts) else "came back",
-            for_woodlot_id=(facts.woodlot_id or None) if isinstance(facts, TakenOutFacts) else None,
-        )
-        for size, count in _together(facts.jars)
+    """Jars that left the shelf or came back."""
+    jars = _jars(db, facts.lot, facts.jars)
+    if isinstance(facts, TakenOutFacts):
+        whose = facts.woodlot_id or None
+        return [replace(one, reason=facts.reason, for_woodlot_id=whose) for one in jars]
+    back = [
+        replace(one, source_id=None, target_id=one.source_id, reason="came back") for one in jars
     ]
-    if isinstance(facts, CameBackFacts) and facts.complaint:
-        flows += [replace(one, source_id=lot, target_id=None, reason=SET_ASIDE) for one in flows]
-    return flows
+    set_aside = [replace(one, reason=SET_ASIDE) for one in jars] if facts.complaint else []
+    return [*back, *set_aside]

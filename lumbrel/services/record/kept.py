@@ -11,6 +11,7 @@ from lumbrel.services.base.burned import burn_seen
 from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
+    CalledOffFacts,
     CheckedFacts,
     ColourFacts,
     CookFacts,
@@ -31,17 +32,18 @@ from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.record import sums
-from lumbrel.services.record.flows import parts_of, write_flows
+from lumbrel.services.record.flows import NotPacked, deliveries, moved_by, parts_of, takes_jars
 from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
 from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
+from lumbrel.store.flow import Flow
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept import LotRow, Standing, Use
 from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, unheld
 
-KEPT_VERSION = 8
+KEPT_VERSION = 9
 """Grows when what is kept, or how it follows from the lines, changes."""
 
 
@@ -61,29 +63,19 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     assert batch is not None
     if not book.add(db, entry.row()):
         return False
+    db.execute("PRAGMA defer_foreign_keys = ON")
     if isinstance(entry.facts, ColourFacts | ScoredFacts) and entry.facts.photo:
         _keep_photograph(db, entry.facts.photo)
     slip = slip_of(db, batch.id)
     lines = standing.current(slip)
+    before = flow.flows_of_line(db, entry.supersedes) if entry.supersedes else []
     touched = set()
-    if entry.supersedes:
-        touched |= _ends(flow.flows_of_line(db, entry.supersedes))
-        flow.drop_shares(db, entry.supersedes)
-        for parcel_id in touched:
-            kept.keep_stock(db, parcel_id)
-    called_off = standing.is_called_off(lines)
-    if called_off != kept.is_called_off(db, batch.id):
-        kept.keep_called_off(db, batch.id, called_off)
-        for line in lines:
-            touched |= _ends(flow.flows_of_line(db, line.id))
-            flow.drop_shares(db, line.id)
-        for parcel_id in touched:
-            kept.keep_stock(db, parcel_id)
-    touched |= _ends(write_flows(db, batch, entry, lines))
-    _none_short(db, touched)
-    sums.ask(db, entry, touched)
-    if entry.supersedes or called_off:
-        kept.keep_reach(db, touched)
+    if _moves(db, batch, entry, lines):
+        moved = Moved(db)
+        moved.keep(batch, slip)
+        moved.keep_what_rests_on(batch.id)
+        touched = moved.touched
+    sums.ask(db, entry, touched, before)
     keep(db, batch, lines)
     _keep_below(db, batch, touched)
     return True
@@ -95,9 +87,69 @@ def _keep_photograph(db: Connection, name: str) -> None:
         raise BadInput({"photo": "That photograph is here no more. Choose it again."})
 
 
-def _ends(flows: list[flow.Flow]) -> set[str]:
-    ends = {end for one in flows for end in (one.source_id, one.target_id)}
-    return {end for end in ends if end is not None}
+COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
+
+
+def _moves(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> bool:
+    """Whether anything could flow otherwise by a line than before it."""
+    if entry.supersedes or isinstance(entry.facts, CalledOffFacts):
+        return True
+    return takes_jars(entry.facts) or bool(moved_by(db, batch, entry, lines))
+
+
+class Moved:
+    """Keeps what the lines of slips moved: what is another than before is written anew."""
+
+    def __init__(self, db: Connection) -> None:
+        self._db = db
+        self.touched: set[str] = set()
+        """The parcels into or out of which something flows otherwise."""
+
+    def keep(self, batch: Batch, slip: list[Entry[Any]]) -> None:
+        """Of one slip. What jars weigh is known once they are packed, so their moves come after.
+
+        Raises:
+            BadInput: something would come back to where it came from, or jars would be missing.
+        """
+        lines = standing.current(slip)
+        counts: standing.Slip = [] if standing.is_called_off(lines) else lines
+        known: dict[str, list[Flow]] = defaultdict(list)
+        for one in flow.flows_of(self._db, batch.id):
+            known[one.entry_id].append(one.flow)
+        for line_id in known.keys() - {line.id for line in counts}:
+            self._put(line_id, known[line_id], [])
+        for of_jars in (False, True):
+            for line in (one for one in counts if takes_jars(one.facts) == of_jars):
+                self._put(line.id, known[line.id], moved_by(self._db, batch, line, lines))
+            self._none_short()
+        flow.keep_parcels(self._db, batch.id, batch.code, deliveries(batch, slip, lines))
+
+    def keep_what_rests_on(self, batch_id: str) -> None:
+        """Of other slips that moved this batch's jars."""
+        for line_id, other_id in flow.moved_jars_of(self._db, batch_id):
+            other = record.batch_by(self._db, id=other_id)
+            assert other is not None
+            lines = standing.current(slip_of(self._db, other_id))
+            line = next(one for one in lines if one.id == line_id)
+            known = flow.flows_of_line(self._db, line_id)
+            self._put(line_id, known, moved_by(self._db, other, line, lines))
+
+    def _put(self, line_id: str, known: list[Flow], wanted: list[Flow]) -> None:
+        if known == wanted:
+            return
+        for one in wanted:
+            ends = one.source_id, one.target_id
+            if one not in known and all(ends) and flow.comes_back(self._db, *map(str, ends)):
+                raise BadInput({"from": COMES_BACK, "lot": COMES_BACK, "b": COMES_BACK})
+        flow.drop_flows(self._db, line_id)
+        flow.add_flows(self._db, line_id, wanted)
+        for one in (*known, *wanted):
+            self.touched |= {end for end in (one.source_id, one.target_id) if end}
+
+    def _none_short(self) -> None:
+        for parcel_id in self.touched:
+            kept.keep_stock(self._db, parcel_id)
+        _none_short(self._db, self.touched)
 
 
 def _none_short(db: Connection, parcel_ids: set[str]) -> None:
@@ -305,38 +357,61 @@ def ready(db: Connection) -> None:
 
 
 def rebuild(db: Connection) -> None:
-    """Make anew, from the lines alone, all that is kept besides them. What earlier versions wrote
-    no flows for gets them now."""
-    for table in KEPT_TABLES:
+    """Make anew, from the lines alone, all that is kept besides them.
+
+    Raises:
+        Unsound: nothing can follow from its lines.
+    """
+    for table in reversed(KEPT_TABLES):
         db.execute(f"DELETE FROM {table}")
+    db.execute("PRAGMA defer_foreign_keys = ON")
     hold_settings(db)
-    packed = []
-    for batch_id in record.batch_ids(db):
-        batch = record.batch_by(db, id=batch_id)
-        assert batch is not None
-        lines = standing.current(slip_of(db, batch_id))
-        kept.keep_called_off(db, batch_id, standing.is_called_off(lines))
-        keep(db, batch, lines)
-        for line in lines:
-            if not flow.flows_of_line(db, line.id):
-                write_flows(db, batch, line, lines)
-        if standing.of_kind(lines, JarFacts, MadeFacts):
-            packed.append(batch)
-    parcels = flow.parcel_kinds(db)
-    db.execute("DELETE FROM stock")
-    for parcel_id, kind in parcels.items():
+    try:
+        packed = _rebuild_slips(db)
+    except NotPacked as error:
+        raise Unsound(str(error)) from error
+    if flow.runs_in_a_circle(db):
+        raise Unsound("what was poured comes back to where it came from")
+    for parcel_id, kind in flow.parcel_kinds(db).items():
         if kind in (flow.LOT, flow.CONFECTION):
             kept.keep_stock(db, parcel_id)
-    kept.keep_reach(db, flow.poured_from(db))
-    if kept.runs_in_a_circle(db):
-        raise Unsound("what was poured comes back to where it came from")
-    for parcel_id, kind in parcels.items():
         if kind in (flow.DELIVERY, flow.CHARGE):
             settle(db, {parcel_id})
     kitchen = load_kitchen(db)
     for batch in packed:
         keep_lots(db, kitchen, batch)
     sap.rebuild(db)
+
+
+def _rebuild_slips(db: Connection) -> list[Batch]:
+    """What follows from each slip, and what its lines moved: that of jars of a later batch at the end, since
+    they weigh what they weighed when they were packed.
+
+    Returns:
+        The batches of which something was packed.
+    """
+    packed, delivered = [], {}
+    of_later: list[tuple[Batch, Entry[Any], list[Entry[Any]]]] = []
+    for batch_id in record.batch_ids(db):
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        slip = slip_of(db, batch_id)
+        lines = standing.current(slip)
+        keep(db, batch, lines)
+        delivered[batch_id] = (batch.code, deliveries(batch, slip, lines))
+        counts: standing.Slip = [] if standing.is_called_off(lines) else lines
+        for line in sorted(counts, key=lambda one: takes_jars(one.facts)):
+            try:
+                flow.add_flows(db, line.id, moved_by(db, batch, line, lines))
+            except NotPacked:
+                of_later.append((batch, line, lines))
+        if standing.of_kind(lines, JarFacts, MadeFacts):
+            packed.append(batch)
+    for batch, line, lines in of_later:
+        flow.add_flows(db, line.id, moved_by(db, batch, line, lines))
+    for batch_id, (code, codes) in delivered.items():
+        flow.keep_parcels(db, batch_id, code, codes)
+    return packed
 
 
 def differences(db: Connection) -> list[str]:

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from math import inf
@@ -27,12 +28,13 @@ LEAST_KG = 0.05
 WHERE = {CHARGE: "the pan", BULK: "the kettle"}
 
 
-def ask(db: Connection, entry: Entry[Facts], parcel_ids: set[str]) -> None:
+def ask(db: Connection, entry: Entry[Facts], parcel_ids: set[str], before: list[Flow]) -> None:
     """Ask about a line, just written, by which more would have come out of a parcel than went in, or
     more come back to it than left; or by which a vessel would hold more than it can.
 
     Args:
         parcel_ids: those that the line, or the one it stands for, moved something into or out of.
+        before: what the line moved that it stands for.
     Raises:
         BadInput: a question nobody has answered yet.
     """
@@ -42,11 +44,13 @@ def ask(db: Connection, entry: Entry[Facts], parcel_ids: set[str]) -> None:
         _ask_of_the_brim(db, entry.facts, entry.at)
     for parcel_id in sorted(parcel_ids):
         parcel = flow.parcel(db, parcel_id)
-        assert parcel is not None
+        if parcel is None:
+            continue
+        gains = Gains(parcel.id, flow.flows_of_line(db, entry.id), before)
         if parcel.kind in WHERE:
-            _ask_of_sugar(db, entry, parcel)
+            _ask_of_sugar(db, gains, parcel)
         elif parcel.kind in (LOT, CONFECTION):
-            _ask_of_packs(db, entry, parcel)
+            _ask_of_packs(db, gains, parcel)
 
 
 def _ask_of_the_brim(db: Connection, facts: OpenedFacts, at: datetime) -> None:
@@ -63,9 +67,9 @@ def _ask_of_the_brim(db: Connection, facts: OpenedFacts, at: datetime) -> None:
         )
 
 
-def _ask_of_sugar(db: Connection, entry: Entry[Facts], parcel: Parcel) -> None:
+def _ask_of_sugar(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     came, went = (sum(one.solids_kg for one in side) for side in _through(db, parcel.id))
-    if went <= came * (1 + MEASURED) + LEAST_KG or _gained(db, entry, parcel, _solids) >= 0:
+    if went <= came * (1 + MEASURED) + LEAST_KG or gains.of(_solids) >= 0:
         return
     assert parcel.batch_id is not None
     began = standing.taken_in(standing.current(slip_of(db, parcel.batch_id))).facts
@@ -89,13 +93,12 @@ def _doubt(began: OpenedFacts) -> float:
     return MEASURED + GUESSED_SIGMAS * began.brix_sigma / began.brix
 
 
-def _ask_of_packs(db: Connection, entry: Entry[Facts], parcel: Parcel) -> None:
+def _ask_of_packs(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     into, out = _through(db, parcel.id)
     back = _counted(one for one in into if one.source_id is None)
     left = _counted(one for one in out if one.target_id is None and one.reason != SET_ASIDE)
     for size, count in back.items():
-        gained = _gained(db, entry, parcel, partial(_packs, size))
-        if count > left[size] and gained > 0:
+        if count > left[size] and gains.of(partial(_packs, size)) > 0:
             packs = f"of {size:g} {'g' if parcel.kind == CONFECTION else 'ml'}"
             raise _question(
                 f"With this, {count} {packs} would have come back to lot {parcel.code}, and only "
@@ -120,17 +123,21 @@ def _counted(flows: Iterable[Flow]) -> Counter[float]:
     return counted
 
 
-def _gained(
-    db: Connection, entry: Entry[Facts], parcel: Parcel, much: Callable[[Flow], float]
-) -> float:
+@dataclass(frozen=True)
+class Gains:
     """What a parcel has more by a line, less what it had by the line that it stands for."""
 
-    def by(line: str | None) -> float:
-        moved = flow.flows_of_line(db, line) if line else []
-        into = sum(much(one) for one in moved if one.target_id == parcel.id)
-        return into - sum(much(one) for one in moved if one.source_id == parcel.id)
+    parcel_id: str
+    by: list[Flow]
+    before: list[Flow]
 
-    return by(entry.id) - by(entry.supersedes)
+    def of(self, much: Callable[[Flow], float]) -> float:
+        """Of what is counted so."""
+        return self._sum(self.by, much) - self._sum(self.before, much)
+
+    def _sum(self, moved: list[Flow], much: Callable[[Flow], float]) -> float:
+        into = sum(much(one) for one in moved if one.target_id == self.parcel_id)
+        return into - sum(much(one) for one in moved if one.source_id == self.parcel_id)
 
 
 def _solids(one: Flow) -> float:
