@@ -21,7 +21,7 @@ from lumbrel.exchange import earlier
 from lumbrel.services.base.facts import read_facts, schemas
 from lumbrel.services.record import kept
 from lumbrel.store import photographs
-from lumbrel.store.db import newest_version, roll_back
+from lumbrel.store.db import moment, newest_version, roll_back
 from lumbrel.store.kitchen import SETTING, hold_settings
 from lumbrel.store.registered import KIND, hold
 from lumbrel.store.samples import PUT_ONCE, thinned_until
@@ -51,6 +51,7 @@ TABLES = (
     Table("tank"),
     Table("batch", json=("methods",)),
     Table("line", json=("typed", "facts"), place="seq"),
+    Table("said", place="seq"),
     Table("alarm"),
     Table("sample_trouble", ("instrument_id", "reason"), "instrument_id, reason"),
     Table("kept_run", ("batch_id",), "batch_id", json=("points",)),
@@ -117,6 +118,7 @@ class Tables(BaseModel):
     tank: list[Row]
     batch: list[Row]
     line: list[LineOf]
+    said: list[Row]
     alarm: list[Row]
     sample_trouble: list[Row]
     kept_run: list[Row]
@@ -245,6 +247,8 @@ class Coming:
 
     new: Counter[str] = field(default_factory=Counter)
     known: Counter[str] = field(default_factory=Counter)
+    since: str | None = None
+    """The earliest moment of lines that come to others, and that readings here may rest on."""
 
     def __str__(self) -> str:
         named = ("batch", "line", "instrument", "vessel", "woodlot", "sample")
@@ -290,6 +294,8 @@ def put(
         pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
         if coming.new:
             kept.rebuild(db)
+            if coming.since is not None:
+                kept.say_all_since(db, moment(coming.since))
             _is_sound(db)
             verify()
         for picture in () if preview else pictures:
@@ -371,6 +377,8 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             if not _known(db, table, row, moves, coming):
                 _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
                 coming.new[table.name] += 1
+                if here and table.name == "line":
+                    coming.since = min(coming.since or row["at"], row["at"])
     for what, key in changed:
         hold(db, what, key)
     hold_settings(db)

@@ -16,8 +16,8 @@ from typing import Any
 from lumbrel.exchange import logbook
 from lumbrel.exchange.logbook import Coming, Logbook, Refused
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base import said
 from lumbrel.services.record import kept
-from lumbrel.services.stations import slip
 from lumbrel.store import record
 from lumbrel.store.db import connect, instant, moment
 from lumbrel.store.kitchen import SETTING
@@ -146,6 +146,8 @@ def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
     slips = [
         row for row in tables["line"] if row["about"] == "batch" and row["about_id"] in batches
     ]
+    told = _ids(slips)
+    tables["said"] = [row for row in tables["said"] if row["line_id"] in told]
     # Alarms have rung, and what a probe sent in vain says nothing of a batch.
     tables["alarm"] = tables["sample_trouble"] = []
     return slips
@@ -243,27 +245,23 @@ def _later(db: Connection, chosen: Logbook) -> list[str]:
 
 
 def _figures(db: Connection, ids: Iterable[str]) -> Figures:
-    """What the lines of batches say, by the batch's code, with nothing remembered from before."""
+    """What the lines of batches say by today's formulas, by the batch's code, with nothing remembered from before."""
     db.cache = None  # type: ignore[attr-defined]
     found: Figures = {}
     for batch_id in ids:
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
         context = contexts.load(db, batch.code, datetime.now(UTC))
+        read = ((entry, said.today(context, entry)) for entry in context.entries)
         found[batch.code] = [
-            (
-                line.entry.id,
-                line.entry.superseded,
-                line.reading and (line.reading.brix, line.reading.sigma_brix),
-            )
-            for line in slip.lines(context)
+            (entry.id, entry.superseded, one and (one.brix, one.sigma_brix)) for entry, one in read
         ]
     return found
 
 
 def _same(before: Figures, after: Figures, sentence: str) -> None:
-    for code, said in before.items():
-        if after.get(code) != said:
+    for code, figures in before.items():
+        if after.get(code) != figures:
             raise Refused(
                 sentence.format(code) + " Take the whole logbook into an empty data folder instead."
             )

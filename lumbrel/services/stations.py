@@ -12,6 +12,7 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.book import Book
 from lumbrel.services.base.calculation import Calculation
+from lumbrel.services.base.said import spoken_by
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench.said import BOOK_KINDS as BENCH_KINDS
 from lumbrel.services.candy.station import STATION as CANDY
@@ -33,6 +34,9 @@ STATIONS: tuple[Station, ...] = (DAY, SAP, TAKE_IN, PAN, FILTER, COLOUR, JAR, CA
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""
+for _kind in (kind for station in STATIONS for kind in station.line_kinds):
+    if _kind.says:
+        spoken_by(_kind.key, _kind.says)
 book = Book(
     [*KITCHEN_KINDS, *BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)]
 )

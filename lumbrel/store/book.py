@@ -151,6 +151,12 @@ def around(db: Connection, kind: str, about_id: str, at: datetime) -> tuple[date
     return (moment(before) if before else BEFORE_ALL, moment(after) if after else AFTER_ALL)
 
 
+def last(db: Connection) -> tuple[str, datetime]:
+    """The id of the line that was written last, and when it was noted."""
+    row = db.execute("SELECT id, noted_at FROM line ORDER BY seq DESC LIMIT 1").fetchone()
+    return row["id"], moment(row["noted_at"])
+
+
 def written_so_far(db: Connection) -> int:
     """A number that grows with every line: two looks that see the same number see the same."""
     return int(db.execute("SELECT coalesce(max(seq), 0) FROM line").fetchone()[0])

@@ -9,7 +9,7 @@ from lumbrel.services.kitchen import safekeeping
 from lumbrel.services.kitchen.safekeeping import Refused
 from lumbrel.services.record import kept
 from lumbrel.store import safe
-from lumbrel.store.db import NoRecord, connect, opened
+from lumbrel.store.db import NoRecord, connect, opened, transaction
 from lumbrel.store.safe import InUse
 from tests.support.kitchen import NOON, KitchenCase
 from tests.support.safe import run
@@ -154,5 +154,6 @@ class SafeHands(KitchenCase):
         self.db.execute("UPDATE standing SET taken_at = '2020'")
         self.db.execute("DELETE FROM flow_share")
         self.assertEqual(len(kept.differences(self.db)), 2)
-        kept.rebuild(self.db)
+        with transaction(self.db):
+            kept.rebuild(self.db)
         self.assertEqual(kept.differences(self.db), [])

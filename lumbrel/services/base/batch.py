@@ -192,9 +192,15 @@ def load(db: Connection, code: str, now: datetime) -> BatchContext:
     return of(db, batch, now)
 
 
-def of(db: Connection, batch: Batch, now: datetime) -> BatchContext:
-    """A batch already at hand, with all that belongs to it."""
-    entries = slip_of(db, batch.id)
+def of(
+    db: Connection, batch: Batch, now: datetime, slip: list[Entry[Facts]] | None = None
+) -> BatchContext:
+    """A batch already at hand, with all that belongs to it.
+
+    Args:
+        slip: its lines, where they are at hand too.
+    """
+    entries = slip_of(db, batch.id) if slip is None else slip
     taken = standing.taken_in(standing.current(entries))
     lots = {w.id: w for w in woodlots(db)}
     brought = sorted(taken.facts.parts, key=lambda part: -part.mass_kg * part.brix)

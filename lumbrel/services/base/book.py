@@ -125,8 +125,8 @@ def _line(draft: Draft, line_id: str, at: datetime, now: datetime, form: Form) -
 
 
 def _put(db: Connection, line: Entry[Facts]) -> None:
-    """Put a line in the book, with what is kept of it; of what it strikes nothing is kept any more. What it
-    says of an earlier moment is followed up."""
+    """Put a line in the book, with what is kept of it; of what it strikes nothing is kept any more. What rests
+    on it, by its moment, is followed up."""
     row = line.row()
     old = store.by_id(db, row.supersedes) if row.supersedes else None
     if not store.add(db, row):
@@ -137,8 +137,7 @@ def _put(db: Connection, line: Entry[Facts]) -> None:
     for told in _FOLLOWERS:
         if old:
             told(db, of_row(old))
-        if row.at < row.noted_at:
-            told(db, line)
+        told(db, line)
 
 
 def _strike_beside(db: Connection, line_id: str, by_id: str, now: datetime) -> None:
@@ -155,8 +154,7 @@ _FOLLOWERS: list[Follower] = []
 
 
 def followed_by(follower: Follower) -> None:
-    """Tell a room above of every line that says something of an earlier moment, or that no longer stands, in
-    its transaction."""
+    """Tell a room above of every line that is written, or that no longer stands, in its transaction."""
     _FOLLOWERS.append(follower)
 
 

@@ -32,6 +32,8 @@ class LineKind:
     """From the line (an Entry of these facts) to what stands on the slip."""
     read: Callable[[Form, BatchContext], Facts | None] | None = None
     """From a form; notes what is wrong on it and gives None. A kind without it is not typed."""
+    says: Callable[[BatchContext, Any], Corrected] | None = None
+    """What it says of density by today's formulas; a kind without it says nothing of it."""
     doubt: Callable[[Form, BatchContext, Any], None] | None = None
     """Asks about facts that are possible but not plausible after what is on the slip."""
     stored: Callable[[Connection, Any], None] | None = None

@@ -28,6 +28,7 @@ from lumbrel.services.base.facts import (
     RefractometerFacts,
     ThermometerFacts,
 )
+from lumbrel.services.base.said import as_said
 from lumbrel.services.bench.curves import (
     hydrometer_of,
     scale_error,
@@ -142,7 +143,11 @@ class Corrector:
         )
 
     def correct(self, entry: Entry[ReadingFacts]) -> Corrected:
-        """Correct one reading of the slip with what was known at its time."""
+        """One reading of the slip, as it was said."""
+        return as_said(self._db, self.today(entry))
+
+    def today(self, entry: Entry[ReadingFacts]) -> Corrected:
+        """Correct one reading by today's formulas, with what was known at its time."""
         facts = entry.facts
         instrument = self._instruments[facts.instrument_id].as_of(entry.at)
         after = LOOKED_AFTER if isinstance(facts, ThermometerFacts) else TYPED_AFTER
@@ -337,6 +342,11 @@ class Corrector:
             ),
             causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
         )
+
+
+def today(context: BatchContext, entry: Entry[ReadingFacts]) -> Corrected:
+    """A reading of a slip by today's formulas."""
+    return Corrector.of(context).today(entry)
 
 
 def _hydrometer_steps(

@@ -12,7 +12,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.kitchen.register import fire_from, instrument_from, name_from, sizes_from
 from lumbrel.services.kitchen.settings import since_of
-from lumbrel.services.record.kept import follow
+from lumbrel.services.record.kept import follow, follow_vessel
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Detail, Instrument, change_instrument, instruments
 from lumbrel.store.kitchen import VesselRow, change_vessel, load_kitchen, vessels
@@ -62,6 +62,7 @@ def edit_vessel(db: Connection, key: str, fields: dict[str, str], now: datetime)
         new = replace(old, name=name, shape=shape, sizes_mm=held, fire=fire)
         if new != old:
             change_vessel(db, new, since, now, form.text("initials", limit=8))
+            follow_vessel(db, since, key)
 
     _written(db, name, change)
 

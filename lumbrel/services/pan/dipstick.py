@@ -14,6 +14,7 @@ from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import DepthFacts, PutInFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.said import as_said
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
@@ -47,7 +48,12 @@ def solids_sigma(context: BatchContext) -> float:
 
 
 def corrected(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
-    """What a depth on the slip says of density."""
+    """What a depth on the slip says of density, as it was said."""
+    return as_said(context.db, today(context, entry))
+
+
+def today(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
+    """What it says by today's formulas."""
     depth, solids = entry.facts.depth_mm, solids_kg(context, entry.at)
     sugar = solids_sigma(context)
     pressure = pressure_at(context.db, context.kitchen, entry.at)

@@ -355,7 +355,7 @@ def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
         elif depth := with_facts(entry, (DepthFacts,)):
             found.append(dipstick.corrected(context, depth))
         elif sign := with_facts(entry, (SignFacts,)):
-            found.append(signs.corrected(sign))
+            found.append(signs.corrected(context, sign))
         elif cup := with_facts(entry, (WeighedFacts,)):
             found.append(weighed.corrected_cupful(context, cup))
         elif pot := with_facts(entry, (ScaleFacts,)):

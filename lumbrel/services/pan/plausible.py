@@ -127,7 +127,7 @@ def sign_against_others(form: Form, context: BatchContext, facts: SignFacts) -> 
         seen = gather(context)
     except OutOfRange:
         return
-    new = signs.corrected(preview(facts, context.now))
+    new = signs.corrected(context, preview(facts, context.now))
     minute = _minute(seen, new)
     near, sigma = seen.fitted.brix_at(minute), seen.fitted.sigma_brix_at(minute)
     said = new.bound_brix if new.brix is None else new.brix

@@ -9,6 +9,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import SignFacts, SignKey
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.said import as_said
 from lumbrel.store.instruments import Instrument, SignsDetail
 
 SIGNS = Instrument(id="signs", name="Signs", detail=SignsDetail())
@@ -43,8 +44,13 @@ SHARED = 0.8
 """Of a sign's sigma, what one eye is off by every time."""
 
 
-def corrected(entry: Entry[SignFacts]) -> Corrected:
-    """What a sign on the slip says of density."""
+def corrected(context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
+    """What a sign on the slip says of density, as it was said."""
+    return as_said(context.db, today(context, entry))
+
+
+def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
+    """What it says by today's experience."""
     sign = KNOWN[entry.facts.sign]
     at = entry.at - LOOKED_AFTER if entry.facts.dated == "typed" else entry.at
     steps = (
@@ -92,6 +98,6 @@ def sign(form: Form, context: BatchContext) -> SignFacts | None:
 
 def words(context: BatchContext, entry: Entry[SignFacts]) -> Line:
     """A sign on the slip."""
-    said, known = corrected(entry), KNOWN[entry.facts.sign]
+    said, known = corrected(context, entry), KNOWN[entry.facts.sign]
     value = "" if said.brix is None else f"{said.brix:.1f}"
     return Line(entry, known.words, said.refusal or f"± {said.sigma_brix:.1f}", value, said)

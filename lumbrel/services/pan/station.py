@@ -27,6 +27,7 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import calculations as bench_calculations
+from lumbrel.services.bench import correct
 from lumbrel.services.bench import entries as readings
 from lumbrel.services.pan import (
     alarms,
@@ -67,35 +68,51 @@ LINE_KINDS = (
         facts=HydrometerFacts,
         read=readings.hydrometer,
         words=readings.hydrometer_words,
+        says=correct.today,
         doubt=since_the_last,
     ),
     LineKind(
         facts=RefractometerFacts,
         read=readings.refractometer,
         words=readings.refractometer_words,
+        says=correct.today,
         doubt=since_the_last,
     ),
     LineKind(
         facts=ThermometerFacts,
         read=readings.thermometer,
         words=readings.thermometer_words,
+        says=correct.today,
         doubt=since_the_last,
     ),
-    LineKind(facts=DepthFacts, read=dipstick.depth, words=dipstick.words),
+    LineKind(
+        facts=DepthFacts,
+        read=dipstick.depth,
+        words=dipstick.words,
+        says=dipstick.today,
+    ),
     LineKind(
         facts=WeighedFacts,
         read=weighed.weighed,
         words=weighed.weighed_words,
+        says=weighed.cupful_today,
         doubt=weighed_against_others,
     ),
     LineKind(
         facts=ScaleFacts,
         read=weighed.scale,
         words=weighed.scale_words,
+        says=weighed.scale_today,
         doubt=weighed_against_others,
     ),
     LineKind(facts=MeasuredFacts, read=yields.measured, words=yields.words),
-    LineKind(facts=SignFacts, read=signs.sign, words=signs.words, doubt=sign_against_others),
+    LineKind(
+        facts=SignFacts,
+        read=signs.sign,
+        words=signs.words,
+        says=signs.today,
+        doubt=sign_against_others,
+    ),
     LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
     LineKind(
         facts=HeatFacts,

@@ -13,6 +13,7 @@ from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import Facts, PutInFacts, ScaleFacts, WeighedFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.said import as_said
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
 from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.store.instruments import Instrument, ScaleDetail
@@ -46,7 +47,12 @@ EMPTY = Bounds("empty", "mass", 0, 2000, "An empty vessel weighs at most 2000 kg
 
 
 def corrected_cupful(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected:
-    """What a weighed cupful says of density."""
+    """What a weighed cupful says of density, as it was said."""
+    return as_said(context.db, cupful_today(context, entry))
+
+
+def cupful_today(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected:
+    """What it says by today's formulas."""
     facts = entry.facts
     at = entry.at - (TYPED_AFTER if facts.dated == "typed" else timedelta(0))
     try:
@@ -93,7 +99,12 @@ def corrected_cupful(context: BatchContext, entry: Entry[WeighedFacts]) -> Corre
 
 
 def corrected_scale(context: BatchContext, entry: Entry[ScaleFacts]) -> Corrected:
-    """What a scale under the vessel says of density: the solids in it are known."""
+    """What a scale under the vessel says of density, as it was said."""
+    return as_said(context.db, scale_today(context, entry))
+
+
+def scale_today(context: BatchContext, entry: Entry[ScaleFacts]) -> Corrected:
+    """What it says by today's formulas: the solids in the vessel are known."""
     facts = entry.facts
     mass, solids = facts.mass_kg - facts.empty_kg, solids_kg(context, entry.at)
     brix = 100 * solids / mass if mass > 0 else 100.0

@@ -5,24 +5,32 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import book as book_of_all
-from lumbrel.services.base import standing
+from lumbrel.services.base import said, standing
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.burned import burn_seen
 from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
+    AddedFacts,
     CalledOffFacts,
     CheckedFacts,
     ColourFacts,
     CookFacts,
+    DepthFacts,
     Facts,
     FedFacts,
     JarFacts,
     MadeFacts,
+    OpenedFacts,
     PartDrawFacts,
+    PutInFacts,
     ReadingFacts,
+    ScaleFacts,
     ScoredFacts,
     TakeInFacts,
+    ThermometerFacts,
 )
 from lumbrel.services.base.filtered import filter_seen
 from lumbrel.services.base.form import BadInput, Form, local_time
@@ -35,15 +43,22 @@ from lumbrel.services.record import sums
 from lumbrel.services.record.flows import NotPacked, deliveries, moved_by, parts_of, takes_jars
 from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
-from lumbrel.store.db import KEPT_TABLES, make_kept_tables, migrate, roll_back, transaction
+from lumbrel.store import said as said_store
+from lumbrel.store.db import (
+    KEPT_TABLES,
+    make_kept_tables,
+    migrate,
+    roll_back,
+    transaction,
+)
 from lumbrel.store.flow import Flow
 from lumbrel.store.instruments import BarometerDetail, instruments_of
-from lumbrel.store.kept import LotRow, Standing, Use
+from lumbrel.store.kept import LotRow, Pair, Standing, Use
 from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, unheld
 
-KEPT_VERSION = 9
+KEPT_VERSION = 10
 """Grows when what is kept, or how it follows from the lines, changes."""
 
 
@@ -76,9 +91,26 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
         moved.keep_what_rests_on(batch.id)
         touched = moved.touched
     sums.ask(db, entry, touched, before)
-    keep(db, batch, lines)
+    learned = keep(db, batch, lines)
+    said.say(contexts.of(db, batch, entry.noted_at, slip), _says_by(db, entry), entry.id)
+    _keep_taught(db, batch, lines)
+    for pair in learned:
+        # What a stem learns of itself holds for whatever else it read from then on, noted already or not.
+        follow(db, pair.cold_at, pair.instrument_id)
     _keep_below(db, batch, touched)
     return True
+
+
+def _says_by(db: Connection, entry: Entry[Facts]) -> said.Wanted:
+    """Which lines of a slip may say something else once one is written: itself; by the sugar that is in the
+    vessel, where that is another; all, where the take-in is."""
+    old = book.by_id(db, entry.supersedes) if entry.supersedes else None
+    was = {old.kind} if old else set()
+    if old and isinstance(entry.facts, OpenedFacts):
+        return said.speaks
+    moved = isinstance(entry.facts, PutInFacts) or bool(was & {AddedFacts.key(), FedFacts.key()})
+    by_sugar = (DepthFacts, ScaleFacts) if moved else ()
+    return lambda one: one.id == entry.id or isinstance(one.facts, by_sugar)
 
 
 def _keep_photograph(db: Connection, name: str) -> None:
@@ -167,8 +199,12 @@ def _none_short(db: Connection, parcel_ids: set[str]) -> None:
             )
 
 
-def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
-    """Keep up to date what follows from the lines of one slip alone."""
+def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:
+    """Keep up to date what follows from the lines of one slip alone.
+
+    Returns:
+        The hot and cold pairs that came or went.
+    """
     stands = _standing_of(lines)
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
     learned = kept.keep_pairs(
@@ -181,10 +217,7 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> None:
     cooks.keep(db, batch.id, None if gone else cook_seen(lines))
     sap.keep_draws(db, batch.id, [] if gone else _from_tanks(lines))
     sap.keep_burn(db, batch.id, None if gone else burn_seen(lines))
-    _keep_taught(db, batch, lines)
-    for pair in learned:
-        # What a stem learns of itself holds for whatever else it read from then on, noted already or not.
-        follow(db, pair.cold_at, pair.instrument_id)
+    return learned
 
 
 def _keep_taught(db: Connection, batch: Batch, lines: standing.Slip) -> None:
@@ -202,10 +235,50 @@ def _keep_taught(db: Connection, batch: Batch, lines: standing.Slip) -> None:
 def follow(db: Connection, since: datetime, instrument_id: str = "") -> None:
     """Keep up to date what rests on how an instrument stood, or on the air, from an earlier moment on: once
     something is said of it anew, in the same transaction."""
+    _say_anew(db, since, instrument_id)
+    _teach_anew(db, since, instrument_id)
+
+
+def follow_vessel(db: Connection, since: datetime, vessel_id: str) -> None:
+    """Keep up to date what depths say by a vessel's shape, from an earlier moment on."""
+    _say_anew(db, since, vessel_id=vessel_id)
+
+
+def _teach_anew(db: Connection, since: datetime, instrument_id: str = "") -> None:
     for batch_id in kept.drawn_since(db, since, instrument_id):
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
         _keep_taught(db, batch, standing.current(slip_of(db, batch_id)))
+
+
+def _say_anew(
+    db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = ""
+) -> None:
+    """Write what readings say that were read from a moment on: by an instrument, in a vessel, or, with
+    none of them named, all that rest on the air. The line that was written last is why."""
+
+    def wanted(one: Entry[Any]) -> bool:
+        facts = one.facts
+        if one.at < since:
+            return False
+        if instrument_id:
+            return isinstance(facts, ReadingFacts) and facts.instrument_id == instrument_id
+        return isinstance(facts, DepthFacts | ThermometerFacts)
+
+    _say_of(db, said_store.read_since(db, since, instrument_id, vessel_id), wanted)
+
+
+def say_all_since(db: Connection, since: datetime) -> None:
+    """Write what readings say from a moment on, once lines came from elsewhere that they may rest on."""
+    _say_of(db, said_store.read_since(db, since), lambda one: one.at >= since)
+
+
+def _say_of(db: Connection, batch_ids: list[str], wanted: said.Wanted) -> None:
+    because, noted_at = book.last(db)
+    for batch_id in batch_ids:
+        batch = record.batch_by(db, id=batch_id)
+        assert batch is not None
+        said.say(contexts.of(db, batch, noted_at), wanted, because)
 
 
 def _follow_line(db: Connection, line: Entry[Facts]) -> None:
@@ -218,6 +291,8 @@ def _follow_line(db: Connection, line: Entry[Facts]) -> None:
         follow(db, line.at, line.about_id)
     elif line.about == "instrument" or line.kind in (PressureFacts.key(), SETTING):
         follow(db, line.at)
+    elif line.about == "vessel":
+        follow_vessel(db, line.at, line.about_id)
 
 
 book_of_all.followed_by(_follow_line)
@@ -357,7 +432,7 @@ def ready(db: Connection) -> None:
 
 
 def rebuild(db: Connection) -> None:
-    """Make anew, from the lines alone, all that is kept besides them.
+    """Make anew, from the lines alone, all that is kept besides them; in a transaction that is open.
 
     Raises:
         Unsound: nothing can follow from its lines.
@@ -381,6 +456,8 @@ def rebuild(db: Connection) -> None:
     for batch in packed:
         keep_lots(db, kitchen, batch)
     sap.rebuild(db)
+    for batch_id in said.unsaid(db):
+        said.say(_context(db, batch_id), said.speaks)
 
 
 def _rebuild_slips(db: Connection) -> list[Batch]:
@@ -397,7 +474,10 @@ def _rebuild_slips(db: Connection) -> list[Batch]:
         assert batch is not None
         slip = slip_of(db, batch_id)
         lines = standing.current(slip)
-        keep(db, batch, lines)
+        learned = keep(db, batch, lines)
+        _keep_taught(db, batch, lines)
+        for pair in learned:
+            _teach_anew(db, pair.cold_at, pair.instrument_id)
         delivered[batch_id] = (batch.code, deliveries(batch, slip, lines))
         counts: standing.Slip = [] if standing.is_called_off(lines) else lines
         for line in sorted(counts, key=lambda one: takes_jars(one.facts)):
@@ -431,11 +511,21 @@ def apart(db: Connection) -> list[str]:
     before = {table: _rows(db, table) for table in KEPT_TABLES}
     rebuild(db)
     wrong = [f"{one} is not what was noted of it last" for one in unheld(db)]
+    unlike = sum(said.apart(_context(db, batch_id)) for batch_id in record.batch_ids(db))
+    if unlike:
+        wrong.append(f"said: {unlike} readings say something else than was written of them")
     for table in KEPT_TABLES:
         rows = before[table] ^ _rows(db, table)
         if rows:
             wrong.append(f"{table}: {len(rows)} rows are not what the lines say")
     return wrong
+
+
+def _context(db: Connection, batch_id: str) -> BatchContext:
+    batch = record.batch_by(db, id=batch_id)
+    assert batch is not None
+    slip = slip_of(db, batch_id)
+    return contexts.of(db, batch, max(line.noted_at for line in slip), slip)
 
 
 def _rows(db: Connection, table: str) -> set[tuple[Any, ...]]:

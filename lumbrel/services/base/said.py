@@ -1,0 +1,146 @@
+"""What a reading said stands as it was said. It is said anew, with the line that caused it, only when
+something that it rests on is corrected, struck, or noted late."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
+from itertools import pairwise
+from sqlite3 import Connection
+from typing import Any
+
+from lumbrel.core import units
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.form import local_time
+from lumbrel.store import said as store
+from lumbrel.store.kitchen import load_kitchen
+from lumbrel.store.said import Said
+
+MODEL = 1
+"""Version of the formulas that readings are corrected by. It grows with a formula that is another."""
+SHOWN_FROM_BRIX = 0.1
+"""By so much another density is said in the working."""
+SAME_BRIX = 1e-6
+Sayer = Callable[[BatchContext, Entry[Any]], Corrected]
+Wanted = Callable[[Entry[Any]], bool]
+_SAYERS: dict[str, Sayer] = {}
+
+
+def spoken_by(kind: str, sayer: Sayer) -> None:
+    """Tell how a kind of line is corrected by today's formulas."""
+    _SAYERS[kind] = sayer
+
+
+def speaks(entry: Entry[Any]) -> bool:
+    """Whether a line says something of density."""
+    return entry.kind in _SAYERS
+
+
+def as_said(db: Connection, today: Corrected) -> Corrected:
+    """A reading as it was said; as today's formulas have it, where nothing was said yet.
+
+    Args:
+        today: by today's formulas.
+    """
+    told = store.of_line(db, today.entry_id)
+    if not told:
+        return today
+    holds = told[-1]
+    steps = list(today.steps)
+    if _differ(today.brix, holds.brix, SHOWN_FROM_BRIX):
+        by = f"by the formulas of version {holds.model}, when it was read"
+        steps.append(ReadingStep("said, and stands", holds.brix, "brix", by))
+    for before, after in pairwise(told):
+        why = f"until {_when(db, after.noted_at)}: then a line was written that it rests on"
+        steps.append(ReadingStep("said before", before.brix, "brix", why))
+    return replace(
+        today,
+        brix=holds.brix,
+        sigma_brix=holds.sigma_brix,
+        own_sigma_brix=holds.own_sigma_brix,
+        shared_sigma_brix=holds.shared_sigma_brix,
+        bound_brix=holds.bound_brix,
+        refusal=holds.refusal,
+        below_scale=today.below_scale and holds.brix is None,
+        steps=tuple(steps),
+    )
+
+
+def _when(db: Connection, at: datetime) -> str:
+    kitchen = load_kitchen(db)
+    local = local_time(at, kitchen)
+    return f"{units.day(local, kitchen.clock)}, {units.clock(local, kitchen.clock)}"
+
+
+def today(context: BatchContext, entry: Entry[Any]) -> Corrected | None:
+    """A line by today's formulas; None for one that says nothing of density."""
+    sayer = _SAYERS.get(entry.kind)
+    return sayer(context, entry) if sayer else None
+
+
+def say(context: BatchContext, wanted: Wanted, because: str = "") -> bool:
+    """Write what lines of a slip say, those that are new and those that say something else than before.
+
+    Args:
+        wanted: which of its standing lines could say something else.
+        because: the line that may have changed what they rest on.
+    Returns:
+        Whether any did.
+    """
+    changed = False
+    for entry in context.current:
+        if not speaks(entry) or not wanted(entry):
+            continue
+        told = store.of_line(context.db, entry.id)
+        now = _said(_SAYERS[entry.kind](context, entry), because if told else "", context.now)
+        if not told or _is_another(now, told[-1]):
+            store.add(context.db, now)
+            changed = True
+    return changed
+
+
+def apart(context: BatchContext) -> int:
+    """How many lines of a slip say, by the formulas they were said by, something else than was written."""
+    found = 0
+    for entry in filter(speaks, context.current):
+        told = store.of_line(context.db, entry.id)
+        if told and told[-1].model == MODEL:
+            today = _SAYERS[entry.kind](context, entry)
+            found += _differ(today.brix, told[-1].brix, SHOWN_FROM_BRIX)
+    return found
+
+
+def unsaid(db: Connection) -> list[str]:
+    """The ids of batches with readings of which nobody wrote what they said."""
+    return store.unsaid(db, tuple(_SAYERS)) if _SAYERS else []
+
+
+def _said(read: Corrected, because: str, now: datetime) -> Said:
+    return Said(
+        line_id=read.entry_id,
+        model=MODEL,
+        brix=read.brix,
+        sigma_brix=read.sigma_brix,
+        own_sigma_brix=read.own_sigma_brix,
+        shared_sigma_brix=read.shared_sigma_brix,
+        bound_brix=read.bound_brix,
+        refusal=read.refusal,
+        because=because,
+        noted_at=now,
+    )
+
+
+def _is_another(now: Said, held: Said) -> bool:
+    return (
+        _differ(now.brix, held.brix, SAME_BRIX)
+        or _differ(now.sigma_brix, held.sigma_brix, SAME_BRIX)
+        or _differ(now.bound_brix, held.bound_brix, SAME_BRIX)
+        or now.refusal != held.refusal
+    )
+
+
+def _differ(one: float | None, other: float | None, least: float) -> bool:
+    if one is None or other is None:
+        return one is not other
+    return abs(one - other) > least

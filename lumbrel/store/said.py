@@ -1,0 +1,80 @@
+"""What readings said: written with them, and once more only when something that they rest on is corrected,
+struck, or noted late. A formula that is better later changes none of it."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection
+from uuid import UUID, uuid5
+
+from lumbrel.store.db import instant
+from lumbrel.store.rows import columns_of, insert, mapper
+
+
+@dataclass(frozen=True, kw_only=True)
+class Said:
+    """What one reading said of density, Brix; `brix` is None where it said nothing, and `refusal` says why.
+
+    Args:
+        model: the version of the formulas it was said by.
+        because: the line by which it was said anew; empty for what was said at first.
+    """
+
+    line_id: str
+    model: int
+    brix: float | None
+    sigma_brix: float
+    own_sigma_brix: float
+    shared_sigma_brix: float
+    bound_brix: float | None
+    refusal: str
+    because: str
+    noted_at: datetime
+
+
+_said = mapper(Said)
+SAID = UUID("0a8f3c52-6f0e-5b1c-8f5d-3d2c1b7a9e40")
+
+
+def add(db: Connection, said: Said) -> None:
+    """Write what a reading said; the same again is written once."""
+    row = columns_of(said)
+    own = str(uuid5(SAID, repr(sorted(row.items()))))
+    if db.execute("SELECT 1 FROM said WHERE id = ?", (own,)).fetchone() is None:
+        insert(db, "said", {"id": own, **row})
+
+
+def of_line(db: Connection, line_id: str) -> list[Said]:
+    """All that a line ever said, what holds now last."""
+    rows = db.execute("SELECT * FROM said WHERE line_id = ? ORDER BY seq", (line_id,))
+    return [_said(row) for row in rows]
+
+
+def unsaid(db: Connection, kinds: tuple[str, ...]) -> list[str]:
+    """The ids of batches with lines of some kinds of which nobody wrote what they said."""
+    marks = ", ".join("?" * len(kinds))
+    rows = db.execute(
+        f"""SELECT DISTINCT about_id FROM line WHERE kind IN ({marks}) AND about = 'batch'
+            AND NOT EXISTS (SELECT 1 FROM said WHERE said.line_id = line.id)""",
+        kinds,
+    )
+    return [row["about_id"] for row in rows]
+
+
+def read_since(
+    db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = ""
+) -> list[str]:
+    """The ids of batches that were read from a moment on, by an instrument or in a vessel, if one is
+    named."""
+    if instrument_id:
+        rows = db.execute(
+            "SELECT batch_id FROM used WHERE instrument_id = ? AND last_at >= ?",
+            (instrument_id, instant(since)),
+        )
+    else:
+        rows = db.execute(
+            """SELECT batch_id FROM standing
+               WHERE (?2 = '' OR vessel_id = ?2) AND (left_at IS NULL OR left_at >= ?1
+                   OR EXISTS (SELECT 1 FROM line WHERE about_id = standing.batch_id AND at >= ?1))""",
+            (instant(since), vessel_id),
+        )
+    return [row["batch_id"] for row in rows]
