@@ -1,5 +1,5 @@
 """The command line: serve, demo, listen, compute, export, import, replay, backup, restore, rebuild,
-check."""
+check, addresses."""
 
 import argparse
 import gc
@@ -127,7 +127,7 @@ def _add_file(sub: argparse.ArgumentParser) -> None:
 
 
 def _add_no_more(_sub: argparse.ArgumentParser) -> None:
-    """It takes nothing but the record."""
+    """It takes nothing more."""
 
 
 def _add_check(sub: argparse.ArgumentParser) -> None:
@@ -184,8 +184,13 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
         _add_no_more,
     ),
     "check": (_later("records", "check"), "check the record, or a backup", _add_check),
+    "addresses": (
+        _later("serving", "addresses"),
+        "every address, with who may read it and who may write to it",
+        _add_no_more,
+    ),
 }
-WITHOUT_A_RECORD = ("compute", "replay")
+WITHOUT_A_RECORD = ("compute", "replay", "addresses")
 
 
 def run() -> None:

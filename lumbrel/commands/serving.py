@@ -44,6 +44,18 @@ def serve(arguments: argparse.Namespace) -> int:
         return _run(settings, arguments)
 
 
+def addresses(_arguments: argparse.Namespace) -> int:
+    """List every address with the least role that it asks for."""
+    from lumbrel.web.shell.app import create_app
+    from lumbrel.web.shell.settings import Settings
+    from lumbrel.web.shell.who_may import addresses
+
+    create_app(Settings(database=Path(RECORD)))
+    for one in sorted(addresses(), key=lambda address: address.path):
+        print(f"{one.path:44} {one.reads or '-':10} {one.writes or '-'}")
+    return 0
+
+
 def demo(arguments: argparse.Namespace) -> int:
     """Serve the demonstration, made first where there is none."""
     from lumbrel import demo as demonstration

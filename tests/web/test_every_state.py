@@ -17,7 +17,7 @@ from lumbrel.services.stations import STATIONS, slip
 from lumbrel.store import record
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
-from lumbrel.web.shell.who_may import ADDRESSES
+from lumbrel.web.shell.who_may import addresses
 from tests.support.kitchen import NOON, KitchenCase
 
 BOIL = {"amount": "22 kg", "brix": "60"}
@@ -132,7 +132,8 @@ class EveryState(KitchenCase):
     def look(self, code: str, state: str) -> None:
         """Every address of the application that is of a batch, a lot or a line of it."""
         entries = [one.id for one in self.slip(code)]
-        for address, reads, writes in ADDRESSES:
+        for one in addresses():
+            address, reads, writes = one.path, one.reads, one.writes
             if not re.search(r"\{(code|lot)(:path)?\}", address) or address.startswith("/live"):
                 continue
             path = re.sub(r"\{(code|lot)(:path)?\}", code, address)

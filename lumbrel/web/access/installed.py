@@ -2,13 +2,14 @@
 
 import json
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
 from lumbrel import __version__
+from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.render import STATIC, WEB
+from lumbrel.web.shell.room import Room, least
 
-router = APIRouter()
+router = Room()
 FONT = "vendor/atkinson/atkinson-hyperlegible-next-latin-wght-normal.woff2"
 ALSO_KEPT = (
     "js/theme.js",
@@ -23,6 +24,7 @@ ALSO_KEPT = (
 
 
 @router.get("/manifest.webmanifest")
+@least(PUBLIC)
 def manifest() -> Response:
     """What an installed app is called and looks like."""
     icons = [
@@ -45,6 +47,7 @@ def manifest() -> Response:
 
 
 @router.get("/sw.js")
+@least(PUBLIC)
 def worker() -> Response:
     """The worker, told its version and the files of the shell."""
     bundle = sorted(path.name for path in (WEB / "static" / "bundle").iterdir())

@@ -4,23 +4,24 @@ from datetime import timedelta
 from typing import Any
 
 import segno
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 
 from lumbrel.services.access.certificates import Authority
 from lumbrel.services.access.codes import Offer
 from lumbrel.services.access.doorkeeper import Entered, MustWait
-from lumbrel.services.access.roles import ROLES
+from lumbrel.services.access.roles import LOOKER, OWNER, ROLES
 from lumbrel.services.base.form import BadInput, NotFound
-from lumbrel.web.shell.caller import caller_of
+from lumbrel.web.shell.caller import MACHINE, PUBLIC, caller_of
 from lumbrel.web.shell.gate import ENTER, door_of
 from lumbrel.web.shell.network import CannotOpen, Network
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit, local_address
+from lumbrel.web.shell.room import Room, least
 from lumbrel.web.shell.settings import system_clock
 
-router = APIRouter()
+router = Room()
 HOME = "/kitchen/network"
 KINDS_OF_DEVICE = (("iPad", "tablet"), ("Mobi", "phone"), ("Android", "tablet"))
 """What a browser calls itself by, and what a person would call it."""
@@ -70,12 +71,14 @@ def _home(
 
 
 @router.get(HOME)
+@least(OWNER)
 def home(visit: Here) -> HTMLResponse:
     """Whether the kitchen is open to its network, to whom, and who tried."""
     return _home(visit)
 
 
 @router.post(f"{HOME}/passphrase")
+@least(MACHINE)
 def choose_passphrase(visit: Here, fields: Fields) -> Response:
     """Choose the passphrase."""
     try:
@@ -88,6 +91,7 @@ def choose_passphrase(visit: Here, fields: Fields) -> Response:
 
 
 @router.post(f"{HOME}/open")
+@least(MACHINE)
 async def open_it(visit: Here, fields: Fields) -> Response:
     """Open the kitchen to its network; open already, nothing happens."""
     try:
@@ -98,6 +102,7 @@ async def open_it(visit: Here, fields: Fields) -> Response:
 
 
 @router.post(f"{HOME}/close")
+@least(MACHINE)
 async def close_it(visit: Here, fields: Fields) -> Response:
     """Close it again; closed already, nothing happens."""
     await _network(visit).close()
@@ -105,6 +110,7 @@ async def close_it(visit: Here, fields: Fields) -> Response:
 
 
 @router.post(f"{HOME}/pair")
+@least(OWNER)
 def offer_code(visit: Here, fields: Fields) -> Response:
     """A code for one device, shown once."""
     network = _network(visit)
@@ -118,6 +124,7 @@ def offer_code(visit: Here, fields: Fields) -> Response:
 
 
 @router.post(HOME + "/device/{key}")
+@least(OWNER)
 def change(visit: Here, key: str, fields: Fields) -> Response:
     """Name a device anew, or give it another role."""
     try:
@@ -128,6 +135,7 @@ def change(visit: Here, key: str, fields: Fields) -> Response:
 
 
 @router.post(HOME + "/device/{key}/out")
+@least(OWNER)
 def put_out(visit: Here, key: str, fields: Fields) -> Response:
     """Put a device out."""
     _network(visit).doorkeeper.put_out(key, system_clock())
@@ -151,6 +159,7 @@ def _enter(request: Request, form: Filled | None = None, status: int = 200) -> R
 
 
 @router.get(ENTER)
+@least(PUBLIC)
 def enter(request: Request) -> Response:
     """Where a device is let in; one that is in goes on."""
     if caller_of(request.scope).device:
@@ -159,12 +168,14 @@ def enter(request: Request) -> Response:
 
 
 @router.post(ENTER)
+@least(PUBLIC)
 def pair(request: Request, fields: Fields) -> Response:
     """Let a device in by its code."""
     return _let_in(request, fields, by_passphrase=False)
 
 
 @router.post(f"{ENTER}/passphrase")
+@least(PUBLIC)
 def sign_in(request: Request, fields: Fields) -> Response:
     """Let an owner's device in by the passphrase."""
     return _let_in(request, fields, by_passphrase=True)
@@ -192,6 +203,7 @@ def _let_in(request: Request, fields: dict[str, str], *, by_passphrase: bool) ->
 
 
 @router.post("/initials")
+@least(LOOKER)
 def hand_over(visit: Here, fields: Fields) -> Response:
     """A device changes hands: what is written on it from now on is another person's."""
     door, device = door_of(visit.request.scope), visit.caller.device
@@ -202,6 +214,7 @@ def hand_over(visit: Here, fields: Fields) -> Response:
 
 
 @router.post("/leave")
+@least(LOOKER)
 def leave(visit: Here, fields: Fields) -> Response:
     """A device goes by itself."""
     door, device = door_of(visit.request.scope), visit.caller.device
@@ -214,6 +227,7 @@ def leave(visit: Here, fields: Fields) -> Response:
 
 
 @router.get("/trust")
+@least(PUBLIC)
 def trust(request: Request) -> Response:
     """How a device comes to trust this kitchen's certificates, once."""
     # Who is to compare it looks at the machine's own screen: what a stranger is sent proves nothing.
@@ -223,6 +237,7 @@ def trust(request: Request) -> Response:
 
 
 @router.get("/trust/authority.crt")
+@least(PUBLIC)
 def authority_file(request: Request) -> Response:
     """The authority's certificate, for phones and tablets."""
     headers = {"Content-Disposition": 'attachment; filename="lumbrel-kitchen.crt"'}
@@ -231,6 +246,7 @@ def authority_file(request: Request) -> Response:
 
 
 @router.get("/trust/authority.pem")
+@least(PUBLIC)
 def authority_text(request: Request) -> Response:
     """The authority's certificate, for programs and small boards."""
     headers = {"Content-Disposition": 'attachment; filename="lumbrel-kitchen.pem"'}

@@ -3,12 +3,14 @@
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
+from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.stations import CALCULATIONS
+from lumbrel.web.shell.room import Room
 
-router = APIRouter(prefix="/api", tags=["calculations"])
+router = Room(writes=LOOKER, prefix="/api", tags=["calculations"])
 
 
 def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Response]]:

@@ -4,13 +4,14 @@ import sqlite3
 from dataclasses import replace
 from typing import Any
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.exceptions import HTTPException
 
 from lumbrel import __version__
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import UNIT_PRESETS
 from lumbrel.services.take_in.entries import measured_by
@@ -22,10 +23,11 @@ from lumbrel.store.safe import nature
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import TEMPLATES
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room, least
 from lumbrel.web.shell.workspace import Workspace
 
-router = APIRouter()
-last = APIRouter()
+router = Room()
+last = Room()
 UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
 """Kinds that are shown in one unit only."""
 AMOUNT = "amount"
@@ -104,6 +106,7 @@ def understood(
 @last.api_route(
     "/api/{path:path}", methods=["GET", "POST", "PUT", "DELETE"], include_in_schema=False
 )
+@least(LOOKER)
 async def nothing_here(path: str) -> None:
     """Anything else under /api/ is answered as JSON."""
     raise HTTPException(404, "There is no such calculation; see /api/docs.")

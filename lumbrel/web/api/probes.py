@@ -4,7 +4,7 @@ from collections.abc import Callable, Coroutine
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict, Field
@@ -12,9 +12,11 @@ from starlette.concurrency import run_in_threadpool
 
 from lumbrel.services.probes import intake
 from lumbrel.store.db import opened
+from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room, least
 from lumbrel.web.shell.turnstile import Pace, Turnstile
 from lumbrel.web.shell.workspace import workspace_of
 
@@ -71,7 +73,7 @@ class TokenFirst(APIRoute):
         return handler
 
 
-router = APIRouter(prefix="/api", tags=["probes"], route_class=TokenFirst)
+router = Room(prefix="/api", tags=["probes"], route_class=TokenFirst)
 
 
 class SampleModel(BaseModel):
@@ -103,6 +105,7 @@ TOKEN = {"name": "authorization", "in": "header", "required": True, "schema": {"
 
 
 @router.post("/probes/samples", response_model=TakenModel, openapi_extra={"parameters": [TOKEN]})
+@least(PUBLIC)
 def samples(visit: Here, body: SamplesModel) -> TakenModel:
     """Take samples of the probe whose token this is: `Authorization: Bearer TOKEN`."""
     probe_id: str = visit.request.state.probe_id

@@ -4,7 +4,6 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
@@ -13,8 +12,9 @@ from lumbrel.services.shelf.accounts import HERE, MISSING, Account
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter(prefix="/api", tags=["trace"])
+router = Room(prefix="/api", tags=["trace"])
 LONGEST_CODE = 60
 
 

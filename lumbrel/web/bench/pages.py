@@ -3,9 +3,9 @@
 from datetime import timedelta
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.entry import last_about
 from lumbrel.services.base.form import BadInput, Form, NotFound
@@ -31,8 +31,9 @@ from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.network import Network
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room, least
 
-router = APIRouter(prefix="/kitchen/instrument")
+router = Room(prefix="/kitchen/instrument")
 TROUBLES_FOR = timedelta(days=7)
 LAST_NOTED = 12
 CHECKED = ("hydrometer", "refractometer", "barometer")
@@ -104,6 +105,7 @@ def _to_change(
 
 
 @router.post("/{key}/change")
+@least(OWNER)
 def change(visit: Here, key: str, fields: Fields) -> Response:
     """Change what it is registered as; what it measured stays as it was read."""
     try:
@@ -139,6 +141,7 @@ def ice(visit: Here, key: str, fields: Fields) -> Response:
 
 
 @router.post("/{key}/token")
+@least(OWNER)
 def token(visit: Here, key: str, fields: Fields) -> Response:
     """A token for a probe over HTTP, shown this once. The same form sent again (the page loaded
     anew) shows the same one and ends none."""

@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.batch import BatchContext
@@ -20,8 +19,9 @@ from lumbrel.services.pan.board import FAR_MINUTES
 from lumbrel.services.stations import slip, waiting
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 KINDS = (
     "pot",
     "cold_water",

@@ -3,7 +3,6 @@
 from typing import Any
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.errors import OutOfRange
@@ -19,8 +18,9 @@ from lumbrel.store.kitchen import load_kitchen, woodlots
 from lumbrel.web.candy import cook
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 router.include_router(cook.router)
 ROWS = range(1, days.ROWS + 1)
 ASKED = (

@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.batch import BatchContext
@@ -13,8 +12,9 @@ from lumbrel.services.colour.row import vial_of
 from lumbrel.services.stations import slip
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 
 
 def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:

@@ -1,6 +1,5 @@
 """The day check and its printed card."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.figures import FIGURES
@@ -10,8 +9,9 @@ from lumbrel.services.stations import book
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 MAPLE = FIGURES.sugar_kinds[0]
 
 

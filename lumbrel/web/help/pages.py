@@ -1,14 +1,14 @@
 """Help where one stands: a half page for each station, and all of them as a small handbook."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.kitchen.handbook import HELPED, TITLES, own
 from lumbrel.services.stations import cautions_of
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter(prefix="/help")
+router = Room(prefix="/help")
 
 
 @router.get("")

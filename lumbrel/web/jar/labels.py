@@ -3,7 +3,6 @@
 from typing import Any
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from markupsafe import Markup
 
@@ -20,8 +19,9 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 
 
 def _job(visit: Visit, known: list[Label], fields: dict[str, str]) -> Job:

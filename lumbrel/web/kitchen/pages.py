@@ -1,10 +1,10 @@
 """The kitchen's first page, and what is registered in it."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
+from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.entry import last_about
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import change as changing
@@ -25,9 +25,10 @@ from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room, least
 
 LAST_NOTED = 12
-router = APIRouter()
+router = Room()
 KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
 
 
@@ -52,6 +53,7 @@ def _overview(visit: Here, form: Filled | None = None) -> HTMLResponse:
 
 
 @router.post("/kitchen/setup")
+@least(OWNER)
 def set_up_kitchen(visit: Here, fields: Fields) -> Response:
     """Equip an empty kitchen by its three questions."""
     try:
@@ -62,6 +64,7 @@ def set_up_kitchen(visit: Here, fields: Fields) -> Response:
 
 
 @router.post("/kitchen/units/{preset}")
+@least(OWNER)
 def set_units(visit: Here, preset: str) -> Response:
     """All units at once."""
     use_units(visit.db, preset, visit.now)
@@ -69,6 +72,7 @@ def set_units(visit: Here, preset: str) -> Response:
 
 
 @router.post("/kitchen/example")
+@least(OWNER)
 def example(visit: Here) -> Response:
     """Load the example kitchen; again is harmless."""
     examples.load_example(visit.db, visit.now)
@@ -117,6 +121,7 @@ def settings(visit: Here, saved: str = "") -> HTMLResponse:
 
 
 @router.post("/kitchen")
+@least(OWNER)
 def save(visit: Here, fields: Fields) -> Response:
     """Save the settings."""
     try:
@@ -127,12 +132,14 @@ def save(visit: Here, fields: Fields) -> Response:
 
 
 @router.get("/kitchen/logbook.json")
+@least(OWNER)
 def as_json(visit: Here) -> Response:
     """The whole logbook as one document."""
     return _download(logbook.as_json(visit.db).encode(), "application/json", "lumbrel-logbook.json")
 
 
 @router.get("/kitchen/logbook.zip")
+@least(OWNER)
 def as_csv(visit: Here) -> Response:
     """The whole logbook as tables."""
     return _download(logbook.as_csv_zip(visit.db), "application/zip", "lumbrel-logbook.zip")
@@ -155,6 +162,7 @@ def alarms(visit: Here, saved: str = "") -> HTMLResponse:
 
 
 @router.post("/kitchen/alarms")
+@least(OWNER)
 def save_alarms(visit: Here, fields: Fields) -> Response:
     """Choose which alarms ring."""
     choose_alarms(visit.db, fields, visit.now)
@@ -185,6 +193,7 @@ def vessel(visit: Here, key: str, saved: str = "") -> HTMLResponse:
 
 
 @router.post("/kitchen/vessel/{key}")
+@least(OWNER)
 def change_vessel(visit: Here, key: str, fields: Fields) -> Response:
     """Change what a vessel is registered as."""
     try:
@@ -195,6 +204,7 @@ def change_vessel(visit: Here, key: str, fields: Fields) -> Response:
 
 
 @router.post("/kitchen/add/{what}")
+@least(OWNER)
 def add(visit: Here, what: str, fields: Fields) -> Response:
     """Register a vessel, woodlot or instrument."""
     if what not in REGISTERED:

@@ -2,17 +2,18 @@
 
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.methods import compare
 from lumbrel.services.methods.questions import QUESTIONS
 from lumbrel.services.pan.board import board_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room, least
 
-router = APIRouter()
+router = Room()
 
 
 def _questions(visit: Here, form: Filled | None = None, saved: bool = False) -> HTMLResponse:
@@ -33,6 +34,7 @@ def show(visit: Here, saved: str = "") -> HTMLResponse:
 
 
 @router.post("/kitchen/methods")
+@least(OWNER)
 def save(visit: Here, fields: Fields) -> Response:
     """Choose methods."""
     try:

@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import AsyncIterator
 from sqlite3 import OperationalError
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from lumbrel.services.base.form import NotFound
@@ -14,10 +14,11 @@ from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room
 from lumbrel.web.shell.streams import HERE
 from lumbrel.web.shell.workspace import workspace_of
 
-router = APIRouter()
+router = Room()
 LONGEST_CODE = 20
 TRY_AGAIN_MS = 700
 """A page whose connection broke tries again that soon."""

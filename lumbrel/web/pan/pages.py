@@ -2,7 +2,6 @@
 
 from math import isfinite
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core import units
@@ -34,8 +33,9 @@ from lumbrel.store.record import Batch
 from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 TABS = (
     ("hydrometer", "Cup", "h"),
     ("refractometer", "Drop", "d"),

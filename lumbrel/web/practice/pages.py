@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Callable
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -16,12 +16,14 @@ from lumbrel.practice.faults import FAULTS, POT_FAULTS
 from lumbrel.practice.pot import PracticePot
 from lumbrel.practice.run import SPEEDS, PracticeRun
 from lumbrel.practice.session import PracticePan
+from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.base.form import NotFound
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room, least
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.workspace import PRACTICE_COOKIE, Workspace, workspace_of
 
-router = APIRouter(prefix="/practice")
+router = Room(prefix="/practice")
 HIDES = 2
 SEED = re.compile(r"[0-9]{1,9}")
 LEAST_REFRESH_S = 0.5
@@ -83,6 +85,7 @@ async def _give_up(request: Request) -> None:
 
 
 @router.post("/leave")
+@least(LOOKER)
 async def leave(request: Request) -> Response:
     """Back to the kitchen; the practice record is forgotten."""
     async with request.app.state.practice_door:

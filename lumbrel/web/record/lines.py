@@ -2,7 +2,6 @@
 
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.access.roles import OWNER
@@ -18,9 +17,10 @@ from lumbrel.store.instruments import (
 )
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
+from lumbrel.web.shell.room import Room
 from lumbrel.web.shell.saved import BACK
 
-router = APIRouter(prefix="/line")
+router = Room(prefix="/line")
 PLACES = {
     "instrument": "/kitchen/instrument/",
     "vessel": "/kitchen/vessel/",

@@ -2,7 +2,6 @@
 
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.exchange import batch_files
@@ -11,9 +10,10 @@ from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
+from lumbrel.web.shell.room import Room
 from lumbrel.web.shell.saved import BACK
 
-router = APIRouter()
+router = Room()
 DECIDED = ("draw", "part_draw")
 """Lines that keep what was believed when they were written: struck and written anew, never corrected."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")

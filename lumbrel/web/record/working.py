@@ -1,6 +1,5 @@
 """Press a figure to see its working: a fragment for the page that is open, or a page of its own."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from lumbrel.services.base.figures import FIGURES
@@ -12,8 +11,9 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import working as slip_working
 from lumbrel.services.stations import slip
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter(prefix="/working")
+router = Room(prefix="/working")
 MAPLE = FIGURES.sugar_kinds[0]
 
 

@@ -1,6 +1,5 @@
 """A boil-down: its plan, and the fire lit."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
@@ -14,8 +13,9 @@ from lumbrel.web.sap.draws_picture import draws
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 HERE = "sap"
 
 

@@ -1,6 +1,5 @@
 """Sap: the week, the tanks, collections and the weather."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.devices.outdoors import station_of
@@ -12,8 +11,9 @@ from lumbrel.web.sap import boiling, seasons, wood
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 HERE = "sap"
 
 

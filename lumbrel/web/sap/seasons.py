@@ -3,7 +3,6 @@
 import csv
 import io
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.exchange.calendar import due_calendar
@@ -13,8 +12,9 @@ from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.sap.season_picture import season as picture
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 
 
 @router.get("/sap/season")

@@ -4,10 +4,10 @@ from collections.abc import Callable
 from typing import cast, get_args
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.units import said
+from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
 from lumbrel.services.sap import register, rules, runs, taps, trees
@@ -16,8 +16,9 @@ from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
+from lumbrel.web.shell.room import Room, least
 
-router = APIRouter()
+router = Room()
 HERE = "sap"
 
 
@@ -208,6 +209,7 @@ def _in_own_units(kitchen: Kitchen) -> dict[str, str]:
 
 
 @router.post("/sap/rule")
+@least(OWNER)
 def save_rule(visit: Here, fields: Fields) -> Response:
     """Keep the rule."""
     try:

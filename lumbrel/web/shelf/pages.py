@@ -3,7 +3,6 @@
 import re
 from urllib.parse import quote
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from lumbrel.exchange import ledger_files
@@ -31,8 +30,9 @@ from lumbrel.store import flow, kept
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 LONGEST_SEARCH = 60
 LEAST_SHOWN_KG = 0.0005
 SPREADSHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"

@@ -17,6 +17,7 @@ from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
+from lumbrel.web.shell import who_may
 from lumbrel.web.shell.errors import answer_errors, refused, unexpected
 from lumbrel.web.shell.gate import Gate, Hosts
 from lumbrel.web.shell.network import Network
@@ -139,6 +140,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
     app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())
+    who_may.know(app)
     answer_errors(app)
     app.state.network, app.state.streams = None, Streams()
     if settings.access:

@@ -20,8 +20,9 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from lumbrel.services.access.doorkeeper import SESSION_LASTS, Doorkeeper, write_token
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller, called_by
 from lumbrel.web.shell.doorway import vouch_for
+from lumbrel.web.shell.room import READS
 from lumbrel.web.shell.settings import system_clock
-from lumbrel.web.shell.who_may import NOBODY, READS, least_role
+from lumbrel.web.shell.who_may import NOBODY, least_role
 
 LOG = logging.getLogger("lumbrel.access")
 SEALED_COOKIE, PLAIN_COOKIE = "__Host-lumbrel", "lumbrel-plain"

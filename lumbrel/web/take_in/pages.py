@@ -1,6 +1,5 @@
 """Take in: open a batch, with what it becomes shown as it is typed."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
@@ -8,8 +7,9 @@ from lumbrel.services.take_in import near_syrup, opening
 from lumbrel.services.take_in.entries import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter()
+router = Room()
 PART_FIELDS = [
     f"{name}_{i}" for i in range(2, MOST_PARTS + 1) for name in ("woodlot", "amount", "brix")
 ]

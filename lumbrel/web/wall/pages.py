@@ -1,12 +1,12 @@
 """The wall: a screen that shows all vessels from four metres, and asks for nothing."""
 
-from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from lumbrel.services.kitchen.wall import wall
 from lumbrel.web.shell.request import Here
+from lumbrel.web.shell.room import Room
 
-router = APIRouter(prefix="/wall")
+router = Room(prefix="/wall")
 
 
 @router.get("")
