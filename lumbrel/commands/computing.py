@@ -4,39 +4,12 @@ import argparse
 import json
 import os
 import sys
-from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from lumbrel.commands.say import refuse
 
 if TYPE_CHECKING:
-    from lumbrel.services.base.calculation import Answer, Calculation
-
-STATIONS_OF = {
-    "boiling-point": "day",
-    "finish-point": "day",
-    "finish-point/schools": "day",
-    "thermometer/brix": "day",
-    "hydrometer/correct": "bench",
-    "hydrometer/mark": "bench",
-    "hydrometer/baume": "bench",
-    "refractometer/correct": "bench",
-    "agreement": "bench",
-    "mass-balance": "pan",
-    "finish-time": "pan",
-    "vessel/depth": "pan",
-    "colour/grade": "colour",
-    "colour/blend": "colour",
-    "jar/volume": "jar",
-    "cooling": "jar",
-    "confection": "candy",
-    "sap/keeping": "sap",
-    "sap/trunk": "sap",
-    "sap/run": "sap",
-    "sap/boil-down": "sap",
-    "sap/continuous": "sap",
-}
-"""Where each calculation is at home: only that is loaded, so that it answers at once."""
+    from lumbrel.services.base.calculation import Answer
 
 
 def compute(arguments: argparse.Namespace) -> int:
@@ -46,8 +19,9 @@ def compute(arguments: argparse.Namespace) -> int:
     from pydantic import ValidationError
 
     from lumbrel.core.errors import OutOfRange
+    from lumbrel.services.base.calculation import calculation_named
 
-    calculation = _named(arguments.calculation)
+    calculation = calculation_named(arguments.calculation or "")
     if calculation is None:
         return _list(asked=arguments.calculation is not None)
     unnamed = next((pair for pair in arguments.given if "=" not in pair), None)
@@ -67,14 +41,6 @@ def compute(arguments: argparse.Namespace) -> int:
     else:
         _print_answer(answer)
     return 0
-
-
-def _named(name: str | None) -> "Calculation | None":
-    if name not in STATIONS_OF:
-        return None
-    home = import_module(f"lumbrel.services.{STATIONS_OF[name]}.calculations")
-    found: Calculation = next(one for one in home.CALCULATIONS if one.name == name)
-    return found
 
 
 def _list(*, asked: bool) -> int:

@@ -11,7 +11,7 @@ from typing import Any
 from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.book import Book
-from lumbrel.services.base.calculation import Calculation
+from lumbrel.services.base.calculation import Calculation, calculations_in, rooms
 from lumbrel.services.base.said import spoken_by
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench.said import BOOK_KINDS as BENCH_KINDS
@@ -43,7 +43,7 @@ book = Book(
 """All other lines, about trees, tanks, instruments, the air."""
 
 CALCULATIONS: tuple[Calculation, ...] = tuple(
-    calculation for station in STATIONS for calculation in station.calculations
+    calculation for room in rooms() for calculation in calculations_in(room)
 )
 """The stateless calculations, alike for the API, the command line and scripts."""
 

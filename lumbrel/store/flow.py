@@ -220,28 +220,7 @@ def keep_parcels(db: Connection, batch_id: str, code: str, deliveries: dict[str,
     Args:
         deliveries: the codes of what woodlots delivered, by the parcel's id.
     """
-    own = {
-        charge_id(batch_id): CHARGE,
-        bulk_id(batch_id): BULK,
-        **dict.fromkeys(deliveries, DELIVERY),
-    }
-    packed = {PACKED: LOT, MADE: CONFECTION}
-    wanted: dict[str, Parcel] = {}
-    for one in flows_of(db, batch_id):
-        for end in (one.flow.source_id, one.flow.target_id):
-            lot = packed.get(one.flow.reason) if end == one.flow.target_id else None
-            kind = own.get(end or "") or lot
-            if end is not None and kind and end not in wanted:
-                called = deliveries.get(end) or (end.removeprefix(lot_id("")) if lot else code)
-                woodlot = end.removeprefix(delivery_id(batch_id, "")) if kind == DELIVERY else None
-                wanted[end] = Parcel(
-                    id=end,
-                    kind=kind,
-                    code=called,
-                    opened_at=one.at,
-                    batch_id=batch_id,
-                    woodlot_id=woodlot,
-                )
+    wanted = _parcels(flows_of(db, batch_id), batch_id, code, deliveries)
     rows = db.execute("SELECT * FROM parcel WHERE batch_id = ?", (batch_id,)).fetchall()
     known = {row["id"]: _parcel(row) for row in rows}
     for parcel_id in known:
@@ -250,6 +229,33 @@ def keep_parcels(db: Connection, batch_id: str, code: str, deliveries: dict[str,
     for parcel_id, parcel in wanted.items():
         if parcel != known.get(parcel_id):
             insert(db, "parcel", columns_of(parcel))
+
+
+def _parcels(
+    flows: list[Flowed], batch_id: str, code: str, deliveries: dict[str, str]
+) -> dict[str, Parcel]:
+    """The parcels of a batch by their ids, each opened with the first flow to it or from it."""
+    own = {charge_id(batch_id): (CHARGE, code), bulk_id(batch_id): (BULK, code)}
+    own |= {parcel_id: (DELIVERY, called) for parcel_id, called in deliveries.items()}
+    packed = {PACKED: LOT, MADE: CONFECTION}
+    found: dict[str, Parcel] = {}
+    for one in flows:
+        source, target = one.flow.source_id or "", one.flow.target_id or ""
+        if one.flow.reason in packed:
+            own[target] = packed[one.flow.reason], target.removeprefix(lot_id(""))
+        for end in {source, target} & own.keys() - found.keys():
+            kind, called = own[end]
+            found[end] = Parcel(
+                id=end,
+                kind=kind,
+                code=called,
+                opened_at=one.at,
+                batch_id=batch_id,
+                woodlot_id=end.removeprefix(delivery_id(batch_id, ""))
+                if end in deliveries
+                else None,
+            )
+    return found
 
 
 _FLOWED = """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written

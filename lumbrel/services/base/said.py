@@ -54,12 +54,13 @@ def as_said(db: Connection, today: Corrected) -> Corrected:
     for before, after in pairwise(told):
         why = f"until {_when(db, after.noted_at)}: then a line was written that it rests on"
         steps.append(ReadingStep("said before", before.brix, "brix", why))
+    # What says nothing has no sigma: 0, not 0.0, as it was always written out.
     return replace(
         today,
         brix=holds.brix,
-        sigma_brix=holds.sigma_brix,
-        own_sigma_brix=holds.own_sigma_brix,
-        shared_sigma_brix=holds.shared_sigma_brix,
+        sigma_brix=holds.sigma_brix or 0,
+        own_sigma_brix=holds.own_sigma_brix or 0,
+        shared_sigma_brix=holds.shared_sigma_brix or 0,
         bound_brix=holds.bound_brix,
         refusal=holds.refusal,
         below_scale=today.below_scale and holds.brix is None,

@@ -9,7 +9,6 @@ from typing import Any
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.book import BookKind
-from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.line import LineKind
 from lumbrel.store.kitchen import Kitchen
@@ -75,7 +74,6 @@ class Station:
     """What a batch waits for here, by `standing.waits_for`: the line that its form puts."""
     cautions: tuple[tuple[str, str], ...] = ()
     """Each with the key it is dismissed by."""
-    calculations: tuple[Calculation, ...] = ()
     choices: Callable[[BatchContext], Any] | None = None
     """What the forms of its lines offer to choose from, for a batch."""
     state: Callable[[Look], State] | None = field(default=None)

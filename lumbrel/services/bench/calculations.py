@@ -13,10 +13,10 @@ from lumbrel.services.base.calculation import (
     ICUMSA_DENSITY,
     TABLE_1936,
     Answer,
-    Calculation,
     Glass,
     Request,
     WorkingStep,
+    calculation,
     step,
 )
 from lumbrel.services.day.calculations import BrixAnswer
@@ -92,6 +92,7 @@ class MarkAnswer(Answer):
     reading_baume: float | None = None
 
 
+@calculation("hydrometer/correct")
 def hydrometer_correct(request: HydrometerRequest) -> BrixAnswer:
     """True Brix from a hydrometer read in a warm or cold cup."""
     instrument = request.instrument()
@@ -109,6 +110,7 @@ def hydrometer_correct(request: HydrometerRequest) -> BrixAnswer:
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
 
+@calculation("hydrometer/mark")
 def hydrometer_mark(request: MarkRequest) -> MarkAnswer:
     """Where the stem must float for a density at the cup's temperature."""
     instrument = request.instrument()
@@ -138,13 +140,6 @@ def _about(instrument: Hydrometer) -> list[WorkingStep]:
     ]
 
 
-class BaumeRequest(Request):
-    """A stem's figure on one of its scales; give one of them."""
-
-    brix: float | None = None
-    baume: float | None = None
-
-
 class BaumeAnswer(Answer):
     """The same place on both scales."""
 
@@ -152,11 +147,19 @@ class BaumeAnswer(Answer):
     baume: float
 
 
-def baume_scale(request: BaumeRequest) -> BaumeAnswer:
-    """A figure of the stem on its Brix and on its Baumé scale."""
-    if (request.brix is None) == (request.baume is None):
+@calculation("hydrometer/baume")
+def baume_scale(
+    *,
+    brix: float | None = None,
+    baume: float | None = None,
+) -> BaumeAnswer:
+    """A figure of the stem on its Brix and on its Baumé scale.
+
+    A stem's figure on one of its scales; give one of them.
+    """
+    if (brix is None) == (baume is None):
         raise OutOfRange("Give the figure in brix or in baume, one of them.", "brix")
-    brix = baumes.to_brix(request.baume) if request.baume is not None else request.brix
+    brix = baumes.to_brix(baume) if baume is not None else brix
     assert brix is not None
     degrees = baumes.from_brix(brix)
     working = [
@@ -166,44 +169,45 @@ def baume_scale(request: BaumeRequest) -> BaumeAnswer:
     return BaumeAnswer(brix=brix, baume=degrees, working=working)
 
 
-class RefractometerRequest(Request):
-    """A drop on the prism."""
-
-    reading_brix: float
-    sample_temperature_c: float
-    automatic_compensation: bool = False
-    invert_percent: Annotated[float, Field(description="Invert sugar, percent of the sample")] = 0.0
+@calculation("refractometer/correct")
+def refractometer_correct(
+    *,
+    reading_brix: float,
+    sample_temperature_c: float,
+    automatic_compensation: bool = False,
+    invert_percent: Annotated[
+        float, Field(description="Invert sugar, percent of the sample")
+    ] = 0.0,
     zero_brix: Annotated[
         float, Field(description="What it shows too much, by a check with water")
-    ] = 0.0
+    ] = 0.0,
+) -> BrixAnswer:
+    """True Brix from a refractometer reading at the sample's temperature.
 
-
-def refractometer_correct(request: RefractometerRequest) -> BrixAnswer:
-    """True Brix from a refractometer reading at the sample's temperature."""
+    A drop on the prism.
+    """
     said = refractometer.estimate(
-        request.reading_brix,
-        request.sample_temperature_c,
-        request.automatic_compensation,
-        request.invert_percent,
-        zero_brix=request.zero_brix,
+        reading_brix,
+        sample_temperature_c,
+        automatic_compensation,
+        invert_percent,
+        zero_brix=zero_brix,
     )
-    correction = refractometer.temperature_correction(
-        request.reading_brix, request.sample_temperature_c
-    )
-    compensated = request.automatic_compensation
+    correction = refractometer.temperature_correction(reading_brix, sample_temperature_c)
+    compensated = automatic_compensation
     working = [
-        step("prism shows", request.reading_brix, "Brix", "given"),
-        step("sample", request.sample_temperature_c, "°C", "given"),
+        step("prism shows", reading_brix, "Brix", "given"),
+        step("sample", sample_temperature_c, "°C", "given"),
         step(
             "temperature",
             0.0 if compensated else correction,
             "Brix",
             "compensated by the instrument" if compensated else TABLE_1936,
         ),
-        step("zero", -request.zero_brix, "Brix", "its check with water"),
+        step("zero", -zero_brix, "Brix", "its check with water"),
         step(
             "invert sugar",
-            refractometer.INVERT_BRIX_PER_PERCENT * request.invert_percent,
+            refractometer.INVERT_BRIX_PER_PERCENT * invert_percent,
             "Brix",
             "0.022 for each percent",
         ),
@@ -221,12 +225,6 @@ class ReadingModel(Request):
     uncertainty_brix: float
 
 
-class AgreementRequest(Request):
-    """Corrected readings of the same syrup at the same moment."""
-
-    readings: Annotated[list[ReadingModel], Field(min_length=1, max_length=200)]
-
-
 class AgreementAnswer(Answer):
     """The joint value, and whether it may be believed."""
 
@@ -237,11 +235,18 @@ class AgreementAnswer(Answer):
     odd_one_out: str | None
 
 
-def agreement(request: AgreementRequest) -> AgreementAnswer:
-    """The joint density of several instruments, and the odd one out when they disagree."""
+@calculation("agreement")
+def agreement(
+    *,
+    readings: Annotated[list[ReadingModel], Field(min_length=1, max_length=200)],
+) -> AgreementAnswer:
+    """The joint density of several instruments, and the odd one out when they disagree.
+
+    Corrected readings of the same syrup at the same moment.
+    """
     estimates = [
         evidence.Estimate(reading.label, reading.brix, reading.uncertainty_brix)
-        for reading in request.readings
+        for reading in readings
     ]
     joint = evidence.agreement(estimates)
     odd = None if joint.odd_one_out is None else estimates[joint.odd_one_out].label
@@ -259,12 +264,3 @@ def agreement(request: AgreementRequest) -> AgreementAnswer:
         odd_one_out=odd,
         working=working,
     )
-
-
-CALCULATIONS = (
-    Calculation("hydrometer/correct", HydrometerRequest, BrixAnswer, hydrometer_correct),
-    Calculation("hydrometer/mark", MarkRequest, MarkAnswer, hydrometer_mark),
-    Calculation("hydrometer/baume", BaumeRequest, BaumeAnswer, baume_scale),
-    Calculation("refractometer/correct", RefractometerRequest, BrixAnswer, refractometer_correct),
-    Calculation("agreement", AgreementRequest, AgreementAnswer, agreement),
-)

@@ -6,22 +6,11 @@ from lumbrel.services.base.calculation import (
     IF97,
     MARGULES,
     Answer,
-    Calculation,
     InvertFraction,
-    Request,
     StationPressure,
+    calculation,
     step,
 )
-
-
-class ConfectionRequest(Request):
-    """A boil above water and how it is handled after."""
-
-    above_water_c: float
-    station_pressure_hpa: StationPressure
-    stir_temperature_c: float
-    serving_temperature_c: float = 20.0
-    invert_fraction: InvertFraction = 0.0
 
 
 class ConfectionAnswer(Answer):
@@ -33,27 +22,35 @@ class ConfectionAnswer(Answer):
     supersaturation: float
 
 
-def confection(request: ConfectionRequest) -> ConfectionAnswer:
-    """Firmness and grain that a boil and a stirring temperature give."""
-    pressure = request.station_pressure_hpa * 100
-    solids = confections.solids_brix(request.above_water_c, pressure, request.invert_fraction)
+@calculation("confection")
+def confection(
+    *,
+    above_water_c: float,
+    station_pressure_hpa: StationPressure,
+    stir_temperature_c: float,
+    serving_temperature_c: float = 20.0,
+    invert_fraction: InvertFraction = 0.0,
+) -> ConfectionAnswer:
+    """Firmness and grain that a boil and a stirring temperature give.
+
+    A boil above water and how it is handled after.
+    """
+    pressure = station_pressure_hpa * 100
+    solids = confections.solids_brix(above_water_c, pressure, invert_fraction)
     boil = water.boiling_point_c(pressure)
-    crystal = confections.crystal_fraction(solids, request.serving_temperature_c)
-    over = confections.supersaturation(solids, request.stir_temperature_c)
+    crystal = confections.crystal_fraction(solids, serving_temperature_c)
+    over = confections.supersaturation(solids, stir_temperature_c)
     working = [
         step("boiling point of water", boil, "°C", IF97),
-        step("boil to, true", boil + request.above_water_c, "°C"),
+        step("boil to, true", boil + above_water_c, "°C"),
         step("solids", solids, "Brix", MARGULES),
         step("crystal share when served", crystal, "", "Vavrinecz's solubility"),
         step("supersaturation when stirred", over, "", "Vavrinecz's solubility"),
     ]
     return ConfectionAnswer(
-        temperature_c=boil + request.above_water_c,
+        temperature_c=boil + above_water_c,
         solids_brix=solids,
         crystal_fraction=crystal,
         supersaturation=over,
         working=working,
     )
-
-
-CALCULATIONS = (Calculation("confection", ConfectionRequest, ConfectionAnswer, confection),)

@@ -29,7 +29,6 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.candy import alarms, begin, entries, results, steps
-from lumbrel.services.candy.calculations import CALCULATIONS
 from lumbrel.services.candy.choices import choices
 from lumbrel.services.candy.pot import CookBoard, pot_of
 
@@ -104,7 +103,6 @@ STATION = Station(
     waits_for=MadeFacts,
     choices=choices,
     cautions=(CANDY, FOAM, BATH, SNOW),
-    calculations=CALCULATIONS,
     state=_state,
     batches_at="cook",
 )

@@ -7,15 +7,7 @@ from pydantic import Field
 
 from lumbrel.core.colour import grades
 from lumbrel.core.colour.blend import Part, blend
-from lumbrel.services.base.calculation import Answer, Calculation, Request, step
-
-
-class GradeRequest(Request):
-    """A transmittance at 560 nm against glycerol."""
-
-    transmittance_percent: float
-    path_length_mm: float = 10.0
-    uncertainty_points: float = grades.METER_SIGMA_POINTS
+from lumbrel.services.base.calculation import Answer, Request, calculation, step
 
 
 class GradeAnswer(Answer):
@@ -26,14 +18,21 @@ class GradeAnswer(Answer):
     chances: dict[str, float]
 
 
-def colour_grade(request: GradeRequest) -> GradeAnswer:
-    """Colour class of a transmittance through any path length."""
-    t10 = grades.transmittance_10mm_percent(request.transmittance_percent, request.path_length_mm)
-    chances = grades.chances(t10, request.uncertainty_points)
+@calculation("colour/grade")
+def colour_grade(
+    *,
+    transmittance_percent: float,
+    path_length_mm: float = 10.0,
+    uncertainty_points: float = grades.METER_SIGMA_POINTS,
+) -> GradeAnswer:
+    """Colour class of a transmittance through any path length.
+
+    A transmittance at 560 nm against glycerol.
+    """
+    t10 = grades.transmittance_10mm_percent(transmittance_percent, path_length_mm)
+    chances = grades.chances(t10, uncertainty_points)
     working = [
-        step(
-            "measured", request.transmittance_percent, "%", f"through {request.path_length_mm:g} mm"
-        ),
+        step("measured", transmittance_percent, "%", f"through {path_length_mm:g} mm"),
         step("through 10 mm", t10, "%", "Beer and Lambert"),
         *(step(f"chance of {name}", chance, "") for name, chance in chances.items()),
     ]
@@ -58,12 +57,6 @@ class BlendPart(Request):
     uncertainty_points: float = grades.METER_SIGMA_POINTS
 
 
-class BlendRequest(Request):
-    """Parts of about the same density."""
-
-    parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)]
-
-
 class BlendAnswer(Answer):
     """What the blend comes out at."""
 
@@ -75,18 +68,25 @@ class BlendAnswer(Answer):
     mass_kg: float | None
 
 
-def colour_blend(request: BlendRequest) -> BlendAnswer:
-    """Colour of a blend: absorbance adds by volume."""
+@calculation("colour/blend")
+def colour_blend(
+    *,
+    parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)],
+) -> BlendAnswer:
+    """Colour of a blend: absorbance adds by volume.
+
+    Parts of about the same density.
+    """
     t10 = grades.blend_transmittance_percent(
-        [(part.volume_l, part.transmittance_percent) for part in request.parts]
+        [(part.volume_l, part.transmittance_percent) for part in parts]
     )
-    volume = sum(part.volume_l for part in request.parts)
+    volume = sum(part.volume_l for part in parts)
     working = [
         step("volume", volume, "L", "sum"),
         step("absorbance of the blend", -log(t10 / 100, 10), "", "mean by volume"),
         step("transmittance through 10 mm", t10, "%"),
     ]
-    told = [part.brix for part in request.parts]
+    told = [part.brix for part in parts]
     come = blend(
         [
             Part(
@@ -95,7 +95,7 @@ def colour_blend(request: BlendRequest) -> BlendAnswer:
                 transmittance_percent=part.transmittance_percent,
                 sigma_points=part.uncertainty_points,
             )
-            for part in request.parts
+            for part in parts
         ]
     )
     return BlendAnswer(
@@ -107,9 +107,3 @@ def colour_blend(request: BlendRequest) -> BlendAnswer:
         mass_kg=None if None in told else come.mass_kg,
         working=working,
     )
-
-
-CALCULATIONS = (
-    Calculation("colour/grade", GradeRequest, GradeAnswer, colour_grade),
-    Calculation("colour/blend", BlendRequest, BlendAnswer, colour_blend),
-)

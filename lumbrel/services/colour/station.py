@@ -5,7 +5,6 @@ from lumbrel.services.base.facts import ColourFacts
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station
 from lumbrel.services.colour import entries
-from lumbrel.services.colour.calculations import CALCULATIONS
 from lumbrel.services.colour.choices import choices
 
 STATION = Station(
@@ -15,5 +14,4 @@ STATION = Station(
     waits_for=ColourFacts,
     choices=choices,
     cautions=(SALE,),
-    calculations=CALCULATIONS,
 )

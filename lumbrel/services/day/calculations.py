@@ -12,22 +12,11 @@ from lumbrel.services.base.calculation import (
     IF97,
     MARGULES,
     Answer,
-    Calculation,
     InvertFraction,
-    Request,
     StationPressure,
-    WorkingStep,
+    calculation,
     step,
 )
-
-
-class BoilingPointRequest(Request):
-    """Give one basis: station pressure, or sea-level pressure with elevation, or elevation."""
-
-    station_pressure_hpa: float | None = None
-    sea_level_pressure_hpa: float | None = None
-    elevation_m: float | None = None
-    outdoor_temperature_c: float = 10.0
 
 
 class BoilingPointAnswer(Answer):
@@ -39,42 +28,48 @@ class BoilingPointAnswer(Answer):
     basis: str
 
 
-def boiling_point(request: BoilingPointRequest) -> BoilingPointAnswer:
-    """Where water boils, from a barometer, a forecast or the elevation alone."""
-    working: list[WorkingStep] = []
-    if request.station_pressure_hpa is not None:
-        if request.sea_level_pressure_hpa is not None:
-            raise OutOfRange(
-                "Give station_pressure_hpa or sea_level_pressure_hpa, not both.",
-                "sea_level_pressure_hpa",
-            )
-        pressure, sigma, basis = (
-            request.station_pressure_hpa * 100,
-            air.BAROMETER_SIGMA_PA,
-            "station pressure",
+@calculation("boiling-point")
+def boiling_point(
+    *,
+    station_pressure_hpa: float | None = None,
+    sea_level_pressure_hpa: float | None = None,
+    elevation_m: float | None = None,
+    outdoor_temperature_c: float = 10.0,
+) -> BoilingPointAnswer:
+    """Where water boils, from a barometer, a forecast or the elevation alone.
+
+    Give one basis: station pressure, or sea-level pressure with elevation, or elevation.
+    """
+    if None not in (station_pressure_hpa, sea_level_pressure_hpa):
+        raise OutOfRange(
+            "Give station_pressure_hpa or sea_level_pressure_hpa, not both.",
+            "sea_level_pressure_hpa",
         )
-        working.append(step("station pressure", pressure / 100, "hPa", "given"))
-    elif request.elevation_m is None:
+    if station_pressure_hpa is not None:
+        pressure, sigma = station_pressure_hpa * 100, air.BAROMETER_SIGMA_PA
+        basis = "station pressure"
+        working = [step("station pressure", pressure / 100, "hPa", "given")]
+    elif elevation_m is None:
         raise OutOfRange(
             "Give station_pressure_hpa, or elevation_m, or sea_level_pressure_hpa with elevation_m.",
             "elevation_m",
         )
-    elif request.sea_level_pressure_hpa is not None:
+    elif sea_level_pressure_hpa is not None:
         pressure = air.station_pressure_from_sea_level_pa(
-            request.sea_level_pressure_hpa * 100, request.elevation_m, request.outdoor_temperature_c
+            sea_level_pressure_hpa * 100, elevation_m, outdoor_temperature_c
         )
         sigma, basis = air.FORECAST_SIGMA_PA, "sea-level pressure"
-        working += [
-            step("sea-level pressure", request.sea_level_pressure_hpa, "hPa", "given"),
-            step("elevation", request.elevation_m, "m", "given"),
-            step("outdoor temperature", request.outdoor_temperature_c, "°C", "given"),
+        working = [
+            step("sea-level pressure", sea_level_pressure_hpa, "hPa", "given"),
+            step("elevation", elevation_m, "m", "given"),
+            step("outdoor temperature", outdoor_temperature_c, "°C", "given"),
             step("station pressure", pressure / 100, "hPa", "reduction to sea level, undone"),
         ]
     else:
-        pressure = air.pressure_at_elevation_pa(request.elevation_m)
+        pressure = air.pressure_at_elevation_pa(elevation_m)
         sigma, basis = air.ELEVATION_ONLY_SIGMA_PA, "elevation"
-        working += [
-            step("elevation", request.elevation_m, "m", "given"),
+        working = [
+            step("elevation", elevation_m, "m", "given"),
             step("mean station pressure", pressure / 100, "hPa", "ICAO standard atmosphere"),
         ]
     boil = water.boiling_point_c(require_station_pressure(pressure))
@@ -93,15 +88,6 @@ def boiling_point(request: BoilingPointRequest) -> BoilingPointAnswer:
     )
 
 
-class FinishPointRequest(Request):
-    """Pressure and density target; a test boil gives the mark in what the thermometer shows."""
-
-    station_pressure_hpa: StationPressure
-    target_brix: float = 66.9
-    invert_fraction: InvertFraction = 0.01
-    test_boil_reading_c: float | None = None
-
-
 class FinishPointAnswer(Answer):
     """Where syrup of the target density boils."""
 
@@ -111,18 +97,28 @@ class FinishPointAnswer(Answer):
     indicated_c: float
 
 
-def finish_temperature(request: FinishPointRequest) -> FinishPointAnswer:
-    """The finish mark, true and as the thermometer will show it."""
-    pressure = request.station_pressure_hpa * 100
-    point = finish_point(pressure, request.target_brix, request.invert_fraction)
+@calculation("finish-point")
+def finish_temperature(
+    *,
+    station_pressure_hpa: StationPressure,
+    target_brix: float = 66.9,
+    invert_fraction: InvertFraction = 0.01,
+    test_boil_reading_c: float | None = None,
+) -> FinishPointAnswer:
+    """The finish mark, true and as the thermometer will show it.
+
+    Pressure and density target; a test boil gives the mark in what the thermometer shows.
+    """
+    pressure = station_pressure_hpa * 100
+    point = finish_point(pressure, target_brix, invert_fraction)
     working = [
         step("boiling point of water", point.boiling_point_c, "°C", IF97),
         step("rise for the target", point.above_water_c, "K", MARGULES),
         step("finish, true", point.temperature_c, "°C", "sum"),
     ]
     indicated = point.temperature_c
-    if request.test_boil_reading_c is not None:
-        calibration = thermometer.calibrate(request.test_boil_reading_c, pressure)
+    if test_boil_reading_c is not None:
+        calibration = thermometer.calibrate(test_boil_reading_c, pressure)
         indicated = calibration.indicated_c(point.temperature_c)
         working.append(step("thermometer reads high by", calibration.offset_k, "K", "test boil"))
     working.append(step("the thermometer will show", indicated, "°C"))
@@ -135,16 +131,6 @@ def finish_temperature(request: FinishPointRequest) -> FinishPointAnswer:
     )
 
 
-class ThermometerRequest(Request):
-    """A boiling temperature as shown, with the test boil that corrects it."""
-
-    temperature_c: float
-    station_pressure_hpa: StationPressure
-    invert_fraction: InvertFraction = 0.01
-    test_boil_reading_c: float | None = None
-    uncertainty_c: float | None = None
-
-
 class BrixAnswer(Answer):
     """A density with its one sigma."""
 
@@ -152,19 +138,30 @@ class BrixAnswer(Answer):
     uncertainty_brix: float
 
 
-def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
-    """The density that a boiling temperature speaks of."""
-    pressure = request.station_pressure_hpa * 100
-    true = request.temperature_c
+@calculation("thermometer/brix")
+def thermometer_brix(
+    *,
+    temperature_c: float,
+    station_pressure_hpa: StationPressure,
+    invert_fraction: InvertFraction = 0.01,
+    test_boil_reading_c: float | None = None,
+    uncertainty_c: float | None = None,
+) -> BrixAnswer:
+    """The density that a boiling temperature speaks of.
+
+    A boiling temperature as shown, with the test boil that corrects it.
+    """
+    pressure = station_pressure_hpa * 100
+    true = temperature_c
     working = [step("thermometer shows", true, "°C", "given")]
-    sigma = request.uncertainty_c
-    if request.test_boil_reading_c is not None:
-        calibration = thermometer.calibrate(request.test_boil_reading_c, pressure)
+    sigma = uncertainty_c
+    if test_boil_reading_c is not None:
+        calibration = thermometer.calibrate(test_boil_reading_c, pressure)
         true = calibration.true_c(true)
         sigma = calibration.sigma_k if sigma is None else sigma
         working.append(step("reads high by", calibration.offset_k, "K", "test boil"))
     sigma = thermometer.UNTESTED_SIGMA_K if sigma is None else sigma
-    said = thermometer.estimate(true, sigma, pressure, request.invert_fraction)
+    said = thermometer.estimate(true, sigma, pressure, invert_fraction)
     working += [
         step("true temperature", true, "°C"),
         step("one sigma", sigma, "K"),
@@ -172,15 +169,6 @@ def thermometer_brix(request: ThermometerRequest) -> BrixAnswer:
         step("one sigma", said.sigma_brix, "Brix", "through the slope of the boiling curve"),
     ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
-
-
-class EndPointsRequest(Request):
-    """A thermometer in a test boil, and the density wanted."""
-
-    station_pressure_hpa: StationPressure
-    test_boil_reading_c: float | None = None
-    target_brix: float = 66.9
-    invert_fraction: InvertFraction = 0.01
 
 
 class EndPointStop(BaseModel):
@@ -201,31 +189,33 @@ class EndPointsAnswer(Answer):
     schools: list[EndPointStop]
 
 
-def end_points(request: EndPointsRequest) -> EndPointsAnswer:
-    """What every method of the end point would leave in the pan, in Brix."""
-    pressure = request.station_pressure_hpa * 100
+@calculation("finish-point/schools")
+def end_points(
+    *,
+    station_pressure_hpa: StationPressure,
+    test_boil_reading_c: float | None = None,
+    target_brix: float = 66.9,
+    invert_fraction: InvertFraction = 0.01,
+) -> EndPointsAnswer:
+    """What every method of the end point would leave in the pan, in Brix.
+
+    A thermometer in a test boil, and the density wanted.
+    """
+    pressure = station_pressure_hpa * 100
     boil = water.boiling_point_c(require_station_pressure(pressure))
     held = thermometer.Calibration(at_c=boil)
     working = [step("boiling point of water", boil, "°C", IF97)]
-    if request.test_boil_reading_c is not None:
-        held = thermometer.calibrate(request.test_boil_reading_c, pressure)
+    if test_boil_reading_c is not None:
+        held = thermometer.calibrate(test_boil_reading_c, pressure)
         working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
-    rise = methods.step_k(pressure, request.target_brix, request.invert_fraction)
+    rise = methods.step_k(pressure, target_brix, invert_fraction)
     working.append(step("rise for the target", rise, "K", MARGULES))
     stops = []
     for method in ("computed", "flat-219", *methods.STEPS_F):
         mark = methods.shown_mark_c(method, held.indicated_c(boil), rise)
-        stop = methods.stop_at(mark, held, pressure, request.invert_fraction)
+        stop = methods.stop_at(mark, held, pressure, invert_fraction)
         stops.append(
             EndPointStop(school=method, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
         )
         working.append(step(f"{method} leaves", stop.brix, "Brix"))
     return EndPointsAnswer(schools=stops, working=working)
-
-
-CALCULATIONS = (
-    Calculation("finish-point/schools", EndPointsRequest, EndPointsAnswer, end_points),
-    Calculation("boiling-point", BoilingPointRequest, BoilingPointAnswer, boiling_point),
-    Calculation("finish-point", FinishPointRequest, FinishPointAnswer, finish_temperature),
-    Calculation("thermometer/brix", ThermometerRequest, BrixAnswer, thermometer_brix),
-)

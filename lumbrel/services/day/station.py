@@ -3,7 +3,6 @@
 from lumbrel.core.units import show
 from lumbrel.services.base.cautions import GLASS
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.day.calculations import CALCULATIONS
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.said import BOOK_KINDS
 
@@ -21,6 +20,5 @@ STATION = Station(
     title="Day check",
     cautions=(GLASS,),
     book_kinds=BOOK_KINDS,
-    calculations=CALCULATIONS,
     state=_state,
 )

@@ -5,15 +5,7 @@ from typing import Annotated
 from pydantic import Field
 
 from lumbrel.core.jar import cooling, hot_pack
-from lumbrel.services.base.calculation import ICUMSA_DENSITY, Answer, Calculation, Request, step
-
-
-class JarRequest(Request):
-    """A content at 20 °C, filled hot."""
-
-    brix: float
-    fill_temperature_c: float
-    volume_l: float
+from lumbrel.services.base.calculation import ICUMSA_DENSITY, Answer, Request, calculation, step
 
 
 class JarAnswer(Answer):
@@ -23,16 +15,25 @@ class JarAnswer(Answer):
     mass_kg: float
 
 
-def jar_volume(request: JarRequest) -> JarAnswer:
-    """Volume to fill hot so that the content stands at 20 °C."""
-    volume = hot_pack.fill_volume_l(request.brix, request.fill_temperature_c, request.volume_l)
-    mass = hot_pack.mass_kg(request.brix, request.volume_l)
+@calculation("jar/volume")
+def jar_volume(
+    *,
+    brix: float,
+    fill_temperature_c: float,
+    volume_l: float,
+) -> JarAnswer:
+    """Volume to fill hot so that the content stands at 20 °C.
+
+    A content at 20 °C, filled hot.
+    """
+    volume = hot_pack.fill_volume_l(brix, fill_temperature_c, volume_l)
+    mass = hot_pack.mass_kg(brix, volume_l)
     working = [
-        step("content at 20 °C", request.volume_l, "L", "given"),
-        step("hot over cold", volume / request.volume_l, "", ICUMSA_DENSITY),
+        step("content at 20 °C", volume_l, "L", "given"),
+        step("hot over cold", volume / volume_l, "", ICUMSA_DENSITY),
         step("fill", volume, "L"),
         step("mass", mass, "kg", ICUMSA_DENSITY),
-        step("hot pack", hot_pack.hot_pack(request.fill_temperature_c).value, "", "82 to 88 °C"),
+        step("hot pack", hot_pack.hot_pack(fill_temperature_c).value, "", "82 to 88 °C"),
     ]
     return JarAnswer(fill_volume_l=volume, mass_kg=mass, working=working)
 
@@ -44,14 +45,6 @@ class CoolingReading(Request):
     temperature_c: float
 
 
-class CoolingRequest(Request):
-    """A cooling kettle or pot."""
-
-    ambient_c: float
-    target_c: float
-    readings: Annotated[list[CoolingReading], Field(max_length=5000)]
-
-
 class CoolingAnswer(Answer):
     """Minutes from the last reading to the temperature, with the 90 % range."""
 
@@ -60,21 +53,22 @@ class CoolingAnswer(Answer):
     high: float
 
 
-def cooling_time(request: CoolingRequest) -> CoolingAnswer:
-    """When a cooling kettle or pot reaches a temperature."""
-    fitted = cooling.fit_cooling(
-        request.ambient_c, [(r.minute, r.temperature_c) for r in request.readings]
-    )
-    minutes, low, high = fitted.minutes_to(request.target_c)
+@calculation("cooling")
+def cooling_time(
+    *,
+    ambient_c: float,
+    target_c: float,
+    readings: Annotated[list[CoolingReading], Field(max_length=5000)],
+) -> CoolingAnswer:
+    """When a cooling kettle or pot reaches a temperature.
+
+    A cooling kettle or pot.
+    """
+    fitted = cooling.fit_cooling(ambient_c, [(r.minute, r.temperature_c) for r in readings])
+    minutes, low, high = fitted.minutes_to(target_c)
     working = [
         step("rate", fitted.rate_per_min, "1/min", "Newton's law, least squares"),
         step("now", fitted.temperature_c_at(fitted.last_minute), "°C", "fitted"),
         step("minutes from the last reading", minutes, "min"),
     ]
     return CoolingAnswer(minutes_to_target=minutes, low=low, high=high, working=working)
-
-
-CALCULATIONS = (
-    Calculation("jar/volume", JarRequest, JarAnswer, jar_volume),
-    Calculation("cooling", CoolingRequest, CoolingAnswer, cooling_time),
-)

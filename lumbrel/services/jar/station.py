@@ -12,7 +12,6 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.jar import entries, heat
-from lumbrel.services.jar.calculations import CALCULATIONS
 from lumbrel.services.jar.choices import choices
 from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.off_fire import STILL_THE_SAME
@@ -43,6 +42,5 @@ STATION = Station(
     waits_for=JarFacts,
     choices=choices,
     cautions=(GLASS, HOT, SALE),
-    calculations=CALCULATIONS,
     state=lambda look: at_work(look, "jar", _said),
 )

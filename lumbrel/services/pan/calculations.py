@@ -13,18 +13,10 @@ from lumbrel.services.base.calculation import (
     ICUMSA_DENSITY,
     MASS_BALANCE,
     Answer,
-    Calculation,
     Request,
+    calculation,
     step,
 )
-
-
-class MassBalanceRequest(Request):
-    """What is in the vessel and what it should become."""
-
-    mass_kg: float
-    brix: float
-    target_brix: float = 66.9
 
 
 class MassBalanceAnswer(Answer):
@@ -35,20 +27,29 @@ class MassBalanceAnswer(Answer):
     final_volume_l: float
 
 
-def mass_balance(request: MassBalanceRequest) -> MassBalanceAnswer:
-    """Finished mass and volume, and the water between."""
-    final = solids.mass_at(request.mass_kg, request.brix, request.target_brix)
-    litre = mass_of_litres(request.target_brix, 1.0)
+@calculation("mass-balance")
+def mass_balance(
+    *,
+    mass_kg: float,
+    brix: float,
+    target_brix: float = 66.9,
+) -> MassBalanceAnswer:
+    """Finished mass and volume, and the water between.
+
+    What is in the vessel and what it should become.
+    """
+    final = solids.mass_at(mass_kg, brix, target_brix)
+    litre = mass_of_litres(target_brix, 1.0)
     working = [
-        step("solids", request.mass_kg * request.brix / 100, "kg", MASS_BALANCE),
+        step("solids", mass_kg * brix / 100, "kg", MASS_BALANCE),
         step("mass at the target", final, "kg", "solids / target"),
-        step("water to drive off", request.mass_kg - final, "kg", "difference"),
+        step("water to drive off", mass_kg - final, "kg", "difference"),
         step("density at the target, 20 °C", litre * 1000, "kg/m³", ICUMSA_DENSITY),
         step("volume at 20 °C", final / litre, "L"),
     ]
     return MassBalanceAnswer(
         final_mass_kg=final,
-        water_to_remove_kg=request.mass_kg - final,
+        water_to_remove_kg=mass_kg - final,
         final_volume_l=final / litre,
         working=working,
     )
@@ -71,21 +72,6 @@ class BoilEvent(Request):
     brix: float
 
 
-class FinishTimeRequest(Request):
-    """Take-in at minute 0 and what was read since."""
-
-    mass_kg: float
-    brix: float
-    target_brix: float = 66.9
-    readings: Annotated[list[TimedReading], Field(max_length=5000)] = []
-    prior_rate_kg_per_min: float | None = None
-    events: Annotated[list[BoilEvent], Field(max_length=500)] = []
-    brix_uncertainty: float = 0.3
-    now_minute: Annotated[
-        float | None, Field(description="From when the minutes count; the last reading if left out")
-    ] = None
-
-
 class FinishTimeAnswer(Answer):
     """Minutes from the last reading (or now_minute) to the target, with the 90 % range.
 
@@ -104,43 +90,61 @@ class FinishTimeAnswer(Answer):
 PRIOR_RATE_RELATIVE_SIGMA = 0.15
 
 
-def finish_time(request: FinishTimeRequest) -> FinishTimeAnswer:
-    """When the target is reached, from the mass balance fitted to the readings."""
-    prior = request.prior_rate_kg_per_min
-    if prior is not None and not 0 < prior <= 1000:
+def _past(rate: float | None) -> tuple[float, float] | None:
+    """A rate of the past, with its doubt."""
+    if rate is not None and not 0 < rate <= 1000:
         raise OutOfRange(
             "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
         )
+    return None if rate is None else (rate, PRIOR_RATE_RELATIVE_SIGMA * rate)
+
+
+@calculation("finish-time")
+def finish_time(
+    *,
+    mass_kg: float,
+    brix: float,
+    target_brix: float = 66.9,
+    readings: Annotated[tuple[TimedReading, ...], Field(max_length=5000)] = (),
+    prior_rate_kg_per_min: float | None = None,
+    events: Annotated[tuple[BoilEvent, ...], Field(max_length=500)] = (),
+    brix_uncertainty: float = 0.3,
+    now_minute: Annotated[
+        float | None, Field(description="From when the minutes count; the last reading if left out")
+    ] = None,
+) -> FinishTimeAnswer:
+    """When the target is reached, from the mass balance fitted to the readings.
+
+    Take-in at minute 0 and what was read since.
+    """
     steps = [
         solids.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
-        for e in request.events
+        for e in events
     ]
     fitted = fit.fit(
-        request.mass_kg,
-        request.brix,
-        readings=[
-            fit.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in request.readings
-        ],
+        mass_kg,
+        brix,
+        readings=[fit.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in readings],
         steps=steps,
-        prior_rate_kg_per_min=None if prior is None else (prior, PRIOR_RATE_RELATIVE_SIGMA * prior),
-        brix_sigma=request.brix_uncertainty,
+        prior_rate_kg_per_min=_past(prior_rate_kg_per_min),
+        brix_sigma=brix_uncertainty,
     )
-    solids.mass_at(request.mass_kg, request.brix, request.target_brix)
-    minute = fitted.minute_of(request.target_brix)
+    solids.mass_at(mass_kg, brix, target_brix)
+    minute = fitted.minute_of(target_brix)
     if not isfinite(minute):
         raise OutOfRange(
             "By these readings nothing is boiling off, so the target is never reached.", "readings"
         )
-    last = max((r.minute for r in request.readings), default=0.0)
-    now = last if request.now_minute is None else request.now_minute
-    low, high = fitted.band_of(request.target_brix)
+    last = max((r.minute for r in readings), default=0.0)
+    now = last if now_minute is None else now_minute
+    low, high = fitted.band_of(target_brix)
     left = minute - now
     working = [
         step("fitted mass at minute 0", fitted.mass0_kg, "kg", "weighted least squares"),
         step("fitted rate", fitted.rate_kg_per_min, "kg/min", "weighted least squares"),
         step(
             "mass at the target",
-            100 * fitted.solids_kg[-1] / request.target_brix,
+            100 * fitted.solids_kg[-1] / target_brix,
             "kg",
             MASS_BALANCE,
         ),
@@ -186,6 +190,7 @@ _SIZES = {
 }
 
 
+@calculation("vessel/depth")
 def vessel_depth(request: DepthRequest) -> DepthAnswer:
     """Depth of a volume, or volume at a depth."""
     sizes: list[float] = []
@@ -208,10 +213,3 @@ def vessel_depth(request: DepthRequest) -> DepthAnswer:
         step("depth", depth, "mm"),
     ]
     return DepthAnswer(volume_l=volume, depth_mm=depth, working=working)
-
-
-CALCULATIONS = (
-    Calculation("mass-balance", MassBalanceRequest, MassBalanceAnswer, mass_balance),
-    Calculation("finish-time", FinishTimeRequest, FinishTimeAnswer, finish_time),
-    Calculation("vessel/depth", DepthRequest, DepthAnswer, vessel_depth),
-)

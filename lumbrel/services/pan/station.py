@@ -26,12 +26,10 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.bench import calculations as bench_calculations
 from lumbrel.services.bench import correct
 from lumbrel.services.bench import entries as readings
 from lumbrel.services.pan import (
     alarms,
-    calculations,
     dipstick,
     draw,
     entries,
@@ -170,6 +168,5 @@ STATION = Station(
     waits_for=DrawFacts,
     choices=choices,
     cautions=(HOT, FOAM, LOW),
-    calculations=(*bench_calculations.CALCULATIONS, *calculations.CALCULATIONS),
     state=_state,
 )

@@ -12,8 +12,8 @@ from lumbrel.core.sap import trunk as trunks
 from lumbrel.services.base.calculation import (
     MASS_BALANCE,
     Answer,
-    Calculation,
     Request,
+    calculation,
     step,
 )
 
@@ -34,13 +34,6 @@ class Portion(Request):
     history: Annotated[list[Hours], Field(max_length=2000)]
 
 
-class KeepingRequest(Request):
-    """Portions of sap, poured together at the end of their histories."""
-
-    portions: Annotated[list[Portion], Field(min_length=1, max_length=200)]
-    temperature_c: float = 4.0
-
-
 class KeepingAnswer(Answer):
     """The share of its life that the mixture has used (1: spoilt), and the hours that it has left."""
 
@@ -49,16 +42,22 @@ class KeepingAnswer(Answer):
     used_of_each: list[float]
 
 
-def sap_keeping(request: KeepingRequest) -> KeepingAnswer:
-    """How much of its life sap has used up, each portion and all together."""
-    for portion in request.portions:
+@calculation("sap/keeping")
+def sap_keeping(
+    *,
+    portions: Annotated[list[Portion], Field(min_length=1, max_length=200)],
+    temperature_c: float = 4.0,
+) -> KeepingAnswer:
+    """How much of its life sap has used up, each portion and all together.
+
+    Portions of sap, poured together at the end of their histories.
+    """
+    for portion in portions:
         if not portion.litres > 0 or any(one.hours < 0 for one in portion.history):
             raise OutOfRange("Litres must be above 0, and hours 0 or more.", "portions")
-    each = [
-        keeping.used((one.hours, one.temperature_c) for one in p.history) for p in request.portions
-    ]
-    mixed = keeping.mixed([(p.litres, u) for p, u in zip(request.portions, each, strict=True)])
-    life = keeping.life_hours(request.temperature_c)
+    each = [keeping.used((one.hours, one.temperature_c) for one in p.history) for p in portions]
+    mixed = keeping.mixed([(p.litres, u) for p, u in zip(portions, each, strict=True)])
+    life = keeping.life_hours(temperature_c)
     left = max(1.0 - mixed, 0.0) * life
     working = [
         step("life at this temperature", life, "h", TRADE),
@@ -74,16 +73,6 @@ class HoleRequest(Request):
     bearing_deg: float
     height_mm: float
     years_ago: Annotated[int, Field(ge=0, le=200)]
-
-
-class TrunkRequest(Request):
-    """A trunk with its old holes, and the rule it is tapped by."""
-
-    girth_mm: float
-    holes: Annotated[list[HoleRequest], Field(max_length=120)] = []
-    taps: Literal["conservative", "small", "older"] = "conservative"
-    beside_mm: float = 300.0
-    growth_mm_a_year: float = trunks.GROWTH_MM_A_YEAR
 
 
 class PlaceAnswer(Request):
@@ -105,21 +94,32 @@ THIS_YEAR = 3000
 """Any: only how long ago a hole was drilled counts."""
 
 
-def sap_trunk(request: TrunkRequest) -> TrunkAnswer:
-    """Where a trunk is tapped this year."""
-    require_between(request.beside_mm, 50, 1000, field="beside_mm", what="The distance", unit="mm")
+@calculation("sap/trunk")
+def sap_trunk(
+    *,
+    girth_mm: float,
+    holes: Annotated[tuple[HoleRequest, ...], Field(max_length=120)] = (),
+    taps: Literal["conservative", "small", "older"] = "conservative",
+    beside_mm: float = 300.0,
+    growth_mm_a_year: float = trunks.GROWTH_MM_A_YEAR,
+) -> TrunkAnswer:
+    """Where a trunk is tapped this year.
+
+    A trunk with its old holes, and the rule it is tapped by.
+    """
+    require_between(beside_mm, 50, 1000, field="beside_mm", what="The distance", unit="mm")
     require_between(
-        request.growth_mm_a_year, 0.1, 20, field="growth_mm_a_year", what="The growth", unit="mm"
+        growth_mm_a_year, 0.1, 20, field="growth_mm_a_year", what="The growth", unit="mm"
     )
-    rule = trunks.Rule(taps=request.taps, beside_mm=request.beside_mm)
-    holes = []
-    for hole in request.holes:
+    rule = trunks.Rule(taps=taps, beside_mm=beside_mm)
+    drilled = []
+    for hole in holes:
         at = trunks.require_place(hole.bearing_deg, hole.height_mm)
-        holes.append(trunks.Hole(at.bearing_deg, at.height_mm, THIS_YEAR - hole.years_ago))
-    trunk = trunks.Trunk(request.girth_mm, THIS_YEAR, tuple(holes), request.growth_mm_a_year)
-    bears, found = trunks.taps_borne(request.girth_mm, rule), trunks.places(trunk, rule)
+        drilled.append(trunks.Hole(at.bearing_deg, at.height_mm, THIS_YEAR - hole.years_ago))
+    trunk = trunks.Trunk(girth_mm, THIS_YEAR, tuple(drilled), growth_mm_a_year)
+    bears, found = trunks.taps_borne(girth_mm, rule), trunks.places(trunk, rule)
     working = [
-        step("through", trunks.through_mm(request.girth_mm), "mm", "girth over pi"),
+        step("through", trunks.through_mm(girth_mm), "mm", "girth over pi"),
         step("bears", float(bears), "taps", TRADE),
         step("kept clear beside each old hole", rule.beside_mm, "mm", TRADE),
         step("and up and down", rule.above_mm, "mm", TRADE),
@@ -139,14 +139,6 @@ class NightRequest(Request):
     day_c: float
 
 
-class RunRequest(Request):
-    """Nights and days in a row, the last one asked for; and what a tap gives on the best of days."""
-
-    days: Annotated[list[NightRequest], Field(min_length=1, max_length=60)]
-    best_l: float = running.BEST_L
-    birch: bool = False
-
-
 class RunAnswer(Answer):
     """Litres a tap on the last day, by the rule alone."""
 
@@ -155,34 +147,30 @@ class RunAnswer(Answer):
     wood_full: float
 
 
-def sap_run(request: RunRequest) -> RunAnswer:
-    """What a night and a day bring, by the rule of frost and thaw."""
-    require_between(request.best_l, 0.1, 100, field="best_l", what="The best day", unit="L")
-    weather = [running.require_weather(day.night_c, day.day_c) for day in request.days]
+@calculation("sap/run")
+def sap_run(
+    *,
+    days: Annotated[list[NightRequest], Field(min_length=1, max_length=60)],
+    best_l: float = running.BEST_L,
+    birch: bool = False,
+) -> RunAnswer:
+    """What a night and a day bring, by the rule of frost and thaw.
+
+    Nights and days in a row, the last one asked for; and what a tap gives on the best of days.
+    """
+    require_between(best_l, 0.1, 100, field="best_l", what="The best day", unit="L")
+    weather = [running.require_weather(day.night_c, day.day_c) for day in days]
     held = running.Wood().mornings(weather)[-1]
-    rule = running.by_warmth if request.birch else running.by_the_rule
+    rule = running.by_warmth if birch else running.by_the_rule
     share = rule(weather[-1], held)
     working = [
         step("how full frost left the wood", held, "", TRADE),
         step("share of the best day", share, "", TRADE),
-        step("a tap gives", share * request.best_l, "L"),
+        step("a tap gives", share * best_l, "L"),
     ]
     return RunAnswer(
-        litres_per_tap=share * request.best_l, share_of_best=share, wood_full=held, working=working
+        litres_per_tap=share * best_l, share_of_best=share, wood_full=held, working=working
     )
-
-
-class BoilDownRequest(Request):
-    """Sap, a pan over a fire, and what it is boiled down to."""
-
-    litres: float
-    brix: float
-    target_brix: float
-    bottom_m2: float
-    setup: Literal["open", "blocks", "arch", "burner", "plate"]
-    sap_temperature_c: float = 4.0
-    boiling_point_c: float = 100.0
-    rate_kg_per_min: float | None = None
 
 
 class BoilDownAnswer(Answer):
@@ -201,26 +189,38 @@ class BoilDownAnswer(Answer):
     propane_kg: float
 
 
-def sap_boil_down(request: BoilDownRequest) -> BoilDownAnswer:
-    """How long sap boils down to near-syrup, and what fire that takes."""
-    require_between(request.bottom_m2, 0.005, 100, field="bottom_m2", what="The pan", unit="m²")
-    require_between(
-        request.boiling_point_c, 70, 105, field="boiling_point_c", what="The boil", unit="°C"
-    )
+@calculation("sap/boil-down")
+def sap_boil_down(
+    *,
+    litres: float,
+    brix: float,
+    target_brix: float,
+    bottom_m2: float,
+    setup: Literal["open", "blocks", "arch", "burner", "plate"],
+    sap_temperature_c: float = 4.0,
+    boiling_point_c: float = 100.0,
+    rate_kg_per_min: float | None = None,
+) -> BoilDownAnswer:
+    """How long sap boils down to near-syrup, and what fire that takes.
+
+    Sap, a pan over a fire, and what it is boiled down to.
+    """
+    require_between(bottom_m2, 0.005, 100, field="bottom_m2", what="The pan", unit="m²")
+    require_between(boiling_point_c, 70, 105, field="boiling_point_c", what="The boil", unit="°C")
     rate = None
-    if request.rate_kg_per_min is not None:
+    if rate_kg_per_min is not None:
         kg = require_between(
-            request.rate_kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
+            rate_kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
         )
         rate = fuel.Range(kg, 0.9 * kg, 1.1 * kg)
     plan = boil_down.plan(
-        sap_kg=sap.mass_kg(request.litres, sap.require_sap(request.brix)),
-        brix=request.brix,
-        sap_c=request.sap_temperature_c,
-        target_brix=request.target_brix,
-        boil_c=request.boiling_point_c,
-        pans=[boil_down.Pan("pan", request.bottom_m2, rate)],
-        efficiency=fuel.learned_efficiency(request.setup),
+        sap_kg=sap.mass_kg(litres, sap.require_sap(brix)),
+        brix=brix,
+        sap_c=sap_temperature_c,
+        target_brix=target_brix,
+        boil_c=boiling_point_c,
+        pans=[boil_down.Pan("pan", bottom_m2, rate)],
+        efficiency=fuel.learned_efficiency(setup),
     )
     needed = plan.fuel_mj
     working = [
@@ -245,17 +245,6 @@ def sap_boil_down(request: BoilDownRequest) -> BoilDownAnswer:
     )
 
 
-class ContinuousRequest(Request):
-    """A continuous pan: what stands in it, what it drives off, and what runs in."""
-
-    held_kg: float
-    sap_brix: float
-    syrup_brix: float = DEFAULT_BRIX
-    rate_kg_per_min: float
-    channels: int = 4
-    draw_l: float = 1.0
-
-
 class ContinuousAnswer(Answer):
     """What it does."""
 
@@ -270,20 +259,30 @@ class ContinuousAnswer(Answer):
     standing_solids_kg: float
 
 
-def sap_continuous(request: ContinuousRequest) -> ContinuousAnswer:
-    """What a continuous pan takes and gives, when it is drawn first, and what stands in it."""
-    even = continuous.steady(
-        request.rate_kg_per_min, request.sap_brix, request.syrup_brix, request.draw_l
-    )
+@calculation("sap/continuous")
+def sap_continuous(
+    *,
+    held_kg: float,
+    sap_brix: float,
+    syrup_brix: float = DEFAULT_BRIX,
+    rate_kg_per_min: float,
+    channels: int = 4,
+    draw_l: float = 1.0,
+) -> ContinuousAnswer:
+    """What a continuous pan takes and gives, when it is drawn first, and what stands in it.
+
+    A continuous pan: what stands in it, what it drives off, and what runs in.
+    """
+    even = continuous.steady(rate_kg_per_min, sap_brix, syrup_brix, draw_l)
     pan = continuous.Running(
-        held_kg=request.held_kg,
-        rate_kg_min=request.rate_kg_per_min,
-        sap_brix=request.sap_brix,
-        syrup_brix=request.syrup_brix,
-        channels=request.channels,
+        held_kg=held_kg,
+        rate_kg_min=rate_kg_per_min,
+        sap_brix=sap_brix,
+        syrup_brix=syrup_brix,
+        channels=channels,
     )
-    low, middle, high = continuous.band(continuous.first_climb(pan, request.sap_brix))
-    each = continuous.channel_brixes(request.sap_brix, request.syrup_brix, request.channels)
+    low, middle, high = continuous.band(continuous.first_climb(pan, sap_brix))
+    each = continuous.channel_brixes(sap_brix, syrup_brix, channels)
     stands = sum(each) / len(each)
     working = [
         step("sap in an hour", even.sap_l_h, "L", MASS_BALANCE),
@@ -302,15 +301,6 @@ def sap_continuous(request: ContinuousRequest) -> ContinuousAnswer:
         first_draw_high=high,
         channel_brixes=list(each),
         standing_brix=stands,
-        standing_solids_kg=request.held_kg * stands / 100,
+        standing_solids_kg=held_kg * stands / 100,
         working=working,
     )
-
-
-CALCULATIONS = (
-    Calculation("sap/keeping", KeepingRequest, KeepingAnswer, sap_keeping),
-    Calculation("sap/trunk", TrunkRequest, TrunkAnswer, sap_trunk),
-    Calculation("sap/run", RunRequest, RunAnswer, sap_run),
-    Calculation("sap/boil-down", BoilDownRequest, BoilDownAnswer, sap_boil_down),
-    Calculation("sap/continuous", ContinuousRequest, ContinuousAnswer, sap_continuous),
-)

@@ -8,7 +8,6 @@ from lumbrel.services.base.form import local_time
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import alarms, contents, entries
-from lumbrel.services.sap.calculations import CALCULATIONS
 from lumbrel.services.sap.choices import choices
 from lumbrel.services.sap.said import BOOK_KINDS
 
@@ -56,7 +55,6 @@ STATION = Station(
         LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
     ),
     book_kinds=BOOK_KINDS,
-    calculations=CALCULATIONS,
     cautions=(LADDERS, LEAD, SPOILT_SAP),
     choices=choices,
     state=_state,
