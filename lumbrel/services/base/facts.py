@@ -6,9 +6,11 @@ Their JSON Schemas are what exports are published with.
 """
 
 from collections.abc import Callable
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
+
+from lumbrel.services.base.asked import Choice, Quantity, Text
 
 KINDS: dict[str, type["Facts"]] = {}
 """Every kind of line that is declared, by its key."""
@@ -200,7 +202,12 @@ class DepthFacts(Facts):
     """How deep the boil stood."""
 
     kind: Literal["depth"] = "depth"
-    depth_mm: float
+    depth_mm: Annotated[
+        float,
+        Quantity(
+            of="depth", label="deep", hint="on the boil, from the floor", low=3, high=2000, big=True
+        ),
+    ]
 
 
 class WeighedFacts(Facts):
@@ -358,7 +365,14 @@ class NoteFacts(Facts):
     """Something worth keeping."""
 
     kind: Literal["note"] = "note"
-    text: str
+    text: Annotated[
+        str,
+        Text(
+            label="Note",
+            hint="bubbles, sheeting, taste ...",
+            missing="Type what is worth keeping.",
+        ),
+    ]
 
 
 class DrawnFacts(Facts):
@@ -632,13 +646,28 @@ class PackedFacts(Facts):
     kind: Literal["packed"] = "packed"
 
 
+STANDS = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy, or sediment"}
+
+
 class CheckedFacts(Facts):
     """The jars a day later: how many lids did not seal, and how clear it is."""
 
     kind: Literal["checked"] = "checked"
-    unsealed: int
-    clarity: Clarity
-    note: str = ""
+    unsealed: Annotated[
+        int,
+        Quantity(
+            of="count",
+            label="lids that did not seal",
+            hint="press the middle: a sealed lid gives nothing",
+            low=0,
+            high=10_000,
+        ),
+    ]
+    clarity: Annotated[
+        Clarity,
+        Choice(label="It stands", options=STANDS, missing="Say how clear it stands in the jar."),
+    ]
+    note: Annotated[str, Text(label="worth keeping", limit=200)] = ""
 
 
 OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from sqlite3 import Connection
 from typing import Any, Literal
 
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
-from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.entry import Entry, F
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 
@@ -34,6 +35,8 @@ class LineKind:
     """From a form; notes what is wrong on it and gives None. A kind without it is not typed."""
     says: Callable[[BatchContext, Any], Corrected] | None = None
     """What it says of density by today's formulas; a kind without it says nothing of it."""
+    needs: tuple[str, tuple[type[Facts], ...]] | None = None
+    """What must be on the slip before it, with the sentence where it is not."""
     doubt: Callable[[Form, BatchContext, Any], None] | None = None
     """Asks about facts that are possible but not plausible after what is on the slip."""
     stored: Callable[[Connection, Any], None] | None = None
@@ -55,3 +58,13 @@ class LineKind:
     def key(self) -> str:
         """As the record and addresses name it."""
         return self.facts.key()
+
+
+def typed(facts: type[F]) -> Callable[[Form, BatchContext], F | None]:
+    """Reads a kind that declares its fields, or has none, from its form."""
+    return lambda form, _context: read_asked(facts, form)
+
+
+def worded(title: str) -> Callable[[BatchContext, Entry[Any]], Line]:
+    """A kind that always reads the same on the slip."""
+    return lambda _context, entry: Line(entry, title)

@@ -150,12 +150,6 @@ def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:
     return Line(entry, f"{context.show(litres, 'volume')} through", name)
 
 
-def pulled(form: Form, context: BatchContext) -> PulledFacts:
-    """A layer pulled, or a filter changed."""
-    context.require(form, "Say first what it runs through.", PassedFacts)
-    return PulledFacts()
-
-
 def pulled_words(context: BatchContext, entry: Entry[PulledFacts]) -> Line:
     """As it stands on the slip."""
     count = sum(1 for e in context.of_kind(PulledFacts) if e.at <= entry.at)

@@ -3,7 +3,7 @@
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import HOT
 from lumbrel.services.base.facts import FilterFacts, PassedFacts, PulledFacts
-from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.line import LineKind, typed
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.filter import entries
 from lumbrel.services.filter.choices import choices
@@ -25,7 +25,12 @@ STATION = Station(
     title="Filter",
     line_kinds=(
         LineKind(facts=PassedFacts, read=entries.passed, words=entries.passed_words),
-        LineKind(facts=PulledFacts, read=entries.pulled, words=entries.pulled_words),
+        LineKind(
+            facts=PulledFacts,
+            needs=("Say first what it runs through.", (PassedFacts,)),
+            read=typed(PulledFacts),
+            words=entries.pulled_words,
+        ),
         LineKind(facts=FilterFacts, moves=True, read=entries.filtering, words=entries.words),
     ),
     waits_for=FilterFacts,

@@ -7,7 +7,6 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.base.felt import felt_heats
 from lumbrel.services.jar.entries import CARE, JAR_ROWS
-from lumbrel.services.jar.heat import CLARITIES
 from lumbrel.services.jar.kettle import usual_sizes
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow
@@ -25,7 +24,6 @@ class JarChoices:
     felt: list[tuple[str, str]]
     """How warm it was by hand, where there is no thermometer."""
     care: list[tuple[str, str]] = field(default_factory=lambda: list(CARE.items()))
-    clarities: list[tuple[str, str]] = field(default_factory=lambda: list(CLARITIES.items()))
 
 
 def choices(context: BatchContext) -> JarChoices:

@@ -1,17 +1,15 @@
 """The kettle's lines, and the look at the jars a day later, as they are typed."""
 
-from typing import cast, get_args
-
 from lumbrel.core.jar.hot_pack import NEW_NITER_C
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
+    STANDS,
     CheckedFacts,
-    Clarity,
     DrawnFacts,
     JarFacts,
     KettleFacts,
-    PackedFacts,
     ReheatFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
@@ -26,10 +24,8 @@ KETTLE = Bounds(
     115,
     "A kettle of syrup is between 30 and 115 °C (86 and 239 °F) warm.",
 )
-UNSEALED = Bounds("unsealed", "count", 0, 10_000, "Type how many lids did not seal, 0 if all did.")
 WARMS_K = 1.5
 """Off the fire no kettle grows warmer; so much is the thermometer's."""
-CLARITIES = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy, or sediment"}
 
 
 def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
@@ -82,12 +78,6 @@ def kettle_words(context: BatchContext, entry: Entry[KettleFacts]) -> Line:
     return Line(entry, f"Kettle {context.show(shown, 'temperature')}", hot)
 
 
-def reheat(form: Form, context: BatchContext) -> ReheatFacts:
-    """Back on the fire."""
-    context.require(form, "Draw the batch off first.", DrawnFacts)
-    return ReheatFacts()
-
-
 def reheat_words(context: BatchContext, entry: Entry[ReheatFacts]) -> Line:
     """As it stands on the slip."""
     before = [e for e in context.of_kind(ReheatFacts) if e.at <= entry.at]
@@ -95,30 +85,15 @@ def reheat_words(context: BatchContext, entry: Entry[ReheatFacts]) -> Line:
     return Line(entry, f"On the fire again, reheat {len(before)}", detail)
 
 
-def packed(form: Form, context: BatchContext) -> PackedFacts:
-    """Nothing more is to be packed."""
-    context.require(form, "Jar it first.", JarFacts)
-    return PackedFacts()
-
-
-def packed_words(context: BatchContext, entry: Entry[PackedFacts]) -> Line:
-    """As it stands on the slip."""
-    return Line(entry, "Nothing more to pack")
-
-
 def checked(form: Form, context: BatchContext) -> CheckedFacts | None:
     """The jars a day later: lids and clarity."""
-    context.require(form, "Jar it first.", JarFacts)
-    unsealed = form.between(UNSEALED)
-    clarity = form.choice("clarity", CLARITIES, "Say how clear it stands in the jar.")
+    facts = read_asked(CheckedFacts, form)
     filled = sum(count for e in context.of_kind(JarFacts) for _, count in e.facts.jars)
-    if unsealed is not None and unsealed > filled > 0:
-        form.errors["unsealed"] = f"Only {filled} jars were filled. " + UNSEALED.sentence
-    note = form.text("note", limit=200)
-    if unsealed is None or not clarity:
-        return None
-    assert clarity in get_args(Clarity)
-    return CheckedFacts(unsealed=int(unsealed), clarity=cast(Clarity, clarity), note=note)
+    if facts and facts.unsealed > filled > 0:
+        form.errors["unsealed"] = (
+            f"Only {filled} jars were filled. Type how many lids did not seal, 0 if all did."
+        )
+    return facts
 
 
 def checked_words(context: BatchContext, entry: Entry[CheckedFacts]) -> Line:
@@ -130,4 +105,4 @@ def checked_words(context: BatchContext, entry: Entry[CheckedFacts]) -> Line:
         else f"{facts.unsealed} lids did not seal: use first"
     )
     note = f"; {facts.note}" if facts.note else ""
-    return Line(entry, lids, CLARITIES[facts.clarity] + note)
+    return Line(entry, lids, STANDS[facts.clarity] + note)

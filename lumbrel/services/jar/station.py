@@ -4,12 +4,13 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import GLASS, HOT, SALE
 from lumbrel.services.base.facts import (
     CheckedFacts,
+    DrawnFacts,
     JarFacts,
     KettleFacts,
     PackedFacts,
     ReheatFacts,
 )
-from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.line import LineKind, typed, worded
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.jar import entries, heat
 from lumbrel.services.jar.choices import choices
@@ -29,15 +30,23 @@ def _said(context: BatchContext) -> str:
     return f"{now.in_this_heat} jars, {now.minutes_left:.0f} min"
 
 
+DRAWN = ("Draw the batch off first.", (DrawnFacts,))
+JARRED = ("Jar it first.", (JarFacts,))
 STATION = Station(
     key="jar",
     title="Jar",
     line_kinds=(
         LineKind(facts=KettleFacts, read=heat.kettle, words=heat.kettle_words),
-        LineKind(facts=ReheatFacts, read=heat.reheat, words=heat.reheat_words),
+        LineKind(facts=ReheatFacts, needs=DRAWN, read=typed(ReheatFacts), words=heat.reheat_words),
         LineKind(facts=JarFacts, moves=True, read=entries.jar, words=entries.words),
-        LineKind(facts=PackedFacts, moves=True, read=heat.packed, words=heat.packed_words),
-        LineKind(facts=CheckedFacts, read=heat.checked, words=heat.checked_words),
+        LineKind(
+            facts=PackedFacts,
+            moves=True,
+            needs=JARRED,
+            read=typed(PackedFacts),
+            words=worded("Nothing more to pack"),
+        ),
+        LineKind(facts=CheckedFacts, needs=JARRED, read=heat.checked, words=heat.checked_words),
     ),
     waits_for=JarFacts,
     choices=choices,

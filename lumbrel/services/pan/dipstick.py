@@ -8,11 +8,12 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import dipstick
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import DepthFacts, PutInFacts
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import as_said
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
@@ -22,14 +23,6 @@ from lumbrel.store.instruments import DipstickDetail, Instrument
 DIPSTICK = Instrument(id="dipstick", name="Dipstick", detail=DipstickDetail())
 SOLIDS_SIGMA, MASS_SIGMA = 0.012, 0.01
 """Of the solids taken in, where their Brix was read: the mass to 1 percent, the Brix to 0.3."""
-
-DEPTH = Bounds(
-    "depth",
-    "depth",
-    3,
-    2000,
-    "A depth lies between 3 mm and 2 m (0.12 and 79 in); for inches type in behind the number.",
-)
 
 
 def solids_kg(context: BatchContext, at: datetime) -> float:
@@ -112,10 +105,9 @@ def _causes() -> list[Cause]:
 
 def depth(form: Form, context: BatchContext) -> DepthFacts | None:
     """The depth as it is typed."""
-    mm = form.between(DEPTH)
-    if mm is None:
+    facts = read_asked(DepthFacts, form)
+    if facts is None:
         return None
-    facts = DepthFacts(depth_mm=mm)
     said = corrected(context, preview(facts, context.now))
     if said.refusal:
         form.errors["depth"] = said.refusal

@@ -10,14 +10,11 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
     AnsweredFacts,
-    BoilingFacts,
     BurnerFacts,
     FoamFacts,
     HeatFacts,
-    NoteFacts,
     QuestionKey,
     StageFacts,
-    StrainedFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
@@ -38,16 +35,6 @@ DEFOAMERS = {
 MASS = Bounds("mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg.")
 BRIX = Bounds("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
 TEMPERATURE = Bounds("temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.")
-
-
-def boiling(form: Form, context: BatchContext) -> BoilingFacts:
-    """The boil-off has begun."""
-    return BoilingFacts()
-
-
-def boiling_words(context: BatchContext, entry: Entry[BoilingFacts]) -> Line:
-    """As it stands on the slip."""
-    return Line(entry, "Boiling")
 
 
 def heat(form: Form, context: BatchContext) -> HeatFacts | None:
@@ -144,16 +131,6 @@ def _on_the_fire(form: Form, context: BatchContext) -> bool:
     return context.left_at is None
 
 
-def strained(form: Form, context: BatchContext) -> StrainedFacts:
-    """Strained once, while thin."""
-    return StrainedFacts()
-
-
-def strained_words(context: BatchContext, entry: Entry[StrainedFacts]) -> Line:
-    """As it stands on the slip."""
-    return Line(entry, "Strained once")
-
-
 def foam(form: Form, context: BatchContext) -> FoamFacts:
     """Foam knocked down; the choice goes on to the label when it carries an allergen."""
     chosen = form.choice(
@@ -205,16 +182,6 @@ def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
         name = next(w.name for w in woodlots(context.db) if w.id == facts.woodlot_id)
         what += f", {name}"
     return Line(entry, f"Put in {context.show(facts.mass_kg, 'mass', 2)}", what)
-
-
-def note(form: Form, context: BatchContext) -> NoteFacts:
-    """Anything worth keeping; sensory signs belong here, they never outvote an instrument."""
-    return NoteFacts(text=form.text("text", "Type what is worth keeping."))
-
-
-def note_words(context: BatchContext, entry: Entry[NoteFacts]) -> Line:
-    """As it stands on the slip."""
-    return Line(entry, entry.facts.text)
 
 
 def alarm_words(context: BatchContext, entry: Entry[AlarmFacts]) -> Line:

@@ -24,7 +24,7 @@ from lumbrel.services.base.facts import (
     ThermometerFacts,
     WeighedFacts,
 )
-from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.line import Line, LineKind, typed, worded
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import correct
 from lumbrel.services.bench import entries as readings
@@ -111,7 +111,7 @@ LINE_KINDS = (
         says=signs.today,
         doubt=sign_against_others,
     ),
-    LineKind(facts=BoilingFacts, read=entries.boiling, words=entries.boiling_words, once=True),
+    LineKind(facts=BoilingFacts, read=typed(BoilingFacts), words=worded("Boiling"), once=True),
     LineKind(
         facts=HeatFacts,
         read=entries.heat,
@@ -127,7 +127,7 @@ LINE_KINDS = (
         stored=alarms.answered_by_word,
     ),
     LineKind(facts=BurnerFacts, read=entries.burner, words=entries.burner_words, of="both"),
-    LineKind(facts=StrainedFacts, read=entries.strained, words=entries.strained_words),
+    LineKind(facts=StrainedFacts, read=typed(StrainedFacts), words=worded("Strained once")),
     LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words, of="both"),
     LineKind(
         facts=AddedFacts,
@@ -148,7 +148,12 @@ LINE_KINDS = (
         rests=undone.of_calling_off,
         once=True,
     ),
-    LineKind(facts=NoteFacts, read=entries.note, words=entries.note_words, of="both"),
+    LineKind(
+        facts=NoteFacts,
+        read=typed(NoteFacts),
+        words=lambda _context, entry: Line(entry, entry.facts.text),
+        of="both",
+    ),
     LineKind(facts=AlarmFacts, words=entries.alarm_words, of="both"),
     LineKind(
         facts=PartDrawFacts,

@@ -176,6 +176,8 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
     if kind.opens and old is None:
         raise NotFound("A batch is opened at the take-in, once.")
+    if kind.needs:
+        context.require(form, kind.needs[0], *kind.needs[1])
     facts = kind.read(form, context)
     if (
         old is not None

@@ -21,6 +21,8 @@ from markupsafe import Markup, escape
 from lumbrel import __version__
 from lumbrel.core.units import said
 from lumbrel.services import stations
+from lumbrel.services.base.asked import Field, asked_of
+from lumbrel.services.base.facts import KINDS
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
 from lumbrel.store.disk import disk_of
@@ -38,6 +40,10 @@ STATIC = f"/static/{__version__}"
 """Scripts and styles live under their version, so that a browser keeps none of an older one."""
 
 
+DECLARED = "shell/declared_fields.html"
+"""The fields of a kind that has no page's part of its own."""
+
+
 def new_id() -> str:
     """An id for one write; the form carries it so that sending twice writes once."""
     return str(uuid4())
@@ -49,13 +55,22 @@ def picture_of(folder: str) -> ModuleType:
 
 
 def fields_of(kind: str) -> str:
-    """The template with the fields of a kind of line, in the folder of its station."""
-    return f"{stations.home_of(kind).key}/{kind}_fields.html"
+    """The template with the fields of a kind of line: its own in the folder of its station, or the one that
+    shows whatever a kind declares."""
+    own = f"{stations.home_of(kind).key}/{kind}_fields.html"
+    return own if (WEB / own).exists() else DECLARED
+
+
+def fields_declared(kind: str) -> list[Field]:
+    """The fields that a kind of line declares."""
+    return asked_of(KINDS[kind])
 
 
 def has_fields(kind: str) -> bool:
     """Whether a kind of line holds anything that could be corrected; the others are only struck."""
-    return stations.is_kind(kind) and (WEB / fields_of(kind)).exists()
+    if not stations.is_kind(kind):
+        return False
+    return fields_of(kind) != DECLARED or bool(fields_declared(kind))
 
 
 _OWN: ContextVar[Kitchen | None] = ContextVar("own", default=None)
@@ -84,6 +99,7 @@ def _environment() -> Environment:
         "new_id": new_id,
         "picture_of": picture_of,
         "fields_of": fields_of,
+        "fields_declared": fields_declared,
         "figures": FIGURES,
         "confirmed": CONFIRMED,
     }

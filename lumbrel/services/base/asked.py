@@ -1,0 +1,152 @@
+"""What a kind of line asks for, declared where its facts are: `depth_mm: Annotated[float, Quantity(...)]`.
+
+From the declaration come reading the form, the bounds and their sentence in the kitchen's own units, the
+fields on the page, the correction form, and what the published schema says of it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, GetJsonSchemaHandler
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
+
+from lumbrel.core import units
+from lumbrel.services.base.form import Bounds, Form
+
+M = TypeVar("M", bound=BaseModel)
+COUNT = "count"
+MOST_PILLS = 6
+"""So many choices are seen side by side; more are a list."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """Something that is asked for.
+
+    Args:
+        label: over the field.
+        hint: under it, what is meant.
+        missing: the sentence where it is left empty; it may be left so, where there is none.
+        name: of the field, where it is not the fact's own without its unit.
+        big: read from afar.
+    """
+
+    label: str
+    hint: str = ""
+    missing: str = ""
+    name: str = ""
+    big: bool = False
+
+    def read(self, form: Form, name: str) -> Any:
+        """What was typed, None for nothing; what is wrong is noted on the form."""
+        raise NotImplementedError
+
+    def allowed(self) -> str:
+        """What it may be, in words for the schema."""
+        return ""
+
+    def __get_pydantic_json_schema__(
+        self, schema: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> JsonSchemaValue:
+        said = "; ".join(one for one in (self.label, self.hint, self.allowed()) if one)
+        return handler(schema) | {"description": said}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Quantity(Asked):
+    """A quantity between two bounds, in its kind's inside unit."""
+
+    of: str
+    low: float
+    high: float
+    required: bool = True
+
+    def read(self, form: Form, name: str) -> float | None:
+        """Within its bounds."""
+        sentence = f"{self.label.capitalize()}: between {self._span()}."
+        value = form.between(Bounds(name, self.of, self.low, self.high, sentence), self.required)
+        return int(value) if value is not None and self.of == COUNT else value
+
+    def allowed(self) -> str:
+        """Its bounds."""
+        return f"between {self._span()}"
+
+    def _span(self) -> str:
+        symbol = units.KINDS[self.of].inside.symbol
+        return f"{self.low:g} and {self.high:g} {symbol}".replace("-", "−").rstrip()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choice(Asked):
+    """One of a few, each with what it is called."""
+
+    options: Mapping[str, str] = field(hash=False)
+
+    def read(self, form: Form, name: str) -> str | None:
+        """One of them."""
+        if not self.missing and not form.given(name):
+            return None
+        return form.choice(name, self.options, self.missing or "Choose one of the list.") or None
+
+    def allowed(self) -> str:
+        """All of them."""
+        return "one of " + ", ".join(self.options)
+
+    @property
+    def side_by_side(self) -> bool:
+        """Whether they are few enough to be seen at once."""
+        return len(self.options) <= MOST_PILLS
+
+
+@dataclass(frozen=True, kw_only=True)
+class Text(Asked):
+    """A few words."""
+
+    limit: int = 400
+
+    def read(self, form: Form, name: str) -> str | None:
+        """The words."""
+        return form.text(name, self.missing, self.limit) or None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tick(Asked):
+    """Whether something is so."""
+
+    def read(self, form: Form, name: str) -> bool:
+        """Whether it is ticked."""
+        return form.ticked(name)
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field of a form: its name, the fact that comes of it, and what is asked for."""
+
+    name: str
+    fact: str
+    asked: Asked
+
+    @property
+    def sort(self) -> str:
+        """Which of the few sorts it is, for its page."""
+        return type(self.asked).__name__.lower()
+
+
+def asked_of(facts: type[BaseModel]) -> list[Field]:
+    """The fields that a kind of line declares, in their order."""
+    found = []
+    for fact, info in facts.model_fields.items():
+        for asked in (one for one in info.metadata if isinstance(one, Asked)):
+            plain = fact.rpartition("_")[0] if isinstance(asked, Quantity) else ""
+            found.append(Field(asked.name or plain or fact, fact, asked))
+    return found
+
+
+def read_asked(facts: type[M], form: Form) -> M | None:
+    """The facts of a kind that declares its fields, as they were typed; None where something is wrong."""
+    given = {one.fact: one.asked.read(form, one.name) for one in asked_of(facts)}
+    if form.errors:
+        return None
+    return facts(**{fact: value for fact, value in given.items() if value is not None})
