@@ -140,12 +140,10 @@ def _add_log_level(sub: argparse.ArgumentParser) -> None:
 
 
 def _add_listen(sub: argparse.ArgumentParser) -> None:
+    from lumbrel.devices.wires import options
+
     sub.add_argument("probe", help="name or id of the registered thermometer")
-    sub.add_argument("--tcp", default="", metavar="HOST:PORT")
-    sub.add_argument("--serial", default="", metavar="DEVICE")
-    sub.add_argument("--baud", type=int, default=9600)
-    sub.add_argument("--pipe", default="", metavar="PATH")
-    sub.add_argument("--simulated", action="store_true", help="a simulated probe, to try it out")
+    options(sub)
     _add_log_level(sub)
 
 
@@ -161,7 +159,7 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
     "demo": (_later("serving", "demo"), "serve the Cinderpool demonstration", _add_demo),
     "listen": (
         _later("listening", "listen"),
-        "take a probe's readings from a serial port, pipe or TCP",
+        "take a probe's readings from a serial port, a pipe, TCP",
         _add_listen,
     ),
     "compute": (

@@ -9,10 +9,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from sqlite3 import Connection
 
-from lumbrel.core.physics.air import STANDARD_PA
-from lumbrel.devices.lines import LineSource, ProbeSample
+from lumbrel.devices.lines import ProbeSample
 from lumbrel.devices.protocols import ProbeSource
-from lumbrel.devices.simulated import SimulatedFinisher, SimulatedSource
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
@@ -87,29 +85,3 @@ def _take(db: Connection, probe_id: str, sample: ProbeSample, now: datetime) -> 
         intake.take(db, probe_id, [], now, no_moment=1)
         return
     intake.take(db, probe_id, [(at, sample.celsius)], now)
-
-
-def source_of(tcp: str, serial: str, baud: int, pipe: str) -> LineSource:
-    """The line source that a command line names.
-
-    Raises:
-        ValueError: none was named, or the TCP address is not HOST:PORT.
-    """
-    from lumbrel.devices import lines
-
-    if tcp:
-        host, _, port = tcp.rpartition(":")
-        if not host or not port.isdigit():
-            raise ValueError("Give the TCP address as HOST:PORT, for example 127.0.0.1:4001.")
-        return LineSource(lines.tcp(host.strip("[]"), int(port)))
-    if serial:
-        return LineSource(lines.serial_port(serial, baud))
-    if pipe:
-        return LineSource(lines.pipe(Path(pipe)))
-    raise ValueError("Name where it comes from: --tcp, --serial, --pipe or --simulated.")
-
-
-def simulated_source(speed: float = 1.0) -> SimulatedSource:
-    """A probe in a simulated pan at sea level, to try the wiring out."""
-    pot = SimulatedFinisher(mass_kg=25.0, brix=50.0, temperature_c=90.0, probe_c=90.0)
-    return SimulatedSource(pot, STANDARD_PA, speed)

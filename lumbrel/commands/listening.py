@@ -7,24 +7,18 @@ from lumbrel.commands.serving import RECORD
 
 
 def listen(arguments: argparse.Namespace) -> int:
-    """Take a probe's readings from a serial port, pipe or TCP until interrupted."""
+    """Take a probe's readings from its wire until interrupted."""
     import threading
 
     from lumbrel import listen as listening
-    from lumbrel.devices.protocols import ProbeSource
+    from lumbrel.devices.wires import chosen
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
     from lumbrel.store.instruments import ThermometerDetail, instruments_of
     from lumbrel.store.safe import held
 
     try:
-        source: ProbeSource = (
-            listening.simulated_source()
-            if arguments.simulated
-            else listening.source_of(
-                arguments.tcp, arguments.serial, arguments.baud, arguments.pipe
-            )
-        )
+        source = chosen(arguments)
     except ValueError as error:
         return refuse(error)
     record = arguments.data / RECORD

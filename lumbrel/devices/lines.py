@@ -5,14 +5,11 @@ A line is `[TIME] VALUE [UNIT]`, for example `103.42`, `218.2 F`, `t=103.4 C` or
 """
 
 import re
-import socket
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from io import BufferedIOBase
-from pathlib import Path
-from typing import BinaryIO, cast
+from typing import BinaryIO
 
 LONGEST_LINE = 200
 _LINE = re.compile(
@@ -93,32 +90,3 @@ class LineSource:
                     continue
                 if sample is not None:
                     yield sample
-
-
-def tcp(host: str, port: int, timeout_s: float = 30.0) -> Callable[[], BinaryIO]:
-    """A TCP port that sends lines; silence of half a minute counts as an end."""
-
-    def connect() -> BinaryIO:
-        connection = socket.create_connection((host, port), timeout_s)
-        stream = connection.makefile("rb")
-        connection.close()  # the stream keeps it open and closes it at its own end
-        return cast(BinaryIO, stream)
-
-    return connect
-
-
-def pipe(path: Path) -> Callable[[], BinaryIO]:
-    """A named pipe, or any file that grows."""
-    return lambda: path.open("rb")
-
-
-def serial_port(device: str, baud: int = 9600) -> Callable[[], BinaryIO]:
-    """A serial device, 8N1."""
-
-    def connect() -> BinaryIO:
-        import serial
-
-        port: BufferedIOBase = serial.Serial(device, baud, timeout=30)
-        return cast(BinaryIO, port)
-
-    return connect

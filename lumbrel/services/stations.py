@@ -1,10 +1,11 @@
 """The registry: every station in working order, and what is gathered from them.
 
-A new station is a folder of its name on each floor and one line here.
+A new station is a folder of its name on each floor, and its name in one line here.
 """
 
 from dataclasses import dataclass
 from datetime import datetime
+from importlib import import_module
 from sqlite3 import Connection
 from typing import Any
 
@@ -15,22 +16,17 @@ from lumbrel.services.base.calculation import Calculation, calculations_in, room
 from lumbrel.services.base.said import spoken_by
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench.said import BOOK_KINDS as BENCH_KINDS
-from lumbrel.services.candy.station import STATION as CANDY
-from lumbrel.services.colour.station import STATION as COLOUR
-from lumbrel.services.day.station import STATION as DAY
-from lumbrel.services.filter.station import STATION as FILTER
-from lumbrel.services.jar.station import STATION as JAR
-from lumbrel.services.pan.station import STATION as PAN
 from lumbrel.services.record.settings import BOOK_KINDS as KITCHEN_KINDS
 from lumbrel.services.record.slip import Slip
-from lumbrel.services.sap.station import STATION as SAP
-from lumbrel.services.shelf.station import STATION as SHELF
-from lumbrel.services.take_in.station import STATION as TAKE_IN
 from lumbrel.store import kept
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
 
-STATIONS: tuple[Station, ...] = (DAY, SAP, TAKE_IN, PAN, FILTER, COLOUR, JAR, CANDY, SHELF)
+NAMES = ("day", "sap", "take_in", "pan", "filter", "colour", "jar", "candy", "shelf")
+"""In working order."""
+STATIONS: tuple[Station, ...] = tuple(
+    import_module(f"lumbrel.services.{name}.station").STATION for name in NAMES
+)
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""
@@ -76,12 +72,13 @@ def line(db: Connection, now: datetime) -> list[Place]:
 def next_after_draw(context: BatchContext) -> Station:
     """The first station after the pan that a drawn batch still waits for; the jars in the end. Near-syrup
     is taken in anew."""
+    named = {station.key: station for station in STATIONS}
     if standing.is_near_syrup(context.current):
-        return TAKE_IN
-    for station in (FILTER, COLOUR):
+        return named["take_in"]
+    for station in (named["filter"], named["colour"]):
         if station.waits_for and context.first(station.waits_for) is None:
             return station
-    return JAR
+    return named["jar"]
 
 
 def home_of(kind: str) -> Station:

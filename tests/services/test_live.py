@@ -2,12 +2,15 @@
 
 import socket
 import threading
+from argparse import Namespace
 from dataclasses import replace
 from datetime import timedelta
 
 from lumbrel.devices import lines
-from lumbrel.devices.lines import LineSource, UnreadableLine
-from lumbrel.listen import listen, simulated_source, source_of
+from lumbrel.devices.lines import UnreadableLine
+from lumbrel.devices.wires import chosen
+from lumbrel.devices.wires.simulated_pan import pan
+from lumbrel.listen import listen
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
@@ -25,6 +28,11 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.kitchen import NOON, KitchenCase
+
+
+def on_wire(**named: str) -> Namespace:
+    """As the command line reads what is typed."""
+    return Namespace(**{"tcp": "", "serial": "", "pipe": "", "simulated": False, **named})
 
 
 class Intake(KitchenCase):
@@ -94,7 +102,7 @@ class Lines(KitchenCase):
         thread = threading.Thread(target=serve)
         thread.start()
         ticks = iter(range(1000))
-        source = source_of(f"127.0.0.1:{server.getsockname()[1]}", "", 0, "")
+        source = chosen(on_wire(tcp=f"127.0.0.1:{server.getsockname()[1]}"))
         listen(self.path, "probe-1", source, stop, lambda: NOON + timedelta(seconds=next(ticks)))
         thread.join()
         kept = samples_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
@@ -111,7 +119,7 @@ class Lines(KitchenCase):
                 stop.set()
             return NOON + timedelta(seconds=count)
 
-        listen(self.path, "probe-1", simulated_source(1000), stop, now)
+        listen(self.path, "probe-1", pan(1000), stop, now)
         kept = samples_store.samples(self.db, "probe-1", NOON, NOON + timedelta(minutes=5))
         self.assertGreater(len(kept), 10)
         self.assertTrue(all(85 < sample.value < 115 for sample in kept))
@@ -119,11 +127,13 @@ class Lines(KitchenCase):
     def test_a_pipe_is_read_to_its_end(self) -> None:
         path = self.folder / "pipe"
         path.write_bytes(b"98.0\n#\nbad line\n98.5\n")
-        source = LineSource(lines.pipe(path))
+        source = chosen(on_wire(pipe=str(path)))
         said = [sample and sample.celsius for sample in source.samples()]
         self.assertEqual((said, source.unreadable), ([98.0, None, 98.5], 1))
         with self.assertRaisesRegex(ValueError, "HOST:PORT"):
-            source_of("nowhere", "", 0, "")
+            chosen(on_wire(tcp="nowhere"))
+        with self.assertRaisesRegex(ValueError, "--pipe, --serial, --simulated or --tcp"):
+            chosen(on_wire())
 
 
 class Calls(KitchenCase):

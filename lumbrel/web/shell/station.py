@@ -95,7 +95,7 @@ def station_page(
     context = visit.batch(code)
     if not context.of_kind(DrawnFacts):
         return RedirectResponse(f"/pan/{code}", 303)
-    assert station.waits_for is not None and station.choices is not None
+    assert station.waits_for is not None
     return visit.page(
         f"{station.key}/{station.key}.html",
         station.key,
@@ -106,7 +106,7 @@ def station_page(
         kind=station.waits_for.key(),
         done=context.first(station.waits_for),
         still=station.key in standing.waits_for(context.current),
-        choices=station.choices(context),
+        choices=station.choices(context) if station.choices else None,
         form=form or Filled(),
         kind_typed=typed or station.waits_for.key(),
         folded="",
