@@ -5,7 +5,6 @@ more; it is made by copying the demonstration's batches with their lines, under 
 years, and then all that is kept besides the lines is made anew. About a minute for twenty seasons.
 """
 
-import json
 import random
 import sys
 from dataclasses import replace
@@ -21,7 +20,7 @@ from lumbrel import demo  # noqa: E402
 from lumbrel.services.record import kept  # noqa: E402
 from lumbrel.store import book, record  # noqa: E402
 from lumbrel.store.book import LineRow  # noqa: E402
-from lumbrel.store.db import instant, milliseconds, opened, transaction  # noqa: E402
+from lumbrel.store.db import milliseconds, opened, transaction  # noqa: E402
 from lumbrel.store.samples import PUT_ONCE  # noqa: E402
 
 BATCHES, LINES, SAMPLES, COOKS = 200, 100, 500, 24
@@ -80,11 +79,7 @@ def _cook(
     code = f"{(2026 - season) % 100:02d}-C{number + 101}"
     shift = timedelta(days=-365 * season, minutes=-11 * (number + 1))
     batch_id = f"{batch.id[:20]}-{code}"
-    db.execute(
-        "INSERT INTO batch SELECT ?, ?, ?, woodlot_id, vessel_id, sugar_kind, target_brix, "
-        "draw_margin_brix, methods FROM batch WHERE id = ?",
-        (batch_id, code, instant(batch.opened_at + shift), batch.id),
-    )
+    record.add_batch(db, replace(batch, id=batch_id, code=code, opened_at=batch.opened_at + shift))
     renamed = {line.id: f"{line.id[:23]}-{code}" for line in lines}
     for line in lines:
         facts = dict(line.facts)
@@ -146,18 +141,7 @@ def _copy(
 ) -> None:
     """One batch once more at another time, its slip filled up with notes to a hundred lines."""
     batch_id = f"{batch.id[:20]}-{code}"
-    values = (
-        batch_id,
-        code,
-        instant(batch.opened_at + shift),
-        batch.woodlot_id,
-        batch.vessel_id,
-        batch.sugar_kind,
-        batch.target_brix,
-        batch.draw_margin_brix,
-        json.dumps(batch.methods),
-    )
-    db.execute("INSERT INTO batch VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", values)
+    record.add_batch(db, replace(batch, id=batch_id, code=code, opened_at=batch.opened_at + shift))
     renamed = {line.id: f"{line.id[:23]}-{code}" for line in lines}
     start, end = lines[0].at, lines[-1].at
     for line in lines:

@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from sqlite3 import Connection, IntegrityError
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -23,7 +23,7 @@ from lumbrel.services.record import kept
 from lumbrel.store import photographs
 from lumbrel.store.db import moment, newest_version, roll_back
 from lumbrel.store.kitchen import SETTING, hold_settings
-from lumbrel.store.registered import KIND, hold
+from lumbrel.store.registered import FIRST, Registered, enter
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
 FORMAT, VERSION = "lumbrel-logbook", 3
@@ -44,12 +44,6 @@ class Table:
 
 
 TABLES = (
-    Table("vessel", json=("sizes_mm",)),
-    Table("woodlot"),
-    Table("instrument", json=("detail",)),
-    Table("tree"),
-    Table("tank"),
-    Table("batch", json=("methods",)),
     Table("line", json=("typed", "facts"), place="seq"),
     Table("said", place="seq"),
     Table("alarm"),
@@ -111,12 +105,6 @@ class Tables(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    vessel: list[Row]
-    woodlot: list[Row]
-    instrument: list[Row]
-    tree: list[Row]
-    tank: list[Row]
-    batch: list[Row]
     line: list[LineOf]
     said: list[Row]
     alarm: list[Row]
@@ -217,10 +205,11 @@ def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
 
 
 def as_csv_zip(db: Connection) -> bytes:
-    """Every table as a CSV file of its own, zipped; text that a spreadsheet would run is quoted."""
+    """Every table as a CSV file of its own, zipped, and what is registered, as it is now; text that a spreadsheet would run is quoted."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, order in [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]:
+        tables = [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]
+        for name, order in [*tables, *((name, "rowid") for name in get_args(Registered))]:
             file = zipfile.ZipInfo(f"{name}.csv")
             archive.writestr(file, _csv(db, name, order))
     return out.getvalue()
@@ -289,6 +278,7 @@ def put(
     coming = Coming()
     positions = positions or positions_in(logbook)
     db.execute("BEGIN IMMEDIATE")
+    db.execute("PRAGMA defer_foreign_keys = ON")
     try:
         _write(db, logbook, coming, positions)
         pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
@@ -365,7 +355,6 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             "This kitchen has settings of its own, under which that logbook's figures would be"
             " others. Take it into an empty data folder."
         )
-    changed = _changed([*here, *tables["line"]])
     for table in TABLES:
         defaults = _defaults(db, table)
         for written in tables[table.name]:
@@ -373,14 +362,16 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
                 raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
-            moves = changed.get((table.name, str(row.get("id"))), MOVES_ON.get(table.name, ()))
-            if not _known(db, table, row, moves, coming):
-                _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
-                coming.new[table.name] += 1
-                if here and table.name == "line":
-                    coming.since = min(coming.since or row["at"], row["at"])
-    for what, key in changed:
-        hold(db, what, key)
+            first = table.name == "line" and row["kind"] == FIRST
+            if first and row["about"] in get_args(Registered):
+                enter(db, row["about"], row["about_id"], row["facts"].get("state", {}))
+            name = row["about"] if first else table.name
+            if _known(db, table, row, MOVES_ON.get(table.name, ()), coming, name):
+                continue
+            _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
+            coming.new[name] += 1
+            if here and table.name == "line" and not first:
+                coming.since = min(coming.since or row["at"], row["at"])
     hold_settings(db)
     for device in logbook.samples:
         _put_samples(db, device, coming)
@@ -412,24 +403,19 @@ def settings_of(lines: list[dict[str, Any]]) -> list[dict[str, Any]]:
     return [line for line in lines if line["kind"] == SETTING]
 
 
-def _changed(lines: list[dict[str, Any]]) -> dict[tuple[str, str], Columns]:
-    """The columns in which vessels, instruments and others were ever changed, there or here: their rows may
-    differ in those, and are brought to what was noted last in the end."""
-    found: dict[tuple[str, str], Columns] = {}
-    for line in lines:
-        if line["kind"] == KIND:
-            key = line["about"], line["about_id"]
-            found[key] = (*found.get(key, ()), *line["facts"].get("state", ()))
-    return found
-
-
 def _known(
-    db: Connection, table: Table, row: dict[str, Any], moves: Columns, coming: Coming
+    db: Connection,
+    table: Table,
+    row: dict[str, Any],
+    moves: Columns,
+    coming: Coming,
+    counted: str,
 ) -> bool:
     """Whether a row is here already; what may have gone on of it does.
 
     Args:
         moves: the columns in which it may differ.
+        counted: as what it is counted.
     Raises:
         Refused: another one is.
     """
@@ -449,9 +435,9 @@ def _known(
         changes = ", ".join(f"{column} = ?" for column in moves)
         values = [row[column] for column in moves]
         db.execute(f"UPDATE {table.name} SET {changes} WHERE {where}", [*values, *key])
-        coming.new[table.name] += 1
+        coming.new[counted] += 1
     else:
-        coming.known[table.name] += 1
+        coming.known[counted] += 1
     return True
 
 

@@ -21,7 +21,7 @@ from lumbrel.services.record import kept
 from lumbrel.store import record
 from lumbrel.store.db import connect, instant, moment
 from lumbrel.store.kitchen import SETTING
-from lumbrel.store.registered import KIND
+from lumbrel.store.registered import FIRST, KIND
 
 AIR_BEFORE = timedelta(days=7)
 """How long before a batch its kitchen's pressure and its probes are brought from."""
@@ -109,7 +109,7 @@ class _Span:
 
 
 def _span(entries: Rows) -> _Span:
-    moments = sorted(row["at"] for row in entries)
+    moments = sorted(row["at"] for row in entries if row["kind"] != FIRST)
     return _Span(instant(moment(moments[0]) - AIR_BEFORE), moments[-1])
 
 
@@ -124,7 +124,7 @@ def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
     _keep_checks(tables, span, every)
     own = settings or logbook.settings_of(every)
     tables["line"] = [*own, *(row for row in tables["line"] if row["kind"] != SETTING)]
-    instruments = _ids(tables["instrument"])
+    instruments = _firsts(tables["line"], "instrument").keys()
     sent = (_sent(one.model_dump(), span) for one in whole.samples)
     samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
     named = {row["facts"].get("photo") for row in slips}
@@ -141,7 +141,6 @@ def _ids(rows: Rows) -> set[str]:
 
 def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
     """The batches, and their lines."""
-    tables["batch"] = [row for row in tables["batch"] if row["id"] in batches]
     tables["kept_run"] = [row for row in tables["kept_run"] if row["batch_id"] in batches]
     slips = [
         row for row in tables["line"] if row["about"] == "batch" and row["about_id"] in batches
@@ -156,31 +155,40 @@ def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
 def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
     """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
     others = [row for row in tables["line"] if row["about"] != "batch"]
-    named = [slips, tables["batch"]]
-    sap = _keep_sap(tables, others, named)
-    named += [sap, tables["tree"]]
-    tables["woodlot"] = _named(tables["woodlot"], *named)
-    vessels = _ids(_named(tables["vessel"], *named))
-    read = _ids(_named(tables["instrument"], *named))
-    tables["instrument"] = [
-        row
-        for row in tables["instrument"]
-        if row["id"] in read or row["vessel_id"] in vessels or row["kind"] == "barometer"
-    ]
-    vessels |= {row["vessel_id"] for row in tables["instrument"]}
-    tables["vessel"] = [row for row in tables["vessel"] if row["id"] in vessels]
-    kept = vessels | _ids(tables["instrument"])
-    own = _ids(slips) | _ids(sap)
+    first = {what: _firsts(others, what) for what in ("woodlot", "vessel", "instrument", "tree")}
+    tanks, sap = _tanks_with_sap(others, slips)
+    trees = _named(first["tree"], sap)
+    named = [slips, sap, [first["tree"][key] for key in trees]]
+    woodlots, vessels = _named(first["woodlot"], *named), _named(first["vessel"], *named)
+    read = _named(first["instrument"], *named)
+    states = {key: row["facts"]["state"] for key, row in first["instrument"].items()}
+    instruments = {
+        key
+        for key, state in states.items()
+        if key in read or state["vessel_id"] in vessels or state["kind"] == "barometer"
+    }
+    vessels |= {states[key]["vessel_id"] for key in instruments} - {None}
+    own, kept = _ids(slips) | _ids(sap), vessels | instruments | woodlots | trees | tanks
     tables["line"] = [
         row
         for row in tables["line"]
-        if row["id"] in own or row["about_id"] in kept or row["kind"] == AIR
+        if row["id"] in own or row["kind"] == AIR or (row["about_id"] in kept and _is_of(row))
     ]
 
 
-def _keep_sap(tables: dict[str, Rows], others: Rows, named: list[Rows]) -> Rows:
-    """The tanks that gave sap and the trees it came from; all that ever came into those and left."""
-    tanks = _ids(_named(tables["tank"], *named))
+def _is_of(row: dict[str, Any]) -> bool:
+    """Whether a line about a thing comes with it: of tanks, trees and woodlots only what they are."""
+    return row["about"] in ("vessel", "instrument") or row["kind"] in (FIRST, KIND)
+
+
+def _firsts(rows: Rows, what: str) -> dict[str, dict[str, Any]]:
+    """By id, what things of a sort were registered as at first."""
+    return {row["about_id"]: row for row in rows if row["kind"] == FIRST and row["about"] == what}
+
+
+def _tanks_with_sap(others: Rows, slips: Rows) -> tuple[set[str], Rows]:
+    """The tanks that gave sap and those it was pumped from; all that ever came into those and left."""
+    tanks = _named(_firsts(others, "tank"), slips)
     while True:
         mine = [
             row
@@ -189,11 +197,8 @@ def _keep_sap(tables: dict[str, Rows], others: Rows, named: list[Rows]) -> Rows:
         ]
         pumped = {row["facts"]["to_tank"] for row in mine if row["kind"] == "moved"}
         if pumped <= tanks:
-            break
+            return tanks, mine
         tanks |= pumped
-    tables["tank"] = [row for row in tables["tank"] if row["id"] in tanks]
-    tables["tree"] = _named(tables["tree"], mine)
-    return mine
 
 
 AIR = "pressure"
@@ -211,7 +216,7 @@ def _keep_checks(tables: dict[str, Rows], span: _Span, every: Rows) -> None:
         row["id"]
         for row in tables["line"]
         if row["about"] not in ("instrument", "kitchen")
-        or row["kind"] == KIND
+        or row["kind"] in (FIRST, KIND)
         or (row["at"] <= span.until if row["about"] == "instrument" else span.holds(row))
     }
     before = -1
@@ -222,10 +227,10 @@ def _keep_checks(tables: dict[str, Rows], span: _Span, every: Rows) -> None:
     tables["line"] = [row for row in every if row["id"] in wanted]
 
 
-def _named(rows: Rows, *by: Rows) -> Rows:
-    """Those rows whose id is named in others."""
-    said = json.dumps(by)
-    return [row for row in rows if json.dumps(row["id"]) in said]
+def _named(things: Iterable[str], *by: Rows) -> set[str]:
+    """Those ids that are named in rows."""
+    text = json.dumps(by)
+    return {key for key in things if json.dumps(key) in text}
 
 
 def _sent(device: dict[str, Any], span: _Span) -> dict[str, Any]:
@@ -239,7 +244,7 @@ def _later(db: Connection, chosen: Logbook) -> list[str]:
     """The ids of a kitchen's batches that what comes could say something of."""
     slips = [row.model_dump() for row in chosen.tables.line if row.about == "batch"]
     since = _span(slips).since
-    coming = {row["id"] for row in chosen.tables.model_dump()["batch"]}
+    coming = {row["about_id"] for row in slips}
     rows = db.execute("SELECT id FROM batch WHERE opened_at >= ?", (since,))
     return [row["id"] for row in rows if row["id"] not in coming]
 

@@ -15,6 +15,7 @@ What = Literal["batch", "instrument", "kitchen", "tank", "tree", "vessel", "wood
 KITCHEN: Literal["kitchen"] = "kitchen"
 """What a line is about that is about the kitchen: also its id."""
 STRUCK = "struck"
+ON_NO_LIST = (STRUCK, "first")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -45,9 +46,10 @@ class LineRow:
 line_of = mapper(LineRow)
 _LINE = """SELECT line.*, EXISTS (SELECT 1 FROM line AS later WHERE later.supersedes = line.id)
                AS superseded FROM line """
-STANDS = """ line.kind <> 'struck'
+STANDS = """ line.kind NOT IN ('struck', 'first')
     AND NOT EXISTS (SELECT 1 FROM line AS later WHERE later.supersedes = line.id) """
-"""That nothing corrects or strikes a line, and that it strikes none itself."""
+"""That nothing corrects or strikes a line, and that it strikes none itself; what a thing was registered as at
+first stands on no list."""
 
 
 def add(db: Connection, line: LineRow) -> bool:
@@ -103,7 +105,7 @@ def superseding(db: Connection, line_id: str) -> LineRow | None:
 def rows_about(db: Connection, about_id: str) -> list[Row]:
     """All that was ever written about one thing in order of time, superseded lines included, as it is
     stored."""
-    order = "WHERE about_id = ? ORDER BY at, noted_at, seq"
+    order = "WHERE about_id = ? AND kind <> 'first' ORDER BY at, noted_at, seq"
     return db.execute(_LINE + order, (about_id,)).fetchall()
 
 

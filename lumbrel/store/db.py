@@ -1,5 +1,6 @@
 """The one way to a database: connect, migrate, and write in a transaction."""
 
+import json
 import re
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -120,6 +121,8 @@ def migrate(connection: sqlite3.Connection, until: int | None = None) -> list[st
     known = dict(list(known.items())[:until])
     # A number as text, to the last of its digits.
     connection.create_function("exact", 1, repr, deterministic=True)
+    connection.create_function("as_json", -1, _as_json, deterministic=True)
+    connection.create_function("first_state", 2, _first_state, deterministic=True)
     applied = []
     for version, (name, script) in enumerate(known.items(), start=1):
         if name not in done:
@@ -132,9 +135,27 @@ def migrate(connection: sqlite3.Connection, until: int | None = None) -> list[st
     return applied
 
 
+def _as_json(*named: Any) -> str:
+    """Names and values by turns, to the last digit."""
+    return json.dumps(dict(zip(named[::2], named[1::2], strict=True)))
+
+
+def _first_state(row: str, noted: str) -> str:
+    """What something was at first: its row, with what was noted of it as having been so always.
+
+    Args:
+        noted: the facts of those lines, in their order.
+    """
+    state = json.loads(row)
+    for facts in reversed(json.loads(noted)):
+        state |= facts["state"]
+    return json.dumps({"state": state})
+
+
 def make_kept_tables(connection: sqlite3.Connection) -> None:
     """Drop all that is kept besides the lines, and make its tables anew, empty; and the guards of all
     others."""
+    connection.execute("PRAGMA defer_foreign_keys = ON")
     for table in reversed(KEPT_TABLES):
         connection.execute(f"DROP TABLE IF EXISTS {table}")
     for statement in _statements(_KEPT):

@@ -10,9 +10,6 @@ ONCE = {
     "alarm": ("acknowledged_at", "acknowledged_by"),
 }
 """Columns that are filled in once, later than their row: while the first of them is empty."""
-NOTED = ("vessel", "instrument", "woodlot", "tank", "tree")
-"""Tables whose rows are what holds now of the lines `registered`: a column may change once one names it, and
-`lumbrel check` compares."""
 FREE = {
     "nature": "what sort of record it is, and what is kept in it",
     "demo_state": "the demonstration's clock and simulator",
@@ -49,13 +46,10 @@ def _rules(db: Connection, table: str, *, has_rowid: bool) -> dict[str, str]:
         "deleted": f"BEFORE DELETE ON {table}",
         "replaced": f"BEFORE INSERT ON {table} WHEN {_is_there(db, table, has_rowid)}",
     }
-    if once or table in NOTED:
+    if once:
         columns = ["rowid", *(row[1] for row in db.execute(f"PRAGMA table_info({table})"))]
         fixed = (column for column in columns if column not in once)
-        rules["updated"] += " WHEN " + " OR ".join(
-            f"OLD.{c} IS NOT NEW.{c}{_unnoted(table, c)}" for c in fixed
-        )
-    if once:
+        rules["updated"] += " WHEN " + " OR ".join(f"OLD.{c} IS NOT NEW.{c}" for c in fixed)
         rules["filled_twice"] = (
             f"BEFORE UPDATE OF {', '.join(once)} ON {table} WHEN OLD.{once[0]} IS NOT NULL"
         )
@@ -65,15 +59,6 @@ def _rules(db: Connection, table: str, *, has_rowid: bool) -> dict[str, str]:
             " (SELECT 1 FROM thinned WHERE device = OLD.device AND until > OLD.at)"
         )
     return rules
-
-
-def _unnoted(table: str, column: str) -> str:
-    if table not in NOTED:
-        return ""
-    return (
-        f" AND NOT EXISTS (SELECT 1 FROM line WHERE kind = 'registered' AND about = '{table}'"
-        f" AND about_id = OLD.id AND json_type(facts, '$.state.{column}') IS NOT NULL)"
-    )
 
 
 def _is_there(db: Connection, table: str, has_rowid: bool) -> str:

@@ -9,8 +9,8 @@ from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from lumbrel.store.db import insert_once, instant, moment, once
-from lumbrel.store.registered import Notes, State, change, in_force, states
+from lumbrel.store.db import instant, moment, once
+from lumbrel.store.registered import Notes, State, change, in_force, register, states
 
 SIXTY_F_C = (60.0 - 32.0) / 1.8
 
@@ -166,7 +166,7 @@ def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
         "vessel_id": instrument.vessel_id,
         "registered_at": instant(instrument.registered_at) if instrument.registered_at else None,
     }
-    insert_once(db, "instrument", row, ("kind", "name", "detail", "vessel_id"))
+    register(db, "instrument", row, ("kind", "name", "detail", "vessel_id"))
 
 
 def change_instrument(

@@ -1,6 +1,66 @@
 -- What follows from lines and flows. `lumbrel check` makes it anew and compares; a version that keeps
 -- something else drops all of it first. Nothing that anybody wrote stands here, so nothing migrates.
 
+-- What is registered, as it is now.
+CREATE TABLE vessel (
+    id TEXT PRIMARY KEY,
+    name TEXT NOT NULL UNIQUE,
+    shape TEXT NOT NULL,
+    sizes_mm TEXT NOT NULL CHECK (json_valid(sizes_mm)),
+    purpose TEXT NOT NULL CHECK (purpose IN ('finisher', 'candy')),
+    carry_over_fraction REAL NOT NULL,
+    fire TEXT NOT NULL DEFAULT '' CHECK (fire IN ('', 'stove', 'flat', 'fluted', 'steam'))
+) STRICT;
+CREATE TABLE woodlot (
+    id TEXT PRIMARY KEY,
+    name TEXT NOT NULL UNIQUE,
+    sugar_kind TEXT NOT NULL CHECK (sugar_kind IN ('maple', 'walnut', 'birch')),
+    retired INTEGER NOT NULL DEFAULT 0 CHECK (retired IN (0, 1))
+) STRICT;
+CREATE TABLE instrument (
+    id TEXT PRIMARY KEY,
+    kind TEXT NOT NULL CHECK (kind IN (
+        'thermometer', 'hydrometer', 'refractometer', 'barometer', 'vial', 'reference')),
+    name TEXT NOT NULL UNIQUE,
+    detail TEXT NOT NULL CHECK (json_valid(detail)),
+    vessel_id TEXT REFERENCES vessel (id),
+    retired_at TEXT,
+    registered_at TEXT
+) STRICT;
+CREATE TRIGGER instrument_is_a_device AFTER INSERT ON instrument
+WHEN NOT EXISTS (SELECT 1 FROM device WHERE instrument_id = NEW.id)
+BEGIN INSERT INTO device (instrument_id) VALUES (NEW.id); END;
+CREATE TABLE tree (
+    id TEXT PRIMARY KEY,
+    woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
+    name TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    retired INTEGER NOT NULL DEFAULT 0 CHECK (retired IN (0, 1)),
+    UNIQUE (woodlot_id, name)
+) STRICT;
+CREATE TABLE tank (
+    id TEXT PRIMARY KEY,
+    name TEXT NOT NULL UNIQUE,
+    capacity_l REAL NOT NULL CHECK (capacity_l > 0),
+    place TEXT NOT NULL CHECK (place IN ('outside', 'snow', 'inside')),
+    retired INTEGER NOT NULL DEFAULT 0 CHECK (retired IN (0, 1))
+) STRICT;
+
+-- A batch as it was opened. The target and the methods in force are kept with it.
+CREATE TABLE batch (
+    id TEXT PRIMARY KEY,
+    code TEXT NOT NULL UNIQUE,
+    opened_at TEXT NOT NULL,
+    woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
+    vessel_id TEXT NOT NULL REFERENCES vessel (id),
+    sugar_kind TEXT NOT NULL CHECK (sugar_kind IN ('maple', 'walnut', 'birch')),
+    target_brix REAL NOT NULL,
+    draw_margin_brix REAL NOT NULL,
+    methods TEXT NOT NULL DEFAULT '{}' CHECK (json_valid(methods))
+) STRICT;
+CREATE INDEX batch_vessel ON batch (vessel_id, opened_at);
+CREATE INDEX batch_opened ON batch (opened_at);
+
 -- The settings that hold now.
 CREATE TABLE kitchen (
     only INTEGER PRIMARY KEY CHECK (only = 1),

@@ -8,8 +8,8 @@ from typing import Any
 
 from lumbrel.store import book
 from lumbrel.store.book import KITCHEN
-from lumbrel.store.db import insert_once, moment, once
-from lumbrel.store.registered import Notes, change, in_force, states
+from lumbrel.store.db import moment, once
+from lumbrel.store.registered import Notes, change, in_force, register, states
 from lumbrel.store.rows import cell, columns_of, insert, mapper
 from lumbrel.store.zone import machine_zone
 
@@ -236,7 +236,7 @@ def add_vessel(db: Connection, vessel: VesselRow) -> None:
         IdReused: the id is another vessel's.
     """
     row = columns_of(vessel, but=("history",))
-    insert_once(db, "vessel", row, ("name", "shape", "sizes_mm", "purpose"))
+    register(db, "vessel", row, ("name", "shape", "sizes_mm", "purpose"))
 
 
 def vessels(db: Connection) -> list[VesselRow]:
@@ -283,7 +283,7 @@ def add_woodlot(db: Connection, woodlot: Woodlot) -> None:
         IdReused: the id is another woodlot's.
     """
     row = {"id": woodlot.id, "name": woodlot.name, "sugar_kind": woodlot.sugar_kind}
-    insert_once(db, "woodlot", row, ("name", "sugar_kind"))
+    register(db, "woodlot", row, ("name", "sugar_kind"))
 
 
 _woodlot = mapper(Woodlot)

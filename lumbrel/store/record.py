@@ -4,7 +4,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from sqlite3 import Connection
 
-from lumbrel.store.rows import columns_of, insert, mapper
+from lumbrel.store.registered import register
+from lumbrel.store.rows import columns_of, mapper
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +39,7 @@ def next_code(db: Connection, year: int) -> str:
 
 def add_batch(db: Connection, batch: Batch) -> None:
     """Open a batch."""
-    insert(db, "batch", columns_of(batch))
+    register(db, "batch", columns_of(batch), ("code",))
 
 
 def batch_by(db: Connection, *, code: str = "", id: str = "") -> Batch | None:
@@ -60,7 +61,4 @@ def any_batch(db: Connection) -> bool:
 def stamp(db: Connection) -> tuple[object, ...]:
     """What is another as soon as anything is written that a figure can rest on, samples apart:
     lines, settings, instruments."""
-    row = db.execute(
-        "SELECT (SELECT max(seq) FROM line), (SELECT max(rowid) FROM instrument)"
-    ).fetchone()
-    return tuple(row)
+    return tuple(db.execute("SELECT max(seq) FROM line").fetchone())

@@ -1,5 +1,5 @@
-"""What vessels, instruments, woodlots, tanks and trees were registered as, by when it holds: changed, never
-overwritten. Each change is a line of the book; the register's row is what holds now."""
+"""What batches, vessels, instruments, woodlots, tanks and trees are: what they were registered as at first and
+every change since are lines of the book; the register's row is what holds now, kept and made anew."""
 
 from collections import defaultdict
 from datetime import UTC, datetime
@@ -7,13 +7,16 @@ from sqlite3 import Connection
 from typing import Any, Literal, TypeVar
 
 from lumbrel.store import book
-from lumbrel.store.book import LineRow, What
-from lumbrel.store.db import AFTER_ALL
+from lumbrel.store.book import LineRow
+from lumbrel.store.db import AFTER_ALL, insert_once
+from lumbrel.store.rows import insert
 
-Registered = Literal["vessel", "instrument", "woodlot", "tank", "tree"]
+Registered = Literal["batch", "vessel", "instrument", "woodlot", "tank", "tree"]
 State = dict[str, Any]
 """Columns of the register, as they are kept."""
 KIND = "registered"
+FIRST = "first"
+"""The kind of line that says what something was registered as at first; it is on no list, and stays."""
 ALWAYS = datetime(1, 1, 1, tzinfo=UTC)
 T = TypeVar("T")
 Notes = tuple[tuple[datetime, T], ...]
@@ -38,16 +41,50 @@ def _lines(db: Connection, what: str, key: str = "") -> list[LineRow]:
     return [book.line_of(row) for row in rows]
 
 
+def register(db: Connection, what: Registered, row: State, same: tuple[str, ...]) -> None:
+    """Register something; the same id twice is written once.
+
+    Args:
+        row: its columns, those left out as they are for all.
+        same: the columns that were typed, by which a second send is known.
+    Raises:
+        IdReused: the id is another one's.
+        sqlite3.IntegrityError: the name is another one's.
+    """
+    if insert_once(db, what, row, same):
+        whole = dict(db.execute(f"SELECT * FROM {what} WHERE id = ?", (row["id"],)).fetchone())
+        book.add(db, first_line(what, whole.pop("id"), whole))
+
+
+def first_line(what: Registered, key: str, state: State) -> LineRow:
+    """The line that says what something was registered as at first."""
+    return LineRow(
+        id=f"{what}-{key}-first",
+        kind=FIRST,
+        about=what,
+        about_id=key,
+        at=ALWAYS,
+        noted_at=ALWAYS,
+        facts={"state": state},
+    )
+
+
+def _first(db: Connection, what: str, key: str) -> State:
+    line = book.by_id(db, f"{what}-{key}-first")
+    return dict(line.facts["state"]) if line else {}
+
+
 def states(db: Connection, what: Registered) -> dict[str, list[tuple[datetime, State]]]:
     """By id, the states of all that were ever changed, by since when each was so: of what holds at a moment
-    that was noted last."""
+    that was noted last; what it was at first was so always."""
     lines: dict[str, list[LineRow]] = defaultdict(list)
     for line in _lines(db, what):
         lines[line.about_id].append(line)
-    return {
-        key: [(since, _at(changes, since)) for since in sorted({line.at for line in changes})]
-        for key, changes in lines.items()
-    }
+    found = {}
+    for key, changes in lines.items():
+        first, moments = _first(db, what, key), {line.at for line in changes}
+        found[key] = [(since, first | _at(changes, since)) for since in sorted({ALWAYS, *moments})]
+    return found
 
 
 def _at(changes: list[LineRow], at: datetime) -> State:
@@ -75,52 +112,38 @@ def change(
         since: from when on it is so.
         initials: of who says so.
     """
-    columns = ", ".join(after)
-    before = dict(db.execute(f"SELECT {columns} FROM {what} WHERE id = ?", (key,)).fetchone())
-    known: set[str] = set().union(*(line.facts["state"] for line in _lines(db, what, key)))
-    first = {name: value for name, value in before.items() if name not in known}
-    for holds_since, state in [(ALWAYS, first), (since, after)] if first else [(since, after)]:
-        book.note(
-            db,
-            kind=KIND,
-            about=what,
-            about_id=key,
-            at=holds_since,
-            noted_at=noted_at,
-            facts={"state": state},
-            initials=initials,
-        )
+    book.note(
+        db,
+        kind=KIND,
+        about=what,
+        about_id=key,
+        at=since,
+        noted_at=noted_at,
+        facts={"state": after},
+        initials=initials,
+    )
     hold(db, what, key)
 
 
 def hold(db: Connection, what: str, key: str) -> None:
     """Bring the register's row to what was noted last; what holds from an earlier day holds now too."""
-    now = _noted_last(db, what, key)
-    names = ", ".join(f"{name} = ?" for name in now)
-    if now and not _holds(db, what, key, now):
-        db.execute(f"UPDATE {what} SET {names} WHERE id = ?", (*now.values(), key))
+    enter(db, what, key, _first(db, what, key) | _at(_lines(db, what, key), AFTER_ALL))
 
 
-def _holds(db: Connection, what: str, key: str, state: State) -> bool:
-    row = db.execute(f"SELECT * FROM {what} WHERE id = ?", (key,)).fetchone()
-    return row is not None and all(row[name] == value for name, value in state.items())
+def enter(db: Connection, what: str, key: str, state: State) -> None:
+    """Make a row of a register as it is now. Of a newer Lumbrel's columns nothing is known here."""
+    known = db.execute(f"SELECT * FROM {what} WHERE id = ?", (key,)).fetchone()
+    columns = [one["name"] for one in db.execute(f"PRAGMA table_info({what})")]
+    own = {name: state[name] for name in columns if name in state}
+    if known is None and own:
+        insert(db, what, {"id": key, **own})
+    elif known and any(known[name] != value for name, value in own.items()):
+        names = ", ".join(f"{name} = ?" for name in own)
+        db.execute(f"UPDATE {what} SET {names} WHERE id = ?", (*own.values(), key))
 
 
-def _noted_last(db: Connection, what: str, key: str) -> State:
-    """The columns of a thing that were ever changed, as noted last."""
-    return _at(_lines(db, what, key), AFTER_ALL)
-
-
-def changed(db: Connection) -> list[tuple[What, str]]:
-    """Whatever was ever changed: what it is, and its id."""
-    rows = db.execute("SELECT DISTINCT about, about_id FROM line WHERE kind = 'registered'")
-    return [(row["about"], row["about_id"]) for row in rows]
-
-
-def unheld(db: Connection) -> list[str]:
-    """The things whose row is not what was noted of them last."""
-    return [
-        f"{what} {key}"
-        for what, key in changed(db)
-        if not _holds(db, what, key, _noted_last(db, what, key))
-    ]
+def hold_all(db: Connection) -> None:
+    """Make all rows of the registers, in the order in which they were registered."""
+    rows = db.execute("SELECT about, about_id FROM line WHERE kind = 'first' ORDER BY seq")
+    for what, key in rows.fetchall():
+        hold(db, what, key)

@@ -156,7 +156,7 @@ def contents(db: sqlite3.Connection) -> Contents:
         is_a=nature(db),
         version=int(db.execute("PRAGMA user_version").fetchone()[0]),
         batches=count("batch"),
-        lines=count("line WHERE about = 'batch'"),
+        lines=count("line WHERE about = 'batch' AND kind <> 'first'"),
         lots=count("lot_now"),
         samples=count("sample"),
         newest=newest or "",

@@ -7,7 +7,8 @@ from sqlite3 import Connection, Row
 
 from lumbrel.store import book
 from lumbrel.store.book import LineRow
-from lumbrel.store.db import insert_once, instant, moment
+from lumbrel.store.db import instant, moment
+from lumbrel.store.registered import register
 from lumbrel.store.rows import columns_of, insert, mapper
 
 KEPT_TABLES = ("sap_run", "sap_of_tree", "sap_weather", "sap_tap")
@@ -47,7 +48,7 @@ class Tank:
 def add_tree(db: Connection, tree: Tree) -> None:
     """Register a tree; the same id twice is written once."""
     row = {"id": tree.id, "woodlot_id": tree.woodlot_id, "name": tree.name, "kind": tree.kind}
-    insert_once(db, "tree", row, ("woodlot_id", "name", "kind"))
+    register(db, "tree", row, ("woodlot_id", "name", "kind"))
 
 
 def trees(db: Connection, woodlot_id: str) -> list[Tree]:
@@ -76,7 +77,7 @@ def add_tank(db: Connection, tank: Tank) -> None:
         "capacity_l": tank.capacity_l,
         "place": tank.place,
     }
-    insert_once(db, "tank", row, ("name", "capacity_l", "place"))
+    register(db, "tank", row, ("name", "capacity_l", "place"))
 
 
 def tanks(db: Connection, retired: bool = True) -> list[Tank]:

@@ -217,10 +217,10 @@ class Sides(BenchCase):
         )
         self.assertLess(said["barometer"], said["test-boil"])
         self.assertEqual((said["66"], said["68.9"]), (66.0, 68.9))
-        asked = calculations.EndPointsRequest(
+        told = calculations.end_points(
             station_pressure_hpa=pressure / 100, test_boil_reading_c=99.6, target_brix=66.9
         )
-        for stop in calculations.end_points(asked).schools:
+        for stop in told.schools:
             self.assertAlmostEqual(stop.brix, said[stop.school], msg=stop.school)
 
     def test_a_side_taken_sets_the_marks_of_the_next_batch(self) -> None:

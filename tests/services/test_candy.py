@@ -17,7 +17,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.candy import day as candy_days
 from lumbrel.services.candy import plan
-from lumbrel.services.candy.calculations import ConfectionRequest, confection
+from lumbrel.services.candy.calculations import confection
 from lumbrel.services.stations import slip
 from lumbrel.web.candy import picture
 from tests.support.kitchen import NOON, KitchenCase
@@ -40,13 +40,11 @@ class Map(unittest.TestCase):
             on_line = chance.choice(points)
             for at, stir in ((above, 40.0), on_line):
                 said = confection(
-                    ConfectionRequest(
-                        above_water_c=at,
-                        station_pressure_hpa=hpa,
-                        stir_temperature_c=stir,
-                        serving_temperature_c=serving,
-                        invert_fraction=invert,
-                    )
+                    above_water_c=at,
+                    station_pressure_hpa=hpa,
+                    stir_temperature_c=stir,
+                    serving_temperature_c=serving,
+                    invert_fraction=invert,
                 )
                 if at == above:
                     self.assertAlmostEqual(said.crystal_fraction, share, places=5)

@@ -165,7 +165,7 @@ def line_of(db: Connection, line_id: str) -> Entry[Facts]:
         NotFound: there is none, or it was corrected or struck.
     """
     row = store.by_id(db, line_id)
-    if row is None or row.about == "batch" or row.kind == store.STRUCK or row.superseded:
+    if row is None or row.about == "batch" or row.kind in store.ON_NO_LIST or row.superseded:
         raise NotFound("There is no such line, or it was corrected or struck already.")
     return of_row(row)
 
@@ -236,7 +236,7 @@ class Book:
             NotFound: there is none.
         """
         row = store.by_id(db, line_id)
-        if row is None or row.about == "batch" or row.kind == store.STRUCK:
+        if row is None or row.about == "batch" or row.kind in store.ON_NO_LIST:
             raise NotFound("There is no such line in the book.")
         line = of_row(row)
         later = store.superseding(db, line_id)

@@ -14,7 +14,6 @@ from lumbrel.services.record import kept
 from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.db import make_kept_tables, opened, transaction
 from lumbrel.store.disk import disk_of
-from lumbrel.store.registered import changed, hold
 from lumbrel.store.safe import Contents
 
 KEPT_DAYS = 14
@@ -72,8 +71,6 @@ def rebuild(record: Path) -> list[str]:
         wrong = kept.differences(db)
         with transaction(db):
             make_kept_tables(db)
-            for what, key in changed(db):
-                hold(db, what, key)
             kept.rebuild(db)
     return wrong
 
