@@ -21,6 +21,8 @@ MODEL = 1
 """Version of the formulas that readings are corrected by. It grows with a formula that is another."""
 SHOWN_FROM_BRIX = 0.1
 """By so much another density is said in the working."""
+SEEN_FROM_BRIX = 0.05
+"""By less, what it said before reads the same on the slip."""
 SAME_BRIX = 1e-6
 Sayer = Callable[[BatchContext, Entry[Any]], Corrected]
 Wanted = Callable[[Entry[Any]], bool]
@@ -52,6 +54,8 @@ def as_said(db: Connection, today: Corrected) -> Corrected:
         by = f"by the formulas of version {holds.model}, when it was read"
         steps.append(ReadingStep("said, and stands", holds.brix, "brix", by))
     for before, after in pairwise(told):
+        if not _differ(before.brix, after.brix, SEEN_FROM_BRIX):
+            continue
         why = f"until {_when(db, after.noted_at)}: then a line was written that it rests on"
         steps.append(ReadingStep("said before", before.brix, "brix", why))
     # What says nothing has no sigma: 0, not 0.0, as it was always written out.

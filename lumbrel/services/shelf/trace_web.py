@@ -58,7 +58,7 @@ def web_of(db: Connection, code: str, kind: str) -> TraceWeb | None:
     ids = flow.above(db, chosen.id) | flow.below(db, chosen.id)
     if len(ids) > MOST:
         return None
-    parcels = {i: p for i in ids if (p := flow.parcel(db, i)) is not None}
+    parcels = {i: p for i in sorted(ids) if (p := flow.parcel(db, i)) is not None}
     threads = _threads(db, parcels)
     columns = _columns(threads)
     held: dict[str, float] = defaultdict(float)
