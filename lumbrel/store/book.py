@@ -96,6 +96,14 @@ def standing_beside(db: Connection, line_id: str) -> list[LineRow]:
     return [line_of(row) for row in rows]
 
 
+def place_of(db: Connection, seq: int, supersedes: str | None) -> int:
+    """Where a line stands among those of its moment: where the first one stood that it corrects."""
+    while supersedes is not None:
+        old = db.execute("SELECT seq, supersedes FROM line WHERE id = ?", (supersedes,)).fetchone()
+        seq, supersedes = old["seq"], old["supersedes"]
+    return seq
+
+
 def superseding(db: Connection, line_id: str) -> LineRow | None:
     """The line that corrects or strikes another."""
     row = db.execute(_LINE + "WHERE supersedes = ?", (line_id,)).fetchone()

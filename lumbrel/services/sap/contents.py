@@ -18,6 +18,7 @@ from lumbrel.services.sap.facts import (
     OutFacts,
     WarmFacts,
 )
+from lumbrel.store import book
 from lumbrel.store import sap as store
 from lumbrel.store.book import written_so_far
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
@@ -229,11 +230,11 @@ class _Event:
 
 
 def _lines_of(db: Connection, tank_id: str, since: datetime) -> list[Entry[Facts]]:
-    """What was ever gathered into a tank, and what was said of it since a moment, oldest first."""
+    """What was ever gathered into a tank, and what was said of it since a moment, oldest first; of one moment
+    in the order they were written, a corrected line in the place of the one that it corrects."""
     gathered = [read(row) for row in store.into_tank(db, tank_id, since)]
-    return sorted(
-        [*lines_about(db, tank_id, since), *gathered], key=lambda line: (line.at, line.seq)
-    )
+    lines = [*lines_about(db, tank_id, since), *gathered]
+    return sorted(lines, key=lambda line: (line.at, book.place_of(db, line.seq, line.supersedes)))
 
 
 class Played:

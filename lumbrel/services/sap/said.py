@@ -1,13 +1,16 @@
 """What a line of the sap book says, in one sentence's worth of words."""
 
+from collections.abc import Callable, Mapping
+from datetime import datetime
 from sqlite3 import Connection
+from typing import Any
 
 from lumbrel.services.base.book import BookKind
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.sap import facts as kinds
-from lumbrel.services.sap import tanks
+from lumbrel.services.sap import gathering, tanks, taps
 from lumbrel.services.sap.contents import REASONS
 from lumbrel.services.sap.gear import TASKS
 from lumbrel.store import sap as store
@@ -59,16 +62,26 @@ def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
             return PLAIN[type(facts)]
 
 
+Again = Callable[[Connection, Entry[Any], Mapping[str, str], datetime], None]
+AGAIN: dict[type[Facts], Again] = {
+    kinds.GatheredFacts: lambda db, line, fields, now: gathering.gather(
+        db, {"woodlot": line.about_id, **fields}, now
+    ),
+    kinds.OutFacts: lambda db, line, fields, now: tanks.take_out(db, line.about_id, fields, now),
+    kinds.IceOffFacts: lambda db, line, fields, now: tanks.ice_off(db, line.about_id, fields, now),
+    kinds.WarmFacts: lambda db, line, fields, now: tanks.warm(db, line.about_id, fields, now),
+    kinds.MeasuredFacts: lambda db, line, fields, now: taps.measure(db, line.about_id, fields, now),
+}
+"""The kinds that are corrected, by their form taken again; the others are struck and written anew."""
 KINDS: tuple[type[Facts], ...] = (
-    kinds.GatheredFacts,
+    *AGAIN,
     kinds.MovedFacts,
-    kinds.OutFacts,
-    kinds.IceOffFacts,
-    kinds.WarmFacts,
-    kinds.MeasuredFacts,
     kinds.TappedFacts,
     kinds.BudsFacts,
     kinds.GearFacts,
     *PLAIN,
 )
-BOOK_KINDS = tuple(BookKind(facts=kind, words=said, after=tanks.nothing_short) for kind in KINDS)
+BOOK_KINDS = tuple(
+    BookKind(facts=kind, words=said, after=tanks.nothing_short, correct=AGAIN.get(kind), room="sap")
+    for kind in KINDS
+)
