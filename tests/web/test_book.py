@@ -303,6 +303,7 @@ class Checks(KitchenCase):
             "litres_confirmed": "1",
             "brix_confirmed": "1",
         }
+        self.assertIn("now, if left empty", self.client.get("/sap/gather").text)
         self.client.post("/sap/gather", data=sap | {"id": "gathered-1", "litres": "300 L"})
         tank = {"what": "warm", "temperature": "14 C", "id": "warm-00001"}
         self.client.post("/sap/tank/tank-0001", data=tank)
@@ -328,6 +329,7 @@ class Checks(KitchenCase):
         ):
             page = self.client.get(f"/line/{line}").text
             self.assertIn("Correct it", page)
+            self.assertNotIn("now, if left empty", page)
             sent = right | {"id": f"{line}-b", "why": "misread", "initials": "MT"}
             for _ in range(2):
                 answer = self.client.post(f"/line/{line}/correct", data=sent)
