@@ -57,7 +57,6 @@ MOVES_ON = {
     "sample_trouble": ("count", "last_at"),
 }
 """What of a row may have gone on since it was written out; the first column says how far."""
-Columns = tuple[str, ...]
 Positions = dict[str, dict[str, int]]
 """Of each table's rows by id: where in their logbook they stand."""
 
@@ -363,11 +362,11 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             if set(row) != set(defaults):
                 raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
             first = table.name == "line" and row["kind"] == FIRST
+            name = row["about"] if first else table.name
+            if _known(db, table, row, coming, counted=name):
+                continue
             if first and row["about"] in get_args(Registered):
                 enter(db, row["about"], row["about_id"], row["facts"].get("state", {}))
-            name = row["about"] if first else table.name
-            if _known(db, table, row, MOVES_ON.get(table.name, ()), coming, name):
-                continue
             _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
             coming.new[name] += 1
             if here and table.name == "line" and not first:
@@ -407,18 +406,18 @@ def _known(
     db: Connection,
     table: Table,
     row: dict[str, Any],
-    moves: Columns,
     coming: Coming,
+    *,
     counted: str,
 ) -> bool:
     """Whether a row is here already; what may have gone on of it does.
 
     Args:
-        moves: the columns in which it may differ.
         counted: as what it is counted.
     Raises:
         Refused: another one is.
     """
+    moves = MOVES_ON.get(table.name, ())
     where = " AND ".join(f"{column} = ?" for column in table.key)
     stored = _stored(table, row)
     key = [stored[column] for column in table.key]
