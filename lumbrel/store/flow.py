@@ -324,11 +324,11 @@ def flows_of(db: Connection, batch_id: str) -> list[Flowed]:
 def moved_jars_of(db: Connection, batch_id: str) -> list[tuple[str, str]]:
     """The lines of other batches that moved jars of a batch's lots, each with its batch."""
     rows = db.execute(
-        """SELECT DISTINCT flow.entry_id, line.about_id
-           FROM parcel JOIN flow ON parcel.id IN (flow.source_id, flow.target_id)
-           JOIN line ON line.id = flow.entry_id
-           WHERE parcel.batch_id = ? AND parcel.kind IN ('lot', 'confection')
-               AND line.about_id <> parcel.batch_id""",
+        """WITH lot AS (SELECT id FROM parcel WHERE batch_id = ?1 AND kind IN ('lot', 'confection')),
+                moved AS (SELECT entry_id FROM lot JOIN flow ON flow.source_id = lot.id
+                          UNION SELECT entry_id FROM lot JOIN flow ON flow.target_id = lot.id)
+           SELECT entry_id, about_id FROM moved JOIN line ON line.id = moved.entry_id
+           WHERE about_id <> ?1""",
         (batch_id,),
     )
     return [(row["entry_id"], row["about_id"]) for row in rows]

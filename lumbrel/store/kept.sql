@@ -94,12 +94,13 @@ CREATE INDEX parcel_code ON parcel (code);
 CREATE INDEX parcel_opened ON parcel (opened_at);
 CREATE INDEX parcel_woodlot ON parcel (woodlot_id, opened_at);
 
--- What a standing line moved. No source: from outside; no target: out.
+-- What a standing line moved. No source: from outside; no target: out. A parcel is made anew when its first line
+-- is another, so what refers to it is looked at in the end.
 CREATE TABLE flow (
     entry_id TEXT NOT NULL REFERENCES line (id),
     line INTEGER NOT NULL,
-    source_id TEXT REFERENCES parcel (id),
-    target_id TEXT REFERENCES parcel (id),
+    source_id TEXT REFERENCES parcel (id) DEFERRABLE INITIALLY DEFERRED,
+    target_id TEXT REFERENCES parcel (id) DEFERRABLE INITIALLY DEFERRED,
     mass_kg REAL NOT NULL CHECK (mass_kg > 0),
     brix REAL NOT NULL,
     pack_ml REAL,
@@ -113,7 +114,7 @@ CREATE INDEX flow_target ON flow (target_id);
 
 -- Packs of each size in a lot: in less out.
 CREATE TABLE stock (
-    parcel_id TEXT NOT NULL REFERENCES parcel (id),
+    parcel_id TEXT NOT NULL REFERENCES parcel (id) DEFERRABLE INITIALLY DEFERRED,
     pack_ml REAL NOT NULL,
     packs INTEGER NOT NULL,
     PRIMARY KEY (parcel_id, pack_ml)
@@ -142,6 +143,7 @@ CREATE INDEX standing_vessel ON standing (vessel_id, drawn_at);
 CREATE INDEX standing_taken ON standing (vessel_id, taken_at);
 CREATE INDEX standing_drawn ON standing (drawn_at);
 CREATE INDEX standing_left ON standing (vessel_id, left_at);
+CREATE INDEX standing_off ON standing (left_at);
 
 -- The stations a batch waits for.
 CREATE TABLE waits (
@@ -252,7 +254,7 @@ CREATE INDEX cook_seen_at ON cook_seen (cooked_at);
 
 -- The lots as the shelf lists them, by woodlot, and the sums of each season.
 CREATE TABLE lot_now (
-    parcel_id TEXT PRIMARY KEY REFERENCES parcel (id),
+    parcel_id TEXT PRIMARY KEY REFERENCES parcel (id) DEFERRABLE INITIALLY DEFERRED,
     code TEXT NOT NULL,
     batch_id TEXT NOT NULL REFERENCES batch (id),
     taken_at TEXT NOT NULL,
@@ -278,7 +280,7 @@ CREATE INDEX lot_now_grade ON lot_now (grade, taken_at);
 CREATE TABLE lot_woodlot (
     woodlot_id TEXT NOT NULL REFERENCES woodlot (id),
     taken_at TEXT NOT NULL,
-    parcel_id TEXT NOT NULL REFERENCES parcel (id),
+    parcel_id TEXT NOT NULL REFERENCES parcel (id) DEFERRABLE INITIALLY DEFERRED,
     PRIMARY KEY (woodlot_id, taken_at, parcel_id)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX lot_woodlot_parcel ON lot_woodlot (parcel_id);

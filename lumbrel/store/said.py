@@ -63,18 +63,26 @@ def unsaid(db: Connection, kinds: tuple[str, ...]) -> list[str]:
 def read_since(
     db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = ""
 ) -> list[str]:
-    """The ids of batches that were read from a moment on, by an instrument or in a vessel, if one is
-    named."""
+    """The ids of batches that were read from a moment on, by an instrument, or in a vessel on the fire; in
+    any, where none is named."""
     if instrument_id:
         rows = db.execute(
             "SELECT batch_id FROM used WHERE instrument_id = ? AND last_at >= ?",
             (instrument_id, instant(since)),
         )
     else:
+        of = "AND vessel_id = ?2" if vessel_id else "AND ?2 = ''"
         rows = db.execute(
-            """SELECT batch_id FROM standing
-               WHERE (?2 = '' OR vessel_id = ?2) AND (left_at IS NULL OR left_at >= ?1
-                   OR EXISTS (SELECT 1 FROM line WHERE about_id = standing.batch_id AND at >= ?1))""",
+            f"""SELECT batch_id FROM standing WHERE left_at IS NULL {of}
+                UNION SELECT batch_id FROM standing WHERE left_at >= ?1 {of}""",
             (instant(since), vessel_id),
         )
     return [row["batch_id"] for row in rows]
+
+
+def with_lines_since(db: Connection, since: datetime) -> list[str]:
+    """The ids of batches with lines from a moment on, for what looks at the whole record."""
+    rows = db.execute(
+        "SELECT DISTINCT about_id FROM line WHERE about = 'batch' AND at >= ?", (instant(since),)
+    )
+    return [row["about_id"] for row in rows]

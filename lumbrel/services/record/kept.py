@@ -58,7 +58,7 @@ from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen,
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, hold_all
 
-KEPT_VERSION = 11
+KEPT_VERSION = 12
 """Grows when what is kept, or how it follows from the lines, changes."""
 
 
@@ -78,7 +78,6 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     assert batch is not None
     if not book.add(db, entry.row()):
         return False
-    db.execute("PRAGMA defer_foreign_keys = ON")
     if isinstance(entry.facts, ColourFacts | ScoredFacts) and entry.facts.photo:
         _keep_photograph(db, entry.facts.photo)
     slip = slip_of(db, batch.id)
@@ -270,7 +269,7 @@ def _say_anew(
 
 def say_all_since(db: Connection, since: datetime) -> None:
     """Write what readings say from a moment on, once lines came from elsewhere that they may rest on."""
-    _say_of(db, said_store.read_since(db, since), lambda one: one.at >= since)
+    _say_of(db, said_store.with_lines_since(db, since), lambda one: one.at >= since)
 
 
 def _say_of(db: Connection, batch_ids: list[str], wanted: said.Wanted) -> None:

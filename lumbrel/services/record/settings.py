@@ -27,6 +27,14 @@ class RegisteredFacts(Facts):
     state: dict[str, Any]
 
 
+class FirstFacts(Facts):
+    """What a batch, a vessel, an instrument, a woodlot, a tank or a tree was registered as at first, by its
+    columns."""
+
+    kind: Literal["first"] = "first"
+    state: dict[str, Any]
+
+
 Show = Callable[..., str]
 NAMED: dict[str, tuple[str, Callable[[Show, Any], str]]] = {
     "name": ("name", lambda _show, value: str(value)),
