@@ -12,14 +12,14 @@ import zipfile
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from sqlite3 import Connection, IntegrityError
+from sqlite3 import Connection, IntegrityError, InterfaceError, ProgrammingError
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lumbrel.exchange import earlier
 from lumbrel.services.base.facts import read_facts, schemas
-from lumbrel.services.record import kept
+from lumbrel.services.record import kept, says
 from lumbrel.store import photographs
 from lumbrel.store.db import moment, newest_version, roll_back
 from lumbrel.store.kitchen import SETTING, hold_settings
@@ -284,13 +284,13 @@ def put(
         if coming.new:
             kept.rebuild(db)
             if coming.since is not None:
-                kept.say_all_since(db, moment(coming.since))
+                says.say_all_since(db, moment(coming.since))
             _is_sound(db)
             verify()
         for picture in () if preview else pictures:
             # Beside the record, before its lines are: one too many does no harm.
             photographs.put(db, picture)
-    except (IntegrityError, kept.Unsound) as error:
+    except (IntegrityError, InterfaceError, ProgrammingError, kept.Unsound) as error:
         roll_back(db)
         raise Refused(f"It contradicts what is in the record: {error}.") from error
     except BaseException:

@@ -13,37 +13,29 @@ from lumbrel.services.base.burned import burn_seen
 from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import (
-    AddedFacts,
-    CalledOffFacts,
-    CheckedFacts,
     ColourFacts,
-    CookFacts,
-    DepthFacts,
     Facts,
     FedFacts,
     JarFacts,
     MadeFacts,
-    OpenedFacts,
     PartDrawFacts,
-    PutInFacts,
     ReadingFacts,
-    ScaleFacts,
     ScoredFacts,
     TakeInFacts,
-    ThermometerFacts,
 )
 from lumbrel.services.base.filtered import filter_seen
-from lumbrel.services.base.form import BadInput, Form, local_time
+from lumbrel.services.base.form import BadInput
 from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
 from lumbrel.services.bench.promises import promise_of
 from lumbrel.services.day.facts import PressureFacts
-from lumbrel.services.record import sums
-from lumbrel.services.record.flows import NotPacked, deliveries, moved_by, parts_of, takes_jars
+from lumbrel.services.record import says, sums
+from lumbrel.services.record.flows import NotPacked, deliveries, moved_by, takes_jars
+from lumbrel.services.record.lots import keep_lots
+from lumbrel.services.record.moved import Moved, moves
 from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
-from lumbrel.store import said as said_store
 from lumbrel.store.db import (
     KEPT_TABLES,
     make_kept_tables,
@@ -51,9 +43,8 @@ from lumbrel.store.db import (
     roll_back,
     transaction,
 )
-from lumbrel.store.flow import Flow
 from lumbrel.store.instruments import BarometerDetail, instruments_of
-from lumbrel.store.kept import LotRow, Pair, Standing, Use
+from lumbrel.store.kept import Pair, Standing, Use
 from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, hold_all
@@ -84,14 +75,14 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     lines = standing.current(slip)
     before = flow.flows_of_line(db, entry.supersedes) if entry.supersedes else []
     touched = set()
-    if _moves(db, batch, entry, lines):
+    if moves(db, batch, entry, lines):
         moved = Moved(db)
         moved.keep(batch, slip)
         moved.keep_what_rests_on(batch.id)
         touched = moved.touched
     sums.ask(db, entry, touched, before)
     learned = keep(db, batch, lines)
-    said.say(contexts.of(db, batch, entry.noted_at, slip), _says_by(db, entry), entry.id)
+    says.say_by(db, batch, slip, entry)
     _keep_taught(db, batch, lines)
     for pair in learned:
         # What a stem learns of itself holds for whatever else it read from then on, noted already or not.
@@ -100,102 +91,10 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
     return True
 
 
-def _says_by(db: Connection, entry: Entry[Facts]) -> said.Wanted:
-    """Which lines of a slip may say something else once one is written: itself; by the sugar that is in the
-    vessel, where that is another; all, where the take-in is."""
-    old = book.by_id(db, entry.supersedes) if entry.supersedes else None
-    was = {old.kind} if old else set()
-    if old and isinstance(entry.facts, OpenedFacts):
-        return said.speaks
-    moved = isinstance(entry.facts, PutInFacts) or bool(was & {AddedFacts.key(), FedFacts.key()})
-    by_sugar = (DepthFacts, ScaleFacts) if moved else ()
-    return lambda one: one.id == entry.id or isinstance(one.facts, by_sugar)
-
-
 def _keep_photograph(db: Connection, name: str) -> None:
     """It is there before its line is: what comes to nothing then is a file too many, not one missing."""
     if not photographs.keep(db, name):
         raise BadInput({"photo": "That photograph is here no more. Choose it again."})
-
-
-COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
-
-
-def _moves(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> bool:
-    """Whether anything could flow otherwise by a line than before it."""
-    if entry.supersedes or isinstance(entry.facts, CalledOffFacts):
-        return True
-    return takes_jars(entry.facts) or bool(moved_by(db, batch, entry, lines))
-
-
-class Moved:
-    """Keeps what the lines of slips moved: what is another than before is written anew."""
-
-    def __init__(self, db: Connection) -> None:
-        self._db = db
-        self.touched: set[str] = set()
-        """The parcels into or out of which something flows otherwise."""
-
-    def keep(self, batch: Batch, slip: list[Entry[Any]]) -> None:
-        """Of one slip. What jars weigh is known once they are packed, so their moves come after.
-
-        Raises:
-            BadInput: something would come back to where it came from, or jars would be missing.
-        """
-        lines = standing.current(slip)
-        counts: standing.Slip = [] if standing.is_called_off(lines) else lines
-        known: dict[str, list[Flow]] = defaultdict(list)
-        for one in flow.flows_of(self._db, batch.id):
-            known[one.entry_id].append(one.flow)
-        for line_id in known.keys() - {line.id for line in counts}:
-            self._put(line_id, known[line_id], [])
-        for of_jars in (False, True):
-            for line in (one for one in counts if takes_jars(one.facts) == of_jars):
-                self._put(line.id, known[line.id], moved_by(self._db, batch, line, lines))
-            self._none_short()
-        flow.keep_parcels(self._db, batch.id, batch.code, deliveries(batch, slip, lines))
-
-    def keep_what_rests_on(self, batch_id: str) -> None:
-        """Of other slips that moved this batch's jars."""
-        for line_id, other_id in flow.moved_jars_of(self._db, batch_id):
-            other = record.batch_by(self._db, id=other_id)
-            assert other is not None
-            lines = standing.current(slip_of(self._db, other_id))
-            line = next(one for one in lines if one.id == line_id)
-            known = flow.flows_of_line(self._db, line_id)
-            self._put(line_id, known, moved_by(self._db, other, line, lines))
-
-    def _put(self, line_id: str, known: list[Flow], wanted: list[Flow]) -> None:
-        if known == wanted:
-            return
-        for one in wanted:
-            ends = one.source_id, one.target_id
-            if one not in known and all(ends) and flow.comes_back(self._db, *map(str, ends)):
-                raise BadInput({"from": COMES_BACK, "lot": COMES_BACK, "b": COMES_BACK})
-        flow.drop_flows(self._db, line_id)
-        flow.add_flows(self._db, line_id, wanted)
-        for one in (*known, *wanted):
-            self.touched |= {end for end in (one.source_id, one.target_id) if end}
-
-    def _none_short(self) -> None:
-        for parcel_id in self.touched:
-            kept.keep_stock(self._db, parcel_id)
-        _none_short(self._db, self.touched)
-
-
-def _none_short(db: Connection, parcel_ids: set[str]) -> None:
-    """No more jars may have left a lot than it has."""
-    show = Form({}, load_kitchen(db)).show
-    for parcel_id in parcel_ids:
-        short = kept.short_of(db, parcel_id)
-        if short:
-            size, count = short
-            raise BadInput(
-                {
-                    "why": f"{count} jars of {show(size, 'jar')} have left the shelf already that would not "
-                    "be there then. Strike the line that took them out first."
-                }
-            )
 
 
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:
@@ -234,13 +133,13 @@ def _keep_taught(db: Connection, batch: Batch, lines: standing.Slip) -> None:
 def follow(db: Connection, since: datetime, instrument_id: str = "") -> None:
     """Keep up to date what rests on how an instrument stood, or on the air, from an earlier moment on: once
     something is said of it anew, in the same transaction."""
-    _say_anew(db, since, instrument_id)
+    says.say_anew(db, since, instrument_id)
     _teach_anew(db, since, instrument_id)
 
 
 def follow_vessel(db: Connection, since: datetime, vessel_id: str) -> None:
     """Keep up to date what depths say by a vessel's shape, from an earlier moment on."""
-    _say_anew(db, since, vessel_id=vessel_id)
+    says.say_anew(db, since, vessel_id=vessel_id)
 
 
 def _teach_anew(db: Connection, since: datetime, instrument_id: str = "") -> None:
@@ -248,36 +147,6 @@ def _teach_anew(db: Connection, since: datetime, instrument_id: str = "") -> Non
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
         _keep_taught(db, batch, standing.current(slip_of(db, batch_id)))
-
-
-def _say_anew(
-    db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = ""
-) -> None:
-    """Write what readings say that were read from a moment on: by an instrument, in a vessel, or, with
-    none of them named, all that rest on the air. The line that was written last is why."""
-
-    def wanted(one: Entry[Any]) -> bool:
-        facts = one.facts
-        if one.at < since:
-            return False
-        if instrument_id:
-            return isinstance(facts, ReadingFacts) and facts.instrument_id == instrument_id
-        return isinstance(facts, DepthFacts | ThermometerFacts)
-
-    _say_of(db, said_store.read_since(db, since, instrument_id, vessel_id), wanted)
-
-
-def say_all_since(db: Connection, since: datetime) -> None:
-    """Write what readings say from a moment on, once lines came from elsewhere that they may rest on."""
-    _say_of(db, said_store.with_lines_since(db, since), lambda one: one.at >= since)
-
-
-def _say_of(db: Connection, batch_ids: list[str], wanted: said.Wanted) -> None:
-    because, noted_at = book.last(db)
-    for batch_id in batch_ids:
-        batch = record.batch_by(db, id=batch_id)
-        assert batch is not None
-        said.say(contexts.of(db, batch, noted_at), wanted, because)
 
 
 def _follow_line(db: Connection, line: Entry[Facts]) -> None:
@@ -351,64 +220,6 @@ def _keep_below(db: Connection, batch: Batch, touched: set[str]) -> None:
         found = batch if owner == batch.id else record.batch_by(db, id=owner)
         assert found is not None
         keep_lots(db, kitchen, found)
-
-
-def keep_lots(db: Connection, kitchen: Kitchen, batch: Batch) -> None:
-    """The lots of a batch as the shelf lists them."""
-    lines = standing.current(slip_of(db, batch.id))
-    if standing.is_called_off(lines):
-        kept.keep_lots(db, batch.id, [])
-        return
-    packings: list[Entry[JarFacts] | Entry[MadeFacts]] = [
-        *standing.of_kind(lines, JarFacts),
-        *(e for e in standing.of_kind(lines, MadeFacts) if e.facts.packs),
-    ]
-    packed = {e.facts.lot: e for e in packings}
-    kept.keep_lots(db, batch.id, [_lot(db, kitchen, batch, lines, e) for e in packed.values()])
-
-
-def _lot(
-    db: Connection,
-    kitchen: Kitchen,
-    batch: Batch,
-    lines: standing.Slip,
-    newest: Entry[JarFacts] | Entry[MadeFacts],
-) -> LotRow:
-    """A lot by its newest packing and all that flowed into it."""
-    taken, code = standing.taken_in(lines), newest.facts.lot
-    colour = next((e.facts for e in standing.of_kind(lines, ColourFacts)), None)
-    into = flow.flows_into(db, flow.lot_id(code))
-    filled = [f.flow for f in into if f.flow.source_id is not None]
-    stand = flow.jars_of(db, code)
-    cooks_of = standing.of_kind(lines, CookFacts)
-    # A confection's packs are known in grams, and have no volume.
-    measured = [] if cooks_of else filled
-    whose = {woodlot for f in into for woodlot in flow.shares(db, f.entry_id, f.line)}
-    checks = [e.at for e in standing.of_kind(lines, CheckedFacts)]
-    return LotRow(
-        parcel_id=flow.lot_id(code),
-        code=code,
-        batch_id=batch.id,
-        taken_at=taken.at,
-        season=local_time(taken.at, kitchen).year,
-        woodlot_ids=tuple(sorted(whose)) or (parts_of(batch, taken.facts)[0].woodlot_id,),
-        sugar_kind=taken.facts.sugar_kind,
-        grade=colour.grade if colour else "",
-        for_processing=colour is not None and colour.for_processing,
-        brix=newest.facts.brix,
-        filled=sum(f.packs or 0 for f in filled),
-        filled_ml=_volume_ml(measured),
-        jars=sum(jar.count for jar in stand),
-        volume_ml=0.0 if cooks_of else sum(jar.size_ml * jar.count for jar in stand),
-        packed_at=newest.at,
-        checked_at=max(checks, default=None),
-        confection=cooks_of[0].facts.piece if cooks_of else "",
-    )
-
-
-def _volume_ml(flows: list[flow.Flow]) -> float:
-    """Content of the packs that flowed, ml."""
-    return sum((f.pack_ml or 0) * (f.packs or 0) for f in flows)
 
 
 def ready(db: Connection) -> None:

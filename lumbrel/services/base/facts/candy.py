@@ -1,0 +1,117 @@
+"""What happens in a candy pot."""
+
+from typing import Literal
+
+from lumbrel.services.base.facts.kind import Facts
+from lumbrel.services.base.facts.opened import BathKey
+from lumbrel.services.base.facts.readings import ReadingFacts
+
+
+class PotFacts(ReadingFacts):
+    """What a thermometer showed in the candy pot, on the fire or off it; truly, and where water boiled."""
+
+    kind: Literal["pot"] = "pot"
+    reading_c: float
+    true_c: float
+    water_c: float
+
+
+class ColdWaterFacts(Facts):
+    """What a drop of the boil did in cold water, and where water boiled then."""
+
+    kind: Literal["cold_water"] = "cold_water"
+    sign: Literal["thread", "soft_ball", "firm_ball", "hard_ball", "soft_crack", "hard_crack"]
+    water_c: float
+
+
+class CookedFacts(Facts):
+    """The pot came off the fire: how hot it was, by what, and what of solids that leaves."""
+
+    kind: Literal["cooked"] = "cooked"
+    reached_c: float
+    above_water_k: float
+    brix: float
+    sigma_brix: float
+    mass_kg: float
+    by: Literal["pot", "sign", "arithmetic"]
+    rate_kg_per_min: float | None = None
+    bath: BathKey = "bench"
+    around_c: float | None = None
+    """Of the bath, when somebody read it."""
+
+
+class BathFacts(Facts):
+    """The pot was put somewhere else to cool, or its water was changed."""
+
+    kind: Literal["bath"] = "bath"
+    bath: BathKey
+    around_c: float | None = None
+
+
+class StirFacts(Facts):
+    """Stirring began, or what is not stirred was poured: how warm it was, by a reading or its cooling; and
+    how fast it had cooled, as the record learns it."""
+
+    kind: Literal["stir"] = "stir"
+    temperature_c: float | None = None
+    by: Literal["pot", "cooling", ""] = ""
+    rate_per_min: float | None = None
+    """As 13 kg would cool there."""
+
+
+class TurnedFacts(Facts):
+    """It turned: it clouded, or lost its gloss, or was dry."""
+
+    kind: Literal["turned"] = "turned"
+
+
+class MadeFacts(Facts):
+    """Moulded, jarred, sieved or rolled: packs of so many grams each under a lot code."""
+
+    kind: Literal["made"] = "made"
+    lot: str
+    packs: tuple[tuple[float, int], ...]
+    """Grams and how many."""
+    made_kg: float
+    left_kg: float
+    """What stayed in the pot, or was lost: the arithmetic's mass less what was made."""
+    brix: float
+    weighed: bool = False
+
+
+Flaw = Literal[
+    "soft",
+    "hard",
+    "weeps",
+    "grainy",
+    "in_pot",
+    "parted",
+    "never",
+    "scorched",
+    "sticky_snow",
+    "bloom",
+]
+
+
+class ScoredFacts(Facts):
+    """How it came out: too soft (-2) to too hard (2), coarse (1) to smooth (5), poor (1) to fine (5)."""
+
+    kind: Literal["scored"] = "scored"
+    texture: int
+    grain: int | None = None
+    taste: int
+    flaw: Flaw | None = None
+    note: str = ""
+    photo: str | None = None
+    """The hash of its photograph."""
+
+
+class InvertFacts(Facts):
+    """Invert sugar by a glucose meter: what it showed of one part of syrup in so many of the dilution, and
+    what that is, percent of the syrup."""
+
+    kind: Literal["invert"] = "invert"
+    reading_mg_dl: float
+    dilution: float
+    percent: float
+    sigma_percent: float

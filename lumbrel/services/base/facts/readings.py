@@ -1,0 +1,89 @@
+"""What is read at the pan: what says something of density, and what measures an amount."""
+
+from typing import Annotated, Literal
+
+from lumbrel.services.base.asked import Quantity
+from lumbrel.services.base.facts.kind import Facts
+
+
+class ReadingFacts(Facts):
+    """What an instrument showed. `dated` says whose moment the line's is: that of the dip, or of
+    typing it, some time later; empty on lines of before this was asked."""
+
+    instrument_id: str
+    dated: Literal["", "dip", "typed"] = ""
+
+
+class HydrometerFacts(ReadingFacts):
+    """Where the stem floated; below its scale `reading_brix` is the scale's lowest mark."""
+
+    kind: Literal["hydrometer"] = "hydrometer"
+    reading_brix: float
+    cup_c: float
+    cup_assumed: bool = False
+    below_scale: bool = False
+    cup_by: str = ""
+
+
+class RefractometerFacts(ReadingFacts):
+    """What a drop on the prism showed."""
+
+    kind: Literal["refractometer"] = "refractometer"
+    reading_brix: float
+    sample_c: float
+    compensated: bool = False
+    hot_drop: bool = False
+
+
+class ThermometerFacts(ReadingFacts):
+    """What a thermometer showed in the boil."""
+
+    kind: Literal["thermometer"] = "thermometer"
+    reading_c: float
+
+
+class DepthFacts(Facts):
+    """How deep the boil stood."""
+
+    kind: Literal["depth"] = "depth"
+    depth_mm: Annotated[
+        float,
+        Quantity(
+            of="depth", label="deep", hint="on the boil, from the floor", low=3, high=2000, big=True
+        ),
+    ]
+
+
+class WeighedFacts(Facts):
+    """What a cupful weighed, and how much it was: by a measure, or by the water that the cup holds."""
+
+    kind: Literal["weighed"] = "weighed"
+    mass_kg: float
+    volume_l: float
+    temperature_c: float
+    water_kg: float | None = None
+    """What the cup holds of water, when that is how its volume is known."""
+    dated: Literal["", "dip", "typed"] = ""
+
+
+class ScaleFacts(Facts):
+    """What a scale under the vessel showed, and what the vessel weighs empty."""
+
+    kind: Literal["scale"] = "scale"
+    mass_kg: float
+    empty_kg: float = 0.0
+    dated: Literal["", "dip", "typed"] = ""
+
+
+class MeasuredFacts(Facts):
+    """How much syrup there was after the draw, and how much there should have been, as known then."""
+
+    kind: Literal["measured"] = "measured"
+    amount_by: Literal["mass", "volume"]
+    amount: float
+    heat_c: float | None = None
+    """How warm it was, when a volume was measured."""
+    mass_kg: float
+    expected_kg: float
+    share: float
+    sigma_share: float
