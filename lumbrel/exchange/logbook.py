@@ -370,10 +370,16 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
             coming.new[name] += 1
             if here and table.name == "line" and not first:
-                coming.since = min(coming.since or row["at"], row["at"])
+                coming.since = min(coming.since or row["at"], row["at"], _at_of_old(db, row))
     hold_settings(db)
     for device in logbook.samples:
         _put_samples(db, device, coming)
+
+
+def _at_of_old(db: Connection, row: dict[str, Any]) -> str:
+    """The moment of the line that one corrects or strikes; its own, where it does neither."""
+    old = db.execute("SELECT at FROM line WHERE id = ?", (row["supersedes"],)).fetchone()
+    return str(old["at"]) if old else str(row["at"])
 
 
 def _defaults(db: Connection, table: Table) -> dict[str, Any]:

@@ -187,6 +187,20 @@ class Stands(KitchenCase):
         (stem,) = store.of_line(other, self.stem)
         self.assertAlmostEqual(stem.brix, self.told(self.stem)[0] + 0.05)
         self.assertEqual(json.loads(logbook.as_json(other)), written)
+        # Where the kitchen went on meanwhile, what comes from its other copy is followed up there.
+        mine = kept_in_memory(self)
+        logbook.take_in(mine, logbook.as_json(self.db))
+        book.strike(self.db, "air-00001", {"id": "struck-0002"}, LATER)
+        fields = {
+            "instrument": "dial-a",
+            "reading": "103 C",
+            "reading_confirmed": "1",
+            "id": "later-0001",
+        }
+        slip.put(mine, self.code, "thermometer", fields, NOON + timedelta(minutes=30))
+        logbook.take_in(mine, logbook.as_json(self.db))
+        self.assertEqual(len(store.of_line(mine, "later-0001")), 2)
+        self.assertEqual(kept.differences(mine), [])
         # An earlier Lumbrel wrote none: what its lines say is said when it comes.
         written["tables"]["said"] = []
         other = kept_in_memory(self)
