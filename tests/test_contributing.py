@@ -117,7 +117,7 @@ with opened(path) as db:
     client.post(f"/pan/{code}/slip/draw", data={"id": "draw-00001", "mass_confirmed": "1", "draw_confirmed": "1",
         "kind_confirmed": "1", "mass": "29 kg"})
     page = client.get(f"/bell/{code}").text
-    wrong = client.post(f"/bell/{code}", data={"id": "ring-00001", "times": "99", "warmth": "12 C", "tone": "low"})
+    wrong = client.post(f"/bell/{code}", data={"id": "ring-00001", "times": "99", "warmth": "12 C", "tone": "purple"})
     typed = {"id": "ring-00002", "times": "3", "warmth": "12 C", "tone": "low", "note": "supper"}
     put = client.post(f"/bell/{code}", data=typed)
     correct = f"/batch/{code}/correct/ring-00002"
@@ -174,6 +174,7 @@ class ToTheLetter(unittest.TestCase):
             self.assertIn(shown, told["form"])
         self.assertEqual(told["wrong"][0], 422)
         self.assertIn("Times: between 1 and 12.", told["wrong"][1])
+        self.assertIn("Which?", told["wrong"][1])
         self.assertIn('value="12 C"', told["wrong"][1])
         self.assertEqual((told["put"], told["again"]), (303, 303))
         self.assertIn("The bell was rung", told["slip"])

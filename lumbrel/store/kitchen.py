@@ -205,8 +205,8 @@ def _held_another(db: Connection, name: str, value: Any, since: datetime | None)
     if since is None or name not in DATED or value in (None, ""):
         return False
     noted = _noted(db, name)
-    later = {held for at, held in noted if at >= since}
-    return {in_force(noted, since, None), *later} != {value}
+    moments = (since, *(at for at, _ in noted if at > since))
+    return {in_force(noted, at, None) for at in moments} != {value}
 
 
 def hold_settings(db: Connection) -> None:

@@ -338,6 +338,19 @@ class Checks(KitchenCase):
         self.assertEqual(books.by_id(self.db, "warm-00001-b").initials, "MT")
         self.assertEqual(differences(self.db), [])
 
+    def test_what_is_said_to_have_been_so_for_longer_is_noted_once_and_alone(self) -> None:
+        before = self.at
+        self.at += timedelta(days=2)
+        here = replace(load_kitchen(self.db), elevation_m=900.0)
+        save_kitchen(self.db, here, self.at)
+        self.assertNotEqual(load_kitchen(self.db).elevation_at(before), 900.0)
+        for noted in (1, 0):
+            lines = self.db.execute("SELECT count(*) FROM line").fetchone()[0]
+            save_kitchen(self.db, load_kitchen(self.db), self.at, before - timedelta(days=1))
+            now = self.db.execute("SELECT count(*) FROM line").fetchone()[0]
+            self.assertEqual(now - lines, noted)
+            self.assertEqual(load_kitchen(self.db).elevation_at(before), 900.0)
+
     def test_a_kitchen_set_up_lists_what_was_chosen(self) -> None:
         listed = {line.facts.name for line in last_set(self.db, 20)}
         self.assertIn("elevation_m", listed)
