@@ -304,6 +304,38 @@ class Migrations(KitchenCase):
         }
         self.assertEqual(now, landed)
 
+    def test_what_was_changed_before_first_lines_were_is_known_as_it_was_at_first(self) -> None:
+        db = connect(":memory:")
+        self.addCleanup(db.close)
+        store.migrate(db, until=20)
+        db.execute(
+            "INSERT INTO vessel VALUES ('pan', 'New', 'round', '[450.5]', 'finisher', 0.1, 'stove')"
+        )
+        noted = (
+            ("a", "0001-01-01T00:00:00.000Z", "Old", ""),
+            ("b", store.instant(NOON), "New", "stove"),
+        )
+        for line, at, name, fire in noted:
+            db.execute(
+                "INSERT INTO line (id, kind, about, about_id, at, noted_at, facts, typed)"
+                " VALUES (?, 'registered', 'vessel', 'pan', ?, ?, ?, '{}')",
+                (
+                    line,
+                    at,
+                    store.instant(NOON),
+                    json.dumps({"state": {"name": name, "fire": fire}}),
+                ),
+            )
+        kept.ready(db)
+        (pan,) = vessels(db)
+        self.assertEqual((pan.name, pan.fire, pan.sizes_mm), ("New", "stove", (450.5,)))
+        self.assertEqual(pan.as_of(NOON - timedelta(days=1)).name, "Old")
+        first = books.by_id(db, "vessel-pan-first")
+        self.assertEqual((first.facts["state"]["name"], first.facts["state"]["fire"]), ("Old", ""))
+        book.strike(db, "b", {"id": "struck-0001"}, NOON)
+        self.assertEqual([one.name for one in vessels(db)], ["Old"])
+        self.assertEqual(kept.differences(db), [])
+
     def test_records_made_while_a_migration_was_not_yet_whole_open(self) -> None:
         """Four were written on after some records had been made with them."""
         lacked = {
