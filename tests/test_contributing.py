@@ -23,7 +23,7 @@ from lumbrel.services.base.facts import Facts
 class RungFacts(Facts):
     """The bell was rung."""
     kind: Literal["rung"] = "rung"
-    times: Annotated[int, Quantity(of="count", label="times", low=1, high=12)]
+    times: Annotated[int, Quantity(of="count", label="times", hint="strokes of the clapper", low=1, high=12)]
     warmth_c: Annotated[float, Quantity(of="temperature", label="its bronze", low=-30, high=50)]
     tone: Annotated[str, Choice(label="Tone", options={"low": "deep", "high": "bright"}, missing="Which?")]
     note: Annotated[str, Text(label="worth keeping")] = ""
@@ -169,6 +169,7 @@ class ToTheLetter(unittest.TestCase):
             'value="high"',
             'name="cracked"',
             "its bronze",
+            "strokes of the clapper",
         ):
             self.assertIn(shown, told["page"])
             self.assertIn(shown, told["form"])
