@@ -6,6 +6,7 @@ the same as at home, and where nothing that is there already says anything else.
 """
 
 import json
+from collections import defaultdict
 from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
@@ -161,19 +162,28 @@ def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
     named = [slips, sap, [first["tree"][key] for key in trees]]
     woodlots, vessels = _named(first["woodlot"], *named), _named(first["vessel"], *named)
     read = _named(first["instrument"], *named)
-    states = {key: row["facts"]["state"] for key, row in first["instrument"].items()}
+    stood = _where_they_stood(others)
     instruments = {
         key
-        for key, state in states.items()
-        if key in read or state["vessel_id"] in vessels or state["kind"] == "barometer"
+        for key, row in first["instrument"].items()
+        if key in read or stood[key] & vessels or row["facts"]["state"]["kind"] == "barometer"
     }
-    vessels |= {states[key]["vessel_id"] for key in instruments} - {None}
+    vessels |= {vessel for key in instruments for vessel in stood[key]}
     own, kept = _ids(slips) | _ids(sap), vessels | instruments | woodlots | trees | tanks
     tables["line"] = [
         row
         for row in tables["line"]
         if row["id"] in own or row["kind"] == AIR or (row["about_id"] in kept and _is_of(row))
     ]
+
+
+def _where_they_stood(rows: Rows) -> dict[str, set[str]]:
+    """By instrument, every vessel that it ever stood in."""
+    stood: dict[str, set[str]] = defaultdict(set)
+    for row in rows:
+        if row["about"] == "instrument" and row["kind"] in (FIRST, KIND):
+            stood[row["about_id"]] |= {row["facts"]["state"].get("vessel_id")} - {None}
+    return stood
 
 
 def _is_of(row: dict[str, Any]) -> bool:

@@ -21,7 +21,8 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import kept
 from lumbrel.store import book, record
 from lumbrel.store.db import connect, opened
-from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
+from lumbrel.store.registered import change
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.records import AFTERNOON, SURE, figures
 
@@ -160,6 +161,17 @@ class OutAndIn(KitchenCase):
         some_batches.take_in(other, text, [code])
         self.assertTrue(book.by_id(other, "boil-0001").superseded)
         self.assertEqual(figures(other, code), figures(self.db, code))
+
+    def test_a_probe_that_stood_elsewhere_later_comes_with_both_its_vessels(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        self.put(code, "thermometer", 30, instrument="probe-1", reading="101 C", **SURE)
+        moved = {"vessel_id": "finisher-2"}
+        at = NOON + timedelta(days=1)
+        change(self.db, "instrument", "probe-1", moved, since=at, noted_at=at)
+        other = self.empty()
+        some_batches.take_in(other, logbook.as_json(self.db), [code])
+        self.assertEqual({one.id for one in vessels(other)}, {"finisher-1", "finisher-2"})
+        self.assertEqual(kept.differences(other), [])
 
     def test_no_batch_comes_where_it_would_say_something_else(self) -> None:
         code, hill = self.take_in(), self.empty()
