@@ -204,7 +204,8 @@ def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
 
 
 def as_csv_zip(db: Connection) -> bytes:
-    """Every table as a CSV file of its own, zipped, and what is registered, as it is now; text that a spreadsheet would run is quoted."""
+    """Every table as a CSV file of its own, zipped, and what is registered, as it is now; text that a
+    spreadsheet would run is quoted."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         tables = [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]

@@ -260,7 +260,8 @@ def _later(db: Connection, chosen: Logbook) -> list[str]:
 
 
 def _figures(db: Connection, ids: Iterable[str]) -> Figures:
-    """What the lines of batches say by today's formulas, by the batch's code, with nothing remembered from before."""
+    """What the lines of batches say by today's formulas, by the batch's code, with nothing remembered from
+    before."""
     db.cache = None  # type: ignore[attr-defined]
     found: Figures = {}
     for batch_id in ids:

@@ -52,25 +52,27 @@ def register(db: Connection, what: Registered, row: State, same: tuple[str, ...]
         sqlite3.IntegrityError: the name is another one's.
     """
     if insert_once(db, what, row, same):
-        whole = dict(db.execute(f"SELECT * FROM {what} WHERE id = ?", (row["id"],)).fetchone())
-        book.add(db, first_line(what, whole.pop("id"), whole))
+        state = dict(db.execute(f"SELECT * FROM {what} WHERE id = ?", (row["id"],)).fetchone())
+        key = state.pop("id")
+        line = LineRow(
+            id=_first_id(what, key),
+            kind=FIRST,
+            about=what,
+            about_id=key,
+            at=ALWAYS,
+            noted_at=ALWAYS,
+            facts={"state": state},
+        )
+        book.add(db, line)
 
 
-def first_line(what: Registered, key: str, state: State) -> LineRow:
-    """The line that says what something was registered as at first."""
-    return LineRow(
-        id=f"{what}-{key}-first",
-        kind=FIRST,
-        about=what,
-        about_id=key,
-        at=ALWAYS,
-        noted_at=ALWAYS,
-        facts={"state": state},
-    )
+def _first_id(what: str, key: str) -> str:
+    return f"{what}-{key}-first"
 
 
 def _first(db: Connection, what: str, key: str) -> State:
-    line = book.by_id(db, f"{what}-{key}-first")
+    """What something was registered as at first."""
+    line = book.by_id(db, _first_id(what, key))
     return dict(line.facts["state"]) if line else {}
 
 

@@ -276,6 +276,7 @@ class Checks(KitchenCase):
         self.assertEqual(differences(self.db), [])
         said = self.client.get("/line/height-0001+elevation_m")
         self.assertIn("Struck", said.text)
+        self.assertIn("slip of the thumb", said.text)
         self.client.post("/line/height-0002/strike", data={"id": "height-0003"})
         self.assertEqual(load_kitchen(self.db), before)
         self.assertEqual(differences(self.db), [])

@@ -4,6 +4,7 @@ From the declaration come reading the form, the bounds and their sentence in the
 fields on the page, the correction form, and what the published schema says of it.
 """
 
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -22,7 +23,7 @@ MOST_PILLS = 6
 
 
 @dataclass(frozen=True, kw_only=True)
-class Asked:
+class Asked(ABC):
     """Something that is asked for.
 
     Args:
@@ -39,9 +40,9 @@ class Asked:
     name: str = ""
     big: bool = False
 
+    @abstractmethod
     def read(self, form: Form, name: str) -> Any:
         """What was typed, None for nothing; what is wrong is noted on the form."""
-        raise NotImplementedError
 
     def allowed(self) -> str:
         """What it may be, in words for the schema."""

@@ -13,7 +13,7 @@ from lumbrel.core.physics.sucrose import real_sigma_k
 from lumbrel.services.base import standing
 from lumbrel.services.base.entry import Entry, F, slip_of
 from lumbrel.services.base.facts import DrawFacts, Facts, OpenedFacts, PouredFacts, TakeInFacts
-from lumbrel.services.base.form import Form, NotFound, local_time
+from lumbrel.services.base.form import Form, NotFound, day_and_time, local_time
 from lumbrel.store import record
 from lumbrel.store.instruments import (
     D,
@@ -174,8 +174,7 @@ class BatchContext:
 
     def day_and_time(self, at: datetime) -> str:
         """A moment with its day, as 14 March 2026, 14:25."""
-        local, key = local_time(at, self.kitchen), self.kitchen.clock
-        return f"{units.day(local, key)}, {units.clock(local, key)}"
+        return day_and_time(at, self.kitchen)
 
 
 def load(db: Connection, code: str, now: datetime) -> BatchContext:

@@ -66,7 +66,7 @@ def write(
             return [first]
         old = _to_correct(db, form)
         if old:
-            _strike_beside(db, old.id, first, now)
+            _strike_beside(db, old.id, form, now)
             form.kitchen = load_kitchen(db)
         at = old.at if old and not form.given("at") else form.time_of_day("at", now)
         drafts = read(form, at)
@@ -140,13 +140,13 @@ def _put(db: Connection, line: Entry[Facts]) -> None:
         told(db, line)
 
 
-def _strike_beside(db: Connection, line_id: str, by_id: str, now: datetime) -> None:
-    """Strike what a line brought with it, since that line is corrected or struck."""
+def _strike_beside(db: Connection, line_id: str, form: Form, now: datetime) -> None:
+    """Strike what a line brought with it, since that line is corrected or struck by a form."""
     for number, row in enumerate(store.standing_beside(db, line_id)):
-        draft = Draft(StruckFacts(), row.about, row.about_id)
-        own = store.beside(by_id, f"struck-{number}")
-        line = _line(draft, own, now, now, Form({}, load_kitchen(db)))
-        _put(db, replace(line, supersedes=row.id))
+        own = store.beside(form.client_id(), f"struck-{number}")
+        line = _line(Draft(StruckFacts(), row.about, row.about_id), own, now, now, form)
+        why = form.fields.get("why", "").strip()[:200]
+        _put(db, replace(line, typed={}, supersedes=row.id, why=why))
 
 
 Follower = Callable[[Connection, Entry[Facts]], None]
@@ -274,7 +274,7 @@ class Book:
             if sent_before(db, mine, fields):
                 return None
             struck = line_of(db, line_id)
-            _strike_beside(db, line_id, mine, now)
+            _strike_beside(db, line_id, form, now)
             draft = Draft(StruckFacts(), struck.about, struck.about_id)
             line = _line(draft, mine, now, now, form)
             _put(db, replace(line, supersedes=line_id, why=form.text("why", limit=200)))

@@ -289,6 +289,12 @@ def kept_of(fields: Mapping[str, str], *left_out: str) -> dict[str, str]:
     return {k: v for k, v in fields.items() if v and k not in (*NOT_TYPED, *left_out)}
 
 
+def day_and_time(at: datetime, kitchen: Kitchen) -> str:
+    """A moment with its day, as 14 March 2026, 14:25."""
+    local, key = local_time(at, kitchen), kitchen.clock
+    return f"{units.day(local, key)}, {units.clock(local, key)}"
+
+
 def local_time(at: datetime, kitchen: Kitchen) -> datetime:
     """A moment in the kitchen's time zone (the machine's when none is set)."""
     zone = kitchen.zone_at(at)

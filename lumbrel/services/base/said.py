@@ -8,11 +8,10 @@ from itertools import pairwise
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.core import units
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.form import local_time
+from lumbrel.services.base.form import day_and_time
 from lumbrel.store import said as store
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.said import Said
@@ -56,7 +55,7 @@ def as_said(db: Connection, today: Corrected) -> Corrected:
     for before, after in pairwise(told):
         if not _differ(before.brix, after.brix, SEEN_FROM_BRIX):
             continue
-        why = f"until {_when(db, after.noted_at)}: then a line was written that it rests on"
+        why = f"until {day_and_time(after.noted_at, load_kitchen(db))}: then a line was written that it rests on"
         steps.append(ReadingStep("said before", before.brix, "brix", why))
     # What says nothing has no sigma: 0, not 0.0, as it was always written out.
     return replace(
@@ -72,28 +71,19 @@ def as_said(db: Connection, today: Corrected) -> Corrected:
     )
 
 
-def _when(db: Connection, at: datetime) -> str:
-    kitchen = load_kitchen(db)
-    local = local_time(at, kitchen)
-    return f"{units.day(local, kitchen.clock)}, {units.clock(local, kitchen.clock)}"
-
-
 def today(context: BatchContext, entry: Entry[Any]) -> Corrected | None:
     """A line by today's formulas; None for one that says nothing of density."""
     sayer = _SAYERS.get(entry.kind)
     return sayer(context, entry) if sayer else None
 
 
-def say(context: BatchContext, wanted: Wanted, because: str = "") -> bool:
+def say(context: BatchContext, wanted: Wanted, because: str = "") -> None:
     """Write what lines of a slip say, those that are new and those that say something else than before.
 
     Args:
         wanted: which of its standing lines could say something else.
         because: the line that may have changed what they rest on.
-    Returns:
-        Whether any did.
     """
-    changed = False
     for entry in context.current:
         if not speaks(entry) or not wanted(entry):
             continue
@@ -101,8 +91,6 @@ def say(context: BatchContext, wanted: Wanted, because: str = "") -> bool:
         now = _said(_SAYERS[entry.kind](context, entry), because if told else "", context.now)
         if not told or _is_another(now, told[-1]):
             store.add(context.db, now)
-            changed = True
-    return changed
 
 
 def apart(context: BatchContext) -> int:
