@@ -17,7 +17,7 @@ ROOMS = {
     "services/bell/facts.py": '''
 """The bell."""
 from typing import Annotated, Literal
-from lumbrel.services.base.asked import Choice, Quantity, Text, Tick
+from lumbrel.services.base.asked import Choice, Quantity, Words, YesNo
 from lumbrel.services.base.facts import Facts
 
 class RungFacts(Facts):
@@ -26,8 +26,8 @@ class RungFacts(Facts):
     times: Annotated[int, Quantity(of="count", label="times", hint="strokes of the clapper", low=1, high=12)]
     warmth_c: Annotated[float, Quantity(of="temperature", label="its bronze", low=-30, high=50)]
     tone: Annotated[str, Choice(label="Tone", options={"low": "deep", "high": "bright"}, missing="Which?")]
-    note: Annotated[str, Text(label="worth keeping")] = ""
-    cracked: Annotated[bool, Tick(label="it is cracked")] = False
+    note: Annotated[str, Words(label="worth keeping")] = ""
+    cracked: Annotated[bool, YesNo(label="it is cracked")] = False
 ''',
     "services/bell/station.py": '''
 """The bell."""

@@ -11,7 +11,7 @@ from lumbrel.store.rows import columns_of, insert, mapper
 
 
 @dataclass(frozen=True, kw_only=True)
-class Said:
+class SaidRow:
     """What one reading said of density, Brix; `brix` is None where it said nothing, and `refusal` says why.
 
     Args:
@@ -31,11 +31,11 @@ class Said:
     noted_at: datetime
 
 
-_said = mapper(Said)
+_said = mapper(SaidRow)
 SAID = UUID("0a8f3c52-6f0e-5b1c-8f5d-3d2c1b7a9e40")
 
 
-def add(db: Connection, said: Said) -> None:
+def add(db: Connection, said: SaidRow) -> None:
     """Write what a reading said; the same again is written once."""
     row = columns_of(said)
     own = str(uuid5(SAID, repr(sorted(row.items()))))
@@ -43,7 +43,7 @@ def add(db: Connection, said: Said) -> None:
         insert(db, "said", {"id": own, **row})
 
 
-def of_line(db: Connection, line_id: str) -> list[Said]:
+def of_line(db: Connection, line_id: str) -> list[SaidRow]:
     """All that a line ever said, what holds now last."""
     rows = db.execute("SELECT * FROM said WHERE line_id = ? ORDER BY seq", (line_id,))
     return [_said(row) for row in rows]

@@ -25,7 +25,7 @@ from lumbrel.store.access import Device
 from lumbrel.web.shell import gate, who_may
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller
 from lumbrel.web.shell.network import CannotOpen, Network, Opening
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import Access
 from lumbrel.web.shell.who_may import NOBODY, address_of, addresses
 from tests.support.devices import ADDRESS, NAME, NOW, PASSPHRASE, OpenKitchen, token_of
@@ -104,7 +104,7 @@ class TestTable(Networked):
     computed = {f"/api/{calculation.name}" for calculation in CALCULATIONS}
 
     def test_a_route_that_says_no_role_is_nobodys(self) -> None:
-        app, bare, room = FastAPI(), APIRouter(), Room()
+        app, bare, room = FastAPI(), APIRouter(), RoomRoutes()
         bare.get("/bare")(lambda: None)
         room.get("/seen")(lambda: None)
         room.post("/owned")(least(OWNER)(lambda: None))

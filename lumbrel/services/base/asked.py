@@ -23,7 +23,7 @@ MOST_PILLS = 6
 
 
 @dataclass(frozen=True, kw_only=True)
-class Asked(ABC):
+class Declared(ABC):
     """Something that is asked for.
 
     Args:
@@ -56,7 +56,7 @@ class Asked(ABC):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Quantity(Asked):
+class Quantity(Declared):
     """A quantity between two bounds, in its kind's inside unit."""
 
     of: str
@@ -80,7 +80,7 @@ class Quantity(Asked):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Choice(Asked):
+class Choice(Declared):
     """One of a few, each with what it is called."""
 
     options: Mapping[str, str] = field(hash=False)
@@ -102,7 +102,7 @@ class Choice(Asked):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Text(Asked):
+class Words(Declared):
     """A few words."""
 
     limit: int = 400
@@ -113,7 +113,7 @@ class Text(Asked):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Tick(Asked):
+class YesNo(Declared):
     """Whether something is so."""
 
     def read(self, form: Form, name: str) -> bool:
@@ -127,7 +127,7 @@ class Field:
 
     name: str
     fact: str
-    asked: Asked
+    asked: Declared
 
     @property
     def sort(self) -> str:
@@ -139,7 +139,7 @@ def asked_of(facts: type[BaseModel]) -> list[Field]:
     """The fields that a kind of line declares, in their order."""
     found = []
     for fact, info in facts.model_fields.items():
-        for asked in (one for one in info.metadata if isinstance(one, Asked)):
+        for asked in (one for one in info.metadata if isinstance(one, Declared)):
             plain = fact.rpartition("_")[0] if isinstance(asked, Quantity) else ""
             found.append(Field(asked.name or plain or fact, fact, asked))
     return found

@@ -14,7 +14,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.form import day_and_time
 from lumbrel.store import said as store
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.store.said import Said
+from lumbrel.store.said import SaidRow
 
 MODEL = 1
 """Version of the formulas that readings are corrected by. It grows with a formula that is another."""
@@ -109,8 +109,8 @@ def unsaid(db: Connection) -> list[str]:
     return store.unsaid(db, tuple(_SAYERS)) if _SAYERS else []
 
 
-def _said(read: Corrected, because: str, now: datetime) -> Said:
-    return Said(
+def _said(read: Corrected, because: str, now: datetime) -> SaidRow:
+    return SaidRow(
         line_id=read.entry_id,
         model=MODEL,
         brix=read.brix,
@@ -124,7 +124,7 @@ def _said(read: Corrected, because: str, now: datetime) -> Said:
     )
 
 
-def _is_another(now: Said, held: Said) -> bool:
+def _is_another(now: SaidRow, held: SaidRow) -> bool:
     return (
         _differ(now.brix, held.brix, SAME_BRIX)
         or _differ(now.sigma_brix, held.sigma_brix, SAME_BRIX)

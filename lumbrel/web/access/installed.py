@@ -7,9 +7,9 @@ from fastapi.responses import JSONResponse, Response
 from lumbrel import __version__
 from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.render import STATIC, WEB
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 
-router = Room()
+router = RoomRoutes()
 FONT = "vendor/atkinson/atkinson-hyperlegible-next-latin-wght-normal.woff2"
 ALSO_KEPT = (
     "js/theme.js",

@@ -18,10 +18,10 @@ from lumbrel.web.shell.gate import ENTER, door_of
 from lumbrel.web.shell.network import CannotOpen, Network
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit, local_address
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import system_clock
 
-router = Room()
+router = RoomRoutes()
 HOME = "/kitchen/network"
 KINDS_OF_DEVICE = (("iPad", "tablet"), ("Mobi", "phone"), ("Android", "tablet"))
 """What a browser calls itself by, and what a person would call it."""

@@ -8,9 +8,9 @@ from fastapi import Response
 from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.base.calculation import Calculation
 from lumbrel.services.stations import CALCULATIONS
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room(writes=LOOKER, prefix="/api", tags=["calculations"])
+router = RoomRoutes(writes=LOOKER, prefix="/api", tags=["calculations"])
 
 
 def _endpoint(calculation: Calculation) -> Callable[..., Awaitable[Response]]:

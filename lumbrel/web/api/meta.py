@@ -23,11 +23,11 @@ from lumbrel.store.safe import nature
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import TEMPLATES
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.workspace import Workspace
 
-router = Room()
-last = Room()
+router = RoomRoutes()
+last = RoomRoutes()
 UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
 """Kinds that are shown in one unit only."""
 AMOUNT = "amount"

@@ -16,7 +16,7 @@ from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.turnstile import Pace, Turnstile
 from lumbrel.web.shell.workspace import workspace_of
 
@@ -73,7 +73,7 @@ class TokenFirst(APIRoute):
         return handler
 
 
-router = Room(prefix="/api", tags=["probes"], route_class=TokenFirst)
+router = RoomRoutes(prefix="/api", tags=["probes"], route_class=TokenFirst)
 
 
 class SampleModel(BaseModel):

@@ -12,9 +12,9 @@ from lumbrel.services.shelf.accounts import HERE, MISSING, Account
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room(prefix="/api", tags=["trace"])
+router = RoomRoutes(prefix="/api", tags=["trace"])
 LONGEST_CODE = 60
 
 

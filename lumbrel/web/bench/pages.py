@@ -31,9 +31,9 @@ from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.network import Network
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 
-router = Room(prefix="/kitchen/instrument")
+router = RoomRoutes(prefix="/kitchen/instrument")
 TROUBLES_FOR = timedelta(days=7)
 LAST_NOTED = 12
 CHECKED = ("hydrometer", "refractometer", "barometer")

@@ -19,9 +19,9 @@ from lumbrel.services.pan.board import FAR_MINUTES
 from lumbrel.services.stations import slip, waiting
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 KINDS = (
     "pot",
     "cold_water",

@@ -18,9 +18,9 @@ from lumbrel.store.kitchen import load_kitchen, woodlots
 from lumbrel.web.candy import cook
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 router.include_router(cook.router)
 ROWS = range(1, days.ROWS + 1)
 ASKED = (

@@ -12,9 +12,9 @@ from lumbrel.services.colour.row import vial_of
 from lumbrel.services.stations import slip
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 
 
 def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:

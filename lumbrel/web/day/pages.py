@@ -9,9 +9,9 @@ from lumbrel.services.stations import book
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 MAPLE = FIGURES.sugar_kinds[0]
 
 

@@ -6,9 +6,9 @@ from lumbrel.services.base.form import NotFound
 from lumbrel.services.kitchen.handbook import HELPED, TITLES, own
 from lumbrel.services.stations import cautions_of
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room(prefix="/help")
+router = RoomRoutes(prefix="/help")
 
 
 @router.get("")

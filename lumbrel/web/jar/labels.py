@@ -19,9 +19,9 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 
 
 def _job(visit: Visit, known: list[Label], fields: dict[str, str]) -> Job:

@@ -25,10 +25,10 @@ from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 
 LAST_NOTED = 12
-router = Room()
+router = RoomRoutes()
 KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
 
 

@@ -11,9 +11,9 @@ from lumbrel.services.methods.questions import QUESTIONS
 from lumbrel.services.pan.board import board_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 
-router = Room()
+router = RoomRoutes()
 
 
 def _questions(visit: Here, form: Filled | None = None, saved: bool = False) -> HTMLResponse:

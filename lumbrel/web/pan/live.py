@@ -14,11 +14,11 @@ from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.streams import HERE
 from lumbrel.web.shell.workspace import workspace_of
 
-router = Room()
+router = RoomRoutes()
 LONGEST_CODE = 20
 TRY_AGAIN_MS = 700
 """A page whose connection broke tries again that soon."""

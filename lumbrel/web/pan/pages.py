@@ -33,9 +33,9 @@ from lumbrel.store.record import Batch
 from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 TABS = (
     ("hydrometer", "Cup", "h"),
     ("refractometer", "Drop", "d"),

@@ -19,11 +19,11 @@ from lumbrel.practice.session import PracticePan
 from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.base.form import NotFound
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.workspace import PRACTICE_COOKIE, Workspace, workspace_of
 
-router = Room(prefix="/practice")
+router = RoomRoutes(prefix="/practice")
 HIDES = 2
 SEED = re.compile(r"[0-9]{1,9}")
 LEAST_REFRESH_S = 0.5

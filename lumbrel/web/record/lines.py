@@ -20,10 +20,10 @@ from lumbrel.store.instruments import (
 )
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
 
-router = Room(prefix="/line")
+router = RoomRoutes(prefix="/line")
 GATHERED = GatheredFacts.key()
 PLACES = {
     "instrument": "/kitchen/instrument/",

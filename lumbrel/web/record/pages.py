@@ -10,10 +10,10 @@ from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
 
-router = Room()
+router = RoomRoutes()
 DECIDED = ("draw", "part_draw")
 """Lines that keep what was believed when they were written: struck and written anew, never corrected."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")

@@ -11,9 +11,9 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import working as slip_working
 from lumbrel.services.stations import slip
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room(prefix="/working")
+router = RoomRoutes(prefix="/working")
 MAPLE = FIGURES.sugar_kinds[0]
 
 

@@ -13,9 +13,9 @@ from lumbrel.web.sap.draws_picture import draws
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 HERE = "sap"
 
 

@@ -12,9 +12,9 @@ from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.sap.season_picture import season as picture
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 
 
 @router.get("/sap/season")

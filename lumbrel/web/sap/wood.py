@@ -16,9 +16,9 @@ from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room, least
+from lumbrel.web.shell.room import RoomRoutes, least
 
-router = Room()
+router = RoomRoutes()
 HERE = "sap"
 
 

@@ -30,9 +30,9 @@ from lumbrel.store import flow, kept
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 LONGEST_SEARCH = 60
 LEAST_SHOWN_KG = 0.0005
 SPREADSHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"

@@ -32,7 +32,7 @@ def least_of(endpoint: Any) -> str:
     return str(getattr(endpoint, _LEAST, ""))
 
 
-class Room(APIRouter):
+class RoomRoutes(APIRouter):
     """A router whose every route has its least role.
 
     Args:

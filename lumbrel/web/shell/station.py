@@ -14,7 +14,7 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.stations import slip, waiting
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
 More = Callable[[Visit, str], dict[str, Any]]
 
@@ -32,7 +32,7 @@ def station_routes(
         more: what the station's own template wants besides, for a batch.
         notes: other kinds of line that are put on the slip from here.
     """
-    router = Room()
+    router = RoomRoutes()
 
     @router.get(station.path)
     def queue(visit: Here) -> Response:

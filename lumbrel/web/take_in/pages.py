@@ -7,9 +7,9 @@ from lumbrel.services.take_in import near_syrup, opening
 from lumbrel.services.take_in.entries import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room()
+router = RoomRoutes()
 PART_FIELDS = [
     f"{name}_{i}" for i in range(2, MOST_PARTS + 1) for name in ("woodlot", "amount", "brix")
 ]

@@ -4,9 +4,9 @@ from fastapi.responses import HTMLResponse
 
 from lumbrel.services.kitchen.wall import wall
 from lumbrel.web.shell.request import Here
-from lumbrel.web.shell.room import Room
+from lumbrel.web.shell.room import RoomRoutes
 
-router = Room(prefix="/wall")
+router = RoomRoutes(prefix="/wall")
 
 
 @router.get("")

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from lumbrel.services.base.asked import Choice, Quantity, Text
+from lumbrel.services.base.asked import Choice, Quantity, Words
 from lumbrel.services.base.facts.kind import Facts
 
 Clarity = Literal["clear", "hazy", "cloudy"]
@@ -130,7 +130,7 @@ class CheckedFacts(Facts):
         Clarity,
         Choice(label="It stands", options=STANDS, missing="Say how clear it stands in the jar."),
     ]
-    note: Annotated[str, Text(label="worth keeping", limit=200)] = ""
+    note: Annotated[str, Words(label="worth keeping", limit=200)] = ""
 
 
 OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from lumbrel.services.base.asked import Text
+from lumbrel.services.base.asked import Words
 from lumbrel.services.base.facts.kind import Facts, FromTank, Part
 
 
@@ -130,7 +130,7 @@ class NoteFacts(Facts):
     kind: Literal["note"] = "note"
     text: Annotated[
         str,
-        Text(
+        Words(
             label="Note",
             hint="bubbles, sheeting, taste ...",
             missing="Type what is worth keeping.",
