@@ -36,10 +36,10 @@ def main(argv: list[str] | None = None) -> int:
 def _recover(data: Path) -> None:
     """Say what was cut off beside the record, and what became of it; make a full disk readable."""
     from lumbrel.commands.serving import RECORD
-    from lumbrel.services.kitchen import safekeeping
+    from lumbrel.services.kitchen import restoring, safekeeping
 
     safekeeping.keep_a_reserve(data / RECORD, make=False)
-    for said in safekeeping.recover(data / RECORD):
+    for said in restoring.recover(data / RECORD):
         print(f"lumbrel: {said}", file=sys.stderr)
 
 

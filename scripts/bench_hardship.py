@@ -30,7 +30,7 @@ from uuid import uuid4
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from lumbrel.exchange import logbook, some_batches  # noqa: E402
+from lumbrel.exchange import logbook, logbook_in, some_batches  # noqa: E402
 from lumbrel.services.kitchen import safekeeping  # noqa: E402
 from lumbrel.services.record.kept import differences, ready  # noqa: E402
 from lumbrel.store import kept  # noqa: E402
@@ -123,7 +123,7 @@ def imported(count: int = 10, first: int = 900) -> Iterator[tuple[str, float, fl
             ready(other)
             for code in steps:
                 if code is None:
-                    logbook.take_in(other, text)
+                    logbook_in.take_in(other, text)
                 else:
                     some_batches.take_in(other, text, [code])
                 wrong += len(differences(other))

@@ -62,8 +62,8 @@ def _written(db: Connection, code: str | None, form: str) -> bytes:
 
 def take_in(arguments: argparse.Namespace) -> int:
     """Take a logbook in, or batches of it; or say what they would bring."""
-    from lumbrel.exchange import logbook, some_batches
-    from lumbrel.services.kitchen import safekeeping
+    from lumbrel.exchange import logbook, logbook_in, some_batches
+    from lumbrel.services.kitchen import restoring
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
@@ -73,13 +73,13 @@ def take_in(arguments: argparse.Namespace) -> int:
         return refuse(f"{arguments.file} is no logbook: it is not text in UTF-8.")
     arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = arguments.data / RECORD
-    with safekeeping.importing(record, arguments.file), opened(record) as db:
+    with restoring.importing(record, arguments.file), opened(record) as db:
         ready(db)
         try:
             if arguments.batch:
                 coming = some_batches.take_in(db, text, arguments.batch, preview=arguments.preview)
             else:
-                coming = logbook.take_in(db, text, preview=arguments.preview)
+                coming = logbook_in.take_in(db, text, preview=arguments.preview)
         except logbook.Refused as error:
             return refuse(f"{error} Nothing was written.")
     print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")
@@ -97,10 +97,10 @@ def backup(arguments: argparse.Namespace) -> int:
 
 def restore(arguments: argparse.Namespace) -> int:
     """Put a backup in the record's place."""
-    from lumbrel.services.kitchen import safekeeping
+    from lumbrel.services.kitchen import restoring
 
     now = datetime.now(UTC)
-    contents, replaced = safekeeping.restore(arguments.data / RECORD, arguments.file, now)
+    contents, replaced = restoring.restore(arguments.data / RECORD, arguments.file, now)
     print(f"Restored from {arguments.file}: {contents}.")
     if replaced:
         print(f"The record before it is now {replaced}.")

@@ -22,14 +22,14 @@ BACKLOG = 2048
 
 def serve(arguments: argparse.Namespace) -> int:
     """Serve a kitchen's own record."""
-    from lumbrel.services.kitchen import safekeeping
+    from lumbrel.services.kitchen import restoring, safekeeping
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
     from lumbrel.web.shell.settings import Settings
 
     arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = arguments.data / RECORD
-    safekeeping.refuse_emptiness(record)
+    restoring.refuse_emptiness(record)
     with _had(record):
         log_to(arguments.data, arguments.log_level)
         safekeeping.keep_a_reserve(record)

@@ -1,6 +1,10 @@
 """A continuous pan for the demonstration: channels that sap runs through, each mixed by its boil."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+
+RATE_KG_MIN = 0.47
+EACH_DRAW_KG, NOTED_EVERY_MIN, MARK_BRIX, LAST_OF_THE_TANK_KG = 0.18, 60.0, 68.2, 1.0
 
 
 @dataclass(kw_only=True)
@@ -41,3 +45,18 @@ class Channels:
             leaves = enters
         self.ran_in_kg += leaves
         return out
+
+
+def a_day(pan: Channels, sap_kg: float) -> Iterator[tuple[float, float | None]]:
+    """Run so much sap through a pan and draw at the mark: the minute of each draw with the sugar that left
+    with it, and of each look at the tank, with None."""
+    minute = 0.0
+    while pan.ran_in_kg < sap_kg - LAST_OF_THE_TANK_KG:
+        pan.step(1.0)
+        minute += 1.0
+        if pan.brix[-1] >= MARK_BRIX:
+            yield minute, sum(pan.step(0.05, EACH_DRAW_KG / 10) for _ in range(10))
+        if minute % NOTED_EVERY_MIN == 0:
+            yield minute, None
+    pan.step((sap_kg - pan.ran_in_kg) / RATE_KG_MIN)
+    yield minute + 2, None

@@ -15,7 +15,7 @@ from lumbrel.services.candy import begin
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day.checks import boiled
 from lumbrel.services.stations import slip
-from lumbrel.store import kept
+from lumbrel.store import kept_lots
 from lumbrel.store.db import transaction
 
 SEED, GLASS, OFFSET_K = 1771, "dial-a", -0.9
@@ -136,7 +136,7 @@ class _Play:
     def _fields(self, at: datetime) -> dict[str, str]:
         lots = [
             row
-            for row in kept.newest_lots(self.db, limit=60)
+            for row in kept_lots.newest_lots(self.db, limit=60)
             if not row.confection
             and not row.for_processing
             and row.sugar_kind == "maple"

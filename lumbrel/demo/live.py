@@ -8,7 +8,8 @@ from pathlib import Path
 from sqlite3 import Connection
 
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
-from lumbrel.demo.season import BAROMETER, CUP_PROBE, PROBE_OFFSET_K, SEED, STARTS_AT
+from lumbrel.demo.at_the_pan import PROBE_OFFSET_K, SEED, STARTS_AT
+from lumbrel.demo.season import BAROMETER, CUP_PROBE
 from lumbrel.devices.protocols import Barometer, Probe
 from lumbrel.devices.simulated import (
     SimulatedBarometer,

@@ -7,7 +7,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import JarFacts
 from lumbrel.services.stations import slip
-from lumbrel.store import flow
+from lumbrel.store import jars
 
 EVERY_OTHER, SOLD_EVERY, BROKEN_EVERY = 2, 3, 13
 SHARE_AFTER, SOLD_AFTER, BROKEN_AFTER, BACK_AFTER = (timedelta(days=d) for d in (9, 14, 16, 20))
@@ -26,7 +26,7 @@ def _leave(
     db: Connection, code: str, number: int, packed: Entry[JarFacts], until: datetime
 ) -> None:
     woodlot_id = contexts.load(db, code, until).woodlot.id
-    first = flow.jars_of(db, packed.facts.lot)[0]
+    first = jars.jars_of(db, packed.facts.lot)[0]
     lot = {"lot": packed.facts.lot, "size_1": f"{first.size_ml:g} ml"}
 
     def put(kind: str, after: timedelta, count: int, **more: str) -> None:

@@ -3,21 +3,22 @@ near-syrup was finished here."""
 
 import random
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from sqlite3 import Connection
-from typing import Protocol
 from uuid import NAMESPACE_OID, uuid5
 
 from lumbrel.core.sap import sap
-from lumbrel.demo.channels import Channels
+from lumbrel.demo.at_the_pan import Finishes
+from lumbrel.demo.channels import EACH_DRAW_KG, RATE_KG_MIN, Channels, a_day
+from lumbrel.demo.sap_lots import BIRCH_TREES, FOLD_TREES, LOTS, YEAR_VIGOUR, LotOfYear
 from lumbrel.devices.outdoors import Birches, Trees, Weather, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.sap import (
     contents,
     fire,
-    gathering,
+    gathered_sap,
     gear,
+    played,
     rules,
     runs,
     tanks,
@@ -30,49 +31,17 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, add_vessel
 
 SEASONS = (2024, 2025, 2026)
-LOTS = {
-    # taps, vigour, Brix, hasty, dries
-    "upper-fold": (0, 1.15, 2.15, 0.022, 45.0),
-    "tern-lot": (140, 0.95, 1.95, 0.026, 38.0),
-    "north-kiln": (90, 0.8, 2.3, 0.019, 50.0),
-    "old-quarry": (210, 1.0, 1.8, 0.024, 34.0),
-}
-"""Those without taps have their trees registered one by one."""
-YEAR_VIGOUR = {2024: 1.1, 2025: 0.85, 2026: 1.0}
-FOLD_TREES, BIRCH_TREES = 22, 30
 ARCH = VesselRow(id="arch-pan", name="Arch pan", shape="rectangular", sizes_mm=(1000.0, 600.0))
 TANK = "landing-tank"
-RATE_KG_MIN = 0.47
 BOILS_IN, BOILS_FROM_L, TOO_OLD = 2026, 170.0, 0.9
 INTO_THE_TANK_DAYS = 2
 FILL_L, FEED_L, LOW_KG, POUR_AT_KG = 60.0, 30.0, 35.0, 15.0
 WOOD_MJ_KG = 15.0
 CONTINUOUS_FIRE, CHANNELS, LEVEL_L = 5, 8, 24.0
 """Which of the boil-downs runs continuously, through how many channels, and what stands in the pan."""
-EACH_DRAW_KG, NOTED_EVERY_MIN, MARK_BRIX, LAST_OF_THE_TANK_KG = 0.18, 60.0, 68.2, 1.0
 
 
 Write = Callable[[Connection, dict[str, str], datetime], None]
-
-
-class Finishes(Protocol):
-    """Who goes on with what is poured on."""
-
-    def finish_near_syrup(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
-        """Finish a batch of near-syrup, from the pan to the jars."""
-        ...
-
-    def finish_drawn(self, code: str, at: datetime, mass_kg: float, brix: float) -> None:
-        """Filter, grade and jar what a continuous pan gave."""
-        ...
-
-
-@dataclass
-class _Lot:
-    id: str
-    ran: dict[date, tuple[float, float]]
-    """By day, L a tap and Brix."""
-    taps: float
 
 
 class SapSeasons:
@@ -127,7 +96,7 @@ class SapSeasons:
         tree_ids = {lot: self._tap(lot, year) for lot in ("upper-fold", "birch-row")}
         birches = Birches(seed=year, weather=station)
         ran = {day: (litres, brix) for day, litres, brix in birches.days()}
-        lots.append(_Lot("birch-row", ran, 0))
+        lots.append(LotOfYear("birch-row", ran, 0))
         day = station.first
         last = min(station.first + timedelta(days=station.days), self.until.date())
         while day <= last:
@@ -143,7 +112,7 @@ class SapSeasons:
             day += timedelta(days=1)
         self._end(year, tree_ids)
 
-    def _lot(self, year: int, station: Weather, lot: str) -> _Lot:
+    def _lot(self, year: int, station: Weather, lot: str) -> LotOfYear:
         taps, vigour, brix, hasty, dries = LOTS[lot]
         wood = Trees(
             seed=len(lot) * 31,
@@ -158,7 +127,7 @@ class SapSeasons:
             day: ((litres, sugar) if day < budded else (0.0, sugar))
             for day, litres, sugar in wood.days()
         }
-        return _Lot(lot, ran, taps)
+        return LotOfYear(lot, ran, taps)
 
     def _tap(self, lot: str, year: int) -> list[str]:
         """Drill each tree where the rule says; those of the birches when they wake."""
@@ -180,7 +149,7 @@ class SapSeasons:
                 tapped.append(tree.id)
         return sorted(set(tapped))
 
-    def _gather(self, lot: _Lot, day: date, tree_ids: list[str]) -> None:
+    def _gather(self, lot: LotOfYear, day: date, tree_ids: list[str]) -> None:
         """Gather in the afternoon when there is enough, or after three days."""
         litres, brix = lot.ran.get(day, (0.0, 2.0))
         held = self._held
@@ -209,7 +178,7 @@ class SapSeasons:
             fields["taps"] = f"{lot.taps:.0f}"
             fields["litres"] = f"{whole * lot.taps:.0f} L"
         fields["tank"] = TANK if self._into_the_tank(lot.id, day) else ""
-        self._sure(gathering.gather, fields, self._at(day, 16, self.rng.randrange(50)))
+        self._sure(gathered_sap.gather, fields, self._at(day, 16, self.rng.randrange(50)))
 
     def _taps_of(self, lot: str, year: int) -> dict[str, int]:
         if (lot, year) not in self._taps:
@@ -249,7 +218,7 @@ class SapSeasons:
     def _empty_the_tank(self, day: date, kitchen: Finishes) -> None:
         """In the morning: boil down what is enough, throw out what is too old."""
         at = self._at(day, 8)
-        held = contents.view(self.db, TANK, at).content
+        held = played.view(self.db, TANK, at).content
         if held.used > TOO_OLD and held.litres > 1:
             old = {"id": self._id("out", day), "all": "1", "reason": "cloudy"}
             tanks.take_out(self.db, TANK, old, at)
@@ -324,20 +293,18 @@ class SapSeasons:
         self._put(code, "boiling", at)
         left_kg, noted_kg, drawn_kg, drawn_sugar = held.mass_kg - fill_kg, 0.0, 0.0, 0.0
         minute = 0.0
-        while pan.ran_in_kg < left_kg - LAST_OF_THE_TANK_KG:
-            pan.step(1.0)
-            minute += 1.0
+        for minute, sugar_kg in a_day(pan, left_kg):
             now = at + timedelta(minutes=minute)
-            if pan.brix[-1] >= MARK_BRIX:
-                sugar = sum(pan.step(0.05, EACH_DRAW_KG / 10) for _ in range(10))
-                drawn_kg, drawn_sugar = drawn_kg + EACH_DRAW_KG, drawn_sugar + sugar
-                said = {"mass": f"{EACH_DRAW_KG} kg", "brix": f"{100 * sugar / EACH_DRAW_KG:.2f}"}
-                self._put(code, "part_draw", now, **said)
-            if minute % NOTED_EVERY_MIN == 0:
+            if sugar_kg is None:
                 noted_kg += self._feed(code, now, pan.ran_in_kg - noted_kg, held.brix)
-        pan.step((left_kg - pan.ran_in_kg) / RATE_KG_MIN)
-        at += timedelta(minutes=minute + 2)
-        self._feed(code, at, pan.ran_in_kg - noted_kg, held.brix)
+            else:
+                drawn_kg, drawn_sugar = drawn_kg + EACH_DRAW_KG, drawn_sugar + sugar_kg
+                said = {
+                    "mass": f"{EACH_DRAW_KG} kg",
+                    "brix": f"{100 * sugar_kg / EACH_DRAW_KG:.2f}",
+                }
+                self._put(code, "part_draw", now, **said)
+        at += timedelta(minutes=minute)
         self._burn(code, at, fill_kg + pan.ran_in_kg, pan.ran_in_kg - drawn_kg)
         on = {
             "id": self._id("on", day),

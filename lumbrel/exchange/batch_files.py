@@ -9,7 +9,7 @@ from lumbrel.exchange.logbook import inert
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.shelf import trace
 from lumbrel.services.stations import slip
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.db import instant
 
 COLUMNS = (
@@ -33,7 +33,7 @@ COLUMNS = (
 def as_json(context: BatchContext) -> str:
     """The whole batch: header, summary, every line of the slip as typed and as understood."""
     batch = context.batch
-    codes = flow.lot_codes(context.db, batch.id)
+    codes = jars.lot_codes(context.db, batch.id)
     lot = codes[0] if codes else None
     document: dict[str, Any] = {
         "format": "lumbrel-batch",
@@ -50,7 +50,7 @@ def as_json(context: BatchContext) -> str:
         "jars": [
             {"size_ml": jar.size_ml, "count": jar.count}
             for code in codes
-            for jar in flow.jars_filled(context.db, code)
+            for jar in jars.jars_filled(context.db, code)
         ],
         "slip": [
             {

@@ -7,7 +7,7 @@ from hashlib import sha256
 from icalendar import Calendar, Event
 
 from lumbrel.services.candy.day import CandyDay
-from lumbrel.services.sap.season import Due
+from lumbrel.services.sap.dues import Due
 
 SAID = {
     "lay out": "Lay out",

@@ -14,8 +14,9 @@ from datetime import UTC, datetime, timedelta
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.exchange import logbook
-from lumbrel.exchange.logbook import Coming, Logbook, Refused
+from lumbrel.exchange import logbook, logbook_in
+from lumbrel.exchange.logbook import Logbook, Refused
+from lumbrel.exchange.logbook_in import Coming
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
 from lumbrel.services.record import kept
@@ -40,10 +41,10 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
         Refused: it is no logbook, has no such batch, contradicts what is in the record, or figures
             would be others, of what comes or of what is there.
     """
-    whole = logbook.read(text)
+    whole = logbook_in.read(text)
     with closing(connect(":memory:")) as home:
         kept.ready(home)
-        logbook.put(home, whole)
+        logbook_in.put(home, whole)
         ids = _with_what_they_rest_on(home, codes)
         here = list(logbook.rows(db, logbook.BY_NAME["line"]))
         chosen = _only(whole, ids, logbook.settings_of(here))
@@ -55,8 +56,8 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
             _same(at_home, _figures(db, ids), "In this kitchen {} would say something else.")
             _same(before, _figures(db, there), "Batch {} of this kitchen would say something else.")
 
-        positions = logbook.positions_in(whole)
-        return logbook.put(db, chosen, preview=preview, positions=positions, verify=verify)
+        positions = logbook_in.positions_in(whole)
+        return logbook_in.put(db, chosen, preview=preview, positions=positions, verify=verify)
 
 
 def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]:

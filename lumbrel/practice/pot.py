@@ -28,7 +28,7 @@ from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
-from lumbrel.store import kept, record
+from lumbrel.store import kept, kept_lots, record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
@@ -150,7 +150,7 @@ class PracticePot(PracticeRun):
         for i, (kind, minutes, fields) in enumerate(lines):
             sent = {"id": f"practice-lot-{i}", **fields}
             slip.put(db, code, kind, sent, at + timedelta(minutes=minutes))
-        return kept.newest_lots(db, limit=1)[0].code
+        return kept_lots.newest_lots(db, limit=1)[0].code
 
     def _lines(self, db: Connection) -> list[Entry[Facts]]:
         """The slip of its cook; nothing before it is begun."""

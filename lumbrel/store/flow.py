@@ -1,9 +1,7 @@
 """Parcels of sugar and what flowed between them."""
 
-from collections import defaultdict
 from dataclasses import dataclass
 from datetime import datetime
-from graphlib import CycleError, TopologicalSorter
 from sqlite3 import Connection, Row
 
 from lumbrel.store.db import instant, moment
@@ -258,7 +256,7 @@ def _parcels(
     return found
 
 
-_FLOWED = """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
+FLOWED = """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written
     FROM flow
     JOIN line AS entry ON entry.id = flow.entry_id """
 
@@ -266,7 +264,7 @@ _FLOWED = """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at
 _flow = mapper(Flow)
 
 
-def _flowed(row: Row) -> Flowed:
+def flowed_of(row: Row) -> Flowed:
     return Flowed(
         entry_id=row["entry_id"],
         line=row["line"],
@@ -277,36 +275,7 @@ def _flowed(row: Row) -> Flowed:
     )
 
 
-_IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.seq, flow.line"
-
-
-def flows_into(db: Connection, parcel_id: str) -> list[Flowed]:
-    """What came into a parcel, oldest first."""
-    rows = db.execute(_FLOWED + "WHERE flow.target_id = ?" + _IN_ORDER, (parcel_id,))
-    return [_flowed(row) for row in rows]
-
-
-def flows_out_of(db: Connection, parcel_id: str) -> list[Flowed]:
-    """What left a parcel, oldest first."""
-    rows = db.execute(_FLOWED + "WHERE flow.source_id = ?" + _IN_ORDER, (parcel_id,))
-    return [_flowed(row) for row in rows]
-
-
-def gone_to_woodlot(
-    db: Connection, woodlot_id: str, since: datetime, until: datetime
-) -> list[tuple[str, Flowed]]:
-    """Jars of a woodlot's own that it had, of lots opened between two moments, each with its lot."""
-    rows = db.execute(
-        """SELECT flow.*, entry.about_id AS batch_id, entry.at, entry.noted_at, entry.seq AS written,
-                  parcel.code AS lot_code
-           FROM parcel JOIN flow ON flow.source_id = parcel.id
-           JOIN line AS entry ON entry.id = flow.entry_id
-           WHERE parcel.opened_at >= ? AND parcel.opened_at < ?
-               AND parcel.kind IN ('lot', 'confection') AND flow.for_woodlot_id = ?
-           ORDER BY entry.at, entry.noted_at, written""",
-        (instant(since), instant(until), woodlot_id),
-    )
-    return [(row["lot_code"], _flowed(row)) for row in rows]
+IN_ORDER = " ORDER BY entry.at, entry.noted_at, entry.seq, flow.line"
 
 
 def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
@@ -317,120 +286,14 @@ def flows_of_line(db: Connection, entry_id: str) -> list[Flow]:
 
 def flows_of(db: Connection, batch_id: str) -> list[Flowed]:
     """All that the lines of a batch moved, oldest first."""
-    rows = db.execute(_FLOWED + "WHERE entry.about_id = ?" + _IN_ORDER, (batch_id,))
-    return [_flowed(row) for row in rows]
-
-
-def moved_jars_of(db: Connection, batch_id: str) -> list[tuple[str, str]]:
-    """The lines of other batches that moved jars of a batch's lots, each with its batch."""
-    rows = db.execute(
-        """WITH lot AS (SELECT id FROM parcel WHERE batch_id = ?1 AND kind IN ('lot', 'confection')),
-                moved AS (SELECT entry_id FROM lot JOIN flow ON flow.source_id = lot.id
-                          UNION SELECT entry_id FROM lot JOIN flow ON flow.target_id = lot.id)
-           SELECT entry_id, about_id FROM moved JOIN line ON line.id = moved.entry_id
-           WHERE about_id <> ?1""",
-        (batch_id,),
-    )
-    return [(row["entry_id"], row["about_id"]) for row in rows]
-
-
-def above(db: Connection, parcel_id: str) -> set[str]:
-    """Every parcel that went into one, itself included."""
-    rows = db.execute(
-        """WITH RECURSIVE came (id) AS (
-               SELECT ? UNION
-               SELECT flow.source_id FROM came JOIN flow ON flow.target_id = came.id
-               WHERE flow.source_id IS NOT NULL)
-           SELECT id FROM came""",
-        (parcel_id,),
-    )
-    return {row["id"] for row in rows}
-
-
-def below(db: Connection, parcel_id: str) -> set[str]:
-    """Every parcel that one went into, itself included."""
-    rows = db.execute(
-        """WITH RECURSIVE went (id) AS (
-               SELECT ? UNION
-               SELECT flow.target_id FROM went JOIN flow ON flow.source_id = went.id
-               WHERE flow.target_id IS NOT NULL)
-           SELECT id FROM went""",
-        (parcel_id,),
-    )
-    return {row["id"] for row in rows}
-
-
-def comes_back(db: Connection, source_id: str, target_id: str) -> bool:
-    """Whether what flows from one parcel to another would come back to the first, through whatever."""
-    return source_id in below(db, target_id)
-
-
-def runs_in_a_circle(db: Connection) -> bool:
-    """Whether anything poured comes back to where it came from, by what looks at the whole record."""
-    into: dict[str, set[str]] = defaultdict(set)
-    for source, target in db.execute(
-        "SELECT source_id, target_id FROM flow WHERE source_id IS NOT NULL AND target_id IS NOT NULL"
-    ):
-        into[target].add(source)
-    try:
-        TopologicalSorter(into).prepare()
-    except CycleError:
-        return True
-    return False
+    rows = db.execute(FLOWED + "WHERE entry.about_id = ?" + IN_ORDER, (batch_id,))
+    return [flowed_of(row) for row in rows]
 
 
 def parcel_kinds(db: Connection) -> dict[str, str]:
     """Every parcel with its kind, oldest first, for what looks at the whole record."""
     rows = db.execute("SELECT id, kind FROM parcel ORDER BY opened_at, id")
     return {row["id"]: row["kind"] for row in rows}
-
-
-def lot_owner(db: Connection, code: str) -> str | None:
-    """Id of the batch that has a lot code, while any of its lines carries it."""
-    row = db.execute(
-        """SELECT parcel.batch_id FROM parcel JOIN lot_now ON lot_now.parcel_id = parcel.id
-           WHERE parcel.kind IN ('lot', 'confection') AND parcel.code = ?""",
-        (code,),
-    ).fetchone()
-    return row["batch_id"] if row else None
-
-
-def lot_codes(db: Connection, batch_id: str) -> list[str]:
-    """Lots of a batch, in the order of their codes."""
-    rows = db.execute("SELECT code FROM lot_now WHERE batch_id = ? ORDER BY code", (batch_id,))
-    return [row["code"] for row in rows]
-
-
-def last_sizes(db: Connection, lots: int) -> list[float]:
-    """Sizes of jars that the newest so many lots of syrup were packed in, ml, the largest first."""
-    rows = db.execute(
-        """SELECT DISTINCT pack_ml FROM flow
-           WHERE target_id IN (SELECT parcel_id FROM lot_now WHERE confection = ''
-                               ORDER BY taken_at DESC LIMIT ?)
-           AND pack_ml IS NOT NULL ORDER BY pack_ml DESC""",
-        (lots,),
-    )
-    return [row["pack_ml"] for row in rows]
-
-
-def jars_filled(db: Connection, lot_code: str) -> list[Jar]:
-    """The jars a lot was packed in, the largest first, whether they still stand there or not."""
-    rows = db.execute(
-        """SELECT pack_ml, sum(packs) AS packs FROM flow
-           WHERE target_id = ? AND source_id IS NOT NULL AND packs IS NOT NULL
-           GROUP BY pack_ml ORDER BY pack_ml DESC""",
-        (lot_id(lot_code),),
-    )
-    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
-
-
-def jars_of(db: Connection, lot_code: str) -> list[Jar]:
-    """Jars of a lot that are on the shelf, the largest first."""
-    rows = db.execute(
-        "SELECT pack_ml, packs FROM stock WHERE parcel_id = ? AND packs > 0 ORDER BY pack_ml DESC",
-        (lot_id(lot_code),),
-    )
-    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
 
 
 def shares(db: Connection, entry_id: str, line: int) -> dict[str, float]:
@@ -449,48 +312,3 @@ def save_shares(db: Connection, entry_id: str, line: int, solids: dict[str, floa
         "INSERT INTO flow_share VALUES (?, ?, ?, ?)",
         [(entry_id, line, woodlot, kg) for woodlot, kg in solids.items()],
     )
-
-
-@dataclass(frozen=True, kw_only=True)
-class PackMove:
-    """Packs that came into a lot, or left it."""
-
-    at: datetime
-    lot: str
-    kind: str
-    batch_code: str
-    came: bool
-    other_id: str | None
-    """From which parcel, or into which; None for outside."""
-    packs: int
-    pack_ml: float
-    """Content; of a confection what one weighs, g."""
-    mass_kg: float
-    brix: float
-    reason: str
-    for_woodlot_id: str | None
-
-
-_pack_move = mapper(PackMove)
-
-
-def pack_moves(db: Connection, since: datetime, until: datetime) -> list[PackMove]:
-    """What packs came into and left the lots opened between two moments, oldest first."""
-    rows = db.execute(
-        """WITH lots AS (SELECT parcel.*, batch.code AS batch_code FROM parcel
-                         JOIN batch ON batch.id = parcel.batch_id
-                         WHERE parcel.kind IN ('lot', 'confection')
-                             AND parcel.opened_at >= ? AND parcel.opened_at < ?)
-           SELECT lots.code AS lot, lots.kind, lots.batch_code, 1 AS came,
-                  flow.source_id AS other_id, flow.*, entry.at, entry.seq AS written
-           FROM lots JOIN flow ON flow.target_id = lots.id
-           JOIN line AS entry ON entry.id = flow.entry_id WHERE flow.packs IS NOT NULL
-           UNION ALL
-           SELECT lots.code, lots.kind, lots.batch_code, 0,
-                  flow.target_id, flow.*, entry.at, entry.seq
-           FROM lots JOIN flow ON flow.source_id = lots.id
-           JOIN line AS entry ON entry.id = flow.entry_id WHERE flow.packs IS NOT NULL
-           ORDER BY at, written""",
-        (instant(since), instant(until)),
-    )
-    return [_pack_move(row) for row in rows]

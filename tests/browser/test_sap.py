@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
-from lumbrel.services.sap import contents, gathering, tanks
+from lumbrel.services.sap import gathered_sap, played, tanks
 from lumbrel.store import sap as store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
@@ -91,7 +91,7 @@ class FromTheTree(BrowserCase):
         on = page.url.rsplit("/", 1)[-1]
         with opened(self.path) as db:
             taken = contexts.load(db, on, self.now).taken_in.facts
-            left = contents.views(db, self.now)[0].content.solids_kg
+            left = played.views(db, self.now)[0].content.solids_kg
             came = store.drawn_between(db, NOON, self.now) + left
             burned = store.burns(db, "blocks", "hardwood", self.now, 3)
         self.assertAlmostEqual(taken.mass_kg * taken.brix / 100 + left, came, delta=0.001 * came)
@@ -113,7 +113,7 @@ class FromTheTree(BrowserCase):
             tank = tanks.add_tank(db, given, self.now)
             came = {"litres": "600 L", "brix": "2.2", "taps": "300", "clarity": "clear"}
             came |= {"woodlot": "upper-fold", "brix_by": "told", "tank": tank}
-            gathering.gather(db, came, self.now)
+            gathered_sap.gather(db, came, self.now)
         page = self.open(1280, 900)
         page.goto(self.address + "/sap/boil")
         page.get_by_label("Run continuously").check()

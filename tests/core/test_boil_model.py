@@ -10,8 +10,9 @@ import numpy as np
 from lumbrel.core.bench.cupful import cupful, volume_of_water_l
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
-from lumbrel.core.pan.boil_model import Known, fit_boil
+from lumbrel.core.pan.boil_model import fit_boil
 from lumbrel.core.pan.boil_path import BoilPath
+from lumbrel.core.pan.boil_problem import Known
 from lumbrel.core.pan.boil_shift import Seen, Shift, learnt, seen_at
 from lumbrel.core.pan.raw_sap import guess
 from lumbrel.core.pan.solids import Step

@@ -9,7 +9,7 @@ from math import exp, log, pi
 import numpy as np
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.sap import boil_down, fuel, keeping, running, sap
+from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import TAPS_FROM_MM, Hole, Place, Rule, Trunk
 from lumbrel.devices.outdoors import Trees, Weather
@@ -95,9 +95,9 @@ class Trunks(unittest.TestCase):
         full = Trunk(1700, 2026, ring)
         self.assertEqual(trunks.places(full, rule), ())
         # The oldest is of 2021, and 45 mm at 2 mm a year are 23 years.
-        self.assertEqual(trunks.years_until_a_place(full, rule), 18)
-        self.assertEqual(trunks.years_until_a_place(Trunk(1700, 2026), rule), 0)
-        self.assertEqual(trunks.years_until_full(Trunk(1000, 2026), rule), 3)
+        self.assertEqual(growth.years_until_a_place(full, rule), 18)
+        self.assertEqual(growth.years_until_a_place(Trunk(1700, 2026), rule), 0)
+        self.assertEqual(growth.years_until_full(Trunk(1000, 2026), rule), 3)
         measured = replace(full, holes=tuple(replace(h, girth_mm=1400) for h in ring))
         self.assertTrue(trunks.places(measured, rule), "48 mm have grown over all of them")
 
@@ -108,8 +108,8 @@ class Trunks(unittest.TestCase):
         self.assertIsNone(trunks.in_dead_wood(Place(95, 1200), trunk, Rule()))
         near = trunks.too_near(Place(95, 1200), trunk, Rule())
         self.assertEqual(near and near.year, 2025)
-        self.assertEqual(trunks.growth_mm_a_year([(2024, 1600.0), (2025, 1700.0)]), (2.0, False))
-        slope, measured = trunks.growth_mm_a_year([(2020, 1600.0), (2022, 1625.0), (2026, 1675.4)])
+        self.assertEqual(growth.growth_mm_a_year([(2024, 1600.0), (2025, 1700.0)]), (2.0, False))
+        slope, measured = growth.growth_mm_a_year([(2020, 1600.0), (2022, 1625.0), (2026, 1675.4)])
         self.assertTrue(measured)
         self.assertAlmostEqual(slope, 2.0, delta=0.02)
         for girth in (8000.0, 100.0, float("nan")):
@@ -224,7 +224,7 @@ class Runs(unittest.TestCase):
                 if year == 2026 and i % 3 == 1:
                     before = day - timedelta(days=1)
                     said = running.Weather(*weather.forecast(before, day))
-                    expected = running.Learned(known).ahead(day, [said])[0]
+                    expected = learned.Learned(known).ahead(day, [said])[0]
                     error += abs(expected.litres - litres)
                     same += abs(ran[i - 1][1] - litres)
                     if max(expected.litres, litres) > 0.25:
@@ -234,16 +234,16 @@ class Runs(unittest.TestCase):
         return error, same, inside, count
 
     def test_nothing_learned_is_the_rule_with_a_wide_range(self) -> None:
-        first = running.Learned().expect(date(2026, 3, 3), running.Weather(-4, 6), 0.5)
+        first = learned.Learned().expect(date(2026, 3, 3), running.Weather(-4, 6), 0.5)
         self.assertTrue(0 < first.low < first.litres < first.high)
         good = [running.Day(date(2025, 3, d), running.Weather(-4, 6), 2.0) for d in range(1, 12)]
-        taught = running.Learned(good).expect(date(2026, 3, 3), running.Weather(-4, 6), 0.5)
+        taught = learned.Learned(good).expect(date(2026, 3, 3), running.Weather(-4, 6), 0.5)
         self.assertAlmostEqual(taught.litres, 2.0, delta=0.25)
         self.assertLess(taught.high - taught.low, first.high - first.low)
         poor = [
             replace(day, day=date(2026, 3, d), litres_per_tap=1.0) for d, day in enumerate(good, 1)
         ]
-        lower = running.Learned(good + poor).expect(date(2026, 3, 15), running.Weather(-4, 6), 0.5)
+        lower = learned.Learned(good + poor).expect(date(2026, 3, 15), running.Weather(-4, 6), 0.5)
         self.assertLess(lower.litres, 1.3)
 
 

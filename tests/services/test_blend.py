@@ -9,17 +9,18 @@ from uuid import uuid4
 from lumbrel.core.colour.blend import Part, blend, within_class
 from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.errors import OutOfRange
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import blend as bench
+from lumbrel.services.colour import blended
 from lumbrel.services.kitchen import safekeeping
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import ready
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.stations import slip
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.db import IdReused
 from lumbrel.store.db import opened as opened_record
 from tests.support.kitchen import NOON, KitchenCase
@@ -97,7 +98,7 @@ class Recorded(KitchenCase):
 
     def pour(self, code: str, **fields: str) -> None:
         given = {"id": str(uuid4()), **fields}
-        bench.record_blend(self.db, code, given, LATER)
+        blended.record_blend(self.db, code, given, LATER)
 
     def test_a_blend_is_on_the_slips_and_in_the_flow(self) -> None:
         before, of_dark = (
@@ -111,16 +112,16 @@ class Recorded(KitchenCase):
             "litres_c": "2 L",
         }
         for _ in range(2):
-            bench.record_blend(self.db, self.light, fields, LATER)
+            blended.record_blend(self.db, self.light, fields, LATER)
         with self.assertRaises(IdReused):
-            bench.record_blend(self.db, self.light, {**fields, "litres_b": "4 L"}, LATER)
+            blended.record_blend(self.db, self.light, {**fields, "litres_b": "4 L"}, LATER)
         context = contexts.load(self.db, self.light, LATER)
         after = after_draw(context)
         self.assertAlmostEqual(after.volume_l, before.volume_l + 5, delta=0.01)
         whole = (0.85**before.volume_l * 0.4**3 * 0.2**2) ** (1 / (before.volume_l + 5))
         titles = [line.title for line in slip.lines(context)]
         self.assertEqual(titles[-1], f"Colour {colour_class(100 * whole)}")
-        self.assertEqual(flow.jars_of(self.db, "J")[0].count, 6)
+        self.assertEqual(jars.jars_of(self.db, "J")[0].count, 6)
         giver = contexts.load(self.db, self.dark, LATER)
         self.assertAlmostEqual(after_draw(giver).volume_l, of_dark.volume_l - 3, delta=0.02)
         self.assertIn(f"poured into {self.light}", slip.lines(giver)[-1].title)
@@ -138,7 +139,7 @@ class Recorded(KitchenCase):
         self.assertAlmostEqual(
             after_draw(contexts.load(self.db, self.light, LATER)).mass_kg, before
         )
-        self.assertEqual(flow.jars_of(self.db, "J")[0].count, 10)
+        self.assertEqual(jars.jars_of(self.db, "J")[0].count, 10)
         self.assertEqual(safekeeping.check(self.path).problems, [])
 
     def test_sugar_that_is_packed_twice_is_owed_once(self) -> None:
@@ -169,8 +170,8 @@ class Recorded(KitchenCase):
         with opened_record(away) as other:
             ready(other)
             with self.assertRaises(logbook.Refused):
-                logbook.take_in(other, json.dumps(turned))
-            logbook.take_in(other, written)
+                logbook_in.take_in(other, json.dumps(turned))
+            logbook_in.take_in(other, written)
         self.assertEqual(safekeeping.check(away).problems, [])
 
     def test_what_cannot_be_poured(self) -> None:
@@ -211,10 +212,10 @@ class Recorded(KitchenCase):
         at_hand = bench.bench(contexts.load(self.db, self.dark, LATER), {"b": "water"})
         source = at_hand.chosen[0]
         assert source
-        told = bench.told(
+        told = blended.told(
             {
-                "kettle": bench.as_text(at_hand.kettle),
-                "b": bench.as_text(source),
+                "kettle": blended.as_text(at_hand.kettle),
+                "b": blended.as_text(source),
                 "litres_b": "0.5",
                 "target": "66.9",
             }
@@ -223,5 +224,5 @@ class Recorded(KitchenCase):
         self.pour(self.dark, b="water", litres_b="0.5 L")
         after = after_draw(contexts.load(self.db, self.dark, LATER))
         self.assertAlmostEqual(after.brix, told.blended.brix, delta=0.01)
-        self.assertIsInstance(bench.told({"kettle": "nonsense"}), str)
+        self.assertIsInstance(blended.told({"kettle": "nonsense"}), str)
         self.assertEqual(set(told.blended.chances), {name for name, _, _ in CLASSES})

@@ -20,7 +20,7 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.working import OF_PAN, of_pan
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
-from lumbrel.services.sap import boil, contents, fire
+from lumbrel.services.sap import boil, fire, played
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import near_syrup
 from lumbrel.store import alarms as alarm_store
@@ -175,7 +175,7 @@ class Lit(PanCase):
 
     def test_it_is_fed_by_what_the_tank_still_holds(self) -> None:
         at = LIT + timedelta(minutes=90)
-        before = contents.view(self.db, self.at_tank, at).content.litres
+        before = played.view(self.db, self.at_tank, at).content.litres
         left = {"tank": self.at_tank, "tank_holds": f"{before - 55:.1f} L"}
         fed = self.note(self.code, "fed", 90, **left)
         self.assertAlmostEqual(fed.facts.mass_kg, 55.4, delta=0.5)

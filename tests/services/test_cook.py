@@ -8,7 +8,7 @@ from typing import Any
 
 from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.setting import Fit
-from lumbrel.exchange import logbook, some_batches
+from lumbrel.exchange import logbook, logbook_in, some_batches
 from lumbrel.practice import pot_debrief
 from lumbrel.practice.pot import PracticePot
 from lumbrel.services.base import batch as contexts
@@ -26,7 +26,7 @@ from lumbrel.services.shelf.recall import recall
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import cooks, flow, kept, photographs
+from lumbrel.store import cooks, flow, jars, kept, kept_lots, photographs
 from lumbrel.store.db import IdReused, connect, opened
 from lumbrel.store.kitchen import load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
@@ -97,14 +97,14 @@ class Record(CookCase):
         before = accounts(self.db, 2026).total
         code = self.begin()
         self.assertEqual(code, "26-C01")
-        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        there = {jar.size_ml: jar.count for jar in jars.jars_of(self.db, "L1")}
         self.assertEqual(there, {500.0: 18, 250.0: 6})
         self.assertEqual(self.board(code, 0).call, "heat")
         self.whole(code, grams_1="25 g", count_1="58", made="1.46 kg")
         self.assertEqual(kept.waiting(self.db, "candy"), [])
-        row = kept.newest_lots(self.db, kept.Asked(code="26-C01"), limit=1)[0]
+        row = kept_lots.newest_lots(self.db, kept_lots.Asked(code="26-C01"), limit=1)[0]
         self.assertEqual((row.confection, row.jars, row.volume_ml), ("moulded-sugar-soft", 58, 0.0))
-        self.assertEqual(kept.shelf_sum(self.db).jars, 24)
+        self.assertEqual(kept_lots.shelf_sum(self.db).jars, 24)
         up = {(link.kind, link.code): link.share for link in flows_of(self.db, code).came_from}
         self.assertAlmostEqual(up["lot", "L1"], 1.0)
         self.assertAlmostEqual(up["woodlot", "North Kiln"], 1.0)
@@ -124,11 +124,11 @@ class Record(CookCase):
         came = sum(f.flow.solids_kg for f in flow.flows_into(self.db, charge))
         went = sum(f.flow.solids_kg for f in flow.flows_out_of(self.db, charge))
         self.assertAlmostEqual(came, went, places=6)
-        packs = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "26-C01")}
+        packs = {jar.size_ml: jar.count for jar in jars.jars_of(self.db, "26-C01")}
         self.assertEqual(packs, {25.0: 50, 40.0: 4})
         sold = {"lot": "26-C01", "size_1": "25 g", "count_1": "20", "reason": "sold"}
         self.step(code, "taken_out", 60, **sold)
-        self.assertEqual(flow.jars_of(self.db, "26-C01")[-1].count, 30)
+        self.assertEqual(jars.jars_of(self.db, "26-C01")[-1].count, 30)
         with self.assertRaises(BadInput) as refused:
             self.step(code, "taken_out", 61, **(sold | {"count_1": "31"}))
         self.assertIn("Only 30 of 25", refused.exception.errors["count_1"])
@@ -144,7 +144,7 @@ class Record(CookCase):
     def test_pieces_are_neither_jars_nor_syrup_to_choose(self) -> None:
         code = self.begin()
         self.whole(code, grams_1="25 g", count_1="58")
-        self.assertEqual(flow.last_sizes(self.db, 3), [500.0, 250.0])
+        self.assertEqual(jars.last_sizes(self.db, 3), [500.0, 250.0])
         piece = plan.PIECES["moulded-sugar-soft"]
         least = Fit(0.0, 0.0)
         found = [one.row.code for one in syrup.better(self.db, piece, least, self.at)]
@@ -158,7 +158,7 @@ class Record(CookCase):
             self.begin()
         self.assertIn("is in it", taken.exception.errors["vessel"])
         self.step(code, "called_off", 3, why="the wrong lot")
-        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        there = {jar.size_ml: jar.count for jar in jars.jars_of(self.db, "L1")}
         self.assertEqual(there, {500.0: 20, 250.0: 8})
         self.assertEqual(differences(self.db), [])
         self.assertEqual(self.begin(), "26-C02")
@@ -175,7 +175,7 @@ class Record(CookCase):
         for kind in ("draw", "boiling", "hydrometer", "jar", "take_in"):
             with self.assertRaises((BadInput, NotFound)):
                 self.step(code, kind, 1, mass="1 kg", why="x")
-        syrup = kept.lot_rows_of(self.db, kept.newest_lots(self.db, limit=1)[0].batch_id)
+        syrup = kept_lots.lot_rows_of(self.db, kept_lots.newest_lots(self.db, limit=1)[0].batch_id)
         with self.assertRaises(BadInput):
             slip.put(self.db, "26-001", "turned", {"id": "no-cook-1"}, self.at)
         self.assertTrue(syrup)
@@ -202,7 +202,7 @@ class Record(CookCase):
         self.boil(code)
         self.step(code, "made", 30, nothing="1")
         self.assertEqual(
-            flow.lot_codes(self.db, contexts.load(self.db, code, self.at).batch.id), []
+            jars.lot_codes(self.db, contexts.load(self.db, code, self.at).batch.id), []
         )
         self.assertGreater(accounts(self.db, 2026).total.left["spoiled"], 1.0)
         self.assertEqual(differences(self.db), [])
@@ -214,17 +214,17 @@ class Record(CookCase):
         text = logbook.as_json(self.db)
         with closing(connect(self.folder / "other.sqlite3")) as other:
             ready(other)
-            logbook.take_in(other, text)
+            logbook_in.take_in(other, text)
             self.assertEqual(logbook.as_json(other), text)
             self.assertEqual(differences(other), [])
-            there = [row.code for row in kept.newest_lots(other, limit=9)]
+            there = [row.code for row in kept_lots.newest_lots(other, limit=9)]
             self.assertEqual(there, ["26-C01", "L1"])
         # Alone it brings the batch that its syrup was of.
         with closing(connect(self.folder / "third.sqlite3")) as third:
             ready(third)
             some_batches.take_in(third, text, ["26-C01"])
-            self.assertEqual(flow.jars_of(third, "26-C01")[0].count, 58)
-            self.assertEqual(flow.jars_of(third, "L1"), flow.jars_of(self.db, "L1"))
+            self.assertEqual(jars.jars_of(third, "26-C01")[0].count, 58)
+            self.assertEqual(jars.jars_of(third, "L1"), jars.jars_of(self.db, "L1"))
 
     def test_a_lot_is_found_though_anothers_code_begins_with_its_own(self) -> None:
         batch = batch_of_lot(self.db, "L1")
@@ -431,7 +431,7 @@ class Along(CookCase):
             self.begin(open_500="1", open_250="0")
         self.assertIn("open more of lot L1", refused.exception.errors["pot_mass"])
         self.begin(open_500="1", open_250="5")
-        there = {jar.size_ml: jar.count for jar in flow.jars_of(self.db, "L1")}
+        there = {jar.size_ml: jar.count for jar in jars.jars_of(self.db, "L1")}
         self.assertEqual(there, {500.0: 19, 250.0: 3})
 
 

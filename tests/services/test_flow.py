@@ -15,7 +15,7 @@ from lumbrel.services.record.shares import Mixer
 from lumbrel.services.shelf.accounts import Account, accounts
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import slip, waiting
-from lumbrel.store import flow, kept
+from lumbrel.store import flow, jars, kept_lots
 from lumbrel.store.db import IdReused
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from tests.support.kitchen import NOON, KitchenCase
@@ -116,7 +116,7 @@ class Flow(FlowCase):
         self.assertEqual([b.code for b in waiting(self.db)["jar"]], [code])
         self.jarred(code, 95, 3)
         self.assertEqual(waiting(self.db)["jar"], [])
-        self.assertEqual(flow.jars_of(self.db, code), [flow.Jar(500, 17)])
+        self.assertEqual(jars.jars_of(self.db, code), [flow.Jar(500, 17)])
 
     def test_pan_into_pan(self) -> None:
         giver, taker = self.take_in(vessel="finisher-1", woodlot="tern-lot"), self.take_in()
@@ -189,8 +189,8 @@ class Flow(FlowCase):
         line = self.put(code, "taken_out", 110, **out, count_1="6")
         self.put(code, "taken_out", 120, **out | {"count_1": "4", "reason": "sold"})
         self.put(code, "came_back", 130, lot=code, size_1="500 ml", count_1="1")
-        self.assertEqual(flow.jars_of(self.db, code), [flow.Jar(500, 21)])
-        self.assertEqual(kept.shelf_sum(self.db).jars, 21)
+        self.assertEqual(jars.jars_of(self.db, code), [flow.Jar(500, 21)])
+        self.assertEqual(kept_lots.shelf_sum(self.db).jars, 21)
         books = self.closes()
         kg = flows_of(self.db, code).solids_kg / 31
         self.assertAlmostEqual(books["Tern Lot"].delivered_kg, 6 * kg, delta=GRAM)
@@ -202,7 +202,7 @@ class Flow(FlowCase):
         tern = self.closes()["Tern Lot"]
         self.assertAlmostEqual(tern.owed_kg, 0.75 * tern.packed_kg - 6 * kg, delta=GRAM)
         self.strike(code, line.id)
-        self.assertEqual(flow.jars_of(self.db, code), [flow.Jar(500, 27)])
+        self.assertEqual(jars.jars_of(self.db, code), [flow.Jar(500, 27)])
 
     def test_jars_that_left_are_not_uncounted(self) -> None:
         code = self.take_in()
@@ -217,7 +217,7 @@ class Flow(FlowCase):
         with self.assertRaises(BadInput):
             self.put(code, "jar", 130, **fewer, supersedes=packed.id, why="miscounted")
         self.put(code, "jar", 130, **fewer | {"count_1": "16"}, supersedes=packed.id, why="counted")
-        self.assertEqual(flow.jars_of(self.db, code), [flow.Jar(500, 1)])
+        self.assertEqual(jars.jars_of(self.db, code), [flow.Jar(500, 1)])
         self.closes()
 
 
@@ -240,7 +240,7 @@ class PutRight(FlowCase):
         self.assertEqual((batch.woodlot.name, batch.vessel.name), ("Birch Row", "Finisher 1"))
         self.assertEqual(batch.batch.sugar_kind, "birch")
         self.assertEqual(batch.taken_in.at, NOON - timedelta(minutes=30))
-        (lot,) = kept.newest_lots(self.db, limit=9)
+        (lot,) = kept_lots.newest_lots(self.db, limit=9)
         self.assertEqual(lot.woodlot_ids, ("birch-row",))
         self.assertEqual(list(self.closes()), ["Birch Row"])
 
@@ -257,8 +257,8 @@ class PutRight(FlowCase):
         self.jarred(code, 100, 20)
         packed = self.at(code).last(JarFacts)
         self.jarred(code, 110, 20, lot="K-7", supersedes=packed.id, why="misread")
-        self.assertEqual(flow.lot_codes(self.db, self.at(code).batch.id), ["K-7"])
-        self.assertIsNone(flow.lot_owner(self.db, code))
+        self.assertEqual(jars.lot_codes(self.db, self.at(code).batch.id), ["K-7"])
+        self.assertIsNone(jars.lot_owner(self.db, code))
         self.closes()
 
     def test_a_batch_opened_by_mistake_is_called_off_and_frees_its_vessel(self) -> None:
@@ -322,7 +322,7 @@ class Histories(FlowCase):
                 self.setUp()
                 self._play(random.Random(seed))
                 self.closes()
-                for lot in kept.newest_lots(self.db, limit=99):
+                for lot in kept_lots.newest_lots(self.db, limit=99):
                     self._traces(lot.code)
 
     def _play(self, rng: random.Random) -> None:

@@ -13,7 +13,7 @@ from lumbrel.services.record.kept import differences
 from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.shelf.recall import recall
 from lumbrel.services.stations import line, waiting
-from lumbrel.store import flow, kept, samples
+from lumbrel.store import jars, kept, samples
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -150,7 +150,7 @@ class AtTheKettle(KitchenCase):
         back = self.put(self.code, "came_back", 9000, complaint="mould", **out)
         self.assertEqual(back.facts.complaint, "mould")
         self.assertEqual(
-            [jar.count for jar in flow.jars_of(self.db, "B2")], [1], "never sold again"
+            [jar.count for jar in jars.jars_of(self.db, "B2")], [1], "never sold again"
         )
         with self.assertRaisesRegex(BadInput, "2 of 500 ml would have come back .* only 1 ha"):
             self.put(self.code, "came_back", 9050, **out)

@@ -13,7 +13,7 @@ from lumbrel.exchange import ledger_files
 from lumbrel.services.kitchen.settings import use_units
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.ledger import Ledger, SeasonTable, ledger
-from lumbrel.store import kept
+from lumbrel.store import kept_lots
 from lumbrel.store.db import connect
 from tests.support.kitchen import NOON, season_copy
 
@@ -50,7 +50,7 @@ class Books(unittest.TestCase):
         self.assertEqual(self.by_name["Woodlots"].rows[-1][1], round(total.solids_in_kg, 3))
 
     def packs_here(self) -> int:
-        rows = kept.newest_lots(self.db, kept.Asked(season=2026), limit=999)
+        rows = kept_lots.newest_lots(self.db, kept_lots.Asked(season=2026), limit=999)
         return sum(row.jars for row in rows)
 
     def test_days_are_the_kitchens_and_figures_in_its_units(self) -> None:

@@ -20,12 +20,12 @@ from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.colour.photo import PhotoColour, judge
 from lumbrel.core.errors import OutOfRange
 from lumbrel.demo.photograph import vials
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import picture_process, pictures
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.colour import photograph
-from lumbrel.services.kitchen import safekeeping
+from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.record.kept import ready
 from lumbrel.store import photographs as store
 from lumbrel.store.db import opened
@@ -228,13 +228,13 @@ class Photographs(KitchenCase):
         away.parent.mkdir()
         with opened(away) as other:
             ready(other)
-            logbook.take_in(other, written, preview=True)
+            logbook_in.take_in(other, written, preview=True)
             self.assertIsNone(store.find(other, name))
-            logbook.take_in(other, written)
+            logbook_in.take_in(other, written)
             self.assertEqual(logbook.as_json(other), written)
-            self.assertFalse(logbook.take_in(other, written).new)
+            self.assertFalse(logbook_in.take_in(other, written).new)
         with self.assertRaisesRegex(logbook.Refused, "damaged"), opened(away) as other:
-            logbook.take_in(other, written.replace('"jpeg": "/9j/', '"jpeg": "/9j0'))
+            logbook_in.take_in(other, written.replace('"jpeg": "/9j/', '"jpeg": "/9j0'))
         backup = self.folder / "backup.sqlite3"
         safekeeping.backup(self.path, backup)
         self.db.close()
@@ -242,7 +242,7 @@ class Photographs(KitchenCase):
         self.assertFalse(mine.samefile(saved), "what damages one leaves the other")
         mine.write_bytes(mine.read_bytes()[:-4] + b"spoi")
         self.assertRegex(safekeeping.check(self.path).problems[0], "1 photographs are missing")
-        safekeeping.restore(self.path, backup, NOON)
+        restoring.restore(self.path, backup, NOON)
         self.assertEqual(safekeeping.check(self.path).problems, [])
         replaced = list(self.folder.glob("lumbrel-replaced-*.photographs"))
         self.assertEqual(len(replaced), 1)

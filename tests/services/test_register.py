@@ -3,7 +3,7 @@
 from datetime import datetime, timedelta
 from typing import Any
 
-from lumbrel.exchange import logbook, some_batches
+from lumbrel.exchange import logbook, logbook_in, some_batches
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen.change import edit_instrument, edit_vessel, instrument_of, vessel_of
@@ -113,7 +113,7 @@ class Register(KitchenCase):
         self.db = connect(self.folder / "elsewhere.sqlite3")
         self.addCleanup(self.db.close)
         ready(self.db)
-        logbook.take_in(self.db, written)
+        logbook_in.take_in(self.db, written)
         self.assertEqual(self.said(live), before)
         self.assertEqual(logbook.as_json(self.db), written)
         self.db = connect(self.folder / "one-batch.sqlite3")

@@ -8,7 +8,7 @@ from unittest.mock import patch
 
 from lumbrel.core.bench import hydrometer
 from lumbrel.core.bench.evidence import Estimate
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
 from lumbrel.services.bench import checks
@@ -182,14 +182,14 @@ class Stands(KitchenCase):
                 one["brix"] += 0.05
                 one["model"] = 0
         other = kept_in_memory(self)
-        logbook.take_in(other, json.dumps(written))
+        logbook_in.take_in(other, json.dumps(written))
         self.assertEqual([one.brix for one in store.of_line(other, self.glass)], told)
         (stem,) = store.of_line(other, self.stem)
         self.assertAlmostEqual(stem.brix, self.told(self.stem)[0] + 0.05)
         self.assertEqual(json.loads(logbook.as_json(other)), written)
         # Where the kitchen went on meanwhile, what comes from its other copy is followed up there.
         mine = kept_in_memory(self)
-        logbook.take_in(mine, logbook.as_json(self.db))
+        logbook_in.take_in(mine, logbook.as_json(self.db))
         book.strike(self.db, "air-00001", {"id": "struck-0002"}, LATER)
         fields = {
             "instrument": "dial-a",
@@ -198,13 +198,13 @@ class Stands(KitchenCase):
             "id": "later-0001",
         }
         slip.put(mine, self.code, "thermometer", fields, NOON + timedelta(minutes=30))
-        logbook.take_in(mine, logbook.as_json(self.db))
+        logbook_in.take_in(mine, logbook.as_json(self.db))
         self.assertEqual(len(store.of_line(mine, "later-0001")), 2)
         self.assertEqual(kept.differences(mine), [])
         # An earlier Lumbrel wrote none: what its lines say is said when it comes.
         written["tables"]["said"] = []
         other = kept_in_memory(self)
-        logbook.take_in(other, json.dumps(written))
+        logbook_in.take_in(other, json.dumps(written))
         self.assertEqual(
             [one.brix for one in store.of_line(other, self.stem)], self.told(self.stem)
         )

@@ -7,7 +7,7 @@ from sqlite3 import IntegrityError
 
 from lumbrel.core.sap import sap
 from lumbrel.devices.outdoors import station_of
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, logbook_in
 from lumbrel.exchange.calendar import due_calendar
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import lines_about, newest
@@ -19,10 +19,12 @@ from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.sap import alarms as fire_alarms
 from lumbrel.services.sap import (
     boil,
-    contents,
+    dues,
     fire,
+    gathered_sap,
     gathering,
     gear,
+    played,
     register,
     rules,
     runs,
@@ -56,7 +58,7 @@ class SapCase(KitchenCase):
 
     def gather(self, tank: str = "", at: datetime = MARCH, **more: str) -> None:
         fields = {**CLEAR, "litres": "100 L", "brix": "2.0", "tank": tank, **more}
-        gathering.gather(self.db, fields, at)
+        gathered_sap.gather(self.db, fields, at)
 
     def tree(self, girth: str = "150 cm", **more: str) -> str:
         given = {"name": "14", "tree": "sugar maple", "girth": girth, **more}
@@ -89,7 +91,7 @@ class Pails(SapCase):
     def test_sap_without_a_tank_stands_in_pails_and_goes_wherever_sap_of_a_tank_goes(self) -> None:
         self.gather("pails", id="pails-0001")
         self.gather("pails", id="pails-0002")
-        held = contents.view(self.db, "pails", MARCH)
+        held = played.view(self.db, "pails", MARCH)
         self.assertAlmostEqual(held.content.litres, 200.0, delta=0.1)
         self.assertFalse(held.tank.bounded)
         at_tank = self.tank()
@@ -97,7 +99,7 @@ class Pails(SapCase):
         tanks.take_out(self.db, "pails", {"litres": "10 L", "reason": "spilt"}, MARCH)
         lit = {"tank": "pails", "vessel": "finisher-1", "fill": "20 L", "target": "55"}
         fire.light(self.db, lit, MARCH + timedelta(hours=1))
-        left = contents.view(self.db, "pails", MARCH + timedelta(hours=2)).content
+        left = played.view(self.db, "pails", MARCH + timedelta(hours=2)).content
         self.assertAlmostEqual(left.litres, 50.0, delta=0.1)
         # More was taken than the other collection holds.
         later = MARCH + timedelta(hours=2)
@@ -111,7 +113,7 @@ class Pails(SapCase):
         given = {"name": "Pails", "capacity": "80 L", "place": "snow"}
         own = tanks.add_tank(self.db, given, MARCH)
         self.gather("pails", litres="40 L")
-        self.assertAlmostEqual(contents.view(self.db, own, MARCH).content.litres, 40, delta=0.1)
+        self.assertAlmostEqual(played.view(self.db, own, MARCH).content.litres, 40, delta=0.1)
 
     def test_what_only_is_counted_can_be_struck(self) -> None:
         self.gather(id="count-0001")
@@ -162,13 +164,13 @@ class Register(SapCase):
         tree, tank = self.tree(), self.tank()
         self.gather(tank, litres="20 L")
         things = {"woodlot": "upper-fold", "tree": tree, "tank": tank}
-        self.assertIn("Upper Fold", contents.view(self.db, tank, MARCH).steps[0].words)
+        self.assertIn("Upper Fold", played.view(self.db, tank, MARCH).steps[0].words)
         for what, key in things.items():
             for _ in range(2):
                 register.rename(self.db, what, key, {"name": f"New {what}"}, MARCH)
             self.assertEqual(register.thing_of(self.db, what, key).name, f"New {what}")
             self.refused("name", register.rename, what, key, {"name": " "}, MARCH)
-        self.assertIn("New woodlot", contents.view(self.db, tank, MARCH).steps[0].words)
+        self.assertIn("New woodlot", played.view(self.db, tank, MARCH).steps[0].words)
         taken = {"name": "Tern Lot"}
         self.refused("name", register.rename, "woodlot", "upper-fold", taken, MARCH)
         self.assertIn("20", self.refused("retired", register.retire, "tank", tank, True, MARCH))
@@ -186,7 +188,7 @@ class Register(SapCase):
         self.addCleanup(other.close)
         ready(other)
         for _ in range(2):
-            logbook.take_in(other, logbook.as_json(self.db))
+            logbook_in.take_in(other, logbook.as_json(self.db))
         for what, key in things.items():
             self.assertEqual(
                 register.thing_of(other, what, key), register.thing_of(self.db, what, key)
@@ -297,7 +299,7 @@ class Trees(SapCase):
     def test_strong_and_poor_trees_show(self) -> None:
         strong, poor = self.tree(), self.tree(name="15")
         given = {f"litres_{strong}": "30 L", f"litres_{poor}": "10 L", "brix": "2.5"}
-        gathering.gather(self.db, {**CLEAR, **given}, MARCH)
+        gathered_sap.gather(self.db, {**CLEAR, **given}, MARCH)
         known = [trees.tree_of(self.db, key) for key in (strong, poor)]
         gave = trees.yields(self.db, "upper-fold", 2026, known)
         self.assertEqual((gave[strong].rank, gave[poor].rank), (1, 2))
@@ -311,7 +313,7 @@ class Tanks(SapCase):
         self.gather(
             tank, at=MARCH + timedelta(hours=1), litres="50 L", brix="3", woodlot="tern-lot"
         )
-        held = contents.view(self.db, tank, MARCH + timedelta(hours=2)).content
+        held = played.view(self.db, tank, MARCH + timedelta(hours=2)).content
         self.assertAlmostEqual(held.litres, 150.0, delta=0.3)
         self.assertAlmostEqual(held.brix, 350 / 150, delta=0.01)
         self.assertEqual(set(held.by_woodlot), {"upper-fold", "tern-lot"})
@@ -319,13 +321,13 @@ class Tanks(SapCase):
         said = self.refused("litres", tanks.take_out, tank, more, MARCH + timedelta(hours=2))
         self.assertIn("more than was in it", said)
         tanks.take_out(self.db, tank, {"all": "1", "reason": "ropy"}, MARCH + timedelta(hours=3))
-        self.assertTrue(contents.view(self.db, tank, MARCH + timedelta(hours=4)).empty)
+        self.assertTrue(played.view(self.db, tank, MARCH + timedelta(hours=4)).empty)
         # What was thrown out rests on what came in.
         first = newest(self.db, GatheredFacts, since=MARCH, until=MARCH + timedelta(hours=2))[-1]
         self.refused("why", book.strike, first.id, {}, MARCH + timedelta(hours=5))
         out = newest(self.db, OutFacts, since=MARCH, until=MARCH + timedelta(hours=4))[0]
         book.strike(self.db, out.id, {}, MARCH + timedelta(hours=5))
-        self.assertFalse(contents.view(self.db, tank, MARCH + timedelta(hours=6)).empty)
+        self.assertFalse(played.view(self.db, tank, MARCH + timedelta(hours=6)).empty)
         with self.assertRaises(NotFound):
             book.strike(self.db, out.id, {}, MARCH + timedelta(hours=5))
 
@@ -336,15 +338,15 @@ class Tanks(SapCase):
             for hours in range(0, 48, 6):
                 tanks.warm(self.db, tank, {"temperature": celsius}, MARCH + timedelta(hours=hours))
         later = MARCH + timedelta(hours=24)
-        young, old = (contents.view(self.db, tank, later) for tank in (cold, warm))
-        fresh = contents.view(self.db, cold, MARCH).content.used
+        young, old = (played.view(self.db, tank, later) for tank in (cold, warm))
+        fresh = played.view(self.db, cold, MARCH).content.used
         self.assertAlmostEqual(young.content.used - fresh, 1 / 7, delta=0.002)
         self.assertAlmostEqual(old.content.used - fresh, 1.0, delta=0.01)
         self.assertTrue(old.boil_by and old.boil_by <= later)
         self.assertTrue(young.boil_by and young.boil_by > later + timedelta(days=1))
         # Pumped over, its age goes along, and it spoils more than its share.
         tanks.move(self.db, warm, {"litres": "10 L", "to": cold}, later)
-        mixed = contents.view(self.db, cold, later).content
+        mixed = played.view(self.db, cold, later).content
         self.assertGreater(mixed.used, young.content.used + 0.3)
         self.assertAlmostEqual(mixed.litres, 110.0, delta=0.3)
         # As the line says it, on every page.
@@ -354,12 +356,12 @@ class Tanks(SapCase):
     def test_ice_and_bad_sap_are_understood(self) -> None:
         tank = self.tank()
         self.gather(tank, ice="40 kg")
-        held = contents.view(self.db, tank, MARCH).content
+        held = played.view(self.db, tank, MARCH).content
         whole = sap.mass_kg(100, 2.0, 4.0)
         self.assertAlmostEqual(held.mass_kg, whole - 40, places=6)
         self.assertAlmostEqual(held.solids_kg, whole * 0.02 - 40 * 0.003, places=6)
         tanks.ice_off(self.db, tank, {"ice": "20 kg"}, MARCH + timedelta(hours=1))
-        less = contents.view(self.db, tank, MARCH + timedelta(hours=1)).content
+        less = played.view(self.db, tank, MARCH + timedelta(hours=1)).content
         self.assertAlmostEqual(
             held.solids_kg - less.solids_kg, 20 * 0.15 * held.brix / 100, places=6
         )
@@ -372,19 +374,22 @@ class Tanks(SapCase):
             ("tank", {"tank": "none"}),
         ):
             self.refused(
-                field, gathering.gather, {**CLEAR, "litres": "100 L", "brix": "2", **wrong}, MARCH
+                field,
+                gathered_sap.gather,
+                {**CLEAR, "litres": "100 L", "brix": "2", **wrong},
+                MARCH,
             )
         self.assertIn(
             "run over",
             self.refused(
                 "litres",
-                gathering.gather,
+                gathered_sap.gather,
                 {**CLEAR, "litres": "390 L", "brix": "2", "tank": tank},
                 MARCH,
             ),
         )
         sentence = self.refused(
-            "brix", gathering.gather, {**CLEAR, "litres": "9", "brix": "12"}, MARCH
+            "brix", gathered_sap.gather, {**CLEAR, "litres": "9", "brix": "12"}, MARCH
         )
         self.assertIn("between 0.1 and 10 Brix", sentence)
         self.refused("ice", tanks.ice_off, tank, {"ice": "300 kg"}, MARCH + timedelta(hours=2))
@@ -405,7 +410,7 @@ class Tanks(SapCase):
         self.assertGreater(usual.sigma_brix, 0.49)
         self.refused(
             "sample",
-            gathering.gather,
+            gathered_sap.gather,
             {**CLEAR, "litres": "9", "brix": "2", "brix_by": "refractometer", "sample": "2 C"},
             MARCH,
         )
@@ -525,7 +530,7 @@ class Fires(SapCase):
         at = MARCH + timedelta(hours=3)
         fed = slip.put(self.db, code, "fed", {"tank": self.at_tank, "litres": "100 L"}, at)
         self.assertAlmostEqual(
-            contents.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5
+            played.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5
         )
         more = {"tank": self.at_tank, "litres": "300 L"}
         with self.assertRaises(BadInput):
@@ -580,7 +585,7 @@ class Fires(SapCase):
         self.assertIsNone(contexts.load(self.db, code, on_at + timedelta(minutes=6)).left_at)
         strike = {"entry": fed.id, "supersedes": fed.id, "why": "another tank"}
         slip.strike(self.db, code, strike, on_at + timedelta(minutes=7))
-        back = contents.view(self.db, self.at_tank, on_at + timedelta(minutes=8)).content.litres
+        back = played.view(self.db, self.at_tank, on_at + timedelta(minutes=8)).content.litres
         self.assertAlmostEqual(back, 240.0, delta=0.5)
         self.assertEqual(differences(self.db), [])
 
@@ -703,7 +708,7 @@ class Demo(KitchenCase):
             if line.facts.tank_id == tank.id
         )
         boiled = store.drawn_between(self.db, since, self.now)
-        view = contents.view(self.db, tank.id, self.now)
+        view = played.view(self.db, tank.id, self.now)
         thrown = sum(kg for _, kg in view.gone.values())
         self.assertGreater(thrown, 1.0)
         accounted = boiled + view.content.solids_kg + thrown
@@ -738,8 +743,8 @@ class Demo(KitchenCase):
         self.assertAlmostEqual(page.whole.ratio or 0, 88.33 / (page.whole.brix or 1), delta=1.0)
         self.assertTrue(page.fuels and 10 < (page.fuels[0].per_litre or 0) < 60)
         self.assertTrue(any("thrown out" in words for words in page.next_year))
-        self.assertEqual(len(season.rows(page)), len(page.days) + 1)
-        due = season.due(self.db, self.now)
+        self.assertEqual(len(dues.rows(page)), len(page.days) + 1)
+        due = dues.due(self.db, self.now)
         self.assertTrue(any("boil by" in one.words for one in due))
         written = due_calendar(due, "Cinderpool", self.now)
         self.assertEqual(written.count(b"BEGIN:VEVENT"), len(due))
@@ -754,13 +759,13 @@ class Demo(KitchenCase):
         other = connect(self.folder / "other.sqlite3")
         self.addCleanup(other.close)
         ready(other)
-        logbook.take_in(other, text)
+        logbook_in.take_in(other, text)
         self.assertEqual(logbook.as_json(other), text)
         self.assertEqual(store.tree_counts(other), store.tree_counts(self.db))
         broken = json.loads(text)
         broken["tables"]["line"][0]["facts"] = {"nonsense": 1}
         with self.assertRaises(logbook.Refused):
-            logbook.take_in(other, json.dumps(broken))
+            logbook_in.take_in(other, json.dumps(broken))
 
     def test_the_list_is_ticked(self) -> None:
         done = gear.gear(self.db, self.now)

@@ -17,7 +17,7 @@ from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.colour import photograph
 from lumbrel.services.colour.photograph import as_text
-from lumbrel.services.kitchen import safekeeping
+from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.record import kept
 from lumbrel.store.db import opened
 from tests.support.kitchen import NOON, KitchenCase
@@ -94,7 +94,7 @@ class Killed(KitchenCase):
                 data = Path(shutil.copytree(self.home, Path(scratch) / "data"))
                 went_on = killed_at(step, data, lambda data=data: work(data))
                 for folder in (data, data / "new"):
-                    safekeeping.recover(folder / "lumbrel.sqlite3")
+                    restoring.recover(folder / "lumbrel.sqlite3")
                 left = [f.name for f in data.rglob("*") if any(mark in f.name for mark in LEFT)]
                 self.assertEqual(left, [])
                 look(data, went_on)
@@ -134,7 +134,7 @@ class Killed(KitchenCase):
             self.assertTrue(restored or cut_off)
 
         def work(data: Path) -> None:
-            safekeeping.restore(data / "lumbrel.sqlite3", data / "old.sqlite3", later)
+            restoring.restore(data / "lumbrel.sqlite3", data / "old.sqlite3", later)
 
         self.everywhere(work, look, least=25)
 

@@ -5,7 +5,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.kitchen import safekeeping
+from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.kitchen.safekeeping import Refused
 from lumbrel.services.record import kept
 from lumbrel.store import safe
@@ -84,13 +84,13 @@ class SafeHands(KitchenCase):
         safekeeping.backup(self.path, copy)
         self.put(code, "note", 5, text="after it")
         with safe.held(self.path, alone=True), self.assertRaisesRegex(InUse, "served"):
-            safekeeping.restore(self.path, copy, NOON)
+            restoring.restore(self.path, copy, NOON)
         with safe.held(self.path, alone=False), self.assertRaises(InUse):
-            safekeeping.restore(self.path, copy, NOON)
+            restoring.restore(self.path, copy, NOON)
         with self.assertRaisesRegex(Refused, "the record itself"):
-            safekeeping.restore(self.path, self.path, NOON)
+            restoring.restore(self.path, self.path, NOON)
         # What is in the log of the record only is kept too: nobody closed it in order.
-        _, aside = safekeeping.restore(self.path, copy, NOON)
+        _, aside = restoring.restore(self.path, copy, NOON)
         with opened(self.path) as db, opened(aside) as old:
             self.assertEqual(len(contexts.load(db, code, NOON).entries), 1)
             self.assertEqual(len(contexts.load(old, code, NOON).entries), 2)

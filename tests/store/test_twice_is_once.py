@@ -12,7 +12,7 @@ from importlib.resources import files
 from pathlib import Path
 from unittest.mock import patch
 
-from lumbrel.exchange import logbook, some_batches
+from lumbrel.exchange import logbook, logbook_in, some_batches
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.base.form import BadInput, NotFound
@@ -57,7 +57,7 @@ class Imports(Histories):
                 rng.shuffle(steps)
                 for code in steps:
                     if code is None:
-                        logbook.take_in(other, text)
+                        logbook_in.take_in(other, text)
                     else:
                         some_batches.take_in(other, text, [code])
                     self.assertEqual(kept.differences(other), [])
@@ -97,7 +97,7 @@ class Imports(Histories):
             tables = book["tables"] | {"line": [*book["tables"]["line"], wrong]}
             other = self.empty()
             with self.subTest(wrong["id"]), self.assertRaises(logbook.Refused):
-                logbook.take_in(other, json.dumps(book | {"tables": tables}))
+                logbook_in.take_in(other, json.dumps(book | {"tables": tables}))
             self.assertEqual(record.batch_ids(other), [])
 
     def test_what_jars_weigh_follows_their_packing(self) -> None:
@@ -141,11 +141,11 @@ class Imports(Histories):
         self.put(code, "taken_out", 62, lot=code, size_1="500 ml", count_1="2", reason="sold")
         book = logbook.document(self.db)
         other = self.empty()
-        logbook.take_in(other, json.dumps(book), preview=True)
+        logbook_in.take_in(other, json.dumps(book), preview=True)
         sold = next(one for one in book["tables"]["line"] if one["kind"] == "taken_out")
         sold["facts"]["jars"] = [[500.0, 7]]
         with self.assertRaisesRegex(logbook.Refused, "packed"):
-            logbook.take_in(other, json.dumps(book))
+            logbook_in.take_in(other, json.dumps(book))
 
     def test_what_was_poured_and_struck_forbids_none_that_came_after_it(self) -> None:
         first, second = self.take_in(), self.take_in(vessel="finisher-1")
@@ -153,7 +153,7 @@ class Imports(Histories):
         self.strike(second, line.id, 6)
         self.sure(first, "added", 7, **{"from": second, "mass": "3 kg"})
         text, other = logbook.as_json(self.db), self.empty()
-        logbook.take_in(other, text)
+        logbook_in.take_in(other, text)
         self.assertEqual(logbook.as_json(other), text)
 
     def test_a_later_logbook_brings_what_went_on_and_an_earlier_one_takes_nothing_back(
@@ -170,7 +170,7 @@ class Imports(Histories):
         change(self.db, "vessel", "finisher-1", named, since=NOON, noted_at=NOON)
         late = logbook.as_json(self.db)
         for text, expected in ((early, early), (late, late), (early, late)):
-            logbook.take_in(other, text)
+            logbook_in.take_in(other, text)
             self.assertEqual(logbook.as_json(other), expected)
 
     def test_import_waits_for_nobody_and_names_what_is_no_text(self) -> None:
@@ -193,7 +193,7 @@ class Imports(Histories):
         name = self.db.execute("SELECT instrument_id FROM device WHERE number = 1").fetchone()[0]
         samples.thin(self.db, name, of_milliseconds(0), of_milliseconds(60_000))
         before = logbook.as_json(self.db)
-        logbook.take_in(self.db, text)
+        logbook_in.take_in(self.db, text)
         self.assertEqual(logbook.as_json(self.db), before)
 
 

@@ -9,7 +9,7 @@ from tempfile import TemporaryDirectory
 
 from fastapi.testclient import TestClient
 
-from lumbrel.exchange import logbook
+from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base.entry import Entry, newest, of_row
 from lumbrel.services.base.facts import OpenedFacts, StruckFacts
 from lumbrel.services.bench import checks as bench_checks
@@ -388,7 +388,7 @@ class Checks(KitchenCase):
         other = connect(":memory:")
         self.addCleanup(other.close)
         ready(other)
-        logbook.take_in(other, text)
+        logbook_in.take_in(other, text)
         self.assertEqual((logbook.as_json(other), load_kitchen(other)), (text, here))
 
     def test_a_state_is_known_with_all_that_was_changed_before_it(self) -> None:

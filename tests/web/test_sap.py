@@ -8,7 +8,7 @@ from fastapi.testclient import TestClient
 
 from lumbrel.services.base.entry import newest
 from lumbrel.services.kitchen.settings import use_units
-from lumbrel.services.sap import contents, gathering, tanks
+from lumbrel.services.sap import gathered_sap, played, tanks
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.take_in import opening
 from lumbrel.store import sap as store
@@ -97,7 +97,7 @@ class SapPages(KitchenCase):
         sap |= {"brix": "2.1", "tank": store.tanks(self.db)[0].id, "id": "gathered-01"}
         for _ in range(2):
             self.said("/sap/gather", 303, **sap)
-        self.assertAlmostEqual(contents.views(self.db, NOON)[0].content.litres, 60.0, delta=0.2)
+        self.assertAlmostEqual(played.views(self.db, NOON)[0].content.litres, 60.0, delta=0.2)
         self.at += timedelta(minutes=5)
         self.assertIn("60 L", self.said("/sap"))
         self.assertIn(
@@ -111,7 +111,7 @@ class SapPages(KitchenCase):
         tank = tanks.add_tank(self.db, given, NOON)
         came = {"litres": "400 L", "brix": "2.2", "taps": "200", "clarity": "clear", "tank": tank}
         came |= {"woodlot": "upper-fold", "brix_by": "told"}
-        gathering.gather(self.db, came, NOON)
+        gathered_sap.gather(self.db, came, NOON)
         plan = self.said("/sap/boil?continuous=1&channels=99&pan_arch=1")
         self.assertIn("1 to 12 channels", plan)
         self.assertIn('value="99"', plan)

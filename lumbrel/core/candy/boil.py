@@ -182,21 +182,7 @@ def fit_cook(
     bent = BENT * np.maximum(target_k - above, 0.0)
     sigma = np.sqrt(read**2 + bent**2) * curve.slope(above)
     age = np.maximum(now_minute - minutes, 0.0) + LAG_MIN
-    prior, prior_sigma = rate_share
-    rate = prior
-    best: Floats = np.zeros(2)
-    covariance: Floats = np.eye(2)
-    for _ in range(3):
-        # What the fire strayed since a reading counts in all readings before it too.
-        since = np.minimum.outer(age, age)
-        strayed = (STRAYS * rate) ** 2 * _mean_square(since)
-        weigh = np.linalg.inv(np.diag(sigma**2) + strayed)
-        rows = np.stack([np.ones_like(age), age], axis=1)
-        normal = rows.T @ weigh @ rows + np.diag([1e-9, prior_sigma**-2])
-        wanted = rows.T @ weigh @ curve.at(above) + np.array([0.0, prior / prior_sigma**2])
-        covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
-        best = covariance @ wanted
-        rate = max(float(best[1]), 0.1 * prior)
+    best, covariance = _line_through(age, curve.at(above), sigma, rate_share)
     return CookFit(
         target_k=target_k,
         now_minute=now_minute,
@@ -205,6 +191,28 @@ def fit_cook(
         covariance=covariance,
         curve=curve,
     )
+
+
+def _line_through(
+    age: Floats, left: Floats, sigma: Floats, rate_share: tuple[float, float]
+) -> tuple[Floats, Floats]:
+    """What is left now and the rate at which it goes, with their covariance."""
+    prior, prior_sigma = rate_share
+    rate = prior
+    best: Floats = np.zeros(2)
+    covariance: Floats = np.eye(2)
+    # What the fire strayed since a reading counts in all readings before it too.
+    since = np.minimum.outer(age, age)
+    rows = np.stack([np.ones_like(age), age], axis=1)
+    for _ in range(3):
+        strayed = (STRAYS * rate) ** 2 * _mean_square(since)
+        weigh = np.linalg.inv(np.diag(sigma**2) + strayed)
+        normal = rows.T @ weigh @ rows + np.diag([1e-9, prior_sigma**-2])
+        wanted = rows.T @ weigh @ left + np.array([0.0, prior / prior_sigma**2])
+        covariance = np.asarray(np.linalg.inv(normal), dtype=np.float64)
+        best = covariance @ wanted
+        rate = max(float(best[1]), 0.1 * prior)
+    return best, covariance
 
 
 def reached_brix(

@@ -152,6 +152,18 @@ def fit_bath(
     held = np.diag([START_SIGMA_K**-2, rate_sigma**-2, room_sigma**-2, bath.bend_sigma**-2])
     fresh = FRESH_SIGMA_K * np.exp(-minutes / FRESH_MIN)
     sigma = np.sqrt(READ_SIGMA_K**2 * max(len(ordered) / MANY, 1.0) + fresh**2)[:, None]
+    best, normal = _nearest(before, held, minutes, shown, sigma)
+    return PotCooling(
+        parameters=best,
+        covariance=np.asarray(np.linalg.inv(normal), dtype=np.float64),
+        first_minute=ordered[0][0],
+    )
+
+
+def _nearest(
+    before: Floats, held: Floats, minutes: Floats, shown: Floats, sigma: Floats
+) -> tuple[Floats, Floats]:
+    """The likeliest parameters, and the normal matrix there."""
     best, normal = before.copy(), held
     for _ in range(PASSES):
         base = _cooled(best[None, :], minutes)
@@ -171,8 +183,4 @@ def fit_bath(
         best = best + step
         if np.abs(step).max() < 1e-5:
             break
-    return PotCooling(
-        parameters=best,
-        covariance=np.asarray(np.linalg.inv(normal), dtype=np.float64),
-        first_minute=ordered[0][0],
-    )
+    return best, normal

@@ -116,10 +116,23 @@ def fit_heat(
         )
     minutes = np.array([m for m, _ in ordered]) - ordered[0][0]
     shown = np.array([t for _, t in ordered])
-    best = np.array([shown[0], log(rate_per_min), room_c])
+    before = np.array([shown[0], log(rate_per_min), room_c])
     held = np.diag([1e-6, rate_sigma**-2, room_sigma_k**-2])
-    before = best.copy()
-    normal = held
+    best, normal = _nearest(before, held, minutes, shown, sigma_k)
+    return Heat(
+        start_c=float(best[0]),
+        rate_per_min=exp(best[1]),
+        room_c=float(best[2]),
+        first_minute=ordered[0][0],
+        covariance=np.asarray(np.linalg.inv(normal), dtype=np.float64),
+    )
+
+
+def _nearest(
+    before: Floats, held: Floats, minutes: Floats, shown: Floats, sigma_k: float
+) -> tuple[Floats, Floats]:
+    """The likeliest start, rate and room, and the normal matrix there."""
+    best, normal = before.copy(), held
     for _ in range(PASSES):
         start, rate, room = best[0], exp(best[1]), best[2]
         left = np.exp(-rate * minutes)
@@ -131,10 +144,4 @@ def fit_heat(
         best = best + step
         if np.abs(step).max() < 1e-6:
             break
-    return Heat(
-        start_c=float(best[0]),
-        rate_per_min=exp(best[1]),
-        room_c=float(best[2]),
-        first_minute=ordered[0][0],
-        covariance=np.asarray(np.linalg.inv(normal), dtype=np.float64),
-    )
+    return best, normal

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lumbrel.core.pan.boil_path import Layout
+from lumbrel.core.pan.boil_layout import Layout
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
 
 CURVE, SLOPE, AIR, LAG = "the boiling curve", "its steepness", "the air", "the probe's lag"

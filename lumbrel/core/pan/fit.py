@@ -103,17 +103,7 @@ def fit(
         OutOfRange: a value lies outside its range, or there is nothing to tell the rate from.
     Source: weighted least squares, each weight taken on the path; solids conserved.
     """
-    if not 0 < mass_kg <= 100_000:
-        raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
-    for reading in readings:
-        _require_plausible(reading)
-    if prior_rate_kg_per_min is None and not any(r.minute > 0 for r in readings):
-        raise OutOfRange(
-            "Give at least one reading after minute 0, or the vessel's past rate "
-            "(prior_rate_kg_per_min): without either nothing says how fast it boils off.",
-            "readings",
-        )
+    _require(mass_kg, brix, readings, has_past=prior_rate_kg_per_min is not None)
     ordered = tuple(sorted(steps, key=lambda step: step.minute))
     solids = solids_after(mass_kg * brix / 100, ordered)
     held = _Normal()
@@ -140,6 +130,22 @@ def fit(
         at_brix = [max(found.brix_at(r.minute), 0.1) for r in readings]
     assert found is not None
     return found
+
+
+def _require(
+    mass_kg: float, brix: float, readings: Sequence[DensityReading], *, has_past: bool
+) -> None:
+    if not 0 < mass_kg <= 100_000:
+        raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
+    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
+    for reading in readings:
+        _require_plausible(reading)
+    if not has_past and not any(r.minute > 0 for r in readings):
+        raise OutOfRange(
+            "Give at least one reading after minute 0, or the vessel's past rate "
+            "(prior_rate_kg_per_min): without either nothing says how fast it boils off.",
+            "readings",
+        )
 
 
 class _Normal:

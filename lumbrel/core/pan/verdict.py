@@ -118,8 +118,7 @@ def verdict(
         return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
     if sigma_brix > VAGUE_SIGMA_BRIX and brix + sigma_brix > draw_at:
         return Verdict(Call.CHECK_AGAIN, water, draw_at, "so vague a figure says nothing yet")
-    proven = _is_proven(brix, sigma_brix, looks, rise_brix_per_min)
-    past = brix - target_brix
+    proven, past = _is_proven(brix, sigma_brix, looks, rise_brix_per_min), brix - target_brix
     if _is_over(brix, sigma_brix, past, looks):
         if proven or past > 2 * sigma_brix:
             return Verdict(Call.OVER, water, draw_at, "past the target by more than the doubt")
@@ -129,14 +128,18 @@ def verdict(
     if reached >= wanted - DRAW_SHORT_BRIX:
         if proven or reached > draw_at + sigma_brix:
             return Verdict(Call.DRAW_NOW, water, draw_at, "at the mark")
-        return Verdict(
-            Call.CHECK_AGAIN, water, draw_at, "too near the target for so vague a figure"
-        )
+        vague = "too near the target for so vague a figure"
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, vague)
+    return _before(looks, water, draw_at)
+
+
+def _before(looks: Looks, water_kg: float, draw_at: float) -> Verdict:
+    """Before the mark: look again, or keep boiling."""
     if looks.could_be:
-        return Verdict(Call.CHECK_AGAIN, water, draw_at, "it could be done any moment")
+        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, "it could be done any moment")
     if looks.due:
-        return Verdict(Call.CHECK_AGAIN, water, draw_at, "the last look is too long ago")
-    return Verdict(Call.KEEP_BOILING, water, draw_at, "not there yet")
+        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, "the last look is too long ago")
+    return Verdict(Call.KEEP_BOILING, water_kg, draw_at, "not there yet")
 
 
 def _is_proven(brix: float, sigma_brix: float, looks: Looks, rise: float) -> bool:

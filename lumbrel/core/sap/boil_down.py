@@ -109,20 +109,16 @@ def plan(
         OutOfRange: a value lies outside its range, or there is no pan.
     """
     _require(pans, sap_kg, brix, target_brix)
-    left = sap_kg * brix / target_brix
-    driven = sap_kg - left
-    heat = heat_mj(sap_kg, driven, sap_c, boil_c, brix)
+    driven = sap_kg - (left := sap_kg * brix / target_brix)
     first = min(sap_kg, sum(p.litres_at(KEEP_DEPTH_MM) for p in pans))
     rate = sum(p.rate.middle for p in pans)
     warm = _warming_kg(first, brix, sap_c, boil_c) / rate
     stages = _stages(sap_kg, brix, left, pans, _warming_kg(1.0, brix, sap_c, boil_c))
     minutes = warm + sum(stage.minutes for stage in stages)
     spread = _spread([p.rate for p in pans])
-    last = pans[-1]
-    end_l = left / sucrose.density_kg_m3(target_brix, boil_c if boil_c < 100 else 100) * 1000
-    depth = end_l / last.bottom_m2
-    bottom = sum(p.bottom_m2 for p in pans)
-    add_l = ADD_EVERY_MM * bottom
+    end_l = left / sucrose.density_kg_m3(target_brix, min(boil_c, 100.0)) * 1000
+    depth = end_l / pans[-1].bottom_m2
+    add_l = ADD_EVERY_MM * sum(p.bottom_m2 for p in pans)
     return Plan(
         sap_kg=sap_kg,
         brix=brix,
@@ -131,7 +127,7 @@ def plan(
         left_l=left / sucrose.density_kg_m3(target_brix, 20) * 1000,
         water_kg=driven,
         hours=Range(minutes / 60, minutes / 60 / spread, minutes / 60 * spread),
-        heat_mj=heat,
+        heat_mj=(heat := heat_mj(sap_kg, driven, sap_c, boil_c, brix)),
         fuel_mj=fuel_mj(heat, efficiency),
         stages=tuple(stages),
         too_little_for=depth if depth < LOWEST_SAFE_DEPTH_MM else None,

@@ -7,201 +7,14 @@ from math import isfinite
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.units.kinds import KINDS, Kind, Unit, scale, tidy
+from lumbrel.core.units.spellings import PLAIN, SPELLINGS
 
 LONGEST = 60
-_INCHES = {"in": "inch", "inch": "inch", "inches": "inch", '"': "inch"}
-_FEET = {"ft": "foot", "foot": "foot", "feet": "foot", "'": "foot"}
-_METRES = {"m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m"}
-_LITRES = {
-    "l": "L",
-    "litre": "L",
-    "litres": "L",
-    "liter": "L",
-    "liters": "L",
-    "ltr": "L",
-    "dl": "dL",
-    "cl": "cL",
-    "ml": "mL",
-    "millilitre": "mL",
-    "millilitres": "mL",
-    "milliliter": "mL",
-    "milliliters": "mL",
-    "cc": "mL",
-    "hl": "hL",
-}
-_POTS = {
-    "gal": "gallon",
-    "gals": "gallon",
-    "gallon": "gallon",
-    "gallons": "gallon",
-    "qt": "quart",
-    "qts": "quart",
-    "quart": "quart",
-    "quarts": "quart",
-    "pt": "pint",
-    "pts": "pint",
-    "pint": "pint",
-    "pints": "pint",
-    "cup": "cup",
-    "cups": "cup",
-    "floz": "fluid_ounce",
-    "fl oz": "fluid_ounce",
-    "fl ounce": "fluid_ounce",
-    "fl ounces": "fluid_ounce",
-    "fluid ounce": "fluid_ounce",
-    "fluid ounces": "fluid_ounce",
-    "oz": "fluid_ounce",
-    "ounce": "fluid_ounce",
-    "ounces": "fluid_ounce",
-    "tbsp": "tablespoon",
-    "tablespoon": "tablespoon",
-    "tablespoons": "tablespoon",
-    "tsp": "teaspoon",
-    "teaspoon": "teaspoon",
-    "teaspoons": "teaspoon",
-}
 _IMPERIAL = {"gallon", "quart", "pint", "fluid_ounce"}
 """Pots that are bigger where gallons are imperial."""
-_DEGREES = {
-    "c": "degC",
-    "celsius": "degC",
-    "centigrade": "degC",
-    "f": "degF",
-    "fahrenheit": "degF",
-    "k": "kelvin",
-    "kelvin": "kelvin",
-}
 _NONE: dict[str, str] = {"": ""}
-_PERCENT = {"%": "", "percent": "", "per cent": "", "pct": ""}
-_BRIX = {"bx": "", "brix": "", "degree brix": "", "degrees brix": "", **_PERCENT}
 
-_MASSES = {
-    "kg": "kg",
-    "kgs": "kg",
-    "kilo": "kg",
-    "kilos": "kg",
-    "kilogram": "kg",
-    "kilograms": "kg",
-    "g": "g",
-    "gram": "g",
-    "grams": "g",
-    "gm": "g",
-    "lb": "lb",
-    "lbs": "lb",
-    "pound": "lb",
-    "pounds": "lb",
-    "oz": "ounce",
-    "ounce": "ounce",
-    "ounces": "ounce",
-}
-_LENGTHS = {
-    "mm": "mm",
-    "millimetre": "mm",
-    "millimetres": "mm",
-    "millimeter": "mm",
-    "millimeters": "mm",
-    "cm": "cm",
-    "centimetre": "cm",
-    "centimetres": "cm",
-    "centimeter": "cm",
-    "centimeters": "cm",
-    **_METRES,
-    **_INCHES,
-    **_FEET,
-}
-SPELLINGS: dict[str, dict[str, str]] = {
-    "temperature": _DEGREES,
-    "difference": {
-        name: {"degC": "delta_degC", "degF": "delta_degF", "kelvin": "delta_degC"}[unit]
-        for name, unit in _DEGREES.items()
-    },
-    "pressure": {
-        "hpa": "hPa",
-        "mbar": "hPa",
-        "mb": "hPa",
-        "millibar": "hPa",
-        "millibars": "hPa",
-        "kpa": "kPa",
-        "pa": "Pa",
-        "bar": "bar",
-        "atm": "atm",
-        "psi": "psi",
-        "inhg": "inHg_trade",
-        "in hg": "inHg_trade",
-        "inches hg": "inHg_trade",
-        "inches of mercury": "inHg_trade",
-        '"hg': "inHg_trade",
-        '" hg': "inHg_trade",
-        "in": "inHg_trade",
-        "inch": "inHg_trade",
-        "inches": "inHg_trade",
-        '"': "inHg_trade",
-        "mmhg": "mmHg",
-        "mm hg": "mmHg",
-        "mm": "mmHg",
-        "torr": "mmHg",
-    },
-    "elevation": {**_METRES, **_FEET, **_INCHES, "km": "km"},
-    "depth": _LENGTHS,
-    "girth": _LENGTHS,
-    "mass": _MASSES,
-    "piece": _MASSES,
-    "volume": {**_LITRES, **_POTS},
-    "jar": {**_LITRES, **_POTS},
-    "brix": _BRIX,
-    "stem": {**_BRIX, "be": "baume", "bé": "baume", "baume": "baume", "baumé": "baume"},
-    "percent": _PERCENT,
-    "count": {"jar": "", "jars": ""},
-    "price": {},
-    "clock": {},
-    "paper": {},
-    "minutes": {
-        "min": "minute",
-        "mins": "minute",
-        "minute": "minute",
-        "minutes": "minute",
-        "'": "minute",
-        "h": "hour",
-        "hr": "hour",
-        "hrs": "hour",
-        "hour": "hour",
-        "hours": "hour",
-        "s": "second",
-        "sec": "second",
-        "secs": "second",
-        "second": "second",
-        "seconds": "second",
-    },
-}
-"""By kind, how a unit may be written, in small letters, and pint's name for it."""
 
-_PLAIN = str.maketrans(
-    {
-        "−": "-",
-        "–": "-",
-        "—": "-",
-        "\u00a0": " ",
-        "\u2009": " ",
-        "\u202f": " ",
-        "′": "'",
-        "’": "'",
-        "‘": "'",
-        "″": '"',
-        "”": '"',
-        "“": '"',
-        "º": "°",
-        "⁄": "/",
-        "½": " 1/2",
-        "¼": " 1/4",
-        "¾": " 3/4",
-        "⅓": " 1/3",
-        "⅔": " 2/3",
-        "⅛": " 1/8",
-        "⅜": " 3/8",
-        "⅝": " 5/8",
-        "⅞": " 7/8",
-    }
-)
 _GROUPED = r"\d{1,3}(?: \d{3})+(?:[.,]\d+)?"
 _MARKED = (
     r"\d{1,3}(?:,\d{3})+\.\d+|\d{1,3}(?:\.\d{3})+,\d+|\d{1,3}(?:,\d{3}){2,}|\d{1,3}(?:\.\d{3}){2,}"
@@ -290,7 +103,7 @@ def in_the_other_unit(text: str, kind: str, default_unit: str = "") -> Typed | N
 
 def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Part]]:
     """The numbers of a text with their units, and whether the first is below nothing."""
-    plain = re.sub(r"\s+", " ", text.translate(_PLAIN)).strip() if len(text) <= LONGEST else ""
+    plain = re.sub(r"\s+", " ", text.translate(PLAIN)).strip() if len(text) <= LONGEST else ""
     if kind == "minutes":
         # An hour and a half; with two digits before the mark it would be a time of day.
         plain = re.sub(r"^(\d):([0-5]\d)(?: ?h)?$", r"\1 h \2 min", plain)

@@ -11,7 +11,7 @@ from typing import Any
 from lumbrel.core.bench import causes as possible
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
 from lumbrel.core.bench.evidence import Estimate
-from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, LIGHTER_SIGMA, Hydrometer
+from lumbrel.core.bench.hydrometer import LIGHTER_SIGMA, Hydrometer
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_shift import Shift
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
@@ -29,6 +29,12 @@ from lumbrel.services.base.facts import (
     ThermometerFacts,
 )
 from lumbrel.services.base.said import as_said
+from lumbrel.services.bench.correct_steps import (
+    hydrometer_steps,
+    parts_of,
+    thermometer_budget,
+    thermometer_steps,
+)
 from lumbrel.services.bench.curves import (
     hydrometer_of,
     scale_error,
@@ -57,12 +63,6 @@ STEM_SHARED_SIGMA, PRISM_SHARED_SIGMA = 0.2, 0.08
 MOST_CORRECTED = 4096
 STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
 PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
-
-
-def _parts(sigma: float, known: tuple[str, float], rest: str) -> tuple[tuple[str, float], ...]:
-    """A sigma as a known part and what is left of it in squares."""
-    left = max(sigma**2 - known[1] ** 2, 0.0) ** 0.5
-    return (known, (rest, left)) if left > 0.01 else (known,)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -212,7 +212,7 @@ class Corrector:
             return reading.says_nothing(error.sentence)
         if mark and cup >= HOT_FROM_C:
             return cls._by_mark(reading, facts, mark)
-        steps = _hydrometer_steps(own, facts, said)
+        steps = hydrometer_steps(own, facts, said)
         if facts.below_scale:
             why = f"Does not float yet: under {said.brix:.1f} Brix."
             return reading.says_nothing(why, steps, said.brix)
@@ -226,7 +226,7 @@ class Corrector:
             steps,
             own_sigma_brix=(said.sigma_brix**2 - shared**2) ** 0.5,
             shared_sigma_brix=shared,
-            budget=_parts(said.sigma_brix, STEM_AND_EYE, rest),
+            budget=parts_of(said.sigma_brix, STEM_AND_EYE, rest),
             causes=partial(possible.of_hydrometer, own, floats_at, cup, facts.cup_assumed),
         )
 
@@ -246,7 +246,7 @@ class Corrector:
         return reading.says(
             Estimate(reading.instrument.name, brix, sigma),
             steps,
-            budget=_parts(sigma, STEM_AND_EYE, "the cup, not asked"),
+            budget=parts_of(sigma, STEM_AND_EYE, "the cup, not asked"),
             causes=partial(
                 possible.of_hydrometer, Hydrometer(), facts.reading_brix, facts.cup_c, True
             ),
@@ -291,7 +291,7 @@ class Corrector:
             steps,
             own_sigma_brix=(said.sigma_brix**2 - shared**2) ** 0.5,
             shared_sigma_brix=shared,
-            budget=_parts(said.sigma_brix, PRISM_AND_EYE, "a drop put on hot"),
+            budget=parts_of(said.sigma_brix, PRISM_AND_EYE, "a drop put on hot"),
             causes=partial(
                 possible.of_refractometer, shown, sample, facts.compensated, facts.hot_drop
             ),
@@ -333,11 +333,11 @@ class Corrector:
         named = Estimate(reading.instrument.name, said.brix, said.sigma_brix)
         return reading.says(
             named,
-            _thermometer_steps(today, pressure, shown_c, said, shift),
+            thermometer_steps(today, pressure, shown_c, said, shift),
             shown_c=shown_c,
             own_sigma_brix=max(own, 0.02),
             shared_sigma_brix=shared,
-            budget=_thermometer_budget(
+            budget=thermometer_budget(
                 said, today, reading.at, sucrose.syrup_sigma_k(said.brix, invert, shift.sigma_k)
             ),
             causes=partial(possible.of_thermometer, not today.tested, bool(today.stale), slope),
@@ -347,76 +347,3 @@ class Corrector:
 def today(context: BatchContext, entry: Entry[ReadingFacts]) -> Corrected:
     """A reading of a slip by today's formulas."""
     return Corrector.of(context).today(entry)
-
-
-def _hydrometer_steps(
-    own: Hydrometer, facts: HydrometerFacts, said: Estimate
-) -> tuple[ReadingStep, ...]:
-    floats_at = facts.reading_brix
-    seen = "below the scale" if facts.below_scale else "as read"
-    cup = "assumed" if facts.cup_assumed else "as read"
-    checked = ReadingStep(
-        "its scale shows too much by", own.offset_brix, "brix", "checked in a known solution"
-    )
-    lighter = ReadingStep(
-        "hexoses are lighter: low by",
-        LIGHTER_HEXOSES * own.invert_fraction * said.brix,
-        "brix",
-        "give or take 0.5 in birch",
-    )
-    learnt = "its own pairs or hot mark" if own.shift != 1 else "as computed"
-    doubt = "0.2 cold, 0.5 hot, 0.8 with the cup assumed"
-    by = said.brix - floats_at
-    return (
-        ReadingStep("stem floats at", floats_at, "brix", seen),
-        ReadingStep("cup", facts.cup_c, "temperature", cup),
-        *([checked] if own.offset_brix else ()),
-        *([lighter] if own.invert_fraction else ()),
-        ReadingStep("scale true at", own.calibration_temperature_c, "temperature", own.glass),
-        ReadingStep("of the computed shift", own.shift, "", learnt),
-        ReadingStep("corrected by", by, "brix", "buoyancy, ICUMSA SPS-4"),
-        ReadingStep("density", said.brix, "brix"),
-        ReadingStep("one sigma", said.sigma_brix, "brix", doubt),
-    )
-
-
-def _thermometer_steps(
-    today: ThermometerToday, pressure: Pressure, shown_c: float, said: Estimate, shift: Shift
-) -> tuple[ReadingStep, ...]:
-    offset, tested = today.calibration.offset_k, "test boil" if today.tested else "no test boil"
-    basis = f"{pressure.basis}, IAPWS-IF97"
-    slope = "through the slope of the boil"
-    return (
-        ReadingStep("shows", shown_c, "temperature", "as read"),
-        ReadingStep("reads high by", offset, "difference", tested),
-        ReadingStep("true", today.calibration.true_c(shown_c), "temperature"),
-        ReadingStep("water boils at", pressure.boil_c, "temperature", basis),
-        *shift_steps(shift),
-        ReadingStep("one sigma", today.sigma_k, "difference"),
-        ReadingStep("density", said.brix, "brix", "Margules water activity"),
-        ReadingStep("one sigma of it", said.sigma_brix, "brix", slope),
-    )
-
-
-def shift_steps(shift: Shift) -> tuple[ReadingStep, ...]:
-    """What its woodlot's own draws taught of a syrup's boil, if any did."""
-    if not shift.draws:
-        return ()
-    taught = f"taught by {shift.draws} of its draws, read cold"
-    return (ReadingStep("this woodlot’s syrup boils hotter by", shift.k, "difference", taught),)
-
-
-def _thermometer_budget(
-    said: Estimate, today: ThermometerToday, at: datetime, curve: float
-) -> tuple[tuple[str, float], ...]:
-    """The parts in kelvin share the sigma in Brix by their squares."""
-    drift = 0.0
-    if today.boil:
-        hours = (at - today.boil.at).total_seconds() / 3600
-        drift = thermometer.drift_sigma_k(max(hours, 0.0), today.pressure_change_pa)
-    drift = min(drift, today.sigma_k)
-    own = (today.sigma_k**2 - drift**2) ** 0.5
-    whole = (own**2 + drift**2 + curve**2) ** 0.5
-    name = "the thermometer" if today.tested else "the thermometer, never tested"
-    parts = ((name, own), ("the air since its test boil", drift), ("the boil of real syrup", curve))
-    return tuple((label, said.sigma_brix * k / whole) for label, k in parts if k > 0)

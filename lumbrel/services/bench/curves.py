@@ -13,7 +13,7 @@ from lumbrel.services.base.entry import Entry, of_row, with_facts
 from lumbrel.services.base.facts import HydrometerFacts
 from lumbrel.services.day.checks import scale_checks
 from lumbrel.services.day.facts import ScaleCheckFacts
-from lumbrel.store import book, kept, record
+from lumbrel.store import book, kept_use, record
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
@@ -80,7 +80,7 @@ def own_curve(
     with nothing put in between. It teaches from its cold reading on.
     """
     wrong_by = scale_error(db, instrument, SYRUP_BRIX, at)
-    known = tuple(kept.pairs(db, instrument.id, at, LAST_PAIRS))
+    known = tuple(kept_use.pairs(db, instrument.id, at, LAST_PAIRS))
     key = (record_key(db), known, instrument.id, instrument.detail, wrong_by)
     shelf = cache_of(db).shelf("curves", MOST_CURVES)
     return shelf.get(key, lambda: _learn(db, instrument, known, wrong_by))
@@ -89,7 +89,7 @@ def own_curve(
 def _learn(
     db: Connection,
     instrument: Instrument[HydrometerDetail],
-    known: tuple[kept.Pair, ...],
+    known: tuple[kept_use.Pair, ...],
     wrong_by: float,
 ) -> OwnCurve:
     made = as_made(instrument.detail)
@@ -168,6 +168,6 @@ def taught_between(
     db: Connection, instrument: Instrument[HydrometerDetail], at: datetime
 ) -> tuple[datetime, datetime]:
     """Between which moments around one nothing new taught a hydrometer: no pair, no check."""
-    pair_before, pair_after = kept.pair_around(db, instrument.id, at)
+    pair_before, pair_after = kept_use.pair_around(db, instrument.id, at)
     check_before, check_after = book.around(db, ScaleCheckFacts.key(), instrument.id, at)
     return max(pair_before, check_before), min(pair_after, check_after)

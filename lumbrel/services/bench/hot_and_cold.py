@@ -12,7 +12,7 @@ from lumbrel.services.base.facts import (
     HydrometerFacts,
     PutInFacts,
 )
-from lumbrel.store.kept import Pair
+from lumbrel.store.kept_use import Pair
 
 HOT_FROM_C = 50.0
 SAME_DRAW = timedelta(seconds=30)

@@ -11,7 +11,7 @@ from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
 from lumbrel.services.day.facts import IcePointFacts, ScaleCheckFacts
 from lumbrel.services.day.thermometers import shows_too_much
-from lumbrel.store import kept
+from lumbrel.store import kept_use
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import (
     BarometerDetail,
@@ -74,7 +74,7 @@ Verdict = tuple[str, bool]
 
 def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Profile:
     """Everything an instrument's page says."""
-    times, last_used = kept.times_used(db, instrument.id)
+    times, last_used = kept_use.times_used(db, instrument.id)
     known = scale_checks(db, instrument.id, now)
     stem = with_detail(instrument, HydrometerDetail)
     glass = with_detail(instrument, ThermometerDetail)

@@ -15,10 +15,10 @@ from lumbrel.services.candy.learnt import loss_of
 from lumbrel.services.candy.plan import CandyPage
 from lumbrel.services.record.flows import packings
 from lumbrel.services.record.opening import open_with
-from lumbrel.store import book, cooks, flow, kept, record
+from lumbrel.store import book, cooks, flow, jars, kept, record
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.flow import Jar
-from lumbrel.store.kept import LotRow
+from lumbrel.store.kept_lots import LotRow
 from lumbrel.store.kitchen import (
     VesselRow,
     Woodlot,
@@ -54,10 +54,10 @@ def to_open(db: Connection, lot: LotRow | None, syrup_kg: float) -> list[tuple[J
     if lot is None:
         return []
     left, found = syrup_kg, []
-    jars, weighs = flow.jars_of(db, lot.code), _jar_kg(db, lot)
-    for i, jar in enumerate(jars):
+    filled, weighs = jars.jars_of(db, lot.code), _jar_kg(db, lot)
+    for i, jar in enumerate(filled):
         holds = weighs[jar.size_ml]
-        smaller = sum(weighs[j.size_ml] * j.count for j in jars[i + 1 :])
+        smaller = sum(weighs[j.size_ml] * j.count for j in filled[i + 1 :])
         whole = int((left + SPARE_KG) / holds)
         # The smallest size takes the rest; a larger one only what the smaller do not hold.
         more = whole + (1 if left - whole * holds > smaller + SPARE_KG else 0)

@@ -80,6 +80,13 @@ def call_of(seen: Boiling, mark_k: float) -> str:
     return "near" if seen.left.minutes <= NEAR_MINUTES or apart <= NEAR_K else "boil"
 
 
+def _turned_last(context: BatchContext) -> datetime:
+    """When its fire was turned last, or something put in, and it had settled."""
+    turned = context.of_kind(BurnerFacts, HeatFacts, PutInFacts)
+    settled = [e.at + SETTLES for e in turned if e.at <= context.now]
+    return max(settled, default=context.taken_in.at)
+
+
 def boiling(
     context: BatchContext,
     cook: CookFacts,
@@ -89,29 +96,18 @@ def boiling(
 ) -> Boiling:
     """A pot on the fire, with so much solids in it, as it stands now."""
     now = context.now
-    since = max(
-        [
-            e.at + SETTLES
-            for e in context.of_kind(BurnerFacts, HeatFacts, PutInFacts)
-            if e.at <= now
-        ],
-        default=context.taken_in.at,
-    )
+    since = _turned_last(context)
     live = by_probe(context, glass, pressure, max(since, now - LOOKS_BACK), EVERY_S)
-    shown = sorted(
-        [*live[-MOST_SAMPLES:], *by_hand(context, since, typed_sigma_k(glass))],
-        key=lambda one: one.at,
-    )
+    speaks = bool(live) and now - live[-1].at <= SPEAKS
+    typed = by_hand(context, since, typed_sigma_k(glass))
+    shown = sorted([*live[-MOST_SAMPLES:], *typed], key=lambda one: one.at)
+    rate = learnt.boils_off(context.db, context.vessel, context.taken_in.at)
+    pa = pressure.pa if pressure else STANDARD_PA
     boils_k = _rise_k(context, cook, pressure) - boil.BELOW_ITS_BOIL_K
     boils = [one for one in shown if one.above_k >= boils_k]
-    rate = learnt.boils_off(context.db, context.vessel, context.taken_in.at)
-    invert = invert_fraction(cook)
-    pa = pressure.pa if pressure else STANDARD_PA
-    speaks = bool(live) and now - live[-1].at <= SPEAKS
     if not boils:
-        heating, left = _before_it_boils(
-            context, cook, rate, shown, solids_kg=solids_kg, pressure_pa=pa
-        )
+        amount = {"solids_kg": solids_kg, "pressure_pa": pa}
+        heating, left = _before_it_boils(context, cook, rate, shown, **amount)
         return Boiling(
             shown=shown,
             fit=None,
@@ -122,12 +118,15 @@ def boiling(
             fresh=speaks,
             live=speaks,
         )
-    share = (rate.kg_per_min / solids_kg, rate.sigma_kg_per_min / solids_kg)
-    readings = [Heat(_minute(context, one.at), one.above_k, one.sigma_k) for one in boils]
-    at = _minute(context, now)
-    fit = fit_cook(readings, cook.above_water_k, pa, invert, rate_share=share, now_minute=at)
+    fit = fit_cook(
+        [Heat(_minute(context, one.at), one.above_k, one.sigma_k) for one in boils],
+        cook.above_water_k,
+        pa,
+        invert_fraction(cook),
+        rate_share=(rate.kg_per_min / solids_kg, rate.sigma_kg_per_min / solids_kg),
+        now_minute=_minute(context, now),
+    )
     last = shown[-1]
-    fresh = now - last.at <= (SPEAKS if speaks else FRESH)
     return Boiling(
         shown=shown,
         fit=fit,
@@ -135,7 +134,7 @@ def boiling(
         heating_minutes=0.0,
         above_now_k=_hotter_than_shown(fit, live[-1].above_k) if speaks else fit.above_now_k,
         shown_now_k=last.above_k if now - last.at <= SPEAKS else fit.above_now_k,
-        fresh=fresh,
+        fresh=now - last.at <= (SPEAKS if speaks else FRESH),
         live=speaks,
     )
 

@@ -10,7 +10,7 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.candy.pot import board_at
 from lumbrel.services.jar.entries import LOT_CODE
-from lumbrel.store import flow
+from lumbrel.store import jars
 
 GRAMS = Bounds("grams", "piece", 0.5, 20_000, "A piece or jar weighs between 0.5 g and 20 kg.")
 COUNT = Bounds("count", "count", 1, 20_000, "Type how many were made, 1 to 20 000.")
@@ -95,7 +95,7 @@ def _lot(form: Form, context: BatchContext) -> str:
             "letter or digit."
         )
         return typed
-    owner = flow.lot_owner(context.db, typed)
+    owner = jars.lot_owner(context.db, typed)
     if owner not in (None, context.batch.id):
         form.errors["lot"] = f"Lot {typed} belongs to another batch. Choose another code."
     return typed

@@ -11,8 +11,8 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.store import flow, kept, record
-from lumbrel.store.kept import LotRow
+from lumbrel.store import jars, kept_lots, record
+from lumbrel.store.kept_lots import LotRow
 
 DILUTION = Bounds(
     "dilution",
@@ -54,8 +54,8 @@ class Syrup:
 
 
 def _lot_of(db: Connection, code: str) -> LotRow | None:
-    owner = flow.lot_owner(db, code) if code else None
-    of_batch = kept.lot_rows_of(db, owner) if owner else []
+    owner = jars.lot_owner(db, code) if code else None
+    of_batch = kept_lots.lot_rows_of(db, owner) if owner else []
     return next((row for row in of_batch if row.code == code), None)
 
 
@@ -110,7 +110,7 @@ def _noted(db: Connection, lot: LotRow, now: datetime) -> Invert | None:
 def _estimated(db: Connection, lot: LotRow | None, now: datetime) -> Invert:
     if lot is None:
         return setting.estimated("", "maple")
-    first = kept.first_of_season(db, lot.season)
+    first = kept_lots.first_of_season(db, lot.season)
     into = (lot.taken_at - first).days if first else 0
     years = max((now - lot.packed_at).days / A_YEAR, 0.0)
     return setting.estimated(lot.grade, lot.sugar_kind, into, years)
@@ -119,7 +119,7 @@ def _estimated(db: Connection, lot: LotRow | None, now: datetime) -> Invert:
 def better(db: Connection, piece: Confection, than: Fit, now: datetime) -> list[Suited]:
     """Lots on the shelf that suit a confection better than the syrup at hand, the best first."""
     found = []
-    for row in kept.newest_lots(db, limit=MOST_LOTS):
+    for row in kept_lots.newest_lots(db, limit=MOST_LOTS):
         if not row.jars or row.for_processing or row.confection:
             continue
         suits = setting.fit(_estimated(db, row, now), piece)
@@ -130,7 +130,7 @@ def better(db: Connection, piece: Confection, than: Fit, now: datetime) -> list[
 
 def lots_to_choose(db: Connection) -> list[tuple[str, str]]:
     """The newest lots with jars on the shelf, for a form."""
-    known = kept.newest_lots(db, limit=MOST_LOTS)
+    known = kept_lots.newest_lots(db, limit=MOST_LOTS)
     rows = [row for row in known if row.jars and not row.confection]
     words = [
         (row.code, f"{row.code}, {row.sugar_kind}, {row.grade or 'not graded'}") for row in rows

@@ -14,6 +14,7 @@ from lumbrel.services.base.calculation import (
     Answer,
     InvertFraction,
     StationPressure,
+    WorkingStep,
     calculation,
     step,
 )
@@ -28,18 +29,13 @@ class BoilingPointAnswer(Answer):
     basis: str
 
 
-@calculation("boiling-point")
-def boiling_point(
-    *,
-    station_pressure_hpa: float | None = None,
-    sea_level_pressure_hpa: float | None = None,
-    elevation_m: float | None = None,
-    outdoor_temperature_c: float = 10.0,
-) -> BoilingPointAnswer:
-    """Where water boils, from a barometer, a forecast or the elevation alone.
-
-    Give one basis: station pressure, or sea-level pressure with elevation, or elevation.
-    """
+def _station(
+    station_pressure_hpa: float | None,
+    sea_level_pressure_hpa: float | None,
+    elevation_m: float | None,
+    outdoor_temperature_c: float,
+) -> tuple[float, float, str, list[WorkingStep]]:
+    """The pressure at the pan with one sigma, Pa, by what it is known, and the steps so far."""
     if None not in (station_pressure_hpa, sea_level_pressure_hpa):
         raise OutOfRange(
             "Give station_pressure_hpa or sea_level_pressure_hpa, not both.",
@@ -72,6 +68,24 @@ def boiling_point(
             step("elevation", elevation_m, "m", "given"),
             step("mean station pressure", pressure / 100, "hPa", "ICAO standard atmosphere"),
         ]
+    return pressure, sigma, basis, working
+
+
+@calculation("boiling-point")
+def boiling_point(
+    *,
+    station_pressure_hpa: float | None = None,
+    sea_level_pressure_hpa: float | None = None,
+    elevation_m: float | None = None,
+    outdoor_temperature_c: float = 10.0,
+) -> BoilingPointAnswer:
+    """Where water boils, from a barometer, a forecast or the elevation alone.
+
+    Give one basis: station pressure, or sea-level pressure with elevation, or elevation.
+    """
+    pressure, sigma, basis, working = _station(
+        station_pressure_hpa, sea_level_pressure_hpa, elevation_m, outdoor_temperature_c
+    )
     boil = water.boiling_point_c(require_station_pressure(pressure))
     doubt = sigma * thermometer.BOIL_SHIFT_K_PER_PA
     working += [

@@ -9,7 +9,7 @@ from lumbrel.services.base.felt import felt_heats
 from lumbrel.services.jar.entries import CARE, JAR_ROWS
 from lumbrel.services.jar.kettle import usual_sizes
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.store import flow
+from lumbrel.store import jars
 
 LEFT_AFTER_FILTER = 0.97
 """What a filter lets through of what was drawn."""
@@ -37,5 +37,5 @@ def choices(context: BatchContext) -> JarChoices:
         left = max(after.mass_kg * LEFT_AFTER_FILTER - packed, 0.0)
         count = hot_pack.jars_from(left, after.syrup_brix, sizes[0].ml / 1000)
         rows[0] = (sizes[0].typed, str(count) if count else "")
-    codes = flow.lot_codes(context.db, context.batch.id)
+    codes = jars.lot_codes(context.db, context.batch.id)
     return JarChoices(rows, codes[-1] if codes else context.batch.code, felt_heats(context))

@@ -13,7 +13,7 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
-from lumbrel.store import flow
+from lumbrel.store import jars
 
 JAR_ROWS = 4
 SMALLEST_JAR_ML, BIGGEST_JAR_ML = 10.0, 20_000.0
@@ -118,7 +118,7 @@ def _lot(form: Form, context: BatchContext) -> str:
             "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins and "
             "ends with a letter or digit, also beside a slash."
         )
-    owner = flow.lot_owner(context.db, lot)
+    owner = jars.lot_owner(context.db, lot)
     if owner and owner != context.batch.id:
         form.errors["lot"] = f"The lot {lot} is another batch's. Choose another code."
     return lot

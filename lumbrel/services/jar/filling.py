@@ -7,7 +7,7 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.flow import Jar
 
 EXAMPLE_FILL_C, EXAMPLE_JAR_ML = 85.0, 500.0
@@ -41,7 +41,7 @@ def filling(context: BatchContext) -> Filling | None:
     if not context.of_kind(DrawnFacts):
         return None
     after = after_draw(context)
-    codes = flow.lot_codes(context.db, context.batch.id)
+    codes = jars.lot_codes(context.db, context.batch.id)
     jarred = context.first(JarFacts)
     ratio = hot_pack.fill_volume_l(after.syrup_brix, EXAMPLE_FILL_C, 1.0)
     return Filling(
@@ -49,7 +49,7 @@ def filling(context: BatchContext) -> Filling | None:
         example_c=EXAMPLE_FILL_C,
         example_ml=EXAMPLE_JAR_ML,
         example_hot_ml=EXAMPLE_JAR_ML * ratio,
-        lots=[(code, flow.jars_filled(context.db, code)) for code in codes],
+        lots=[(code, jars.jars_filled(context.db, code)) for code in codes],
         more_left="jar" in standing.waits_for(context.current),
         by_feel=any(e.facts.fill_by == "felt" for e in context.of_kind(JarFacts)),
         hot_pack=jarred.facts.hot_pack if jarred else "",

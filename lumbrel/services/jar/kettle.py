@@ -14,7 +14,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.services.pan.off_fire import OffFire, off_fire
-from lumbrel.store import flow
+from lumbrel.store import jars
 
 PACE_PER_MIN, PACE_KNOWN_AS_MIN = 1.5, 3.0
 """Jars a minute before any were filled in this heat; what is expected counts like so many minutes."""
@@ -119,7 +119,7 @@ def _in_heat(minutes: float, pace: float, left_ml: float, size_ml: float) -> int
 def sizes_at_hand(context: BatchContext) -> list[float]:
     """Sizes of jars that this kitchen fills, ml: those of its last lots, and the usual ones."""
     packed = [size for e in context.of_kind(JarFacts) for size, _ in e.facts.jars]
-    known = flow.last_sizes(context.db, LAST_LOTS)
+    known = jars.last_sizes(context.db, LAST_LOTS)
     usual = [size.ml for size in usual_sizes(context)]
     return sorted({*packed, *known, *usual}, reverse=True)[:MOST_SIZES]
 

@@ -23,7 +23,7 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.jar.label_style import LabelStyle
 from lumbrel.services.jar.label_words import SORTS, said_together, say
-from lumbrel.store import flow, record
+from lumbrel.store import jars, record
 
 Role = Literal["product", "grade", "net", "must", "may"]
 GRAMS_A_KILOGRAM, OUNCES_A_POUND = 1000.0, 16
@@ -105,7 +105,7 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
             for_processing=off,
         )
         for lot, jarred in packed.items()
-        for jar in flow.jars_filled(db, lot)
+        for jar in jars.jars_filled(db, lot)
     ]
 
 
@@ -141,14 +141,14 @@ def _of_a_cook(context: BatchContext) -> list[Label]:
             best_before=on + timedelta(days=keeps.days),
             cold="cold" in keeps.wrap,
         )
-        for pack in flow.jars_filled(context.db, lot)
+        for pack in jars.jars_filled(context.db, lot)
     ]
 
 
 def allergens_of_cook(context: BatchContext, lot: str) -> tuple[str, ...]:
     """Allergens of a confection: of its own defoamer, and of the syrup it was made of."""
     found = set(allergens(context))
-    owner = flow.lot_owner(context.db, lot) if lot else None
+    owner = jars.lot_owner(context.db, lot) if lot else None
     batch = record.batch_by(context.db, id=owner) if owner else None
     if batch is not None:
         found |= set(allergens(contexts.of(context.db, batch, context.now)))

@@ -24,10 +24,10 @@ from lumbrel.services.pan.board import Board, boards
 from lumbrel.services.shelf.lots import of_season
 from lumbrel.services.stations import waiting
 from lumbrel.services.take_in.near_syrup import WAITS_AT
-from lumbrel.store import kept
+from lumbrel.store import kept, kept_lots
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import BarometerDetail, instruments_of
-from lumbrel.store.kept import LotRow
+from lumbrel.store.kept_lots import LotRow
 from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen, vessels
 from lumbrel.store.record import Batch
 
@@ -104,7 +104,7 @@ def overview(db: Connection, now: datetime) -> Overview:
     queue = waiting(db) | {WAITS_AT: kept.waiting(db, WAITS_AT)}
     kitchen = load_kitchen(db)
     season = local_time(now, kitchen).year
-    summed = kept.shelf_sum(db, season)
+    summed = kept_lots.shelf_sum(db, season)
     every = vessels(db)
     busy = {batch.vessel_id for place in ("pan", "candy") for batch in queue[place]}
     day = today(db, now)

@@ -5,7 +5,6 @@ import os
 import re
 import shutil
 import sqlite3
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -19,8 +18,6 @@ from lumbrel.store.safe import Contents
 KEPT_DAYS = 14
 BACKUP, RESTORE, IMPORT = "backup", "restore", "import"
 RESERVE_BYTES = 512 * 1024
-UNFINISHED = "restoring.sqlite3"
-"""What a restore makes beside the record, before it takes its place."""
 AUTOMATIC = re.compile(r"lumbrel-(\d{4}-\d\d-\d\d)\.sqlite3")
 
 
@@ -87,7 +84,7 @@ def _names(record: Path) -> list[str]:
         return list(photographs.named(db))
 
 
-def _bring_photographs(source: Path, target: Path, *, link: bool) -> None:
+def bring_photographs(source: Path, target: Path, *, link: bool) -> None:
     """Those that a copy of a record names, from beside the one to beside the other."""
     photographs.copy(
         _names(target), photographs.beside(source), photographs.beside(target), link=link
@@ -116,10 +113,10 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             # From a full disk to another one it goes without; then only what is killed is left over.
             stack.enter_context(under_way.noted(record, BACKUP, to=to, unfinished=unfinished))
         try:
-            _clear(unfinished)
+            clear_away(unfinished)
             safe.copy(record, unfinished)
             # Those of every day share their files with the record; one made by hand stands alone.
-            _bring_photographs(record, unfinished, link=not thorough)
+            bring_photographs(record, unfinished, link=not thorough)
             verified = check(unfinished) if thorough else _quickly(unfinished)
             if verified.problems or verified.contents is None:
                 why = " ".join(verified.problems)
@@ -130,7 +127,7 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
                 photographs.move(unfinished, to)
                 unfinished.replace(to)
             except BaseException:
-                _clear(to)
+                clear_away(to)
                 raise
             under_way.settled(to.parent)
         except FileExistsError:
@@ -138,11 +135,11 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
                 f"{to} is there already, and no backup is written over another."
             ) from None
         finally:
-            _clear(unfinished)
+            clear_away(unfinished)
     return verified.contents
 
 
-def _clear(unfinished: Path) -> None:
+def clear_away(unfinished: Path) -> None:
     """Let go of a copy that came to nothing, with what lies beside it."""
     for side in ("", "-wal", "-shm", "-journal"):
         unfinished.with_name(unfinished.name + side).unlink(missing_ok=True)
@@ -155,55 +152,6 @@ def _quickly(copy: Path) -> Checked:
         return Checked(None, found)
     with opened(copy) as db:
         return Checked(safe.contents(db), [])
-
-
-def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | None]:
-    """Put a backup in the place of a record; what it replaces is kept beside it.
-
-    Returns:
-        What was restored, and where the record before is now; None if there was none.
-    Raises:
-        Refused: the backup is not sound.
-        InUse: the record is being served.
-    """
-    if record.exists() and file.exists() and file.samefile(record):
-        raise Refused("That is the record itself; nothing was changed.")
-    verified = check(file)
-    if verified.problems or verified.contents is None:
-        why = " ".join(verified.problems)
-        raise Refused(f"{file} was not restored and nothing was changed: {why}")
-    record.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-    aside = record.with_name(f"lumbrel-replaced-{now:%Y-%m-%d-%H%M%S}.sqlite3")
-    unfinished = record.with_name(UNFINISHED)
-    with (
-        safe.nobody_has(record),
-        under_way.noted(record, RESTORE, file=file, aside=aside, unfinished=unfinished) as note,
-    ):
-        try:
-            _clear(unfinished)
-            safe.copy(file, unfinished)
-            _bring_photographs(file, unfinished, link=False)
-        except BaseException:
-            _clear(unfinished)
-            raise
-        replaced = record.exists()
-        note.begin()
-        _put_in_place(record, unfinished, aside)
-    return verified.contents, aside if replaced else None
-
-
-def _put_in_place(record: Path, unfinished: Path, aside: Path) -> None:
-    """Move a record aside, with what its log holds, sound or not, and another into its place. Begun and
-    cut off anywhere, the same again finishes it."""
-    if unfinished.exists():
-        for side in ("", "-wal", "-shm"):
-            part = record.with_name(record.name + side)
-            if part.exists():
-                part.replace(aside.with_name(aside.name + side))
-        photographs.move(record, aside)
-        unfinished.replace(record)
-    photographs.move(unfinished, record)
-    under_way.settled(record.parent)
 
 
 def keep_a_reserve(record: Path, *, make: bool = True) -> None:
@@ -221,19 +169,6 @@ def keep_a_reserve(record: Path, *, make: bool = True) -> None:
             reserve.write_bytes(os.urandom(RESERVE_BYTES))
 
 
-@contextlib.contextmanager
-def importing(record: Path, file: Path) -> Iterator[None]:
-    """Have a record alone for an import.
-
-    Raises:
-        InUse: it is being served, or restored.
-        Refused: there is none, though there was.
-    """
-    refuse_emptiness(record)
-    with safe.nobody_has(record), under_way.noted(record, IMPORT, file=file):
-        yield
-
-
 def for_its_owner_only(record: Path) -> None:
     """Let nobody else of this machine read what earlier versions wrote for everybody."""
     folder, backups = record.parent, record.parent / "backups"
@@ -247,82 +182,6 @@ def for_its_owner_only(record: Path) -> None:
             # Who serves another one's record leaves that to its owner.
             path.chmod(0o700 if path.is_dir() else 0o600)
     photographs.let_go_of_parts(record)
-
-
-def refuse_emptiness(record: Path) -> None:
-    """No empty kitchen is opened where a full one was.
-
-    Raises:
-        Refused: there is no record, but there are others beside it, or what belonged to one.
-    """
-    if record.exists() or not record.parent.is_dir():
-        return
-    found = [
-        *record.parent.glob("lumbrel-replaced-*.sqlite3"),
-        *record.parent.glob(f"{record.name}*.photographs"),
-        *record.parent.glob(f"{record.name}-wal"),
-        *record.parent.glob(UNFINISHED),
-        *sorted((record.parent / "backups").glob("lumbrel-*.sqlite3"))[-1:],
-    ]
-    if found:
-        lie = ", ".join(str(file.relative_to(record.parent)) for file in found)
-        raise Refused(
-            f"There is no {record.name} in {record.parent}, but what is left of one is: {lie}. "
-            "Put a backup or a replaced record in its place with lumbrel restore FILE, or begin an "
-            "empty kitchen in another folder."
-        )
-
-
-def recover(record: Path) -> list[str]:
-    """Finish or undo what was cut off beside a record, and let go of what it left.
-
-    Returns:
-        What was done, in sentences.
-    """
-    if not under_way.cut_off(record) and not safe.half_written(record):
-        return []
-    try:
-        with safe.nobody_has(record):
-            said = [_recovered(record, note) for note in under_way.cut_off(record)]
-            safe.roll_back(record)
-            return said
-    except safe.InUse:
-        # Whoever has it opened it whole; the rest can wait until they are done.
-        return []
-
-
-def _recovered(record: Path, note: under_way.Note) -> str:
-    """Finish or undo one."""
-    paths = note.paths
-    said = "Something was cut off before it began; the record is as it was."
-    if note.what == RESTORE:
-        if note.begun:
-            _put_in_place(record, paths["unfinished"], paths["aside"])
-            said = f"Restoring {paths['file']} had been cut off, and was finished now."
-            if paths["aside"].exists():
-                said += f" The record before it is {paths['aside']}."
-        else:
-            _clear(paths["unfinished"])
-            said = (
-                f"Restoring {paths['file']} was cut off before it began; the record is as it was."
-            )
-    elif note.what == BACKUP:
-        to = paths["to"]
-        whole = to.exists() and to.stat().st_size > 0
-        if not whole:
-            _clear(to)
-        _clear(paths["unfinished"])
-        said = f"The backup {to} " + (
-            "was made, and is whole." if whole else "was cut off; what there was of it is gone."
-        )
-    elif note.what == IMPORT:
-        photographs.let_go_of_parts(record)
-        said = (
-            f"Importing {paths['file']} was cut off: it came whole or not at all. Import it again; "
-            "what is there already does not come twice."
-        )
-    note.done()
-    return said
 
 
 @dataclass(frozen=True)
@@ -353,7 +212,7 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
         return False
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     for leftover in folder.glob("lumbrel-*.sqlite3.part"):
-        _clear(leftover)
+        clear_away(leftover)
     backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=False)
     for day in superfluous(automatic(folder).days):
         old = folder / f"lumbrel-{day}.sqlite3"

@@ -7,7 +7,8 @@ from lumbrel.core.bench import evidence
 from lumbrel.core.bench.evidence import Agreement, Estimate
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import SignFacts
-from lumbrel.services.pan.evidence import BoilEvidence, LeftOut, Word, gather
+from lumbrel.services.pan.evidence import BoilEvidence, LeftOut, gather
+from lumbrel.services.pan.evidence_words import Word
 from lumbrel.services.pan.suspect import apart, is_off, likeliest, looks_wild, shared_off
 
 BALANCE = "Mass balance"

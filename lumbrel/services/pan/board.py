@@ -6,58 +6,46 @@ from datetime import datetime, timedelta
 from math import inf, isfinite
 from sqlite3 import Connection
 
-from lumbrel.core.bench import evidence
-from lumbrel.core.bench.causes import Cause, likely
+from lumbrel.core.bench.causes import Cause
 from lumbrel.core.bench.evidence import Agreement, Estimate
-from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan import methods
 from lumbrel.core.pan.boil_path import Finish
 from lumbrel.core.pan.continuous import Left, to_the_mark
-from lumbrel.core.pan.fit import next_check_minutes
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import (
     CEILING_BRIX,
-    FOAM_ABOVE_WATER_K,
     LEAST_SYRUP_BRIX,
-    FinishPoint,
-    finish_point,
 )
 from lumbrel.core.pan.verdict import (
     Call,
-    Looks,
     Verdict,
-    verdict,
 )
-from lumbrel.core.pan.vessel import HOTTEST_VOLUME_C, done_depth_mm, hot_volume_ratio
-from lumbrel.core.physics import sucrose
+from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
-from lumbrel.services.base.facts import DrawFacts, HydrometerFacts, RefractometerFacts
-from lumbrel.services.day.ladder import today
-from lumbrel.services.day.pressure import Pressure, pressure_by
+from lumbrel.services.base.facts import DrawFacts
+from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import (
-    DEFAULT_BOIL_BY,
-    DEFAULT_END_POINT,
     ThermometerToday,
-    thermometer_today,
 )
 from lumbrel.services.pan.belief import Belief, believe
+from lumbrel.services.pan.call import call_of, cause_of, held_back
 from lumbrel.services.pan.continuous import Stands
 from lumbrel.services.pan.continuous import stands as all_that_stands
 from lumbrel.services.pan.cup import Cup, cup
 from lumbrel.services.pan.evidence import BoilEvidence
+from lumbrel.services.pan.next_look import (
+    TimeLeft,
+    can_look,
+    last_look,
+    marks_of,
+    next_check_of,
+)
 from lumbrel.services.pan.question import Question
 from lumbrel.services.pan.questions import questions
-from lumbrel.services.pan.suspect import other_tale, should_float
+from lumbrel.services.pan.suspect import other_tale
 from lumbrel.services.pan.unsaid import Away
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    RefractometerDetail,
-    ThermometerDetail,
-    with_detail,
-)
 from lumbrel.store.record import Batch, stamp
 
 GLANCE = timedelta(seconds=5)
@@ -135,14 +123,9 @@ class Board:
         known, seen = self.believed, self.evidence
         if known is None or self.verdict.call is not Call.CHECK_AGAIN or self.stands:
             return False
-        if (
-            self.heating_minutes
-            or seen.heat_is_off
-            or seen.probe_now
-            or not _can_look(self.context)
-        ):
+        if self.heating_minutes or seen.heat_is_off or seen.probe_now or not can_look(self.context):
             return False
-        long_ago = self.context.now - _last_look(seen) > LONG_UNREAD
+        long_ago = self.context.now - last_look(seen) > LONG_UNREAD
         return long_ago and known.brix + ONE_SIDED * known.sigma_brix > CEILING_BRIX
 
     @property
@@ -181,8 +164,10 @@ def board_of(context: BatchContext) -> Board:
     mass = stands.mass_kg if stands else _found_kg(found, brix)
     time = _time_left(context, found.evidence)
     asked = questions(context, found)
-    call = _held_back(context, found, asked, _call(context, found, mass, time))
-    marks = _marks(context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0)
+    call = held_back(context, found, asked, call_of(context, found, mass, time))
+    marks = marks_of(
+        context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0
+    )
     if stands:
         level = _level_mm(context, stands)
         marks = replace(marks, depth_now_mm=level, depth_done_mm=level)
@@ -201,7 +186,7 @@ def board_of(context: BatchContext) -> Board:
         next_check_at=time.next_check_at,
         heating_minutes=time.heating,
         odd=found.odd.estimate.label if found.odd else "",
-        cause=_cause(found),
+        cause=cause_of(found),
         cup=cup(context, brix),
         carry_over_brix=0.0
         if stands
@@ -265,20 +250,7 @@ def at_a_glance(db: Connection, on_fire: list[Batch], now: datetime) -> list[Boa
     return found
 
 
-@dataclass(frozen=True, kw_only=True)
-class _TimeLeft:
-    """When it will be done, and when to look next."""
-
-    left: float
-    low: float
-    high: float | None
-    finish_at: datetime | None
-    next_check_at: datetime
-    heating: float
-    """Minutes until it boils off; 0 once it does."""
-
-
-def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
+def _time_left(context: BatchContext, seen: BoilEvidence) -> TimeLeft:
     now, wanted_brix = context.now, context.batch.target_brix
     minute = seen.minute(now)
     finish = _finish(context, seen, seen.fitted.finish(wanted_brix, minute))
@@ -289,12 +261,12 @@ def _time_left(context: BatchContext, seen: BoilEvidence) -> _TimeLeft:
     heating = max(-minute, 0.0)
     left = finish.left - heating
     known = finish.left < NEVER_MINUTES / 2
-    return _TimeLeft(
+    return TimeLeft(
         left=left if known else NEVER_MINUTES,
         low=max(finish.low - heating, 0.0),
         high=max(finish.high - heating, 0.0) if isfinite(finish.high) else None,
         finish_at=now + timedelta(minutes=left) if known else None,
-        next_check_at=_next_check(seen, minute + finish.low if known else inf),
+        next_check_at=next_check_of(seen, minute + finish.low if known else inf),
         heating=heating,
     )
 
@@ -309,215 +281,6 @@ def _finish(context: BatchContext, seen: BoilEvidence, by_fit: Finish) -> Finish
     slope = Left(by_fit.left, by_fit.low, by_fit.high)
     left = to_the_mark(seen.climb, gone, slope, brix, context.batch.target_brix)
     return Finish(left.middle, left.low, left.high)
-
-
-@dataclass(frozen=True)
-class _Dip:
-    """What a kind of cup or drop can bring: the sigma that is sharp enough without a fresh one, that of
-    a fresh one by itself, and how long one is fresh."""
-
-    sharp_brix: float
-    brings_brix: float
-    fresh: timedelta
-
-
-STEM = _Dip(0.42, 0.5, timedelta(minutes=2.5))
-DROP = _Dip(0.19, 0.22, timedelta(minutes=3))
-
-
-def _looks(context: BatchContext, seen: BoilEvidence, time: _TimeLeft) -> Looks:
-    """What looking again could bring: who owns a hydrometer or a prism can."""
-    drops = bool(context.instruments_of(RefractometerDetail))
-    kind = RefractometerFacts if drops else HydrometerFacts
-    best = DROP if drops else STEM
-    dips = [r for r in seen.readings if r.kind == kind.key()]
-    return Looks(
-        # A draw-off is opened at the likeliest moment, and the cup is read in what comes.
-        can=_can_look(context) and not context.channels,
-        fresh=bool(dips) and context.now - dips[-1].at <= best.fresh,
-        due=context.now > time.next_check_at and time.heating == 0 and _can_look(context),
-        could_be=time.low < COULD_BE_MINUTES and time.heating == 0 and not seen.heat_is_off,
-        sharp_brix=best.sharp_brix,
-        brings_brix=best.brings_brix,
-    )
-
-
-COULD_BE_MINUTES = 1.0
-"""So near the low end it could be done now."""
-
-
-def _can_look(context: BatchContext) -> bool:
-    return any(context.instruments_of(d) for d in (HydrometerDetail, RefractometerDetail))
-
-
-def _call(context: BatchContext, found: Belief, mass_kg: float, time: _TimeLeft) -> Verdict:
-    """What to do next, from whom is believed."""
-    batch, believed = context.batch, found.believed
-    said = believed or found.joint
-    seen = found.evidence
-    rise = seen.fitted.rise_brix_per_min(max(seen.minute(context.now), 0.0))
-    rises = 0.0 if seen.heat_is_off or time.heating else rise
-
-    def call(agree: bool) -> Verdict:
-        return verdict(
-            mass_kg,
-            said.brix,
-            said.sigma_brix,
-            target_brix=batch.target_brix,
-            agree=agree,
-            looks=_looks(context, seen, time),
-            rise_brix_per_min=rises,
-            draw_margin_brix=batch.draw_margin_brix,
-        )
-
-    if believed is None or found.joint.agree:
-        return call(believed is not None)
-    # One stands alone: at the mark the word of the others is enough to draw on.
-    by_others = call(True)
-    if by_others.call in (Call.DRAW_NOW, Call.OVER):
-        return replace(by_others, reason="at the mark by the others")
-    return by_others if by_others.call is Call.CHECK_AGAIN else call(False)
-
-
-def _held_back(
-    context: BatchContext, found: Belief, asked: list[Question], call: Verdict
-) -> Verdict:
-    """While something is asked that would make it another boil, nothing is done that was not looked at
-    since."""
-    doubts = [one.at for one in asked if one.holds_back]
-    if not doubts or call.call not in (Call.DRAW_NOW, Call.OVER):
-        return call
-    dips = [r for r in found.evidence.readings if r.kind in DIPPED]
-    since = bool(dips) and dips[-1].at > max(doubts) and context.now - dips[-1].at <= STEM.fresh
-    if since and not should_float(found.evidence, dips[-1]):
-        return call
-    return replace(call, call=Call.CHECK_AGAIN, reason="something is asked that would change it")
-
-
-DIPPED = (HydrometerFacts.key(), RefractometerFacts.key())
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Marks:
-    """What tells done on the thermometer and the wall of the pan."""
-
-    pressure: Pressure | None
-    thermometer: ThermometerToday | None
-    draw_shown_c: float | None = None
-    depth_now_mm: float | None = None
-    depth_done_mm: float | None = None
-    foam: bool = False
-
-
-def _marks(
-    context: BatchContext,
-    seen: BoilEvidence,
-    call: Verdict,
-    *,
-    mass_kg: float,
-    brix: float,
-    boils: bool,
-) -> _Marks:
-    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
-    pressure = pressure_by(context.db, context.kitchen, context.now, boil_by)
-    if pressure is None:
-        return _Marks(pressure=None, thermometer=None)
-    glass = _thermometer(context, seen, pressure, boil_by)
-    point = finish_point(pressure.pa, call.draw_at_brix, context.invert_fraction)
-    boils_c = sucrose.boiling_point_c(
-        min(brix, sucrose.MAX_BOIL_BRIX), pressure.pa, context.invert_fraction
-    )
-    now_mm, done_mm = _depths(
-        context,
-        mass_kg,
-        brix,
-        solids_kg=seen.fitted.solids_kg[-1],
-        boil_c=boils_c,
-        done_c=point.temperature_c,
-    )
-    return _Marks(
-        pressure=pressure,
-        thermometer=glass,
-        draw_shown_c=_draw_mark(context, glass, pressure, point),
-        depth_now_mm=now_mm,
-        depth_done_mm=done_mm,
-        foam=boils and boils_c - point.boiling_point_c >= FOAM_ABOVE_WATER_K,
-    )
-
-
-def _draw_mark(
-    context: BatchContext, glass: ThermometerToday | None, pressure: Pressure, point: FinishPoint
-) -> float:
-    """What the thermometer shows when it is done, by the batch's method of the end point."""
-    held = glass.calibration if glass else Calibration(at_c=pressure.boil_c)
-    rule = context.batch.methods.get("end_point", DEFAULT_END_POINT)
-    if rule == DEFAULT_END_POINT:
-        return held.indicated_c(point.temperature_c + context.boil_shift.k)
-    return methods.shown_mark_c(rule, held.indicated_c(pressure.boil_c), point.above_water_c)
-
-
-NOT_KNOWN_MINUTES = 60.0
-"""So far away the low end is held to be where nothing boils off."""
-
-
-def _next_check(seen: BoilEvidence, low_minute: float) -> datetime:
-    """When half of the way is gone from the last look to the low end of the range."""
-    last = _last_look(seen)
-    left = low_minute - seen.minute(last) if isfinite(low_minute) else NOT_KNOWN_MINUTES
-    return last + timedelta(minutes=next_check_minutes(left))
-
-
-def _last_look(seen: BoilEvidence) -> datetime:
-    return max([seen.boil_start, *(reading.at for reading in seen.readings)])
-
-
-def _cause(found: Belief) -> Cause | None:
-    """Why the one that contradicts the others does, most likely. One that speaks alone is held
-    against the balance."""
-    word = found.at_odds
-    causes = word.reading.causes() if word else []
-    if word is None or not causes:
-        return None
-    rest = [w.estimate for w in found.evidence.words if w is not word]
-    others = evidence.agreement(rest or [found.balance])
-    return likely(
-        causes,
-        word.estimate.brix - others.brix,
-        word.estimate.sigma_brix,
-        others.sigma_brix,
-    )
-
-
-def _thermometer(
-    context: BatchContext, seen: BoilEvidence, pressure: Pressure, boil_by: str
-) -> ThermometerToday | None:
-    """The thermometer whose marks the board gives: a probe that speaks, else the one last read
-    in this boil, else the day's."""
-    typed = [t for r in seen.readings if (t := with_detail(r.instrument, ThermometerDetail))]
-    used = seen.probe if seen.probe and seen.probe_samples else (typed[-1] if typed else None)
-    if used:
-        return thermometer_today(context.db, used, pressure, context.now, boil_by)
-    return today(context.db, context.now).chosen
-
-
-def _depths(
-    context: BatchContext,
-    mass_kg: float,
-    brix: float,
-    *,
-    solids_kg: float,
-    boil_c: float,
-    done_c: float,
-) -> tuple[float | None, float | None]:
-    """How deep it stands now, and how deep when it is done, mm; None where no depth tells."""
-    syrup = min(brix, sucrose.MAX_DENSITY_BRIX)
-    vessel, wanted_brix = context.geometry, context.batch.target_brix
-    try:
-        litres = mass_kg / sucrose.density_kg_m3(syrup, 20) * 1000
-        now_mm = vessel.depth_mm(litres * hot_volume_ratio(syrup, min(boil_c, HOTTEST_VOLUME_C)))
-        return now_mm, done_depth_mm(vessel, solids_kg, wanted_brix, done_c)
-    except OutOfRange:
-        return None, None
 
 
 CALL_WORDS = {

@@ -71,6 +71,12 @@ class BoilEvent(Request):
     mass_kg: Annotated[float, Field(gt=0)]
     brix: float
 
+    def as_step(self) -> solids.Step:
+        """A draw takes away."""
+        return solids.Step(
+            self.minute, self.mass_kg if self.kind == "addition" else -self.mass_kg, self.brix
+        )
+
 
 class FinishTimeAnswer(Answer):
     """Minutes from the last reading (or now_minute) to the target, with the 90 % range.
@@ -117,24 +123,19 @@ def finish_time(
 
     Take-in at minute 0 and what was read since.
     """
-    steps = [
-        solids.Step(e.minute, e.mass_kg if e.kind == "addition" else -e.mass_kg, e.brix)
-        for e in events
-    ]
     fitted = fit.fit(
         mass_kg,
         brix,
         readings=[fit.DensityReading(r.minute, r.brix, r.uncertainty_brix) for r in readings],
-        steps=steps,
+        steps=[e.as_step() for e in events],
         prior_rate_kg_per_min=_past(prior_rate_kg_per_min),
         brix_sigma=brix_uncertainty,
     )
     solids.mass_at(mass_kg, brix, target_brix)
     minute = fitted.minute_of(target_brix)
     if not isfinite(minute):
-        raise OutOfRange(
-            "By these readings nothing is boiling off, so the target is never reached.", "readings"
-        )
+        never = "By these readings nothing is boiling off, so the target is never reached."
+        raise OutOfRange(never, "readings")
     last = max((r.minute for r in readings), default=0.0)
     now = last if now_minute is None else now_minute
     low, high = fitted.band_of(target_brix)
@@ -142,12 +143,7 @@ def finish_time(
     working = [
         step("fitted mass at minute 0", fitted.mass0_kg, "kg", "weighted least squares"),
         step("fitted rate", fitted.rate_kg_per_min, "kg/min", "weighted least squares"),
-        step(
-            "mass at the target",
-            100 * fitted.solids_kg[-1] / target_brix,
-            "kg",
-            MASS_BALANCE,
-        ),
+        step("mass at the target", 100 * fitted.solids_kg[-1] / target_brix, "kg", MASS_BALANCE),
         step("target on the readings' clock", minute, "min"),
         step("minutes counted from", now, "min"),
     ]

@@ -25,9 +25,10 @@ from lumbrel.services.base.facts import (
     TakeInFacts,
     ThermometerFacts,
 )
+from lumbrel.services.pan.heats import While, heat_off
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.rate import Rate, learned_rate
-from lumbrel.services.pan.run import Boil, While, heat_off
+from lumbrel.services.pan.run import Boil
 
 WHOLE_POT = (DepthFacts, ScaleFacts)
 """What speaks of all that is in a pan says nothing of its draw-off."""
@@ -178,6 +179,11 @@ BrixOf = Callable[[datetime, float], float | None]
 """What a probe says of density that showed so much at a moment."""
 
 
+def _thinnest(pan: continuous.Running) -> float:
+    """Of what begins to climb once some was drawn unsaid, Brix."""
+    return max(pan.syrup_brix - 2 * UNSAID_SIGMA_BRIX, 1.0)
+
+
 def climb_of(
     context: BatchContext, boil: Boil, points: Sequence[RunPoint], brix_of: BrixOf
 ) -> Boil:
@@ -191,25 +197,23 @@ def climb_of(
         brix_of: of the probe.
     """
     pan, draws = running_of(context), _draws(context, boil.until)
-    since, unsaid = boil.start, None
-    climb = continuous.first_climb(pan, context.taken_in.facts.brix)
-    if draws:
-        since = draws[-1].at
-        climb = continuous.next_climb(pan, _drawn(draws, boil.off))
+    since, unsaid = draws[-1].at if draws else boil.start, None
+    climb = (
+        continuous.next_climb(pan, _drawn(draws, boil.off))
+        if draws
+        else continuous.first_climb(pan, context.taken_in.facts.brix)
+    )
     hottest, fell = _fell(points, since, boil.until)
     if fell:
         if not any(abs(fell - one.at) <= SAID_WITHIN for one in draws[-1:]):
             unsaid = fell
-            begins = max(pan.syrup_brix - 2 * UNSAID_SIGMA_BRIX, 1.0)
-            climb = replace(climb, brix=begins, brix_sigma=UNSAID_SIGMA_BRIX)
+            climb = replace(climb, brix=_thinnest(pan), brix_sigma=UNSAID_SIGMA_BRIX)
         since = fell
-    whole = climb
     mass, counts_from = pan.last_channel_kg, max(since, boil.until - LAST_WHILE)
-    rate = continuous.rate_of(climb, mass, pan.syrup_brix)
+    whole, rate = climb, continuous.rate_of(climb, mass, pan.syrup_brix)
     if counts_from > since:
-        climb, rate = _lately(
-            context, pan, climb, (since, counts_from), _at(points, counts_from, brix_of)
-        )
+        seen = _at(points, counts_from, brix_of)
+        climb, rate = _lately(context, pan, climb, (since, counts_from), seen)
     return replace(
         boil,
         start=counts_from,

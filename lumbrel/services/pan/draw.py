@@ -13,8 +13,8 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
 from lumbrel.services.pan.boiled import boil_at
 from lumbrel.services.pan.continuous import boiled_minutes
+from lumbrel.services.pan.heats import heat_off
 from lumbrel.services.pan.promise import promise
-from lumbrel.services.pan.run import heat_off
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""

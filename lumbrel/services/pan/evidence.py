@@ -1,20 +1,18 @@
 """All that a batch's slip and probe say of its boil: corrected readings, fit, and words now."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
 from math import log, sqrt
 from typing import NamedTuple
 
-from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.bench.thermometer import typed_sigma_k
-from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import DRIFT_SIGMA_K_PER_H, Density, Heat
-from lumbrel.core.pan.boil_model import Known, fit_boil
+from lumbrel.core.pan.boil_model import fit_boil
 from lumbrel.core.pan.boil_path import STRAYS, BoilPath
+from lumbrel.core.pan.boil_problem import Known
 from lumbrel.core.pan.continuous import Climb
-from lumbrel.core.pan.probe_trace import Fall
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
@@ -28,46 +26,21 @@ from lumbrel.services.base.facts import (
     WeighedFacts,
 )
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.day.pressure import Pressure, pressure_by
-from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
-from lumbrel.services.pan import continuous, dipstick, run, signs, weighed
-from lumbrel.services.pan.probe_points import RunPoint, RunTold, told_of
-from lumbrel.services.pan.run import Boil, FirstAt, boil_of
+from lumbrel.services.day.pressure import pressure_by
+from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
+from lumbrel.services.pan import continuous, dipstick, signs, weighed
+from lumbrel.services.pan.evidence_probe import Told, brix_of, live_heat, live_of, probe_of
+from lumbrel.services.pan.evidence_words import BurnerChange, Word, changes_said, tells, words_of
+from lumbrel.services.pan.run import Boil, boil_of
 from lumbrel.services.pan.unsaid import Away, Jump, answered, away, jumps_answered
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
 from lumbrel.store.probes import Trouble
 from lumbrel.store.samples import Sample
 
-STILL_SPEAKS = timedelta(minutes=30)
-PROBE_SPEAKS = timedelta(minutes=2)
 LEAST_SIGMA_BRIX, BOUND_SIGMA_BRIX = 0.02, 0.5
 """The latter of where a stem begins to float."""
 Kinds = tuple[type[Facts], ...]
-
-
-@dataclass(frozen=True)
-class Word:
-    """One instrument's newest reading, carried along the fitted path to now."""
-
-    reading: Corrected
-    estimate: Estimate
-    live: bool = False
-
-
-@dataclass(frozen=True)
-class BurnerChange:
-    """The rate of boiling off changed, as the temperature shows it."""
-
-    at: datetime
-    before_kg_per_min: float
-    after_kg_per_min: float
-
-    @property
-    def percent(self) -> float:
-        """By how much, percent of what it was."""
-        before = self.before_kg_per_min
-        return 100 * (self.after_kg_per_min - before) / before if before > 0 else 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -151,21 +124,20 @@ def gather(
         jumps: where what is in it may have become another, besides what was answered.
         drift_k_per_h: by how much its probe is held to drift, one sigma; None: as any does.
     """
-    told = _told(context)
-    gone = away(context, told.falls, context.taken_in.at)
+    gone = away(context, (told := live_of(context)).falls, context.taken_in.at)
     boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
     readings = _readings(context, boil)
-    probe = _probe_of(context, boil, told, gone)
+    probe = probe_of(context, boil, told, gone)
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
-    out = {one.instrument_id for one in left_out}
-    counts = probe.instrument and probe.instrument.id not in out and ThermometerFacts in trusted
-    heat = _live_heat(context, told, probe, boil) if counts else []
+    is_out = probe.instrument and probe.instrument.id in {one.instrument_id for one in left_out}
+    counts = probe.instrument and not is_out and ThermometerFacts in trusted
+    heat = live_heat(context, told, probe, boil) if counts else []
     slipped = _slipped(context)
     counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out, slipped)]
     drift = _drift(context, probe.instrument, drift_k_per_h)
     fitted, weights = _fitted(context, boil, counted, heat, drift)
-    words = _words(fitted, readings, probe.reading, boil)
+    words = words_of(fitted, readings, probe.reading, boil)
     count = _who_count(words, trusted, slipped)
     return BoilEvidence(
         boil_start=boil.start,
@@ -178,7 +150,7 @@ def gather(
         weights=weights,
         words=count,
         set_aside=[w for w in words if w not in count],
-        changes=[] if context.channels else _said_of_changes(fitted, boil.start),
+        changes=[] if context.channels else changes_said(fitted, boil.start),
         heat_is_off=any(a <= boil.until < b for a, b in boil.off),
         gone=[one for one in gone if not one.said],
         supposed=tuple(jumps),
@@ -225,122 +197,12 @@ def _drift(
 DRIFTS_K_PER_H = 0.6
 
 
-def _boil(
-    context: BatchContext, told: "_Told", gone: Sequence[Away], jumps: Sequence[Jump]
-) -> Boil:
+def _boil(context: BatchContext, told: Told, gone: Sequence[Away], jumps: Sequence[Jump]) -> Boil:
     """The boil so far; of a continuous pan that of its draw-off."""
     boil = boil_of(context, told.first_at, told.speaks, gone, jumps)
     if not context.channels:
         return boil
-    return continuous.climb_of(context, boil, told.points, partial(_brix_of, context, told))
-
-
-def _live_heat(context: BatchContext, told: "_Told", probe: "_Probe", boil: Boil) -> list[Heat]:
-    """What the probe's run says while it boiled."""
-    if told.today is None or told.run is None:
-        return []
-    return run.heat_of(context, told.today, told.run, probe.boiling, boil.start)
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Told:
-    """What the probe in the vessel sent."""
-
-    instrument: Instrument[ThermometerDetail] | None = None
-    run: RunTold | None = None
-    today: ThermometerToday | None = None
-    pressure: Pressure | None = None
-    first_at: FirstAt | None = None
-    """When it first was so hot, by its true temperature, degC."""
-    speaks: bool = False
-
-    @property
-    def points(self) -> list[RunPoint]:
-        """Its run."""
-        return self.run.points if self.run else []
-
-    @property
-    def falls(self) -> Sequence[Fall]:
-        """When it left the boil."""
-        return self.run.falls if self.run else ()
-
-    @property
-    def newest(self) -> Sample | None:
-        """What it sent last."""
-        return self.run.newest if self.run else None
-
-
-def _told(context: BatchContext) -> _Told:
-    probe = context.probe
-    if probe is None:
-        return _Told()
-    boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
-    until = context.left_at or context.now
-    told = told_of(context, probe.id, until)
-    pressure = pressure_by(context.db, context.kitchen, until, boil_by)
-    if pressure is None or not told.points:
-        return _Told(instrument=probe, run=told)
-    today = thermometer_today(context.db, probe, pressure, until, boil_by)
-    held, newest = today.calibration, told.newest
-    speaks = newest is not None and until - newest.at <= PROBE_SPEAKS
-    return _Told(
-        instrument=probe,
-        run=told,
-        today=today,
-        pressure=pressure,
-        first_at=lambda true_c: told.first_at(held.indicated_c(true_c)),
-        speaks=speaks,
-    )
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Probe:
-    """What the probe in the vessel says: its run, and its word of now."""
-
-    instrument: Instrument[ThermometerDetail] | None = None
-    points: list[RunPoint] = field(default_factory=list)
-    boiling: list[RunPoint] = field(default_factory=list)
-    """Those in which it boiled all the while."""
-    now: Sample | None = None
-    reading: Corrected | None = None
-    """Its word on the density; None while it says nothing of it."""
-
-
-def _probe_of(context: BatchContext, boil: Boil, told: _Told, gone: Sequence[Away]) -> _Probe:
-    probe, newest = told.instrument, told.newest
-    if probe is None:
-        return _Probe()
-    until = boil.until
-    whiles = [(a, b) for a, b in boil.unsettled if a <= until]
-    ended = max((b for _, b in whiles), default=boil.start)
-    speaks = (
-        newest is not None
-        and until - newest.at <= PROBE_SPEAKS
-        and newest.at >= context.taken_in.at
-    )
-    settled = until >= ended + run.PROBE_SETTLES
-    return _Probe(
-        instrument=probe,
-        points=told.points,
-        boiling=run.settled(told.points, boil.start, boil.unsettled),
-        now=newest if speaks else None,
-        reading=_word_of(context, told) if speaks and settled else None,
-    )
-
-
-def _word_of(context: BatchContext, told: _Told) -> Corrected | None:
-    """What a probe's newest sample says of density."""
-    if told.newest is None or told.today is None or told.pressure is None:
-        return None
-    newest = told.newest
-    return Corrector.of(context).probe(told.today, told.pressure, newest.at, newest.value)
-
-
-def _brix_of(context: BatchContext, told: "_Told", at: datetime, shown_c: float) -> float | None:
-    """What a probe says of density that showed so much."""
-    if told.today is None or told.pressure is None:
-        return None
-    return Corrector.of(context).probe(told.today, told.pressure, at, shown_c).brix
+    return continuous.climb_of(context, boil, told.points, partial(brix_of, context, told))
 
 
 def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
@@ -450,19 +312,6 @@ def _typed_heat(context: BatchContext, boil: Boil, reading: Corrected) -> Heat |
     )
 
 
-def _said_of_changes(fitted: BoilPath, start: datetime) -> list[BurnerChange]:
-    """Each change with the mean rates on both sides of it."""
-    said = []
-    bounds = (0.0, *fitted.changed_at, max(fitted.followed_to, *fitted.changed_at, 0.0) + 1.0)
-    for before, at, after in zip(bounds, bounds[1:], bounds[2:], strict=False):
-        rates = [
-            (fitted.burnt_kg(b) - fitted.burnt_kg(a)) / (b - a)
-            for a, b in ((before, at), (at, after))
-        ]
-        said.append(BurnerChange(start + timedelta(minutes=at), rates[0], rates[1]))
-    return said
-
-
 def _trusted(context: BatchContext, readings: list[Corrected]) -> Kinds:
     """The kinds of reading that count; all of them while the trusted one has not spoken."""
     only = context.batch.methods.get("trust", "all")
@@ -475,43 +324,6 @@ def _kind_in(reading: Corrected, kinds: Kinds) -> bool:
     return any(kind.key() == reading.kind for kind in kinds)
 
 
-def _tells(reading: Corrected) -> bool:
-    """Whether a reading says anything of density: a boil hardly above water's does not."""
-    return reading.brix is not None and 5 <= reading.brix <= 96 and reading.sigma_brix < 20
-
-
 def _counts(reading: Corrected, trusted: Kinds) -> bool:
-    tells = _tells(reading) or reading.bound_brix is not None or reading.shown_c is not None
-    return tells and _kind_in(reading, trusted)
-
-
-def _words(
-    fitted: BoilPath, readings: list[Corrected], live: Corrected | None, boil: Boil
-) -> list[Word]:
-    """The newest word of each instrument; an old one is carried along the fitted path."""
-    newest: dict[str, tuple[Corrected, bool]] = {}
-    for reading in readings:
-        if reading.brix is not None and boil.until - reading.at <= STILL_SPEAKS:
-            newest[reading.instrument.id] = (reading, False)
-    if live is not None and live.brix is not None:
-        newest[live.instrument.id] = (live, True)
-    words = []
-    for reading, is_live in newest.values():
-        said = _said(fitted, reading, is_live, boil) if _tells(reading) else None
-        if said:
-            words.append(Word(reading, said, is_live))
-    return words
-
-
-def _said(fitted: BoilPath, reading: Corrected, is_live: bool, boil: Boil) -> Estimate | None:
-    """What a reading says of now; None when it cannot be carried along so far."""
-    assert reading.brix is not None
-    brix, sigma = reading.brix, reading.sigma_brix
-    if not is_live:
-        try:
-            then, now = boil.minute(reading.at), boil.minute(boil.until)
-            brix, sigma = fitted.carried(brix, sigma, then, now)
-        except (OutOfRange, ZeroDivisionError):
-            return None
-    name = reading.instrument.name
-    return Estimate(name, min(max(brix, 0.2), 96.9), min(max(sigma, 0.05), 50.0))
+    speaks = tells(reading) or reading.bound_brix is not None or reading.shown_c is not None
+    return speaks and _kind_in(reading, trusted)

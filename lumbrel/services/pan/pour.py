@@ -25,7 +25,7 @@ from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
-from lumbrel.store import book, flow, kept, record
+from lumbrel.store import book, flow, flowed, kept, record
 from lumbrel.store.record import Batch
 
 THE_OTHER = UUID("6c756d62-7265-6c00-8000-706f75726564")
@@ -82,7 +82,7 @@ def why_not(context: BatchContext, other: BatchContext) -> str:
     if context.poured_away or context.called_off:
         return "This batch is gone; pour into another."
     parcel = flow.bulk_id if context.drawn else flow.charge_id
-    if flow.comes_back(context.db, parcel(other.batch.id), parcel(context.batch.id)):
+    if flowed.comes_back(context.db, parcel(other.batch.id), parcel(context.batch.id)):
         return (
             f"Some of this batch is in {other.batch.code} already: poured back, nobody could say "
             "whose sugar is whose."

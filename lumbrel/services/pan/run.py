@@ -4,59 +4,33 @@ from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from math import ceil, hypot, sqrt
+from math import ceil, sqrt
 
 from lumbrel.core.pan.boil_lines import Heat
 from lumbrel.core.pan.continuous import Climb
 from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
 from lumbrel.core.pan.probe_trace import FIRST_WIDTH_S
-from lumbrel.core.pan.solids import Step, heat_up_minutes, unboiled_kg
+from lumbrel.core.pan.solids import Step, heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.corrected import READINGS
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     BoilingFacts,
     BurnerFacts,
-    DepthFacts,
-    Facts,
-    HeatFacts,
     OpenedFacts,
-    PartDrawFacts,
-    PouredFacts,
-    PutInFacts,
-    ScaleFacts,
-    StageFacts,
-    WeighedFacts,
 )
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
+from lumbrel.services.pan.heats import REHEATS, Steps, While, heat_off
 from lumbrel.services.pan.probe_points import RunPoint, RunTold
 from lumbrel.services.pan.rate import Rate, learned_rate
 from lumbrel.services.pan.unsaid import RELIT_SIGMA, Away, Jump
 
-While = tuple[datetime, datetime]
-
 HOTTEST_BRIX = 90.0
-REHEATS = timedelta(minutes=1)
-"""How long it takes to boil again once the heat is on."""
-DRAWN_SIGMA, ADDED_SIGMA, ADDED_SIGMA_BRIX, HELD_SIGMA = 0.003, 0.02, 0.7, 0.4
-DRAWN_AS_SIGMA_BRIX = 0.5
-"""How well the density is known at which a part was drawn."""
-MASS_SIGMA = 0.03
-"""What was weighed at the take-in and at a draw is known so well: of what is left that is a bigger share."""
 TAKE_IN_SIGMA_BRIX = 0.7
 """One sigma of the Brix that is taken in: told by a woodlot, or read in a hurry."""
-PROBE_SETTLES = timedelta(minutes=3)
-"""A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
-thinner syrup than was ever put in."""
-JUST_AFTER_MINUTES = 1e-6
-MOST_TAKEN = 0.97
-"""Of the sugar in a pan no more is taken out, whatever was weighed: something always stays."""
-STEADY_K = 1.5
-"""A boil never moves so far within one point of a run: what does was cold in between."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,6 +82,26 @@ SLOWEST_WARMING, MOST_LATE, NOT_YET = 3.0, timedelta(minutes=10), timedelta(minu
 FirstAt = Callable[[float], datetime | None]
 
 
+def _seen_to_begin(
+    context: BatchContext, first_at: FirstAt | None, pressure_pa: float
+) -> tuple[datetime, float] | None:
+    """When it began, as it was noted or as its probe shows it, and how well that is known."""
+    noted = context.first(BoilingFacts)
+    if noted:
+        return noted.at, NOTED_SIGMA_MINUTES
+    # What nobody measured may be much thinner, and boils sooner.
+    taken = context.taken_in.facts
+    thinnest = max(taken.brix - 2 * (taken.brix_sigma or 0.0), 1.0)
+    boils_c = sucrose.boiling_point_c(thinnest, pressure_pa, context.invert_fraction)
+    seen = first_at(boils_c - FULL_BOIL_BELOW_K) if first_at else None
+    return (seen, SEEN_SIGMA_MINUTES) if seen else None
+
+
+def _pressure_pa(context: BatchContext, at: datetime) -> float:
+    pressure = pressure_at(context.db, context.kitchen, at)
+    return pressure.pa if pressure else STANDARD_PA
+
+
 def boil_of(
     context: BatchContext,
     first_at: FirstAt | None = None,
@@ -126,27 +120,18 @@ def boil_of(
     taken = context.taken_in
     until = context.left_at or context.now
     rate = learned_rate(context.db, context.vessel, taken.at)
-    pressure = pressure_at(context.db, context.kitchen, taken.at)
-    pa = pressure.pa if pressure else STANDARD_PA
+    pa = _pressure_pa(context, taken.at)
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
-    # What nobody measured may be much thinner, and boils sooner.
-    thinnest = max(taken.facts.brix - 2 * (taken.facts.brix_sigma or 0.0), 1.0)
-    full_c = sucrose.boiling_point_c(thinnest, pa, context.invert_fraction) - FULL_BOIL_BELOW_K
-    noted = context.first(BoilingFacts)
-    seen = first_at(full_c) if first_at and not noted else None
-    if noted:
-        start, sigma = noted.at, NOTED_SIGMA_MINUTES
-    elif seen:
-        start, sigma = seen, SEEN_SIGMA_MINUTES
-    else:
-        start, sigma = _warmed(taken, boils_c, rate, until if speaks else None)
+    start, sigma = _seen_to_begin(context, first_at, pa) or _warmed(
+        taken, boils_c, rate, until if speaks else None
+    )
     away = [one for one in gone if one.began >= start]
     gone = [one for one in away if not one.said]
     heat = _merged(
         [*_until_it_boils(heat_off(context, start, until, rate), gone), *_off(gone, until)]
     )
     jumped = [*_jumps_of(gone), *(jump for jump in jumps if start < jump.at < until)]
-    steps = _Steps(
+    steps = Steps(
         context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped
     )
     steps.walk()
@@ -162,12 +147,13 @@ def boil_of(
         step_sigmas_kg=steps.sigmas_kg,
         unsettled=sorted([*steps.unsettled, *heat, *_off(away, until)]),
         off=heat,
-        turned=[
-            *(e.at for e in context.of_kind(BurnerFacts) if e.at <= until),
-            *(at for at, _ in steps.rates),
-        ],
+        turned=[*_turned(context, until), *(at for at, _ in steps.rates)],
         turned_sigmas=steps.rates,
     )
+
+
+def _turned(context: BatchContext, until: datetime) -> list[datetime]:
+    return [e.at for e in context.of_kind(BurnerFacts) if e.at <= until]
 
 
 def _warmed(
@@ -229,151 +215,11 @@ COOLED_SHARE = 0.008
 """What steams off while it cools, one sigma."""
 
 
-def heat_off(
-    context: BatchContext, start: datetime, until: datetime, rate: Rate | None = None
-) -> list[While]:
-    """When there was no heat under it, by the slip: the burner off, or the fire banked for the night.
-
-    Args:
-        rate: of the vessel; with it, what has grown cold takes its time to boil again.
-    """
-    found: list[While] = []
-    since: datetime | None = None
-    for entry in context.of_kind(HeatFacts, StageFacts):
-        if entry.at > until:
-            break
-        on = _heats(entry.facts)
-        if on is False and since is None:
-            since = max(entry.at, start)
-        elif on and since is not None:
-            again = max(entry.at, since)
-            found.append((since, again + _reheats(context, again - since, rate)))
-            since = None
-    if since is not None:
-        found.append((since, max(until, since) + timedelta(days=1)))
-    return found
-
-
-def _heats(facts: Facts) -> bool | None:
-    """Whether from here on there is heat; None where it stays as it was."""
-    if isinstance(facts, HeatFacts):
-        return facts.on
-    step = facts.step if isinstance(facts, StageFacts) else ""
-    return {"banked": False, "on_again": True}.get(step)
-
-
-def _reheats(context: BatchContext, cold: timedelta, rate: Rate | None) -> timedelta:
-    """How long it takes to boil again: a moment, or as long as warming all of it, by how far it cooled."""
-    if rate is None or cold < COOLS:
-        return REHEATS
-    taken = context.taken_in.facts
-    cooled = 80.0 * min(cold / GROWN_COLD, 1.0)
-    minutes = heat_up_minutes(taken.mass_kg, taken.brix, 98.0 - cooled, 98.0, rate.kg_per_min)
-    return max(REHEATS, timedelta(minutes=minutes))
-
-
-COOLS, GROWN_COLD = timedelta(minutes=20), timedelta(hours=8)
-
-
 def _warming(taken: OpenedFacts, boils_c: float, rate: Rate) -> timedelta:
     minutes = heat_up_minutes(
         taken.mass_kg, taken.brix, taken.temperature_c, boils_c, rate.kg_per_min
     )
     return timedelta(minutes=minutes)
-
-
-@dataclass(kw_only=True)
-class _Steps:
-    """What was put in and drawn as steps of the balance, and the whiles in which it did not boil.
-
-    What is put in stops the boil until it boils too: as if that much water had come with it. A
-    reading on the slip before it was of what was there before, at the same moment too.
-    """
-
-    context: BatchContext
-    start: datetime
-    until: datetime
-    boils_c: float
-    rate: Rate
-    jumps: Sequence[Jump] = ()
-    steps: list[Step] = field(default_factory=list)
-    sigmas_kg: list[float] = field(default_factory=list)
-    rates: list[tuple[datetime, float]] = field(default_factory=list)
-    unsettled: list[While] = field(default_factory=list)
-
-    def walk(self) -> None:
-        """Along the slip, oldest line first."""
-        self.unsettled = [(self.start, self.start)]
-        read: set[datetime] = set()
-        taken = self.context.taken_in.facts
-        self._mass, self._solids = taken.mass_kg, taken.mass_kg * taken.brix / 100
-        for entry in self.context.current:
-            if entry.at > self.until:
-                continue
-            if isinstance(entry.facts, (*READINGS, DepthFacts, WeighedFacts, ScaleFacts)):
-                read.add(entry.at)
-            elif _leaves_the_pan(entry.facts) and entry.at < self.until:
-                assert isinstance(entry.facts, PartDrawFacts | PouredFacts)
-                self._drawn(entry.at, entry.facts)
-            elif isinstance(entry.facts, PutInFacts):
-                self._added(entry.at, entry.facts, entry.at in read)
-        for jump in self.jumps:
-            self.steps.append(Step(self._minute(jump.at), 0.0, 0.0))
-            self.sigmas_kg.append(jump.share * self._mass)
-            self.rates.append((jump.at, jump.rate_sigma))
-        order = sorted(range(len(self.steps)), key=lambda k: self.steps[k].minute)
-        self.steps = [self.steps[k] for k in order]
-        self.sigmas_kg = [self.sigmas_kg[k] for k in order]
-
-    def _drawn(self, at: datetime, facts: PartDrawFacts | PouredFacts) -> None:
-        taken = min(facts.mass_kg, MOST_TAKEN * self._solids / (facts.brix / 100))
-        before = self._solids
-        self._solids -= taken * facts.brix / 100
-        self.steps.append(Step(self._minute(at), -taken, facts.brix))
-        self.sigmas_kg.append(taken * hypot(DRAWN_SIGMA, DRAWN_AS_SIGMA_BRIX / facts.brix))
-        self.rates.append((at, MASS_SIGMA * before / self._solids))
-
-    def _added(self, at: datetime, facts: PutInFacts, after_reading: bool) -> None:
-        kg, brix, held = facts.mass_kg, facts.brix, 0.0
-        if at > self.start:
-            warm = facts.temperature_c
-            if warm is None:
-                warm = self.context.taken_in.facts.temperature_c
-            held = unboiled_kg(kg, brix, warm, self.boils_c)
-            slow = max(self.rate.kg_per_min - self.rate.sigma_kg_per_min, self.rate.kg_per_min / 3)
-            self.unsettled.append((at, at + timedelta(minutes=held / slow)))
-        # How wrong it may be, as water: its sugar by its Brix, its mass by the scale.
-        sugar = kg * sqrt(ADDED_SIGMA_BRIX**2 + (ADDED_SIGMA * brix) ** 2) / 100
-        self._solids += kg * brix / 100
-        self.sigmas_kg.append(
-            sqrt(
-                (self._mass * sugar / self._solids) ** 2
-                + (ADDED_SIGMA * kg) ** 2
-                + (HELD_SIGMA * held) ** 2
-            )
-        )
-        minute = self._minute(at) + (JUST_AFTER_MINUTES if after_reading else 0.0)
-        self.steps.append(Step(minute, kg + held, kg * brix / (kg + held)))
-
-    def _minute(self, at: datetime) -> float:
-        return max((at - self.start) / timedelta(minutes=1), 0.0)
-
-
-def _leaves_the_pan(facts: Facts) -> bool:
-    """Whether a part of what boils went; what a kettle gave was drawn before."""
-    poured = isinstance(facts, PouredFacts) and facts.stage == "charge"
-    return poured or isinstance(facts, PartDrawFacts)
-
-
-def settled(points: list[RunPoint], start: datetime, unsettled: list[While]) -> list[RunPoint]:
-    """The points of a run in which it boiled all the while."""
-    return [
-        p
-        for p in points
-        if p.begins >= start
-        and p.spread_k <= STEADY_K
-        and not any(p.begins < to + PROBE_SETTLES and p.ends > at for at, to in unsettled)
-    ]
 
 
 def _power(told: RunTold, points: list[RunPoint]) -> float:

@@ -21,7 +21,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_of
-from lumbrel.services.pan.evidence import BurnerChange
+from lumbrel.services.pan.evidence_words import BurnerChange
 from lumbrel.store import samples as samples_store
 
 PATH_POINTS = 160

@@ -9,12 +9,12 @@ from lumbrel.core.pan.fit import NINETY_PERCENT
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.working import ICUMSA, Part, Step, Working, missing
-from lumbrel.services.bench.correct import shift_steps
+from lumbrel.services.bench.correct_steps import shift_steps
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.working import boil_steps, thermometer_steps
 from lumbrel.services.pan.belief import LEAST_SIGMA_BRIX
 from lumbrel.services.pan.board import Board
-from lumbrel.services.pan.evidence import Word
+from lumbrel.services.pan.evidence_words import Word
 
 
 def density(board: Board) -> Working:

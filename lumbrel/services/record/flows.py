@@ -22,6 +22,7 @@ from lumbrel.services.base.facts import (
     TakenOutFacts,
 )
 from lumbrel.store import flow as store
+from lumbrel.store import flowed
 from lumbrel.store.flow import Flow
 from lumbrel.store.record import Batch
 
@@ -267,7 +268,7 @@ def _jars(db: Connection, code: str, jars: Jars) -> list[Flow]:
 
 def packings(db: Connection, lot: str) -> list[Flow]:
     """What was packed into a lot, oldest first."""
-    into = (one.flow for one in store.flows_into(db, lot))
+    into = (one.flow for one in flowed.flows_into(db, lot))
     return [one for one in into if one.packs and one.source_id]
 
 

@@ -35,7 +35,7 @@ from lumbrel.services.record.flows import NotPacked, deliveries, moved_by, takes
 from lumbrel.services.record.lots import keep_lots
 from lumbrel.services.record.moved import Moved, moves
 from lumbrel.services.record.shares import settle
-from lumbrel.store import book, cooks, flow, kept, photographs, record, sap
+from lumbrel.store import book, cooks, flow, flowed, kept, kept_use, photographs, record, sap
 from lumbrel.store.db import (
     KEPT_TABLES,
     make_kept_tables,
@@ -44,7 +44,8 @@ from lumbrel.store.db import (
     transaction,
 )
 from lumbrel.store.instruments import BarometerDetail, instruments_of
-from lumbrel.store.kept import Pair, Standing, Use
+from lumbrel.store.kept import Standing
+from lumbrel.store.kept_use import Pair, Use
 from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, hold_all
@@ -105,10 +106,10 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:
     """
     stands = _standing_of(lines)
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
-    learned = kept.keep_pairs(
+    learned = kept_use.keep_pairs(
         db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines)
     )
-    kept.keep_uses(db, batch.id, _uses(lines))
+    kept_use.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
     _keep_colour(db, batch, lines, gone)
     kept.keep_filter(db, batch.id, None if gone else filter_seen(lines))
@@ -256,7 +257,7 @@ def rebuild(db: Connection) -> None:
         packed = _rebuild_slips(db)
     except NotPacked as error:
         raise Unsound(str(error)) from error
-    if flow.runs_in_a_circle(db):
+    if flowed.runs_in_a_circle(db):
         raise Unsound("what was poured comes back to where it came from")
     for parcel_id, kind in flow.parcel_kinds(db).items():
         if kind in (flow.LOT, flow.CONFECTION):

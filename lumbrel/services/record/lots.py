@@ -7,8 +7,8 @@ from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import CheckedFacts, ColourFacts, CookFacts, JarFacts, MadeFacts
 from lumbrel.services.base.form import local_time
 from lumbrel.services.record.flows import parts_of
-from lumbrel.store import flow, kept
-from lumbrel.store.kept import LotRow
+from lumbrel.store import flow, flowed, jars, kept_lots
+from lumbrel.store.kept_lots import LotRow
 from lumbrel.store.kitchen import Kitchen
 from lumbrel.store.record import Batch
 
@@ -17,14 +17,14 @@ def keep_lots(db: Connection, kitchen: Kitchen, batch: Batch) -> None:
     """The lots of a batch as the shelf lists them."""
     lines = standing.current(slip_of(db, batch.id))
     if standing.is_called_off(lines):
-        kept.keep_lots(db, batch.id, [])
+        kept_lots.keep_lots(db, batch.id, [])
         return
     packings: list[Entry[JarFacts] | Entry[MadeFacts]] = [
         *standing.of_kind(lines, JarFacts),
         *(e for e in standing.of_kind(lines, MadeFacts) if e.facts.packs),
     ]
     packed = {e.facts.lot: e for e in packings}
-    kept.keep_lots(db, batch.id, [_lot(db, kitchen, batch, lines, e) for e in packed.values()])
+    kept_lots.keep_lots(db, batch.id, [_lot(db, kitchen, batch, lines, e) for e in packed.values()])
 
 
 def _lot(
@@ -37,9 +37,9 @@ def _lot(
     """A lot by its newest packing and all that flowed into it."""
     taken, code = standing.taken_in(lines), newest.facts.lot
     colour = next((e.facts for e in standing.of_kind(lines, ColourFacts)), None)
-    into = flow.flows_into(db, flow.lot_id(code))
+    into = flowed.flows_into(db, flow.lot_id(code))
     filled = [f.flow for f in into if f.flow.source_id is not None]
-    stand = flow.jars_of(db, code)
+    stand = jars.jars_of(db, code)
     cooks_of = standing.of_kind(lines, CookFacts)
     # A confection's packs are known in grams, and have no volume.
     measured = [] if cooks_of else filled

@@ -9,7 +9,7 @@ from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import CalledOffFacts, Facts
 from lumbrel.services.base.form import BadInput, Form
 from lumbrel.services.record.flows import deliveries, moved_by, takes_jars
-from lumbrel.store import flow, kept, record
+from lumbrel.store import flow, flowed, kept, record
 from lumbrel.store.flow import Flow
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
@@ -53,7 +53,7 @@ class Moved:
 
     def keep_what_rests_on(self, batch_id: str) -> None:
         """Of other slips that moved this batch's jars."""
-        for line_id, other_id in flow.moved_jars_of(self._db, batch_id):
+        for line_id, other_id in flowed.moved_jars_of(self._db, batch_id):
             other = record.batch_by(self._db, id=other_id)
             assert other is not None
             lines = standing.current(slip_of(self._db, other_id))
@@ -66,7 +66,7 @@ class Moved:
             return
         for one in wanted:
             ends = one.source_id, one.target_id
-            if one not in known and all(ends) and flow.comes_back(self._db, *map(str, ends)):
+            if one not in known and all(ends) and flowed.comes_back(self._db, *map(str, ends)):
                 raise BadInput({"from": COMES_BACK, "lot": COMES_BACK, "b": COMES_BACK})
         flow.drop_flows(self._db, line_id)
         flow.add_flows(self._db, line_id, wanted)

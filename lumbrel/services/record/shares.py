@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Mapping
 from sqlite3 import Connection
 
 from lumbrel.store import flow as store
+from lumbrel.store import flowed
 from lumbrel.store.flow import Flowed
 
 Solids = dict[str, float]
@@ -98,7 +99,7 @@ def settle(db: Connection, parcel_ids: set[str]) -> set[str]:
     Returns:
         The parcels that were looked at: those and all below them.
     """
-    below = {found for parcel_id in parcel_ids for found in store.below(db, parcel_id)}
+    below = {found for parcel_id in parcel_ids for found in flowed.below(db, parcel_id)}
 
     def from_elsewhere(one: Flowed, mixer: Mixer) -> Solids | None:
         source, target = one.flow.source_id, one.flow.target_id
@@ -123,6 +124,6 @@ def in_order(db: Connection, parcel_ids: set[str]) -> list[Flowed]:
     """What flowed into or out of some parcels, each flow once, in order of time."""
     found: dict[Key, Flowed] = {}
     for parcel_id in parcel_ids:
-        for one in (*store.flows_into(db, parcel_id), *store.flows_out_of(db, parcel_id)):
+        for one in (*flowed.flows_into(db, parcel_id), *flowed.flows_out_of(db, parcel_id)):
             found[one.entry_id, one.line] = one
     return sorted(found.values(), key=lambda f: (f.at, f.order, f.line))

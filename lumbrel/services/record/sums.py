@@ -15,7 +15,7 @@ from lumbrel.services.base.entry import Entry, slip_of
 from lumbrel.services.base.facts import Facts, OpenedFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, Form, was_confirmed
 from lumbrel.services.record.flows import SET_ASIDE
-from lumbrel.store import flow
+from lumbrel.store import flow, flowed
 from lumbrel.store.flow import BULK, CHARGE, CONFECTION, LOT, Flow, Parcel
 from lumbrel.store.kitchen import load_kitchen, vessels
 
@@ -112,7 +112,7 @@ def _question(sentence: str) -> BadInput:
 
 def _through(db: Connection, parcel_id: str) -> tuple[list[Flow], list[Flow]]:
     """What came into a parcel, and what went out."""
-    into, out = flow.flows_into(db, parcel_id), flow.flows_out_of(db, parcel_id)
+    into, out = flowed.flows_into(db, parcel_id), flowed.flows_out_of(db, parcel_id)
     return [one.flow for one in into], [one.flow for one in out]
 
 

@@ -7,7 +7,7 @@ from pydantic import Field
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan import continuous
 from lumbrel.core.pan.target import DEFAULT_BRIX
-from lumbrel.core.sap import boil_down, fuel, keeping, running, sap
+from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.services.base.calculation import (
     MASS_BALANCE,
@@ -127,7 +127,7 @@ def sap_trunk(
     return TrunkAnswer(
         taps_borne=bears,
         places=[PlaceAnswer(bearing_deg=p.bearing_deg, height_mm=p.height_mm) for p in found],
-        seasons_until_full=trunks.years_until_full(trunk, rule),
+        seasons_until_full=growth.years_until_full(trunk, rule),
         working=working,
     )
 
@@ -151,7 +151,7 @@ class RunAnswer(Answer):
 def sap_run(
     *,
     days: Annotated[list[NightRequest], Field(min_length=1, max_length=60)],
-    best_l: float = running.BEST_L,
+    best_l: float = learned.BEST_L,
     birch: bool = False,
 ) -> RunAnswer:
     """What a night and a day bring, by the rule of frost and thaw.
@@ -189,6 +189,13 @@ class BoilDownAnswer(Answer):
     propane_kg: float
 
 
+def _told_rate(kg_per_min: float) -> fuel.Range:
+    kg = require_between(
+        kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
+    )
+    return fuel.Range(kg, 0.9 * kg, 1.1 * kg)
+
+
 @calculation("sap/boil-down")
 def sap_boil_down(
     *,
@@ -207,12 +214,7 @@ def sap_boil_down(
     """
     require_between(bottom_m2, 0.005, 100, field="bottom_m2", what="The pan", unit="m²")
     require_between(boiling_point_c, 70, 105, field="boiling_point_c", what="The boil", unit="°C")
-    rate = None
-    if rate_kg_per_min is not None:
-        kg = require_between(
-            rate_kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
-        )
-        rate = fuel.Range(kg, 0.9 * kg, 1.1 * kg)
+    rate = None if rate_kg_per_min is None else _told_rate(rate_kg_per_min)
     plan = boil_down.plan(
         sap_kg=sap.mass_kg(litres, sap.require_sap(brix)),
         brix=brix,

@@ -2,53 +2,25 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime
 from math import cos, pi
 from sqlite3 import Connection
 
 from lumbrel.core.sap import keeping, sap
-from lumbrel.services.base.cache import cache_of, record_key
-from lumbrel.services.base.entry import Entry, lines_about, read
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
-from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.services.sap.facts import (
-    GatheredFacts,
-    IceOffFacts,
-    MovedFacts,
-    OutFacts,
-    WarmFacts,
-)
-from lumbrel.store import book
+from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.store import sap as store
-from lumbrel.store.book import written_so_far
-from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
+from lumbrel.store.kitchen import Kitchen
 from lumbrel.store.sap import Tank, WeatherDay
 
-AHEAD = timedelta(days=12)
-KEPT_FOR_S = 60
-HOLDS = timedelta(hours=12)
-"""A temperature that was read tells of so long before and after it."""
 PLACES = {
     "outside": "outside in the shade",
     "snow": "in snow or ice",
     "inside": "inside",
 }
 INSIDE_C, SNOW_C = 12.0, 0.5
-LAST_RESORT_C = 6.0
-REASONS = {
-    "cloudy": "cloudy",
-    "ropy": "ropy",
-    "sour": "sour",
-    "old": "older than it keeps",
-    "spilt": "spilt",
-    "given": "given away",
-    "drunk": "drunk as it was",
-}
 NOTHING_L = 0.05
-LONG_SPOILT = 3.0
-"""Of its life: nobody counts on."""
-SLACK = 1.02
-"""A dipstick and a bucket agree to some percent: so much more may leave than is there."""
 
 
 @dataclass(kw_only=True)
@@ -185,214 +157,3 @@ class Outside:
             return None
         middle, half = (known.night_c + known.day_c) / 2, (known.day_c - known.night_c) / 2
         return middle + half * cos(2 * pi * (local.hour + local.minute / 60 - 15) / 24)
-
-
-def views(db: Connection, now: datetime) -> list[TankView]:
-    """All tanks. Every page says how they stand: what was worked out is kept for a moment, as long as
-    nothing is written."""
-    found = store.tanks(db)
-    if not found:
-        return []
-    if db.in_transaction:
-        return _views(db, found, now)
-    key = (
-        record_key(db),
-        written_so_far(db),
-        tuple(found),
-        tuple(woodlots(db)),
-        int(now.timestamp() // KEPT_FOR_S),
-    )
-    return cache_of(db).shelf("tanks", 8).get(key, lambda: _views(db, found, now))
-
-
-def _views(db: Connection, found: list[Tank], now: datetime) -> list[TankView]:
-    kitchen = load_kitchen(db)
-    local = local_time(now, kitchen)
-    # Sap never stands over a summer.
-    since = datetime(local.year - (local.month < 7), 7, 1, tzinfo=UTC)
-    outside = Outside(kitchen, store.weather(db, since.date(), (now + AHEAD).date()))
-    played = Played(db, kitchen, outside, found, since=since, now=now)
-    return [played.view(tank) for tank in found]
-
-
-def view(db: Connection, tank_id: str, now: datetime) -> TankView:
-    """One tank; sap that was pumped over comes with its other tank's history."""
-    wanted = tank_of(db, tank_id)
-    return next(v for v in views(db, now) if v.tank.id == wanted.id)
-
-
-@dataclass(frozen=True)
-class _Event:
-    at: datetime
-    tank_id: str
-    line: Entry[Facts] | None = None
-    draw: store.Draw | None = None
-
-
-def _lines_of(db: Connection, tank_id: str, since: datetime) -> list[Entry[Facts]]:
-    """What was ever gathered into a tank, and what was said of it since a moment, oldest first; of one moment
-    in the order they were written, a corrected line in the place of the one that it corrects."""
-    gathered = [read(row) for row in store.into_tank(db, tank_id, since)]
-    lines = [*lines_about(db, tank_id, since), *gathered]
-    return sorted(lines, key=lambda line: (line.at, book.place_of(db, line.seq, line.supersedes)))
-
-
-class Played:
-    """The tanks' books played from the first line on, up to now."""
-
-    def __init__(
-        self,
-        db: Connection,
-        kitchen: Kitchen,
-        outside: Outside,
-        tanks: list[Tank],
-        *,
-        since: datetime,
-        now: datetime,
-    ) -> None:
-        self._kitchen, self._outside, self._now = kitchen, outside, now
-        self._tanks = {tank.id: tank for tank in tanks}
-        self._warm: dict[str, list[tuple[datetime, float]]] = {tank.id: [] for tank in tanks}
-        self.contents = {tank.id: Content(at=since) for tank in tanks}
-        self.steps: dict[str, list[Step]] = {tank.id: [] for tank in tanks}
-        self.over = dict.fromkeys(self._tanks, 0.0)
-        self.spilled = dict.fromkeys(self._tanks, 0.0)
-        self.gone: dict[str, dict[str, tuple[float, float]]] = {tank.id: {} for tank in tanks}
-        self._names = {w.id: w.name for w in woodlots(db)}
-        events = []
-        for tank in tanks:
-            for line in _lines_of(db, tank.id, since):
-                if isinstance(line.facts, WarmFacts):
-                    self._warm[tank.id].append((line.at, line.facts.temperature_c))
-                events.append(_Event(line.at, tank.id, line=line))
-            events += [
-                _Event(draw.at, tank.id, draw=draw) for draw in store.draws(db, tank.id, since)
-            ]
-        for event in sorted(events, key=lambda event: event.at):
-            if event.at <= now:
-                self._play(event)
-        for tank in tanks:
-            self._age(tank.id, now)
-
-    def _temperature(self, tank: Tank, at: datetime) -> tuple[float, str]:
-        read = [(abs(when - at), c) for when, c in self._warm[tank.id] if abs(when - at) <= HOLDS]
-        if read:
-            return min(read)[1], "read"
-        out = self._outside.temperature_c(at)
-        if tank.place == "inside":
-            return INSIDE_C, "as inside"
-        if tank.place == "snow":
-            return (SNOW_C if out is None else min(max(out, 0.0), 2.0)), "as in snow"
-        return (LAST_RESORT_C, "nobody knows") if out is None else (out, "by the weather")
-
-    def course(self, tank: Tank, start: datetime, end: datetime) -> list[tuple[datetime, float]]:
-        """The temperatures of a tank, every two hours; sap follows the air by some hours' mean."""
-        found, at = [], start
-        while True:
-            near = [self._temperature(tank, at + timedelta(hours=h))[0] for h in (-4, -2, 0)]
-            found.append((at, sum(near) / len(near)))
-            if at >= end:
-                return found
-            at = min(at + timedelta(hours=2), end)
-
-    def _age(self, tank_id: str, at: datetime) -> None:
-        held = self.contents[tank_id]
-        if held.litres >= NOTHING_L and at > held.at and held.used < LONG_SPOILT:
-            course = self.course(self._tanks[tank_id], held.at, at)
-            held.used += keeping.used_between(course, held.at, at)
-        held.at = at
-
-    def _play(self, event: _Event) -> None:
-        self._age(event.tank_id, event.at)
-        held = self.contents[event.tank_id]
-        words = ""
-        if event.draw is not None:
-            self._take(event.tank_id, event.draw.mass_kg)
-            words = "into a pan"
-        elif event.line is not None:
-            words = self._line(event.tank_id, event.line)
-        if words:
-            batch = event.draw.batch_code if event.draw else ""
-            self.steps[event.tank_id].append(Step(event.at, words, held.litres, event.line, batch))
-
-    def _line(self, tank_id: str, line: Entry[Facts]) -> str:
-        held, facts = self.contents[tank_id], line.facts
-        show = Form({}, self._kitchen).show
-        if isinstance(facts, GatheredFacts):
-            woodlot = line.about_id
-            solids = facts.mass_kg * facts.brix / 100
-            came = Content(
-                mass_kg=facts.mass_kg,
-                solids_kg=solids,
-                variance=(facts.mass_kg * facts.sigma_brix / 100) ** 2,
-                used=facts.used,
-                at=line.at,
-                oldest=line.at,
-                by_woodlot={woodlot: (facts.mass_kg, solids)},
-                cloudy=facts.clarity != "clear",
-            )
-            litres = came.litres
-            held.add(came)
-            capacity = self._tanks[tank_id].capacity_l
-            if held.litres > capacity * SLACK:
-                self.spilled[tank_id] += held.litres - capacity
-            return (
-                f"{show(litres, 'volume')} from {self._names.get(woodlot, '?')} at {facts.brix:.1f}"
-            )
-        if isinstance(facts, MovedFacts):
-            taken = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
-            self._age(facts.to_tank, line.at)
-            other = self.contents[facts.to_tank]
-            other.add(taken)
-            words = f"{show(facts.litres, 'volume')} from {self._tanks[tank_id].name}"
-            self.steps[facts.to_tank].append(Step(line.at, words, other.litres, line))
-            return f"{show(facts.litres, 'volume')} into {self._tanks[facts.to_tank].name}"
-        if isinstance(facts, OutFacts):
-            out = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
-            self._let_go(tank_id, facts.reason, facts.litres, out.solids_kg)
-            return f"{show(facts.litres, 'volume')} out: {REASONS[facts.reason]}"
-        if isinstance(facts, IceOffFacts):
-            # Ice is let go without its share of each woodlot's sugar going wrong.
-            share = min(facts.ice_kg * facts.ice_brix / 100 / max(held.solids_kg, 1e-9), 1.0)
-            self._let_go(tank_id, "ice", facts.ice_kg, held.solids_kg * share)
-            held.mass_kg = max(held.mass_kg - facts.ice_kg, 0.0)
-            held.solids_kg *= 1 - share
-            kept = held.mass_kg / max(held.mass_kg + facts.ice_kg, 1e-9)
-            held.by_woodlot = {
-                w: (m * kept, s * (1 - share)) for w, (m, s) in held.by_woodlot.items()
-            }
-            return f"{show(facts.ice_kg, 'mass')} of ice off"
-        if isinstance(facts, WarmFacts):
-            return f"{show(facts.temperature_c, 'temperature')} in it"
-        return ""
-
-    def _let_go(self, tank_id: str, reason: str, litres: float, solids_kg: float) -> None:
-        had = self.gone[tank_id].get(reason, (0.0, 0.0))
-        self.gone[tank_id][reason] = (had[0] + litres, had[1] + solids_kg)
-
-    def _take(self, tank_id: str, mass_kg: float) -> Content:
-        held = self.contents[tank_id]
-        if mass_kg > held.mass_kg * SLACK + NOTHING_L:
-            self.over[tank_id] += sap.litres(mass_kg - held.mass_kg, held.brix or 2.0)
-        return held.take(mass_kg)
-
-    def view(self, tank: Tank) -> TankView:
-        """A tank as it stands now."""
-        held, now = self.contents[tank.id], self._now
-        warm, by = self._temperature(tank, now)
-        held.warm_c = warm
-        boil_by = None
-        if held.litres >= NOTHING_L:
-            ahead = self.course(tank, now, now + timedelta(days=10))
-            boil_by = keeping.boil_by(ahead, now, held.used)
-        return TankView(
-            tank=tank,
-            content=held,
-            steps=tuple(self.steps[tank.id]),
-            boil_by=boil_by,
-            warm_c=warm,
-            warm_by=by,
-            over=self.over[tank.id],
-            spilled_over=self.spilled[tank.id],
-            gone=self.gone[tank.id],
-        )

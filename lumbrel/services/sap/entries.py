@@ -12,7 +12,7 @@ from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFact
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.sap import boil, fire, tanks
-from lumbrel.services.sap.contents import views
+from lumbrel.services.sap.played import views
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 

@@ -27,21 +27,18 @@ from lumbrel.services.pan.board import Board, board_of
 from lumbrel.services.pan.continuous import running_of
 from lumbrel.services.pan.pour import there
 from lumbrel.services.sap.boil import (
-    ARMFUL_KG,
     FITS,
     SAID,
     SETUPS,
-    TARGET_BRIX,
-    burned_of,
     channels_of,
     fuel_of,
     last_setup,
-    measures_in,
     measures_of,
-    pan_of,
 )
-from lumbrel.services.sap.contents import SLACK, TankView, views
-from lumbrel.services.take_in.entries import BOIL_DOWN, finishers
+from lumbrel.services.sap.boil_plan import ARMFUL_KG, TARGET_BRIX, burned_of, measures_in, pan_of
+from lumbrel.services.sap.contents import TankView
+from lumbrel.services.sap.played import SLACK, views
+from lumbrel.services.take_in.bounds import BOIL_DOWN, finishers
 from lumbrel.services.take_in.near_syrup import fields_of, how_much
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept

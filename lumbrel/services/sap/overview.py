@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
-from lumbrel.services.sap import contents, gear, runs, trees
+from lumbrel.services.sap import gear, played, runs, trees
 from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.runs import Coming, Week
 from lumbrel.store import kept
@@ -87,7 +87,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
                 sum(run.solids_kg for run in given),
             )
         )
-    seen = [v for v in contents.views(db, now) if not (v.tank.retired and v.empty)]
+    seen = [v for v in played.views(db, now) if not (v.tank.retired and v.empty)]
     whole = runs.week(db, now) if woodlot_id else week
     on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < LEAST_SYRUP_BRIX]
     return Overview(

@@ -6,7 +6,7 @@ from sqlite3 import Connection, IntegrityError
 from typing import Literal
 
 from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.sap.contents import view
+from lumbrel.services.sap.played import view
 from lumbrel.services.sap.trees import tree_of, woodlot_of
 from lumbrel.store import sap as store
 from lumbrel.store.db import transaction

@@ -7,7 +7,8 @@ from functools import lru_cache
 from math import sqrt
 from sqlite3 import Connection
 
-from lumbrel.core.sap.running import Day, Expected, Learned, Weather, Wood, by_the_rule, by_warmth
+from lumbrel.core.sap.learned import Learned
+from lumbrel.core.sap.running import Day, Expected, Weather, Wood, by_the_rule, by_warmth
 from lumbrel.services.base import book
 from lumbrel.services.base.book import Draft
 from lumbrel.services.base.entry import newest

@@ -10,9 +10,9 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.sap import facts as kinds
-from lumbrel.services.sap import gathering, tanks, taps
-from lumbrel.services.sap.contents import REASONS
+from lumbrel.services.sap import gathered_sap, tanks, taps
 from lumbrel.services.sap.gear import TASKS
+from lumbrel.services.sap.played import REASONS
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
@@ -64,7 +64,7 @@ def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
 
 Again = Callable[[Connection, Entry[Any], Mapping[str, str], datetime], None]
 AGAIN: dict[type[Facts], Again] = {
-    kinds.GatheredFacts: lambda db, line, fields, now: gathering.gather(
+    kinds.GatheredFacts: lambda db, line, fields, now: gathered_sap.gather(
         db, {"woodlot": line.about_id, **fields}, now
     ),
     kinds.OutFacts: lambda db, line, fields, now: tanks.take_out(db, line.about_id, fields, now),

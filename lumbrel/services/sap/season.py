@@ -9,13 +9,11 @@ from statistics import median
 from lumbrel.core.colour.grades import colour_class
 from lumbrel.core.sap import fuel, sap
 from lumbrel.services.base.entry import newest
-from lumbrel.services.base.form import Form, NotFound, local_time
-from lumbrel.services.sap import boil, contents, trees
+from lumbrel.services.base.form import NotFound, local_time
+from lumbrel.services.sap import boil, boil_plan, played, trees
 from lumbrel.services.sap.facts import GatheredFacts
-from lumbrel.services.sap.runs import week
 from lumbrel.store import kept
 from lumbrel.store import sap as store
-from lumbrel.store.kept import Asked
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import RunDay, WeatherDay
 
@@ -139,7 +137,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
     whole = _sum(season, [run for found in by_lot.values() for run in found], target)
     others = _others(db, lots, season, target)
     since, until = _bounds(season)
-    gone = [view.gone for view in contents.views(db, min(now, until))]
+    gone = [view.gone for view in played.views(db, min(now, until))]
     spoilt = [by[reason] for by in gone for reason in SPOILT if reason in by]
     spoilt_l = sum(litres for litres, _ in spoilt)
     boiled = store.drawn_between(db, since, until)
@@ -264,7 +262,7 @@ def _fuels(
     found = []
     for kind in dict.fromkeys(burn.fuel for burn in burns):
         own = [burn for burn in burns if burn.fuel == kind]
-        measure = boil.measures_in(load_kitchen(db), kind)[-1]
+        measure = boil_plan.measures_in(load_kitchen(db), kind)[-1]
         mj = sum(burn.fuel_mj for burn in own)
         amount = mj / fuel.MJ_EACH[measure]
         share = syrup * mj / whole_mj
@@ -340,89 +338,4 @@ def _of_trees(db: Connection, now: datetime, lot: Woodlot, season: int) -> list[
     unmeasured = [view for view in seen if view.girth_mm is None]
     if unmeasured:
         found.append(f"{lot.name}: measure the girth of {len(unmeasured)} trees.")
-    return found
-
-
-def rows(page: SeasonPage) -> list[list[str]]:
-    """The season by day, as a table of text for CSV; the first row names its columns."""
-    table = [["day", "night_c", "day_c", "measured", "litres", "brix", "solids_kg"]]
-    for day in page.days:
-        weather = day.weather
-        table.append(
-            [
-                day.day.isoformat(),
-                f"{weather.night_c:.1f}" if weather else "",
-                f"{weather.day_c:.1f}" if weather else "",
-                ("yes" if weather.measured else "forecast") if weather else "",
-                f"{day.litres:.1f}",
-                f"{day.brix:.2f}" if day.brix else "",
-                f"{day.solids_kg:.3f}",
-            ]
-        )
-    return table
-
-
-@dataclass(frozen=True)
-class Due:
-    """Something that is due: an event of the calendar."""
-
-    key: str
-    begins: datetime | date
-    ends: datetime | date
-    words: str
-    detail: str
-
-
-def due(db: Connection, now: datetime) -> list[Due]:
-    """What is to come: runs, boil-bys, cold checks, test boils."""
-    kitchen = load_kitchen(db)
-    made, show = week(db, now), Form({}, kitchen).show
-    found = []
-    for day in made.days:
-        litres = day.expected_l
-        if day.day >= made.today and litres and litres > WORTH_A_TAP_L * made.taps:
-            found.append(
-                Due(
-                    f"run {day.day}",
-                    day.day,
-                    day.day + timedelta(days=1),
-                    f"Sap runs: about {show(litres, 'volume')}",
-                    f"{show(day.low_l, 'volume')} to {show(day.high_l, 'volume')} in eight days of ten",
-                )
-            )
-            test = datetime.combine(day.day, datetime.min.time(), local_time(now, kitchen).tzinfo)
-            found.append(
-                Due(
-                    f"test boil {day.day}",
-                    test + timedelta(hours=7),
-                    test + timedelta(hours=7, minutes=15),
-                    "Test boil",
-                    "Where water boils here today, on every thermometer",
-                )
-            )
-    for view in contents.views(db, now):
-        if view.boil_by and view.boil_by > now:
-            found.append(
-                Due(
-                    f"boil {view.tank.id} {view.boil_by:%Y-%m-%d}",
-                    view.boil_by - timedelta(hours=1),
-                    view.boil_by,
-                    f"{view.tank.name}: boil by now",
-                    f"{show(view.content.litres, 'volume')} at {view.content.brix:.1f} Brix",
-                )
-            )
-    for row in kept.newest_lots(
-        db, Asked(taken_in=(now - timedelta(days=4), now)), limit=MOST_LOTS
-    ):
-        tomorrow = row.packed_at + timedelta(hours=18)
-        if row.checked_at is None and row.packed_at > now - timedelta(days=3):
-            found.append(
-                Due(
-                    f"cold check {row.code}",
-                    tomorrow,
-                    tomorrow + timedelta(minutes=15),
-                    f"Cold check of lot {row.code}",
-                    "Density at room temperature, and every seal",
-                )
-            )
     return found

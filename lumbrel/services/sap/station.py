@@ -7,14 +7,14 @@ from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
 from lumbrel.services.base.form import local_time
 from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
-from lumbrel.services.sap import alarms, contents, entries
+from lumbrel.services.sap import alarms, entries, played
 from lumbrel.services.sap.choices import choices
 from lumbrel.services.sap.said import BOOK_KINDS
 
 
 def _state(look: Look) -> State:
     """What stands in the tanks, and by when the oldest of it must be boiled."""
-    seen = [view for view in contents.views(look.db, look.now) if not view.empty]
+    seen = [view for view in played.views(look.db, look.now) if not view.empty]
     if not seen:
         return State("no sap", idle=True)
     litres = sum(view.content.litres for view in seen)

@@ -9,8 +9,9 @@ from lumbrel.core.sap import sap
 from lumbrel.services.base import book
 from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form
-from lumbrel.services.sap.contents import NOTHING_L, PLACES, REASONS, tank_of, view, views
+from lumbrel.services.sap.contents import NOTHING_L, PLACES, tank_of
 from lumbrel.services.sap.facts import IceOffFacts, MovedFacts, OutFacts, WarmFacts
+from lumbrel.services.sap.played import REASONS, view, views
 from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen

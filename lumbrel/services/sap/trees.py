@@ -1,6 +1,6 @@
 """Trees and their taps: the trunk as it stands, this year's places, what was drilled and pulled."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property, partial
@@ -8,6 +8,7 @@ from math import pi
 from sqlite3 import Connection
 
 from lumbrel.core.pan.raw_sap import SAP_BRIX
+from lumbrel.core.sap import growth
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
 from lumbrel.services.base.cache import cache_of, record_key
@@ -110,7 +111,7 @@ class TreeView:
     @cached_property
     def full_in(self) -> int | None:
         """For how many seasons from this one it can be tapped as it bears."""
-        return trunks.years_until_full(self.trunk, self.rule) if self.trunk else None
+        return growth.years_until_full(self.trunk, self.rule) if self.trunk else None
 
     @property
     def full_next(self) -> bool:
@@ -123,7 +124,7 @@ class TreeView:
     @cached_property
     def rests(self) -> int | None:
         """How many years it rests; None when for longer than anybody can say."""
-        return trunks.years_until_a_place(self.trunk, self.rule) if self.trunk else None
+        return growth.years_until_a_place(self.trunk, self.rule) if self.trunk else None
 
     @property
     def is_full(self) -> bool:
@@ -208,31 +209,15 @@ def _seen(
         for line in lines
         if isinstance(line.facts, MeasuredFacts)
     ]
-    growth, measured = trunks.growth_mm_a_year(girths)
+    grows_mm, measured = growth.growth_mm_a_year(girths)
     girth = None
     if girths:
         year, last = girths[-1]
-        girth = min(last + 2 * pi * growth * max(season - year, 0), trunks.MOST_GIRTH_MM)
+        girth = min(last + 2 * pi * grows_mm * max(season - year, 0), trunks.MOST_GIRTH_MM)
     closed = {
         line.facts.hole: line.facts.year for line in lines if isinstance(line.facts, ClosedFacts)
     }
-    holes = []
-    standing = Trunk(girth or trunks.MOST_GIRTH_MM, season, (), growth)
-    for line in lines:
-        if isinstance(line.facts, TappedFacts | OldHoleFacts):
-            facts = line.facts
-            then = facts.girth_mm if isinstance(facts, TappedFacts) else 0.0
-            # Only girths measured apart tell what has grown; one carried over is the growth's own.
-            hole = Hole(facts.bearing_deg, facts.height_mm, facts.season, then if measured else 0.0)
-            holes.append(
-                HoleSeen(
-                    line.id,
-                    hole,
-                    closed.get(line.id),
-                    trunks.counts(hole, standing, rule),
-                    facts.season == season and isinstance(facts, TappedFacts),
-                )
-            )
+    standing = Trunk(girth or trunks.MOST_GIRTH_MM, season, (), grows_mm)
     pulled = [
         line.facts
         for line in lines
@@ -245,12 +230,40 @@ def _seen(
         rule=rule,
         girth_mm=girth,
         girths=tuple(girths),
-        growth_mm=growth,
+        growth_mm=grows_mm,
         growth_measured=measured,
-        holes=tuple(holes),
+        holes=tuple(_holes(lines, closed, standing, rule, measured=measured)),
         lines=tuple(lines),
         pulled=pulled[-1] if pulled else None,
     )
+
+
+def _holes(
+    lines: Sequence[Entry[Facts]],
+    closed: Mapping[str, int],
+    standing: Trunk,
+    rule: Rule,
+    *,
+    measured: bool,
+) -> list[HoleSeen]:
+    """Its holes, and which of them count; `measured` whether its growth is known by its own girths."""
+    holes = []
+    for line in lines:
+        if isinstance(line.facts, TappedFacts | OldHoleFacts):
+            facts = line.facts
+            then = facts.girth_mm if isinstance(facts, TappedFacts) else 0.0
+            # Only girths measured apart tell what has grown; one carried over is the growth's own.
+            hole = Hole(facts.bearing_deg, facts.height_mm, facts.season, then if measured else 0.0)
+            holes.append(
+                HoleSeen(
+                    line.id,
+                    hole,
+                    closed.get(line.id),
+                    trunks.counts(hole, standing, rule),
+                    facts.season == standing.year and isinstance(facts, TappedFacts),
+                )
+            )
+    return holes
 
 
 def following(db: Connection, tree: Tree) -> Tree | None:

@@ -7,7 +7,7 @@ from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.jar.entries import JAR_ROWS
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.kitchen import woodlots
 
 
@@ -34,9 +34,9 @@ QUICK_REASONS = [
 
 def choices(context: BatchContext) -> ShelfChoices:
     """What a batch's form offers."""
-    codes = flow.lot_codes(context.db, context.batch.id)
+    codes = jars.lot_codes(context.db, context.batch.id)
     sizes = dict.fromkeys(
-        jar.size_ml for code in codes for jar in flow.jars_filled(context.db, code)
+        jar.size_ml for code in codes for jar in jars.jars_filled(context.db, code)
     )
     kind, wrong = ("piece", FLAWS) if context.is_cook else ("jar", WORDS)
     rows = [(context.show(size, kind), "") for size in sizes][:JAR_ROWS]

@@ -6,7 +6,7 @@ from lumbrel.core.shelf.clinic import COMPLAINTS, Cause, Figures, likely_causes
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import CheckedFacts, DrawnFacts, FilterFacts, JarFacts, ReheatFacts
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.flow import Jar
 
 WORDS = {key: words for key, (words, _, _) in COMPLAINTS.items()}
@@ -53,10 +53,10 @@ def clinic(context: BatchContext, lot: str, complaint: str) -> Clinic | None:
         alike=[
             Alike(
                 code=code,
-                jars=flow.jars_of(context.db, code),
-                filled=sum(jar.count for jar in flow.jars_filled(context.db, code)),
+                jars=jars.jars_of(context.db, code),
+                filled=sum(jar.count for jar in jars.jars_filled(context.db, code)),
             )
-            for code in flow.lot_codes(context.db, context.batch.id)
+            for code in jars.lot_codes(context.db, context.batch.id)
         ],
     )
 

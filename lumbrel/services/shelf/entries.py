@@ -17,7 +17,7 @@ from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.jar.entries import PACK_SIZE, Rows, in_words, jar_rows
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
-from lumbrel.store import flow
+from lumbrel.store import jars
 from lumbrel.store.kitchen import woodlots
 
 REASONS = get_args(OutReason)
@@ -29,7 +29,7 @@ def taken_out(form: Form, context: BatchContext) -> TakenOutFacts | None:
     lot, rows = _jars(form, context)
     reason = form.choice("reason", list(REASONS), "Say why they leave the shelf.")
     woodlot = _woodlot(form, context) if reason == "woodlot" else ""
-    there = {jar.size_ml: jar.count for jar in flow.jars_of(context.db, lot)} if lot else {}
+    there = {jar.size_ml: jar.count for jar in jars.jars_of(context.db, lot)} if lot else {}
     for row in _corrected(form, context):
         there[row[0]] = there.get(row[0], 0) + row[1]
     for i, (size, count) in enumerate(rows, 1):
@@ -60,7 +60,7 @@ def _corrected(form: Form, context: BatchContext) -> Rows:
 def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
     """Jars of a lot that came back."""
     lot, rows = _jars(form, context)
-    packed = {jar.size_ml for jar in flow.jars_filled(context.db, lot)} if lot else set()
+    packed = {jar.size_ml for jar in jars.jars_filled(context.db, lot)} if lot else set()
     for i, (size, _) in enumerate(rows, 1):
         if size not in packed:
             form.errors[f"size_{i}"] = f"This lot has none of {context.show(size, _kind(context))}."
@@ -77,9 +77,9 @@ def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
 
 
 def _jars(form: Form, context: BatchContext) -> tuple[str, Rows]:
-    codes = flow.lot_codes(context.db, context.batch.id)
+    codes = jars.lot_codes(context.db, context.batch.id)
     lot = form.choice("lot", codes, "Choose a lot of this batch.")
-    packed = [jar.size_ml for jar in flow.jars_filled(context.db, lot)] if lot else []
+    packed = [jar.size_ml for jar in jars.jars_filled(context.db, lot)] if lot else []
     rows = jar_rows(form, PACK_SIZE if context.is_cook else None)
     return lot, tuple((_as_packed(size, packed), count) for size, count in rows)
 

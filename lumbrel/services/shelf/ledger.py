@@ -10,8 +10,9 @@ from lumbrel.core.units import KINDS, convert
 from lumbrel.services.base.form import local_time
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.accounts import HERE, MISSING, PACKED, accounts, season_bounds
-from lumbrel.store import flow
-from lumbrel.store.flow import CONFECTION, PackMove
+from lumbrel.store import flow, flowed, jars
+from lumbrel.store.flow import CONFECTION
+from lumbrel.store.jars import PackMove
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
 
 Cell = str | int | float | date
@@ -50,7 +51,7 @@ class _Tables:
         self._db, self._kitchen, self._season = db, kitchen, season
         self._since, self._until = season_bounds(kitchen, season)
         self._names = {w.id: w.name for w in woodlots(db)}
-        self._moves = flow.pack_moves(db, self._since, self._until)
+        self._moves = jars.pack_moves(db, self._since, self._until)
 
     def _unit(self, kind: str) -> str:
         return KINDS[kind].unit(self._kitchen.units.get(kind, "")).symbol
@@ -100,7 +101,7 @@ class _Tables:
             (one.at, parcel.code, woodlot_id, one.flow.mass_kg, one.flow.brix)
             for woodlot_id in self._names
             for parcel in flow.parcels_of_woodlot(self._db, woodlot_id, self._since, self._until)
-            for one in flow.flows_into(self._db, parcel.id)
+            for one in flowed.flows_into(self._db, parcel.id)
         ]
         rows: list[tuple[Cell, ...]] = [
             (

@@ -11,8 +11,8 @@ from lumbrel.core import units
 from lumbrel.core.colour.grades import CLASSES
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.candy.plan import NAMES
-from lumbrel.store import flow, kept, record
-from lumbrel.store.kept import Asked, LotRow
+from lumbrel.store import flow, jars, kept_lots, record
+from lumbrel.store.kept_lots import Asked, LotRow
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
 GRADES = tuple(name for name, _, _ in CLASSES)
@@ -154,15 +154,15 @@ def find(
     if wanted:
         asked = _understood(db, wanted, asked, names, now)
     start = (at - 1) * A_PAGE
-    rows = kept.newest_lots(db, asked, limit=A_PAGE + 1, offset=start)
-    summed = kept.sum_of(db, asked)
+    rows = kept_lots.newest_lots(db, asked, limit=A_PAGE + 1, offset=start)
+    summed = kept_lots.sum_of(db, asked)
     return Shelf(
         lots=[_lot(db, row, names, now) for row in rows[:A_PAGE]],
-        sizes=flow.last_sizes(db, A_PAGE),
+        sizes=jars.last_sizes(db, A_PAGE),
         woodlots=list(names.values()),
-        seasons=kept.seasons(db),
+        seasons=kept_lots.seasons(db),
         season=season,
-        total=kept.shelf_sum(db).lots,
+        total=kept_lots.shelf_sum(db).lots,
         jar_count=summed.jars,
         volume_l=summed.volume_ml / 1000,
         page=at,
@@ -175,9 +175,9 @@ def _understood(
 ) -> Asked:
     """What was typed, as what it can mean first; nothing fits what means nothing."""
     kitchen, low = load_kitchen(db), text.lower()
-    if kept.is_code(db, text):
+    if kept_lots.is_code(db, text):
         return replace(asked, code=text)
-    if kept.is_code(db, text.upper()):
+    if kept_lots.is_code(db, text.upper()):
         return replace(asked, code=text.upper())
     if re.fullmatch(r"[12]\d{3}", text):
         return _narrowed(asked, season=int(text))
@@ -212,15 +212,15 @@ def _lot(db: Connection, row: LotRow, names: dict[str, str], now: datetime) -> L
         row=row,
         batch_code=batch.code,
         woodlot=whose,
-        filled=flow.jars_filled(db, row.code),
-        jars=flow.jars_of(db, row.code),
+        filled=jars.jars_filled(db, row.code),
+        jars=jars.jars_of(db, row.code),
         now=now,
     )
 
 
 def of_season(db: Connection, season: int) -> list[LotRow]:
     """The lots of a season, oldest first, for its picture."""
-    return list(reversed(kept.lots_of_season(db, season, A_SEASON)))
+    return list(reversed(kept_lots.lots_of_season(db, season, A_SEASON)))
 
 
 def batch_of_lot(db: Connection, code: str) -> str:
@@ -229,7 +229,7 @@ def batch_of_lot(db: Connection, code: str) -> str:
     Raises:
         NotFound: there is no such lot.
     """
-    owner = flow.lot_owner(db, code)
+    owner = jars.lot_owner(db, code)
     batch = record.batch_by(db, id=owner) if owner else None
     if batch is None:
         raise NotFound(f"There is no lot {code[:24]} on the shelf.")

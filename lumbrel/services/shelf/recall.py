@@ -9,7 +9,7 @@ from lumbrel.services.base.entry import of_row
 from lumbrel.services.base.facts import TakenOutFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.record.flows import SAID_OF_REASON, SET_ASIDE
-from lumbrel.store import book, flow
+from lumbrel.store import book, flow, flowed, jars
 from lumbrel.store.flow import CONFECTION, LOT, Flowed, Jar, Parcel
 from lumbrel.store.kitchen import woodlots
 
@@ -74,7 +74,7 @@ def recall(db: Connection, code: str, kind: str = "") -> Recall:
         raise NotFound(f"Nothing is known as {code[:40]}. Look it up on the shelf.")
     below = set()
     for source in _whole_draw(db, chosen):
-        below |= {source, *flow.below(db, source)}
+        below |= {source, *flowed.below(db, source)}
     parcels = [p for p in (flow.parcel(db, i) for i in below) if p is not None and p.kind in PACKED]
     names = {w.id: w.name for w in woodlots(db)}
     lots = [_called(db, p, names) for p in sorted(parcels, key=lambda p: p.opened_at)[:MOST_LOTS]]
@@ -85,21 +85,21 @@ def _whole_draw(db: Connection, chosen: Parcel) -> set[str]:
     """Where to begin: a lot's kettles, so that all of their lots are called; anything else is itself."""
     if chosen.kind not in PACKED:
         return {chosen.id}
-    into = flow.flows_into(db, chosen.id)
+    into = flowed.flows_into(db, chosen.id)
     return {f.flow.source_id for f in into if f.flow.source_id is not None} or {chosen.id}
 
 
 def _called(db: Connection, lot: Parcel, names: dict[str, str]) -> LotCalled:
     gone = [
         _gone(db, one, names)
-        for one in flow.flows_out_of(db, lot.id)
+        for one in flowed.flows_out_of(db, lot.id)
         if one.flow.target_id is None and one.flow.packs and one.flow.reason != SET_ASIDE
     ]
     return LotCalled(
         code=lot.code,
         packed_at=lot.opened_at,
-        filled=flow.jars_filled(db, lot.code),
-        here=flow.jars_of(db, lot.code),
+        filled=jars.jars_filled(db, lot.code),
+        here=jars.jars_of(db, lot.code),
         gone=sorted(gone, key=lambda one: one.at),
         kind="piece" if lot.kind == CONFECTION else "jar",
     )

@@ -7,7 +7,7 @@ from sqlite3 import Connection
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import Form, NotFound
 from lumbrel.services.shelf.accounts import HERE, MISSING, Account, accounts, season_bounds
-from lumbrel.store import flow
+from lumbrel.store import flow, flowed
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
 GONE = "lost at the pot, or opened again"
@@ -78,7 +78,7 @@ def statement(db: Connection, woodlot: str, season: int) -> Statement:
     brought = [
         Delivered(one.at, parcel.code, one.flow.mass_kg, one.flow.brix)
         for parcel in flow.parcels_of_woodlot(db, known.id, since, until)
-        for one in flow.flows_into(db, parcel.id)
+        for one in flowed.flows_into(db, parcel.id)
     ]
     return Statement(
         woodlot=known.name,
@@ -95,7 +95,7 @@ def _went_back(
     db: Connection, woodlot_id: str, since: datetime, until: datetime
 ) -> list[Delivered]:
     show = Form({}, load_kitchen(db)).show
-    found = flow.gone_to_woodlot(db, woodlot_id, since, until)
+    found = flowed.gone_to_woodlot(db, woodlot_id, since, until)
     return [
         Delivered(
             one.at,

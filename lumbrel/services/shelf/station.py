@@ -6,11 +6,11 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.shelf import entries
 from lumbrel.services.shelf.choices import choices
-from lumbrel.store import kept
+from lumbrel.store import kept_lots
 
 
 def _state(look: Look) -> State:
-    jars = kept.shelf_sum(look.db).jars
+    jars = kept_lots.shelf_sum(look.db).jars
     return State(f"{jars} jars" if jars else "empty", idle=not jars)
 
 

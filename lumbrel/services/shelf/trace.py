@@ -14,7 +14,7 @@ from lumbrel.services.day.checks import scale_checks, test_boils
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.record.shares import Mixer, Solids, in_order, in_two_rounds
-from lumbrel.store import flow, kept
+from lumbrel.store import flow, flowed, kept_use
 from lumbrel.store.flow import KINDS, Flowed, Parcel
 from lumbrel.store.instruments import Detail, Instrument, instruments
 from lumbrel.store.kitchen import woodlots
@@ -89,15 +89,15 @@ def flows_of(db: Connection, code: str, kind: str = "") -> Traced:
     chosen = next((p for p in named if kind in ("", p.kind)), None)
     if chosen is None:
         return _of_woodlot(db, code, kind)
-    above = flow.above(db, chosen.id)
-    below = flow.below(db, chosen.id)
+    above = flowed.above(db, chosen.id)
+    below = flowed.below(db, chosen.id)
     return _traced(db, chosen, above, below, [p.kind for p in named if p.kind != chosen.kind])
 
 
 def _traced(
     db: Connection, chosen: Parcel, above: set[str], below: set[str], also: list[str]
 ) -> Traced:
-    into = flow.flows_into(db, chosen.id)
+    into = flowed.flows_into(db, chosen.id)
     solids, mass = _sums(into)
     labels = _through(db, chosen.id, above)
     went, left = _below(db, {chosen.id}, below)
@@ -175,7 +175,7 @@ def _links(db: Connection, solids: Solids, whole: float, *, up: bool = True) -> 
     for parcel_id, kg in solids.items():
         parcel = flow.parcel(db, parcel_id)
         assert parcel is not None
-        came, mass = _sums(flow.flows_into(db, parcel_id))
+        came, mass = _sums(flowed.flows_into(db, parcel_id))
         found.append(
             Link(
                 kind=parcel.kind,
@@ -223,7 +223,7 @@ def _left(left: dict[str, Any], whole: float) -> list[Left]:
 def _vouched(db: Connection, above: set[str]) -> list[Vouched]:
     """The instruments that were read for the batches a parcel came from."""
     batches = {p.batch_id for i in above if (p := flow.parcel(db, i)) and p.batch_id}
-    uses = [use for batch_id in batches for use in kept.uses_of(db, batch_id)]
+    uses = [use for batch_id in batches for use in kept_use.uses_of(db, batch_id)]
     known = {i.id: i for i in instruments(db, retired=True)}
     found = []
     for instrument_id in dict.fromkeys(use.instrument_id for use in uses):
@@ -258,9 +258,9 @@ def _of_woodlot(db: Connection, name: str, kind: str) -> Traced:
     year = newest.opened_at.year if newest else 1
     since, until = datetime(year, 1, 1, tzinfo=UTC), datetime(year + 1, 1, 1, tzinfo=UTC)
     sources = {p.id for p in flow.parcels_of_woodlot(db, found.id, since, until)}
-    into = [one for p in sources for one in flow.flows_into(db, p)]
+    into = [one for p in sources for one in flowed.flows_into(db, p)]
     solids, mass = _sums(into)
-    below = {one for p in sources for one in flow.below(db, p)}
+    below = {one for p in sources for one in flowed.below(db, p)}
     went, left = _below(db, sources, below)
     return Traced(
         kind=WOODLOT,

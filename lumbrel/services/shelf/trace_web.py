@@ -6,7 +6,7 @@ from sqlite3 import Connection
 
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.trace import WOODLOT
-from lumbrel.store import flow
+from lumbrel.store import flow, flowed
 from lumbrel.store.flow import Parcel
 from lumbrel.store.kitchen import woodlots
 
@@ -55,7 +55,7 @@ def web_of(db: Connection, code: str, kind: str) -> TraceWeb | None:
     chosen = next((p for p in flow.parcels_called(db, code) if p.kind == kind), None)
     if chosen is None:
         return None
-    ids = flow.above(db, chosen.id) | flow.below(db, chosen.id)
+    ids = flowed.above(db, chosen.id) | flowed.below(db, chosen.id)
     if len(ids) > MOST:
         return None
     parcels = {i: p for i in sorted(ids) if (p := flow.parcel(db, i)) is not None}
@@ -78,13 +78,13 @@ def _threads(db: Connection, parcels: dict[str, Parcel]) -> dict[tuple[str, str]
     """What flowed between parcels, from woodlots, and out."""
     found: dict[tuple[str, str], float] = defaultdict(float)
     for parcel in parcels.values():
-        for one in flow.flows_into(db, parcel.id):
+        for one in flowed.flows_into(db, parcel.id):
             source = one.flow.source_id
             if source in parcels:
                 found[str(source), parcel.id] += one.flow.solids_kg
             elif source is None and parcel.woodlot_id:
                 found[f"{WOODLOT}/{parcel.woodlot_id}", parcel.id] += one.flow.solids_kg
-        for one in flow.flows_out_of(db, parcel.id):
+        for one in flowed.flows_out_of(db, parcel.id):
             if one.flow.target_id is None:
                 reason = SAID_OF_REASON.get(one.flow.reason, one.flow.reason)
                 found[parcel.id, f"{OUT}/{reason}"] += one.flow.solids_kg

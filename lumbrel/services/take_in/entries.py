@@ -19,71 +19,32 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.bench.entries import CUP, HOTTEST_DENSITY_C
-from lumbrel.services.pan.rate import learnt_before
+from lumbrel.services.take_in.bounds import (
+    BOIL_DOWN,
+    BRIX,
+    LIMITS,
+    MOST_PARTS,
+    NEAR_SYRUP,
+    SAMPLE,
+    SAP,
+    SAP_MASS,
+    SAP_VOLUME,
+    STEM,
+    TARGET,
+    TEMPERATURE,
+    TURNS,
+    finishers,
+)
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
-from lumbrel.store import kept
 from lumbrel.store.instruments import (
     HydrometerDetail,
     Instrument,
     RefractometerDetail,
     instruments_of,
 )
-from lumbrel.store.kitchen import VesselRow, vessels, woodlots
+from lumbrel.store.kitchen import woodlots
 
-MOST_PARTS = 4
-TURNS = 6
 Measure = Literal["mass", "volume", "depth"]
-LIMITS: dict[Measure, tuple[float, float, str]] = {
-    "mass": (0.2, 5000.0, "kg"),
-    "volume": (0.2, 5000.0, "L"),
-    "depth": (1.0, 2000.0, "mm"),
-}
-
-BRIX = Bounds("brix", "brix", 1, 75, "Near-syrup has between 1 and 75 Brix; concentrate 8 and up.")
-TEMPERATURE = Bounds(
-    "temperature",
-    "temperature",
-    0,
-    110,
-    "Near-syrup is between 0 and 110 °C (32 and 230 °F).",
-)
-TARGET = Bounds(
-    "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
-)
-NEAR_SYRUP = Bounds(
-    "target",
-    "brix",
-    20,
-    75,
-    "A boil-down ends between 20 and 75 Brix: near-syrup is 50 to 60, syrup 66.0 to 68.9.",
-)
-SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
-BOIL_DOWN = "boil_down"
-"""Of a form: sap that is boiled down to near-syrup, fed as it boils."""
-STEM = Bounds(
-    "brix",
-    "stem",
-    0.1,
-    85,
-    "A stem reads above 0 and at most 85 Brix; type Be behind Baumé degrees.",
-)
-SAMPLE = Bounds(
-    "sample",
-    "temperature",
-    10,
-    30,
-    "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
-)
-
-
-SAP_SENTENCE = "Type all the raw sap it came from, between 0.5 L and 100 000 L."
-SAP_VOLUME = Bounds("raw_sap", "volume", 0.5, 100_000, SAP_SENTENCE)
-SAP_MASS = Bounds("raw_sap", "mass", 0.5, 100_000, SAP_SENTENCE)
-
-
-def finishers(db: Connection) -> list[VesselRow]:
-    """The vessels that near-syrup is finished in."""
-    return [v for v in vessels(db) if v.purpose == "finisher"]
 
 
 @dataclass(frozen=True)
@@ -96,6 +57,10 @@ class Brought:
     brix: float
     mass_kg: float
 
+    def kept(self) -> Part:
+        """As the line keeps it."""
+        return Part(woodlot_id=self.woodlot_id, mass_kg=self.mass_kg, brix=self.brix)
+
 
 def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge] | None:
     """The charge as typed: facts for the slip, and what it becomes. Errors are on the form.
@@ -106,13 +71,11 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
     chosen = form.choice("vessel", list(known), "Choose the vessel it goes into.")
     kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
     target = _target(form)
-    brix = _brix_read(form)
-    temperature = form.between(TEMPERATURE)
+    brix, temperature = _brix_read(form), form.between(TEMPERATURE)
     by, amount = _amount(form)
     if form.errors or brix is None or temperature is None or amount is None or by is None:
         return None
-    corrected = _corrected_brix(db, form, brix, kind, now)
-    if corrected is None:
+    if (corrected := _corrected_brix(db, form, brix, kind, now)) is None:
         return None
     taken = TakenIn(
         vessel=known[chosen],
@@ -143,9 +106,7 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
         water_kg=becomes.water_kg,
         vessel_id=chosen,
         sugar_kind=kind,
-        parts=tuple(
-            Part(woodlot_id=part.woodlot_id, mass_kg=part.mass_kg, brix=part.brix) for part in parts
-        ),
+        parts=tuple(part.kept() for part in parts),
     )
     if unmeasured:
         facts = facts.model_copy(update=_told_of(form, unmeasured))
@@ -345,44 +306,6 @@ def _mass(taken: TakenIn, by: Measure, amount: float) -> float:
     hot_l = taken.geometry.volume_l(amount) if by == "depth" else amount
     cold_l = hot_l / hot_volume_ratio(taken.brix, taken.temperature_c)
     return cold_l * sucrose.density_kg_m3(taken.brix, 20) / 1000
-
-
-def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
-    """A take-in typed again to correct it, vessel, sugar and woodlot too; what is not typed stays
-    the batch's."""
-    stays = {
-        "vessel": context.vessel.id,
-        "sugar_kind": context.batch.sugar_kind,
-        "woodlot": context.woodlot.id,
-    }
-    given = {name: text for name, text in form.fields.items() if text.strip()}
-    target = {"target": f"{context.batch.target_brix:g}"}
-    before = context.taken_in.facts
-    if isinstance(before, TakeInFacts) and (before.tanks or before.from_batch_id):
-        # What a tank or a pan gave stays given: it is put right by calling the batch off.
-        form.errors["amount"] = (
-            "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch "
-            "off and begin it anew, or note on its slip what was put in besides."
-        )
-    form.fields = {**form.fields, **stays, **given, **target}
-    form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
-    taken = read(context.db, form, context.now)
-    _ask_about_the_vessel(form, context)
-    if not taken or form.errors:
-        return None
-    facts, at = taken[0], context.taken_in.at
-    ids = {part.woodlot_id for part in facts.parts} or {form.fields["woodlot"]}
-    known = learnt_before(context.db, facts.vessel_id, ids, facts.sugar_kind, at)
-    return facts.model_copy(update={"learnt": known}) if known else facts
-
-
-def _ask_about_the_vessel(form: Form, context: BatchContext) -> None:
-    """A batch still on the fire is not moved into a vessel that another one is in."""
-    chosen = form.fields["vessel"]
-    on_fire = kept.waiting(context.db, "pan")
-    there = next((b for b in on_fire if b.vessel_id == chosen and b.id != context.batch.id), None)
-    if there and context.left_at is None:
-        form.errors["vessel"] = f"Batch {there.code} is in it."
 
 
 @dataclass(frozen=True, kw_only=True)

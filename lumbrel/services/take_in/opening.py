@@ -14,8 +14,9 @@ from lumbrel.services.base.form import Form, kept_of, local_time
 from lumbrel.services.pan.pour import store_other
 from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.record.opening import open_with
+from lumbrel.services.take_in.bounds import finishers
 from lumbrel.services.take_in.charge import Charge
-from lumbrel.services.take_in.entries import finishers, read
+from lumbrel.services.take_in.entries import read
 from lumbrel.store import book, kept, record
 from lumbrel.store.book import LineRow
 from lumbrel.store.db import IdReused, transaction
@@ -174,12 +175,7 @@ def open_batch(
         # What it comes from is known by now; a new woodlot gets its name in the register below.
         form.fields = {**form.fields, "woodlot": woodlot.id}
         taken = read(db, form, now)
-        busy = _busy(db).get(fields.get("vessel", ""))
-        if busy and not _stays(db, come, busy):
-            form.errors["vessel"] = (
-                f"Batch {busy} is still in it. Draw that off first, or note on its slip what was "
-                "added."
-            )
+        _refuse_what_is_busy(db, form, come, fields.get("vessel", ""))
         form.check()
         assert taken is not None
         form.fields = fields
@@ -192,14 +188,23 @@ def open_batch(
             facts = facts.model_copy(update={"learnt": known})
         code = _open(db, form, entry_id=entry_id, facts=facts, woodlot=woodlot, now=now)
         if facts.from_batch_id:
-            opened = book.by_id(db, entry_id)
-            assert opened is not None
-            store_other(
-                db,
-                cast("Entry[TakeInFacts]", of_row(opened)),
-                all_of_it=facts.from_stage == "charge",
-            )
+            _take_from_the_other(db, entry_id, facts)
         return code
+
+
+def _refuse_what_is_busy(db: Connection, form: Form, come: Source | None, vessel: str) -> None:
+    busy = _busy(db).get(vessel)
+    if busy and not _stays(db, come, busy):
+        form.errors["vessel"] = (
+            f"Batch {busy} is still in it. Draw that off first, or note on its slip what was added."
+        )
+
+
+def _take_from_the_other(db: Connection, entry_id: str, facts: TakeInFacts) -> None:
+    opened = book.by_id(db, entry_id)
+    assert opened is not None
+    line = cast("Entry[TakeInFacts]", of_row(opened))
+    store_other(db, line, all_of_it=facts.from_stage == "charge")
 
 
 def _stays(db: Connection, come: Source | None, code: str) -> bool:

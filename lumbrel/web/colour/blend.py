@@ -6,7 +6,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.colour import blend
+from lumbrel.services.colour import blend, blended
 from lumbrel.services.colour.classes import CLASSES
 from lumbrel.services.colour.row import vial_of
 from lumbrel.services.stations import slip
@@ -22,13 +22,13 @@ def _page(visit: Visit, code: str, form: Filled) -> HTMLResponse:
     more: dict[str, Any] = {"bench": None, "why_not": ""}
     try:
         found = _bench(context, form)
-        more |= {"bench": found, "as_text": blend.as_text}
-        litres = blend.litres_of(context, found, form.fields)
+        more |= {"bench": found, "as_text": blended.as_text}
+        litres = blended.litres_of(context, found, form.fields)
         form.fields = {
             **form.fields,
             **{f"litres_{n}": f"{v:g}" for n, v in zip(blend.SLIDERS, litres, strict=True)},
         }
-        more |= _told(blend.told(_sent(found, litres)))
+        more |= _told(blended.told(_sent(found, litres)))
     except BadInput as bad:
         form.errors.clear()
         more["why_not"] = next(iter(bad.errors.values()))
@@ -56,10 +56,10 @@ def _bench(context: BatchContext, form: Filled) -> blend.Bench:
 
 def _sent(bench: blend.Bench, litres: list[float]) -> dict[str, str]:
     """What the page sends when nothing was dragged yet."""
-    sent = {"kettle": blend.as_text(bench.kettle), "target": f"{bench.target_brix}"}
+    sent = {"kettle": blended.as_text(bench.kettle), "target": f"{bench.target_brix}"}
     for name, source, many in zip(blend.SLIDERS, bench.chosen, litres, strict=True):
         if source:
-            sent |= {name: blend.as_text(source), f"litres_{name}": f"{many}"}
+            sent |= {name: blended.as_text(source), f"litres_{name}": f"{many}"}
     return sent
 
 
@@ -80,7 +80,7 @@ def show(visit: Here, code: str) -> HTMLResponse:
 @router.get("/colour/{code}/blend/said")
 def said(visit: Here, code: str) -> HTMLResponse:
     """What comes of it, while a slider is dragged."""
-    told = _told(blend.told(dict(visit.request.query_params)))
+    told = _told(blended.told(dict(visit.request.query_params)))
     return visit.fragment("colour/blend_said.html", **told)
 
 
@@ -88,7 +88,7 @@ def said(visit: Here, code: str) -> HTMLResponse:
 def put(visit: Here, code: str, fields: Fields) -> Response:
     """Put it on the slips."""
     try:
-        blend.record_blend(visit.db, code, fields, visit.now)
+        blended.record_blend(visit.db, code, fields, visit.now)
     except BadInput as bad:
         return _page(visit, code, refilled(fields, bad))
     return RedirectResponse(f"/colour/{code}", 303)

@@ -9,7 +9,7 @@ from lumbrel.services.base.facts import SignFacts
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.cup import Cup
-from lumbrel.services.pan.evidence import STILL_SPEAKS
+from lumbrel.services.pan.evidence_words import STILL_SPEAKS
 from lumbrel.services.pan.signs import SIGNS
 from lumbrel.web.shell.plot import Tick, scale, spread
 

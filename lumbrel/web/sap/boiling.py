@@ -4,7 +4,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.pan.board import FAR_MINUTES
-from lumbrel.services.sap import boil
+from lumbrel.services.sap import boil, boil_plan
 from lumbrel.services.sap import fire as fires
 from lumbrel.services.sap.station import BOIL_CAUTIONS
 from lumbrel.services.stations import slip
@@ -38,9 +38,9 @@ def _plan(visit: Visit, asked: dict[str, str], form: Filled | None = None) -> HT
         fuels=[(key, boil.FUELS[key]) for key in boil.FITS[page.setup]],
         measures=boil.measures_of(load_kitchen(visit.db), page.fuel),
         said=boil.SAID,
-        target_brix=page.plan.target_brix if page.plan else boil.TARGET_BRIX,
+        target_brix=page.plan.target_brix if page.plan else boil_plan.TARGET_BRIX,
         usual_channels=boil.USUAL_CHANNELS,
-        armful_kg=boil.ARMFUL_KG,
+        armful_kg=boil_plan.ARMFUL_KG,
         boil_cautions=BOIL_CAUTIONS,
     )
 
@@ -74,7 +74,7 @@ def _fire(visit: Visit, code: str, form: Filled | None = None, kind: str = "") -
         kind=kind,
         setups=list(boil.SETUPS.items()),
         said=boil.SAID,
-        armful_kg=boil.ARMFUL_KG,
+        armful_kg=boil_plan.ARMFUL_KG,
         far_minutes=FAR_MINUTES,
         draws_picture=draws,
         boil_cautions=BOIL_CAUTIONS,

@@ -4,7 +4,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.devices.outdoors import station_of
 from lumbrel.services.base.form import BadInput, NotFound
-from lumbrel.services.sap import contents, gathering, runs, tanks, weather
+from lumbrel.services.sap import contents, gathered_sap, gathering, played, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
 from lumbrel.store.kitchen import woodlots
 from lumbrel.web.sap import boiling, seasons, wood
@@ -40,7 +40,7 @@ def _gather(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLRespo
         422 if form else 200,
         page=gathering.page(visit.db, woodlot, visit.now),
         form=form or Filled(),
-        clarities=list(gathering.CLARITY.items()),
+        clarities=list(gathered_sap.CLARITY.items()),
     )
 
 
@@ -48,7 +48,7 @@ def _gather(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLRespo
 def gathered(visit: Here, fields: Fields) -> Response:
     """Note a collection."""
     try:
-        gathering.gather(visit.db, fields, visit.now)
+        gathered_sap.gather(visit.db, fields, visit.now)
     except BadInput as bad:
         return _gather(visit, fields.get("woodlot", ""), refilled(fields, bad))
     return saved.to("/sap", fields.get("id", ""))
@@ -116,11 +116,11 @@ def _tank(visit: Visit, tank: str, form: Filled | None = None) -> HTMLResponse:
         "sap/tank.html",
         HERE,
         422 if form else 200,
-        view=contents.view(visit.db, tank, visit.now),
-        others=[t for t in contents.views(visit.db, visit.now) if t.tank.id != tank],
+        view=played.view(visit.db, tank, visit.now),
+        others=[t for t in played.views(visit.db, visit.now) if t.tank.id != tank],
         names={w.id: w.name for w in woodlots(visit.db)},
         places=contents.PLACES,
-        reasons=list(contents.REASONS.items()),
+        reasons=list(played.REASONS.items()),
         form=form or Filled(),
         what=form.value("what") if form else "",
     )

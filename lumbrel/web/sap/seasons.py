@@ -6,8 +6,8 @@ import io
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.exchange.calendar import due_calendar
+from lumbrel.services.sap import dues, trees
 from lumbrel.services.sap import season as seasons
-from lumbrel.services.sap import trees
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.sap.season_picture import season as picture
 from lumbrel.web.shell.display import Display
@@ -28,7 +28,7 @@ def this_season(visit: Here) -> Response:
 def due(visit: Here) -> Response:
     """What is due, as a calendar."""
     kitchen = load_kitchen(visit.db)
-    body = due_calendar(seasons.due(visit.db, visit.now), kitchen.name, visit.now)
+    body = due_calendar(dues.due(visit.db, visit.now), kitchen.name, visit.now)
     headers = {"Content-Disposition": 'attachment; filename="lumbrel-due.ics"'}
     return Response(body, media_type="text/calendar", headers=headers)
 
@@ -37,7 +37,7 @@ def due(visit: Here) -> Response:
 def as_csv(visit: Here, season: int) -> Response:
     """The season's days as CSV."""
     out = io.StringIO()
-    csv.writer(out).writerows(seasons.rows(seasons.season_page(visit.db, season, visit.now)))
+    csv.writer(out).writerows(dues.rows(seasons.season_page(visit.db, season, visit.now)))
     headers = {"Content-Disposition": f'attachment; filename="lumbrel-season-{season}.csv"'}
     return Response(out.getvalue(), media_type="text/csv", headers=headers)
 

@@ -26,7 +26,7 @@ from lumbrel.services.shelf.statement import statement as statement_of
 from lumbrel.services.shelf.trace import flows_of, summary
 from lumbrel.services.shelf.trace_web import web_of
 from lumbrel.services.stations import slip
-from lumbrel.store import flow, kept
+from lumbrel.store import flow, jars, kept
 from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
@@ -175,8 +175,8 @@ def _lot(
         summary=summary(context),
         drawn=context.of_kind(DrawnFacts),
         sigma_brix=after_draw(context).sigma_brix if context.of_kind(DrawnFacts) else None,
-        jars=flow.jars_of(visit.db, lot),
-        filled=flow.jars_filled(visit.db, lot),
+        jars=jars.jars_of(visit.db, lot),
+        filled=jars.jars_filled(visit.db, lot),
         choices=choices(context),
         form=form or Filled(),
         moved=moved,
@@ -209,8 +209,8 @@ def _confection(
         context=context,
         board=board,
         lines=slip.lines(context),
-        jars=flow.jars_of(visit.db, lot),
-        filled=flow.jars_filled(visit.db, lot),
+        jars=jars.jars_of(visit.db, lot),
+        filled=jars.jars_filled(visit.db, lot),
         choices=choices(context),
         form=form or Filled(),
         moved=moved,

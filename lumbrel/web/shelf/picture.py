@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from lumbrel.services.shelf.trace_web import Knot, TraceWeb
 from lumbrel.store.flow import Jar
-from lumbrel.store.kept import LotRow
+from lumbrel.store.kept_lots import LotRow
 from lumbrel.web.shell.plot import Tick, grade_key
 
 BOARD_Y, ROW_WIDTH = 77.0, 216.0

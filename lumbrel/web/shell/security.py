@@ -36,6 +36,35 @@ class BodyTooLarge(HTTPException):
         super().__init__(413, TOO_LARGE)
 
 
+def _counted(receive: Receive, most: int) -> Receive:
+    """Receives a body of at most so many bytes; raises BodyTooLarge."""
+    taken = 0
+
+    async def count() -> Message:
+        nonlocal taken
+        message = await receive()
+        taken += len(message.get("body", b""))
+        if taken > most:
+            raise BodyTooLarge
+        return message
+
+    return count
+
+
+def _completing(send: Send, scope: Scope, began: float, only_head: bool) -> Send:
+    """Sends an answer with its headers completed, and without its body where only they are asked for."""
+
+    async def complete(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            _complete(MutableHeaders(scope=message), scope["path"])
+            _log(scope, message["status"], began)
+        elif only_head:
+            message = {**message, "body": b""}
+        await send(message)
+
+    return complete
+
+
 class Guard:
     """One plain ASGI layer around the application.
 
@@ -63,15 +92,7 @@ class Guard:
         if only_head:
             # What is answered to GET, without its body.
             scope = {**scope, "method": "GET"}
-
-        async def send_with_headers(message: Message) -> None:
-            if message["type"] == "http.response.start":
-                _complete(MutableHeaders(scope=message), scope["path"])
-                _log(scope, message["status"], began)
-            elif only_head:
-                message = {**message, "body": b""}
-            await send(message)
-
+        send_with_headers = _completing(send, scope, began, only_head)
         if scope["method"] not in SAFE_METHODS and _from_another_site(headers):
             await _foreign()(scope, receive, send_with_headers)
             return
@@ -86,15 +107,7 @@ class Guard:
         if declared.isdigit() and int(declared) > most:
             await too_large()(scope, receive, send_with_headers)
             return
-        taken, started = 0, False
-
-        async def counted_receive() -> Message:
-            nonlocal taken
-            message = await receive()
-            taken += len(message.get("body", b""))
-            if taken > most:
-                raise BodyTooLarge
-            return message
+        started = False
 
         async def watched_send(message: Message) -> None:
             nonlocal started
@@ -102,7 +115,7 @@ class Guard:
             await send_with_headers(message)
 
         try:
-            await self.app(scope, counted_receive, watched_send)
+            await self.app(scope, _counted(receive, most), watched_send)
         except ClientDisconnect:
             # Whoever has gone, or was let go, is owed no answer.
             return

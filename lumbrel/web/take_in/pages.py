@@ -4,7 +4,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.take_in import near_syrup, opening
-from lumbrel.services.take_in.entries import LIMITS, MOST_PARTS
+from lumbrel.services.take_in.bounds import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes

@@ -1,0 +1,249 @@
+"""What a woodlot's own record teaches of its runs."""
+
+from collections.abc import Callable, Sequence
+from datetime import date, timedelta
+from functools import cached_property
+from math import log, sqrt
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumbrel.core.sap.running import (
+    AT_FIRST,
+    FEW_DAYS,
+    FREEZES_WELL_C,
+    HIGH,
+    LETS_GO,
+    LETS_GO_TRIED,
+    LOW,
+    UNUSUAL_COSTS,
+    WELL_C_TRIED,
+    Day,
+    Expected,
+    Weather,
+    Wood,
+    by_the_rule,
+    forecast_sigma_k,
+)
+
+BEST_L = 4.0
+"""Litres from a tap on the best of days, where nothing is learned: 2 to 8 by tree, tap and vacuum."""
+
+_WIDTH = (2.0, 2.5, 0.2)
+"""How near nights, days and how full the wood is must be to tell of each other: K, K, share."""
+
+_RULE_WEIGHS = 1.5
+
+_BEST_WEIGHS = 1.0
+
+_SEASON_WEIGHS = 2.0
+
+_SEASON_HALVES_DAYS = 10.0
+
+_SPREAD_AT_FIRST = (-1.0, 1.1)
+
+_FIRST_WEIGHS = 6
+
+_LEAST_L = 0.12
+"""Of the scatter, even on a day of nearly nothing, as a share of the best day."""
+
+_FROM_SHARE = 0.03
+"""Days of which less is expected say nothing of the range of days that run."""
+
+
+class Learned:
+    """What a woodlot's days have taught.
+
+    Args:
+        days: in any order, at most a few hundred: the newest are enough.
+        rule: `by_the_rule`, or `by_warmth` for birch.
+    """
+
+    def __init__(
+        self, days: Sequence[Day] = (), rule: Callable[[Weather, float], float] = by_the_rule
+    ) -> None:
+        self._rule = rule
+        self.every = tuple(sorted(days, key=lambda day: day.day))
+        told = [i for i, day in enumerate(self.every) if day.litres_per_tap is not None]
+        self.days = tuple(self.every[i] for i in told)
+        self._litres = np.array([d.litres_per_tap for d in self.days], dtype=float)
+        self._trust = np.array([1 / max(d.days, 1) for d in self.days])
+        self._order = np.array([d.day.toordinal() for d in self.days])
+        self._seasons = np.array([d.day.year for d in self.days])
+        self.wood, self._mornings = self._wood()
+        self._held = np.array([self._mornings[i] for i in told])
+        self._rules = self._by_the_rule(self._held)
+        self._places = np.array(
+            [
+                (d.weather.night_c, d.weather.day_c, h)
+                for d, h in zip(self.days, self._held, strict=True)
+            ]
+        ).reshape(len(self.days), 3)
+
+    def _by_the_rule(self, held: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.array(
+            [self._rule(d.weather, h) for d, h in zip(self.days, held, strict=True)], dtype=float
+        )
+
+    def _in_wood(self, wood: Wood) -> list[float]:
+        """How full the wood was each morning; anew where days are missing."""
+        found: list[float] = []
+        start = 0
+        for i, day in enumerate(self.every):
+            last = i + 1 == len(self.every)
+            if last or (self.every[i + 1].day - day.day).days > 1:
+                found += wood.mornings([d.weather for d in self.every[start : i + 1]])
+                start = i + 1
+        return found
+
+    def _wood(self) -> tuple[Wood, list[float]]:
+        """The wood that bears out this woodlot's days best; the usual unless others are clearly better."""
+        told = [i for i, day in enumerate(self.every) if day.litres_per_tap is not None]
+
+        def off(wood: Wood) -> tuple[float, list[float]]:
+            held = self._in_wood(wood)
+            rules = self._by_the_rule(np.array([held[i] for i in told]))
+            whole = float((rules * rules * self._trust).sum()) + 1e-9
+            best = float((rules * self._litres * self._trust).sum()) / whole
+            missed = float((self._trust * (self._litres - best * rules) ** 2).sum())
+            unusual = (wood.well_c != FREEZES_WELL_C) + (wood.lets_go != LETS_GO)
+            return len(told) * log(missed + 0.5) + UNUSUAL_COSTS * unusual, held
+
+        usual = Wood()
+        if len(told) < FEW_DAYS:
+            return usual, self._in_wood(usual)
+        tried = [Wood(c, go) for c in WELL_C_TRIED for go in LETS_GO_TRIED]
+        found = {wood: off(wood) for wood in tried}
+        best = min(found, key=lambda wood: found[wood][0])
+        return best, found[best][1]
+
+    @cached_property
+    def best_l(self) -> float:
+        """Litres from a tap on the best day, by all of its days."""
+        rules, trust = self._rules, self._trust
+        gave = _BEST_WEIGHS * BEST_L + float((trust * self._litres * rules).sum())
+        return gave / (_BEST_WEIGHS + float((trust * rules * rules).sum()))
+
+    @cached_property
+    def _off_rule(self) -> NDArray[np.float64]:
+        return self._litres - self.best_l * self._rules
+
+    def _mean(
+        self, weather: Weather, held: float, without: NDArray[np.bool_] | None = None
+    ) -> float:
+        """What such a day gives by all seasons, L a tap, without some of the days."""
+        rule = self.best_l * self._rule(weather, held)
+        if not self.days:
+            return rule
+        here = np.array((weather.night_c, weather.day_c, held))
+        near = np.exp(-0.5 * (((self._places - here) / np.array(_WIDTH)) ** 2).sum(axis=1))
+        near = near * self._trust
+        if without is not None:
+            near = np.where(without, 0.0, near)
+        off = float((near * self._off_rule).sum()) / (_RULE_WEIGHS + float(near.sum()))
+        return max(rule + off, 0.0)
+
+    @cached_property
+    def _alone(self) -> NDArray[np.float64]:
+        """What was to be expected of each day by all others but those beside it."""
+        found = np.zeros(len(self.days))
+        for i, day in enumerate(self.days):
+            beside = abs(self._order - self._order[i]) <= 1
+            found[i] = self._mean(day.weather, float(self._held[i]), beside)
+        return found
+
+    def season_factor(self, on: date) -> float:
+        """How this season goes against the others, by its days before one; 1 at its beginning."""
+        if not self.days:
+            return 1.0
+        ago = on.toordinal() - self._order
+        counts = (ago > 0) & (self._seasons == on.year)
+        weights = np.where(counts, 0.5 ** (ago / _SEASON_HALVES_DAYS), 0.0)
+        gave, due = float(weights @ self._litres), float(weights @ self._alone)
+        steady = _SEASON_WEIGHS * self.best_l / 2
+        return (gave + steady) / (due + steady)
+
+    @cached_property
+    def _spread(self) -> tuple[float, float]:
+        """The ends of how far days lie from what was expected, in scatters."""
+        found = []
+        for i, day in enumerate(self.days):
+            expected = float(self._alone[i]) * self.season_factor(day.day)
+            if expected >= _FROM_SHARE * self.best_l and day.days == 1:
+                found.append((float(self._litres[i]) - expected) / self._scatter(expected))
+        weight = len(found) / (len(found) + _FIRST_WEIGHS)
+        if not found:
+            return _SPREAD_AT_FIRST
+        low, high = np.quantile(found, (LOW, HIGH))
+        first_low, first_high = _SPREAD_AT_FIRST
+        return (
+            weight * float(low) + (1 - weight) * first_low,
+            weight * float(high) + (1 - weight) * first_high,
+        )
+
+    def _scatter(self, expected: float) -> float:
+        return sqrt((_LEAST_L * self.best_l) ** 2 + (0.45 * expected) ** 2)
+
+    def evening_before(self, on: date) -> float:
+        """How full the wood is on the evening before a day, by the weather known up to it."""
+        day = on - timedelta(days=1)
+        i = next((i for i, d in enumerate(self.every) if d.day == day), None)
+        if i is None:
+            return AT_FIRST
+        return self.wood.after_day(self._mornings[i], self.every[i].weather.day_c)
+
+    def ahead(self, first: date, weather: Sequence[Weather]) -> list[Expected]:
+        """What a tap gives on each of the days to come.
+
+        Args:
+            first: of them; the weather up to it is the woodlot's own days.
+            weather: forecast for it and the days after it.
+        """
+        held, found = self.evening_before(first), []
+        for i, one in enumerate(weather):
+            sigma = forecast_sigma_k(i)
+            found.append(self.expect(first + timedelta(days=i), one, held, sigma))
+            held = self.wood.after_day(self.wood.after_night(held, one.night_c), one.day_c)
+        return found
+
+    def expect(
+        self, on: date, weather: Weather, evening: float, weather_sigma_k: float = 0.0
+    ) -> Expected:
+        """What a tap gives on a day.
+
+        Args:
+            on: the day; earlier days of its season move it.
+            weather: measured or forecast, degC.
+            held: how full the wood was on the evening before, by `evening_before`.
+            weather_sigma_k: one sigma of a forecast's temperatures, 0 to 10.
+        """
+        factor = self.season_factor(on)
+        rule = self._rule(weather, self.wood.after_night(evening, weather.night_c))
+        mean, wider = self._over_weather(weather, evening, weather_sigma_k)
+        mean, wider = mean * factor, wider * factor
+        if mean < 1e-3:
+            return Expected(0.0, 0.0, 0.0, rule)
+        low_z, high_z = self._spread
+        scatter = self._scatter(mean)
+        # A range that was learned from measured days is made wider by what the forecast may be off.
+        low = mean - sqrt((min(low_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
+        high = mean + sqrt((max(high_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
+        return Expected(mean, max(low, 0.0), high, rule)
+
+    def _over_weather(
+        self, weather: Weather, evening: float, sigma_k: float
+    ) -> tuple[float, float]:
+        """Mean and one sigma over what the weather may be."""
+        if sigma_k <= 0:
+            return self._mean(weather, self.wood.after_night(evening, weather.night_c)), 0.0
+        points = ((-1.732, 1 / 6), (0.0, 2 / 3), (1.732, 1 / 6))
+        found = []
+        for night_off, night_weight in points:
+            for day_off, day_weight in points:
+                day_c = weather.day_c + day_off * sigma_k
+                night_c = min(weather.night_c + night_off * sigma_k, day_c)
+                held = self.wood.after_night(evening, night_c)
+                found.append((self._mean(Weather(night_c, day_c), held), night_weight * day_weight))
+        mean = sum(litres * weight for litres, weight in found)
+        spread = sum(weight * (litres - mean) ** 2 for litres, weight in found)
+        return mean, sqrt(spread)

@@ -1,0 +1,71 @@
+"""What a take-in may hold."""
+
+from sqlite3 import Connection
+
+from lumbrel.services.base.form import Bounds
+from lumbrel.services.take_in.entries import Measure
+from lumbrel.store.kitchen import VesselRow, vessels
+
+MOST_PARTS = 4
+
+TURNS = 6
+
+LIMITS: dict[Measure, tuple[float, float, str]] = {
+    "mass": (0.2, 5000.0, "kg"),
+    "volume": (0.2, 5000.0, "L"),
+    "depth": (1.0, 2000.0, "mm"),
+}
+
+BRIX = Bounds("brix", "brix", 1, 75, "Near-syrup has between 1 and 75 Brix; concentrate 8 and up.")
+
+TEMPERATURE = Bounds(
+    "temperature",
+    "temperature",
+    0,
+    110,
+    "Near-syrup is between 0 and 110 °C (32 and 230 °F).",
+)
+
+TARGET = Bounds(
+    "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
+)
+
+NEAR_SYRUP = Bounds(
+    "target",
+    "brix",
+    20,
+    75,
+    "A boil-down ends between 20 and 75 Brix: near-syrup is 50 to 60, syrup 66.0 to 68.9.",
+)
+
+SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
+
+BOIL_DOWN = "boil_down"
+"""Of a form: sap that is boiled down to near-syrup, fed as it boils."""
+
+STEM = Bounds(
+    "brix",
+    "stem",
+    0.1,
+    85,
+    "A stem reads above 0 and at most 85 Brix; type Be behind Baumé degrees.",
+)
+
+SAMPLE = Bounds(
+    "sample",
+    "temperature",
+    10,
+    30,
+    "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
+)
+
+SAP_SENTENCE = "Type all the raw sap it came from, between 0.5 L and 100 000 L."
+
+SAP_VOLUME = Bounds("raw_sap", "volume", 0.5, 100_000, SAP_SENTENCE)
+
+SAP_MASS = Bounds("raw_sap", "mass", 0.5, 100_000, SAP_SENTENCE)
+
+
+def finishers(db: Connection) -> list[VesselRow]:
+    """The vessels that near-syrup is finished in."""
+    return [v for v in vessels(db) if v.purpose == "finisher"]

@@ -1,0 +1,47 @@
+"""A take-in that is corrected on its slip."""
+
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import TakeInFacts
+from lumbrel.services.base.form import Form
+from lumbrel.services.pan.rate import learnt_before
+from lumbrel.services.take_in.entries import read
+from lumbrel.store import kept
+from lumbrel.store.kitchen import woodlots
+
+
+def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
+    """A take-in typed again to correct it, vessel, sugar and woodlot too; what is not typed stays
+    the batch's."""
+    stays = {
+        "vessel": context.vessel.id,
+        "sugar_kind": context.batch.sugar_kind,
+        "woodlot": context.woodlot.id,
+    }
+    given = {name: text for name, text in form.fields.items() if text.strip()}
+    target = {"target": f"{context.batch.target_brix:g}"}
+    before = context.taken_in.facts
+    if isinstance(before, TakeInFacts) and (before.tanks or before.from_batch_id):
+        # What a tank or a pan gave stays given: it is put right by calling the batch off.
+        form.errors["amount"] = (
+            "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch "
+            "off and begin it anew, or note on its slip what was put in besides."
+        )
+    form.fields = {**form.fields, **stays, **given, **target}
+    form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
+    taken = read(context.db, form, context.now)
+    _ask_about_the_vessel(form, context)
+    if not taken or form.errors:
+        return None
+    facts, at = taken[0], context.taken_in.at
+    ids = {part.woodlot_id for part in facts.parts} or {form.fields["woodlot"]}
+    known = learnt_before(context.db, facts.vessel_id, ids, facts.sugar_kind, at)
+    return facts.model_copy(update={"learnt": known}) if known else facts
+
+
+def _ask_about_the_vessel(form: Form, context: BatchContext) -> None:
+    """A batch still on the fire is not moved into a vessel that another one is in."""
+    chosen = form.fields["vessel"]
+    on_fire = kept.waiting(context.db, "pan")
+    there = next((b for b in on_fire if b.vessel_id == chosen and b.id != context.batch.id), None)
+    if there and context.left_at is None:
+        form.errors["vessel"] = f"Batch {there.code} is in it."
