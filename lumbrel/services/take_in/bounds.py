@@ -1,11 +1,12 @@
 """What a take-in may hold."""
 
 from sqlite3 import Connection
+from typing import Literal
 
 from lumbrel.services.base.form import Bounds
-from lumbrel.services.take_in.entries import Measure
 from lumbrel.store.kitchen import VesselRow, vessels
 
+Measure = Literal["mass", "volume", "depth"]
 MOST_PARTS = 4
 
 TURNS = 6

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from sqlite3 import Connection
-from typing import Any, Literal, cast
+from typing import Any, cast
 
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange, span
@@ -33,6 +33,7 @@ from lumbrel.services.take_in.bounds import (
     TARGET,
     TEMPERATURE,
     TURNS,
+    Measure,
     finishers,
 )
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
@@ -43,8 +44,6 @@ from lumbrel.store.instruments import (
     instruments_of,
 )
 from lumbrel.store.kitchen import woodlots
-
-Measure = Literal["mass", "volume", "depth"]
 
 
 @dataclass(frozen=True)
