@@ -48,11 +48,11 @@ def _code_of(error: Exception) -> int | None:
     to tell is loaded only now: a command starts the quicker."""
     import sqlite3
 
-    from lumbrel.services.kitchen.safekeeping import Refused
+    from lumbrel.services.kitchen.safekeeping import WouldLose
     from lumbrel.store.db import NoRecord
     from lumbrel.store.safe import InUse
 
-    if isinstance(error, Refused | NoRecord | InUse):
+    if isinstance(error, WouldLose | NoRecord | InUse):
         return 2
     return 1 if isinstance(error, OSError | sqlite3.Error) else None
 

@@ -76,6 +76,12 @@ class House(unittest.TestCase):
             long = len(path.read_text(encoding="utf-8").splitlines())
             self.assertLessEqual(long, MOST_OF_A_MODULE, str(path))
 
+    def test_a_class_has_a_name_of_its_own(self) -> None:
+        seen: dict[str, str] = {}
+        for where, node in nodes(ast.ClassDef):
+            self.assertNotIn(node.name, seen, f"{where}, {seen.get(node.name)}")
+            seen[node.name] = where
+
     def test_many_arguments_go_by_name(self) -> None:
         for where, call in nodes(ast.Call):
             self.assertLessEqual(len(call.args), MOST_POSITIONAL, where)

@@ -80,7 +80,7 @@ def take_in(arguments: argparse.Namespace) -> int:
                 coming = some_batches.take_in(db, text, arguments.batch, preview=arguments.preview)
             else:
                 coming = logbook_in.take_in(db, text, preview=arguments.preview)
-        except logbook.Refused as error:
+        except logbook.NotTaken as error:
             return refuse(f"{error} Nothing was written.")
     print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")
     return 0
@@ -115,7 +115,7 @@ def rebuild(arguments: argparse.Namespace) -> int:
     record = arguments.data / RECORD
     try:
         wrong = safekeeping.rebuild(record)
-    except (safekeeping.Refused, InUse) as error:
+    except (safekeeping.WouldLose, InUse) as error:
         return refuse(error)
     for one in wrong:
         print(f"put right: {one}")

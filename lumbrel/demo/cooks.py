@@ -23,7 +23,7 @@ READ_EVERY_S, COOL_EVERY_S = 150, 240
 Pressure = Callable[[datetime], float]
 
 
-class Cook(NamedTuple):
+class DemoCook(NamedTuple):
     """One cook: when, what, for how much, where it cools, how far past its mark, and its scores."""
 
     at: str
@@ -35,7 +35,7 @@ class Cook(NamedTuple):
 
 
 COOKS = (
-    Cook(
+    DemoCook(
         at="2026-03-16 13:00",
         piece="moulded-sugar-soft",
         wanted={"by": "pieces", "pieces": "80", "each": "25 g"},
@@ -43,7 +43,7 @@ COOKS = (
         over_k=-0.9,
         scores={"texture": "-1", "grain": "4", "taste": "5"},
     ),
-    Cook(
+    DemoCook(
         at="2026-03-21 12:30",
         piece="moulded-sugar-soft",
         wanted={"by": "pieces", "pieces": "80", "each": "25 g"},
@@ -51,7 +51,7 @@ COOKS = (
         over_k=0.2,
         scores={"texture": "0", "grain": "4", "taste": "5"},
     ),
-    Cook(
+    DemoCook(
         at="2026-03-26 14:00",
         piece="cream",
         wanted={"by": "jars", "jars": "12", "jar": "125 ml"},
@@ -59,7 +59,7 @@ COOKS = (
         over_k=0.1,
         scores={"texture": "0", "grain": "5", "taste": "5"},
     ),
-    Cook(
+    DemoCook(
         at="2026-04-01 13:20",
         piece="granulated-sugar",
         wanted={"by": "syrup", "syrup": "3 kg", "each": "250 g"},
@@ -67,7 +67,7 @@ COOKS = (
         over_k=0.4,
         scores={"texture": "0", "taste": "4"},
     ),
-    Cook(
+    DemoCook(
         at="2026-04-07 12:40",
         piece="moulded-sugar-firm",
         wanted={"by": "pieces", "pieces": "60", "each": "20 g"},
@@ -75,7 +75,7 @@ COOKS = (
         over_k=1.6,
         scores={"texture": "1", "grain": "3", "taste": "4", "flaw": "hard"},
     ),
-    Cook(
+    DemoCook(
         at="2026-04-12 15:10",
         piece="cream",
         wanted={"by": "jars", "jars": "10", "jar": "125 ml"},
@@ -84,7 +84,7 @@ COOKS = (
         scores={"texture": "0", "grain": "4", "taste": "4"},
     ),
 )
-NOW = Cook(
+NOW = DemoCook(
     at="",
     piece="cream",
     wanted={"by": "jars", "jars": "12", "jar": "125 ml"},
@@ -107,7 +107,7 @@ def play(db: Connection, pressure_pa: Pressure, now: datetime) -> None:
 
 class _Play:
     def __init__(
-        self, db: Connection, rng: random.Random, cook: Cook, number: int, pressure_pa: float
+        self, db: Connection, rng: random.Random, cook: DemoCook, number: int, pressure_pa: float
     ) -> None:
         self.db, self.rng, self.cook, self.pressure_pa = db, rng, cook, pressure_pa
         self.number = number

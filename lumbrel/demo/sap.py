@@ -11,7 +11,7 @@ from lumbrel.core.sap import sap
 from lumbrel.demo.at_the_pan import Finishes
 from lumbrel.demo.channels import EACH_DRAW_KG, RATE_KG_MIN, Channels, a_day
 from lumbrel.demo.sap_lots import BIRCH_TREES, FOLD_TREES, LOTS, YEAR_VIGOUR, LotOfYear
-from lumbrel.devices.outdoors import Birches, Trees, Weather, station_of
+from lumbrel.devices.outdoors import Birches, Trees, Winter, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.sap import (
     contents,
@@ -112,7 +112,7 @@ class SapSeasons:
             day += timedelta(days=1)
         self._end(year, tree_ids)
 
-    def _lot(self, year: int, station: Weather, lot: str) -> LotOfYear:
+    def _lot(self, year: int, station: Winter, lot: str) -> LotOfYear:
         taps, vigour, brix, hasty, dries = LOTS[lot]
         wood = Trees(
             seed=len(lot) * 31,

@@ -16,7 +16,7 @@ HOUR = timedelta(hours=1)
 
 
 @dataclass(frozen=True, kw_only=True)
-class Weather:
+class Winter:
     """One winter's end, hour by hour, in the kitchen's own time.
 
     Args:
@@ -67,7 +67,7 @@ class Weather:
 
 
 @lru_cache(64)
-def _hours(weather: Weather) -> tuple[float, ...]:
+def _hours(weather: Winter) -> tuple[float, ...]:
     chance = random.Random(f"weather {weather.seed}")
     found: list[float] = []
     over, cloud = chance.gauss(0, weather.swings_k), chance.random()
@@ -97,7 +97,7 @@ class Trees:
     """
 
     seed: int
-    weather: Weather
+    weather: Winter
     vigour: float = 1.0
     brix: float = 2.1
     dries_days: float = 40.0
@@ -134,9 +134,9 @@ class Trees:
         return out
 
 
-def station_of(year: int) -> Weather:
+def station_of(year: int) -> Winter:
     """The simulated weather station that ships, in the winter's end of a year."""
-    return Weather(seed=418 + year, first=date(year, 2, 10), days=80)
+    return Winter(seed=418 + year, first=date(year, 2, 10), days=80)
 
 
 @dataclass(kw_only=True)
@@ -144,7 +144,7 @@ class Birches:
     """Birches: they run once the ground is warm, for some three weeks, more on warm days."""
 
     seed: int
-    weather: Weather
+    weather: Winter
     brix: float = 0.85
     wakes_at: float = 120.0
     """Degree days above freezing from which they run."""

@@ -12,7 +12,7 @@ from PIL import Image, ImageFont
 
 from lumbrel.core.jar.sheets import Sheet
 from lumbrel.services.base.form import BadInput
-from lumbrel.services.jar.labels import Role, Worded, Words
+from lumbrel.services.jar.labels import LabelLine, Role, Worded
 
 FONTS = {
     bold: Path(__file__).parent / "fonts" / f"atkinson-hyperlegible-next-{name}.ttf"
@@ -78,7 +78,7 @@ class Picture:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Drawn:
+class LabelDrawn:
     """A label, from its own upper left corner."""
 
     texts: tuple[Text, ...]
@@ -96,7 +96,7 @@ def width_of(text: str, size_mm: float, bold: bool) -> float:
     return _font(bold).getlength(text) * size_mm / _MEASURED_AT
 
 
-def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> Drawn:
+def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> LabelDrawn:
     """Set a label.
 
     Args:
@@ -136,7 +136,7 @@ def _without_pictures(text: str) -> str:
     return re.sub(" +", " ", "".join(kept)).strip()
 
 
-def _check_letters(lines: Sequence[Words]) -> None:
+def _check_letters(lines: Sequence[LabelLine]) -> None:
     known = known_letters()
     strange = {c for line in lines for c in line.text if ord(c) not in known}
     if strange:
@@ -176,12 +176,12 @@ def _code(matrix: tuple[tuple[bool, ...], ...], x: float, y: float, side: float)
 
 
 def _square(
-    lines: list[Words],
+    lines: list[LabelLine],
     size_mm: tuple[float, float],
     matrix: tuple[tuple[bool, ...], ...] | None,
     side: float,
     logo_ratio: float | None,
-) -> Drawn | None:
+) -> LabelDrawn | None:
     """Text on the left; logo above code on the right."""
     wide, high = size_mm
     logo_high = LOGO_SHARE * high if logo_ratio else 0.0
@@ -199,16 +199,16 @@ def _square(
     # The quiet zone may reach the label's edge: there is nothing printed there.
     code = _code(matrix, wide - side, high - side, side) if matrix else None
     logo = Picture(wide - MARGIN_MM - logo_wide, MARGIN_MM, logo_wide, logo_high)
-    return Drawn(texts=texts, code=code, logo=logo if logo_ratio else None)
+    return LabelDrawn(texts=texts, code=code, logo=logo if logo_ratio else None)
 
 
 def _round(
-    lines: list[Words],
+    lines: list[LabelLine],
     wide: float,
     matrix: tuple[tuple[bool, ...], ...] | None,
     side: float,
     logo_ratio: float | None,
-) -> Drawn | None:
+) -> LabelDrawn | None:
     """Logo above, text across the middle, code below, each where the circle is wide enough for it."""
     half = wide / 2
     logo_high = min(ROUND_LOGO * wide, 0.3 * wide / logo_ratio) if logo_ratio else 0.0
@@ -233,7 +233,7 @@ def _round(
     if logo_ratio:
         logo_wide = logo_high * logo_ratio
         logo = Picture(half - logo_wide / 2, ROUND_EDGE_MM, logo_wide, logo_high)
-    return Drawn(texts=texts, code=code, logo=logo)
+    return LabelDrawn(texts=texts, code=code, logo=logo)
 
 
 def _chord(half: float, y: float) -> float:
@@ -245,7 +245,7 @@ SetLine = tuple[str, float, bool]
 """Text, size in mm, whether bold."""
 
 
-def _set(lines: list[Words], wide: float, high: float) -> list[SetLine] | None:
+def _set(lines: list[LabelLine], wide: float, high: float) -> list[SetLine] | None:
     """The lines broken to a width, as large as they fit in a height; None where even the smallest
     do not."""
     if wide < 12 or high < 6:
@@ -259,7 +259,7 @@ def _set(lines: list[Words], wide: float, high: float) -> list[SetLine] | None:
     return None
 
 
-def _broken(line: Words, size_mm: float, wide: float) -> Iterator[SetLine]:
+def _broken(line: LabelLine, size_mm: float, wide: float) -> Iterator[SetLine]:
     bold = line.role in BOLD
     row = ""
     for word in line.text.split(" "):

@@ -13,7 +13,7 @@ from PIL import Image
 
 from lumbrel.core.jar.sheets import Sheet
 from lumbrel.exchange import logo as logos
-from lumbrel.exchange.label_layout import FONTS, Drawn, draw, ratio_of, width_of
+from lumbrel.exchange.label_layout import FONTS, LabelDrawn, draw, ratio_of, width_of
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.labels import Worded
 
@@ -50,7 +50,7 @@ class Job:
         return -(-count // self.sheet.places)
 
 
-Place = tuple[int, float, float, Drawn]
+Place = tuple[int, float, float, LabelDrawn]
 """The page, from 0, the label's upper left corner on it, and what is drawn there."""
 
 
@@ -105,7 +105,7 @@ def as_pdf(job: Job) -> bytes:
     return bytes(pdf.output())
 
 
-def _into_pdf(pdf: FPDF, job: Job, corner: tuple[float, float], drawn: Drawn) -> None:
+def _into_pdf(pdf: FPDF, job: Job, corner: tuple[float, float], drawn: LabelDrawn) -> None:
     left, top = corner
     pdf.set_draw_color(INK)
     pdf.set_fill_color("#000000")
@@ -170,7 +170,7 @@ def _svg_edge(sheet: Sheet, corner: tuple[float, float], kind: str) -> str:
     return f'<rect x="{x:.3f}" y="{y:.3f}" width="{wide:g}" height="{high:g}" {how}/>'
 
 
-def _svg_label(job: Job, corner: tuple[float, float], drawn: Drawn) -> str:
+def _svg_label(job: Job, corner: tuple[float, float], drawn: LabelDrawn) -> str:
     left, top = corner
     parts = [_svg_edge(job.sheet, corner, "cut")] if job.edge else []
     for text in drawn.texts:

@@ -126,7 +126,7 @@ class Logbook(BaseModel):
     """Those that lines of the kinds `colour` and `scored` name."""
 
 
-class Refused(Exception):
+class NotTaken(Exception):
     """A document that is not taken in; the message says why, and nothing was written."""
 
 

@@ -18,8 +18,8 @@ from lumbrel.exchange.logbook import (
     TABLES,
     VERSION,
     Logbook,
+    NotTaken,
     Positions,
-    Refused,
     SamplesOf,
     Table,
     rows,
@@ -65,7 +65,7 @@ def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
     Args:
         preview: only say what it would bring.
     Raises:
-        Refused: it is no logbook, of a newer version, or contradicts what is in the record.
+        NotTaken: it is no logbook, of a newer version, or contradicts what is in the record.
     """
     return put(db, read(text), preview=preview)
 
@@ -84,7 +84,7 @@ def put(
     Args:
         preview: only say what it would bring.
         positions: where the rows stand in the whole logbook, of which this is a part.
-        verify: looks at the record as it would be, and raises Refused.
+        verify: looks at the record as it would be, and raises NotTaken.
     """
     coming = Coming()
     positions = positions or positions_in(logbook)
@@ -104,7 +104,7 @@ def put(
             photographs.put(db, picture)
     except (IntegrityError, InterfaceError, ProgrammingError, kept.Unsound) as error:
         roll_back(db)
-        raise Refused(f"It contradicts what is in the record: {error}.") from error
+        raise NotTaken(f"It contradicts what is in the record: {error}.") from error
     except BaseException:
         roll_back(db)
         raise
@@ -126,23 +126,23 @@ def _is_sound(db: Connection) -> None:
     """Look over what an import made of a record, before it is kept."""
     short = db.execute("SELECT parcel_id FROM stock WHERE packs < 0").fetchone()
     if short:
-        raise Refused(f"More would have left {short['parcel_id']} than was packed.")
+        raise NotTaken(f"More would have left {short['parcel_id']} than was packed.")
 
 
 def read(text: str) -> Logbook:
     """A logbook from its text.
 
     Raises:
-        Refused: it is none, cut off, or of a newer version.
+        NotTaken: it is none, cut off, or of a newer version.
     """
     try:
         written = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise Refused(f"It is no JSON document, or cut off: {error}.") from error
+        raise NotTaken(f"It is no JSON document, or cut off: {error}.") from error
     if not isinstance(written, dict) or written.get("format") != FORMAT:
-        raise Refused("It is no logbook of Lumbrel's.")
+        raise NotTaken("It is no logbook of Lumbrel's.")
     if isinstance(written.get("version"), int) and written["version"] > VERSION:
-        raise Refused("It was written by a newer Lumbrel; take it in with that one.")
+        raise NotTaken("It was written by a newer Lumbrel; take it in with that one.")
     try:
         if written.get("version") in range(1, VERSION):
             written = written | {
@@ -155,9 +155,9 @@ def read(text: str) -> Logbook:
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        raise Refused(f"{place}: {first['msg']}.") from error
+        raise NotTaken(f"{place}: {first['msg']}.") from error
     except ValueError as error:
-        raise Refused(f"{error}.") from error
+        raise NotTaken(f"{error}.") from error
     return logbook
 
 
@@ -165,7 +165,7 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
     tables = logbook.tables.model_dump()
     here = list(rows(db, BY_NAME["line"]))
     if not _same_kitchen(settings_of(here), settings_of(tables["line"])):
-        raise Refused(
+        raise NotTaken(
             "This kitchen has settings of its own, under which that logbook's figures would be"
             " others. Take it into an empty data folder."
         )
@@ -175,7 +175,7 @@ def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Position
             # What a column that came later holds of a row that was written before.
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
-                raise Refused(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
+                raise NotTaken(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
             first = table.name == "line" and row["kind"] == FIRST
             name = row["about"] if first else table.name
             if _known(db, table, row, coming, counted=name):
@@ -231,7 +231,7 @@ def _known(
     Args:
         counted: as what it is counted.
     Raises:
-        Refused: another one is.
+        NotTaken: another one is.
     """
     moves = MOVES_ON.get(table.name, ())
     where = " AND ".join(f"{column} = ?" for column in table.key)
@@ -245,7 +245,7 @@ def _known(
         there[column] = json.loads(there[column])
     if any(there[column] != row[column] for column in row if column not in moves):
         named = ", ".join(str(part) for part in key)
-        raise Refused(f"The {table.name} {named} is here already, and is another one.")
+        raise NotTaken(f"The {table.name} {named} is here already, and is another one.")
     if _went_on(table.name, there, row):
         changes = ", ".join(f"{column} = ?" for column in moves)
         values = [row[column] for column in moves]
@@ -289,7 +289,7 @@ def _pictures(db: Connection, logbook: Logbook, coming: Coming) -> list[bytes]:
         except ValueError:
             content = b""
         if not content.startswith(JPEG) or photographs.hash_of(content) != photograph.hash:
-            raise Refused(f"The photograph {photograph.hash[:12]} is damaged.")
+            raise NotTaken(f"The photograph {photograph.hash[:12]} is damaged.")
         if photographs.find(db, photograph.hash) is None:
             new.append(content)
             coming.new["photograph"] += 1
@@ -304,7 +304,7 @@ def _put_samples(db: Connection, device: SamplesOf, coming: Coming) -> None:
         "SELECT number FROM device WHERE instrument_id = ?", (device.instrument_id,)
     ).fetchone()
     if len(lengths) != 1 or number is None:
-        raise Refused(f"samples: those of {device.instrument_id} do not fit together.")
+        raise NotTaken(f"samples: those of {device.instrument_id} do not fit together.")
     until = thinned_until(db, number["number"])
     rows = zip(device.at, device.value, device.spread, device.count, strict=True)
     # What became means here is not brought again as it was before.

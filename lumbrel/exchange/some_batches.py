@@ -15,7 +15,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from lumbrel.exchange import logbook, logbook_in
-from lumbrel.exchange.logbook import Logbook, Refused
+from lumbrel.exchange.logbook import Logbook, NotTaken
 from lumbrel.exchange.logbook_in import Coming
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
@@ -38,7 +38,7 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
         codes: of the batches, in the logbook.
         preview: only say what would be brought.
     Raises:
-        Refused: it is no logbook, has no such batch, contradicts what is in the record, or figures
+        NotTaken: it is no logbook, has no such batch, contradicts what is in the record, or figures
             would be others, of what comes or of what is there.
     """
     whole = logbook_in.read(text)
@@ -68,7 +68,7 @@ def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]
     for code in codes:
         batch = record.batch_by(home, code=code)
         if batch is None:
-            raise Refused(f"The logbook has no batch {code}.")
+            raise NotTaken(f"The logbook has no batch {code}.")
         ahead.append(batch.id)
     while ahead:
         batch_id = ahead.pop()
@@ -279,6 +279,6 @@ def _figures(db: Connection, ids: Iterable[str]) -> Figures:
 def _same(before: Figures, after: Figures, sentence: str) -> None:
     for code, figures in before.items():
         if after.get(code) != figures:
-            raise Refused(
+            raise NotTaken(
                 sentence.format(code) + " Take the whole logbook into an empty data folder instead."
             )

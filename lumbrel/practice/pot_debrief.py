@@ -31,7 +31,7 @@ EARLY_MIN, LATE_MIN = 0.5, 0.75
 
 
 @dataclass(frozen=True)
-class Told:
+class PotTold:
     """One thing, as it was called and as it truly was, in words; whether it was well."""
 
     what: str
@@ -50,7 +50,7 @@ class PotDebrief:
     true_brix: float
     wanted_brix: float
     crystal: float
-    told: list[Told]
+    told: list[PotTold]
     hidden: list[Hidden]
     boiled_over: bool
     mass_kg: float
@@ -97,11 +97,11 @@ def _truth_at(truth: list[PotTruth], at: datetime) -> PotTruth:
 
 def _boil(
     context: contexts.BatchContext, cook: CookFacts, off: CookedFacts, there: PotTruth
-) -> Told:
+) -> PotTold:
     apart = there.above_k - cook.above_water_k
     called = context.show(off.above_water_k, "difference")
     truly = context.show(there.above_k, "difference")
-    return Told(
+    return PotTold(
         "boiled above water to", called, f"{truly}, {_apart(context, apart)}", abs(apart) <= NEAR_K
     )
 
@@ -112,7 +112,7 @@ def _apart(context: contexts.BatchContext, k: float) -> str:
     return f"{context.show(abs(k), 'difference')} {'over' if k > 0 else 'under'} the mark"
 
 
-def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot) -> list[Told]:
+def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot) -> list[PotTold]:
     stir, turned = context.first(StirFacts), context.first(TurnedFacts)
     made = context.first(MadeFacts)
     found = []
@@ -122,21 +122,21 @@ def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot)
         called = context.show(said, "temperature") if said is not None else "not read"
         truly = context.show(there.temperature_c, "temperature")
         near = there.temperature_c - cook.stir_c <= NEAR_STIR_K
-        found.append(Told("stirred from", called, truly, near))
+        found.append(PotTold("stirred from", called, truly, near))
     if turned is not None and stir is not None:
         pressed = (turned.at - stir.at) / timedelta(minutes=1)
         if pot.turned_at is None:
-            found.append(Told("turned after", f"{pressed:.1f} min", "it never turned", False))
+            found.append(PotTold("turned after", f"{pressed:.1f} min", "it never turned", False))
         else:
             true = (pot.turned_at - stir.at) / timedelta(minutes=1)
             well = -EARLY_MIN <= pressed - true <= LATE_MIN
-            found.append(Told("turned after", f"{pressed:.1f} min", f"{true:.1f} min", well))
+            found.append(PotTold("turned after", f"{pressed:.1f} min", f"{true:.1f} min", well))
     worked = WORKED.get(cook.piece)
     if worked is not None and pot.turned_at is not None and made is not None:
         waited = max((made.at - pot.turned_at) / timedelta(minutes=1), 0.0)
         truly = f"{waited:.1f} min after it turned"
         found.append(
-            Told(
+            PotTold(
                 "moulded",
                 f"{worked.holds_min:g} min are time",
                 truly,
@@ -154,7 +154,7 @@ def _texture(crystal: float, pot: PracticePot) -> str:
     return f"{said}, but coarse and sandy" if coarse else said
 
 
-def _verdict(told: list[Told], pot: PracticePot) -> str:
+def _verdict(told: list[PotTold], pot: PracticePot) -> str:
     if "dark" in pot.faults:
         return "It does not set."
     if pot.pot is not None and pot.pot.disturbed:

@@ -51,7 +51,7 @@ def waiting(db: Connection) -> dict[str, list[Batch]]:
 
 
 @dataclass(frozen=True)
-class Place:
+class PlaceInLine:
     """A station on the line across the top."""
 
     station: Station
@@ -63,10 +63,10 @@ class Place:
         return self.station.address_of(self.state.code)
 
 
-def line(db: Connection, now: datetime) -> list[Place]:
+def line(db: Connection, now: datetime) -> list[PlaceInLine]:
     """The line across the top, every station with its live state."""
     look = Look(db, now, load_kitchen(db), waiting(db))
-    return [Place(station, station.state_of(look)) for station in STATIONS]
+    return [PlaceInLine(station, station.state_of(look)) for station in STATIONS]
 
 
 def next_after_draw(context: BatchContext) -> Station:

@@ -12,14 +12,14 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_model import fit_boil
 from lumbrel.core.pan.boil_path import BoilPath
-from lumbrel.core.pan.boil_problem import Known
-from lumbrel.core.pan.boil_shift import Seen, Shift, learnt, seen_at
+from lumbrel.core.pan.boil_problem import KnownBefore
+from lumbrel.core.pan.boil_shift import Shift, ShiftSeen, learnt, seen_at
 from lumbrel.core.pan.raw_sap import guess
-from lumbrel.core.pan.solids import Step
+from lumbrel.core.pan.solids import MassStep
 from lumbrel.core.physics import sucrose
 
 PA = 96_400.0
-KNOWN = Known(mass_kg=30.0, brix=45.0, brix_sigma=0.7, rate_kg_per_min=0.2, rate_sigma=0.15)
+KNOWN = KnownBefore(mass_kg=30.0, brix=45.0, brix_sigma=0.7, rate_kg_per_min=0.2, rate_sigma=0.15)
 Rates = list[tuple[float, float]]
 
 
@@ -171,7 +171,7 @@ class Fitted(unittest.TestCase):
         self.assertAlmostEqual(off.mass_kg_at(40), 24.0, delta=1e-6)
 
     def test_what_is_put_in_is_a_step_that_may_be_off(self) -> None:
-        known = replace(KNOWN, steps=(Step(20, 10, 40),), step_sigmas_kg=(0.5,))
+        known = replace(KNOWN, steps=(MassStep(20, 10, 40),), step_sigmas_kg=(0.5,))
         brix = 100 * 17.5 / (30 - 4 + 10.6)
         dips = [Density(t, 1750 / (1750 / brix - 0.2 * (t - 20)), 0.1) for t in (20.5, 25, 30, 35)]
         fitted = fit_boil(known, dips, [], 35.0)
@@ -253,9 +253,9 @@ class WoodlotsBoil(unittest.TestCase):
 
     def test_the_more_draws_the_surer_but_never_surer_than_they_differ(self) -> None:
         self.assertEqual(learnt([], 0.35), Shift(0.0, 0.35, 0))
-        one, many = (learnt([Seen(0.4, 0.2, 0.05)] * n, 0.35) for n in (1, 20))
+        one, many = (learnt([ShiftSeen(0.4, 0.2, 0.05)] * n, 0.35) for n in (1, 20))
         self.assertTrue(0.2 < one.k < many.k < 0.4)
         self.assertTrue(0.1 < many.sigma_k < one.sigma_k < 0.35)
         self.assertAlmostEqual(many.k, 0.39, delta=0.01)
         # One stem that reads them all is off for all of them alike.
-        self.assertGreater(learnt([Seen(0.4, 0.3, 0.25)] * 20, 0.35).sigma_k, 0.25)
+        self.assertGreater(learnt([ShiftSeen(0.4, 0.3, 0.25)] * 20, 0.35).sigma_k, 0.25)

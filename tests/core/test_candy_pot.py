@@ -4,7 +4,7 @@ import random
 import unittest
 
 from lumbrel.core.candy import boil, clinic, learned, stirring
-from lumbrel.core.candy.boil import Heat, fit_cook, reached_brix
+from lumbrel.core.candy.boil import PotReading, fit_cook, reached_brix
 from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.cooling import fit_bath
@@ -39,7 +39,7 @@ class Boil(unittest.TestCase):
             self.assertGreaterEqual(held / asked, 0.85, live)
 
     def test_a_fire_that_was_never_read_is_held_to_its_past(self) -> None:
-        one = [Heat(0.0, 6.0, 0.3)]
+        one = [PotReading(0.0, 6.0, 0.3)]
         slow = fit_cook(one, 14.4, 96_000, 0.01, (0.01, 0.002), 0.0).left()
         fast = fit_cook(one, 14.4, 96_000, 0.01, (0.03, 0.006), 0.0).left()
         self.assertAlmostEqual(slow.minutes / fast.minutes, 3.0, delta=0.35)
@@ -163,7 +163,7 @@ class Hands(unittest.TestCase):
 
 
 class Causes(unittest.TestCase):
-    def figures(self, **other: float | None) -> clinic.Figures:
+    def figures(self, **other: float | None) -> clinic.CookFigures:
         known = {
             "above_k": 14.4,
             "mark_k": 14.4,
@@ -177,7 +177,7 @@ class Causes(unittest.TestCase):
             "invert_percent": 0.8,
             "invert_sigma": 0.3,
         }
-        return clinic.Figures(piece=PIECES["moulded-sugar-soft"], **(known | other))
+        return clinic.CookFigures(piece=PIECES["moulded-sugar-soft"], **(known | other))
 
     def first(self, flaw: str, **other: float | None) -> str:
         return clinic.likely_causes(flaw, self.figures(**other))[0].words

@@ -4,9 +4,9 @@ import unittest
 from dataclasses import replace
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.shelf.clinic import COMPLAINTS, Figures, likely_causes
+from lumbrel.core.shelf.clinic import COMPLAINTS, LotFigures, likely_causes
 
-GOOD = Figures(
+GOOD = LotFigures(
     brix=66.9,
     sigma_brix=0.2,
     cold=True,
@@ -19,7 +19,7 @@ GOOD = Figures(
 )
 
 
-def first(complaint: str, figures: Figures) -> str:
+def first(complaint: str, figures: LotFigures) -> str:
     return likely_causes(complaint, figures)[0].words
 
 

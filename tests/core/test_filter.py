@@ -7,8 +7,8 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.filter.flow import (
     MEDIA,
     PULL_AT,
+    FilterRunning,
     Passed,
-    Running,
     loss_kg,
     require_loss,
     running,
@@ -36,7 +36,7 @@ class Thick(unittest.TestCase):
 
 class Running_(unittest.TestCase):
     def test_a_layer_slows_in_a_straight_line_until_it_is_pulled(self) -> None:
-        run = Running(rate_l_min=2.0, sigma=0.1, passes_l=5.0, since_l=0.0, layers_left=1)
+        run = FilterRunning(rate_l_min=2.0, sigma=0.1, passes_l=5.0, since_l=0.0, layers_left=1)
         # The time of a flow that falls with what has passed: whole / rate * ln(1 / what is left).
         self.assertAlmostEqual(run.minutes_for(2.5, 10.0), 2.5 * log(2))
         self.assertAlmostEqual(run.minutes_for(5.0, 10.0), 2.5 * (log(5) + log(1 / 0.8)))
@@ -46,7 +46,7 @@ class Running_(unittest.TestCase):
 
     def test_what_is_noted_teaches_rate_and_layers(self) -> None:
         """A filter half as fast as usual, whose layers last for ten litres, noted each three minutes."""
-        true = Running(rate_l_min=0.8, sigma=0.0, passes_l=10.0, since_l=0.0, layers_left=3)
+        true = FilterRunning(rate_l_min=0.8, sigma=0.0, passes_l=10.0, since_l=0.0, layers_left=3)
         noted, litres, pulled = [Passed(0.0, 0.0, 0)], 0.0, 0
         minute = 0.0
         for target in (2.0, 4.0, 6.0, 8.0):

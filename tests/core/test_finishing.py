@@ -11,7 +11,7 @@ from lumbrel.core.jar import cooling, hot_pack
 from lumbrel.core.pan import fit
 from lumbrel.core.pan import solids as solids_of
 from lumbrel.core.pan.fit import DensityReading
-from lumbrel.core.pan.solids import Step
+from lumbrel.core.pan.solids import MassStep
 from lumbrel.core.pan.target import rules_of_thumb
 from lumbrel.core.pan.verdict import Call, Looks, verdict
 from lumbrel.core.pan.vessel import Vessel, done_depth_mm
@@ -45,7 +45,7 @@ class Boil(unittest.TestCase):
             return 100 * (solids + (4 if t >= 20 else 0)) / (mass + (10 if t >= 20 else 0))
 
         readings = [DensityReading(t, true(t), 0.3) for t in (5, 15, 25, 35)]
-        fitted = fit.fit(30, 45, readings, [Step(20, 10, 40)])
+        fitted = fit.fit(30, 45, readings, [MassStep(20, 10, 40)])
         self.assertAlmostEqual(fitted.brix_at(40), true(40), delta=1e-6)
 
     def test_nothing_to_tell_the_rate_from(self) -> None:

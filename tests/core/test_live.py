@@ -9,7 +9,7 @@ from statistics import median
 import numpy as np
 
 from lumbrel.core.bench import samples
-from lumbrel.core.bench.samples import SampleGate, Seen
+from lumbrel.core.bench.samples import BelievedSample, SampleGate
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import dipstick
 from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
@@ -28,7 +28,7 @@ def later(seconds: float) -> datetime:
 
 class Believed(unittest.TestCase):
     def gate(self, value: float = 101.0) -> SampleGate:
-        return SampleGate(Seen(NOW, value))
+        return SampleGate(BelievedSample(NOW, value))
 
     def test_each_kind_of_nonsense_has_its_rule(self) -> None:
         for at, value, why in (

@@ -12,7 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import TAPS_FROM_MM, Hole, Place, Rule, Trunk
-from lumbrel.devices.outdoors import Trees, Weather
+from lumbrel.devices.outdoors import Trees, Winter
 
 
 class Trunks(unittest.TestCase):
@@ -216,7 +216,7 @@ class Runs(unittest.TestCase):
         trees = {"hasty": rng.uniform(0.015, 0.03), "dries_days": rng.uniform(25, 60)}
         own, error, same, inside, count = rng.uniform(0.6, 1.6), 0.0, 0.0, 0, 0
         for year in (2024, 2025, 2026):
-            weather = Weather(seed=world * 7 + year, first=date(year, 2, 20), **climate)
+            weather = Winter(seed=world * 7 + year, first=date(year, 2, 20), **climate)
             vigour = own * rng.uniform(0.75, 1.3)
             ran = list(Trees(seed=world, weather=weather, vigour=vigour, **trees).days())
             measured = [running.Weather(*weather.night_and_day(day)) for day, _, _ in ran]

@@ -303,5 +303,5 @@ class Workings(BenchCase):
         )
 
 
-def said_at(today: ladder.Day, key: str) -> float:
+def said_at(today: ladder.DayCheck, key: str) -> float:
     return next(r.shown_c for r in today.rungs if r.key == key)

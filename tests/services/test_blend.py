@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 from uuid import uuid4
 
-from lumbrel.core.colour.blend import Part, blend, within_class
+from lumbrel.core.colour.blend import BlendPart, blend, within_class
 from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange import logbook, logbook_in
@@ -28,8 +28,8 @@ from tests.support.kitchen import NOON, KitchenCase
 LATER = NOON + timedelta(hours=4)
 
 
-def part(litres: float, light: float, brix: float = 66.9, sigma: float = 1.0) -> Part:
-    return Part(volume_l=litres, brix=brix, transmittance_percent=light, sigma_points=sigma)
+def part(litres: float, light: float, brix: float = 66.9, sigma: float = 1.0) -> BlendPart:
+    return BlendPart(volume_l=litres, brix=brix, transmittance_percent=light, sigma_points=sigma)
 
 
 class Arithmetic(KitchenCase):
@@ -169,7 +169,7 @@ class Recorded(KitchenCase):
         away = self.folder / "away.sqlite3"
         with opened_record(away) as other:
             ready(other)
-            with self.assertRaises(logbook.Refused):
+            with self.assertRaises(logbook.NotTaken):
                 logbook_in.take_in(other, json.dumps(turned))
             logbook_in.take_in(other, written)
         self.assertEqual(safekeeping.check(away).problems, [])
@@ -220,7 +220,7 @@ class Recorded(KitchenCase):
                 "target": "66.9",
             }
         )
-        assert isinstance(told, bench.Said)
+        assert isinstance(told, bench.BlendSaid)
         self.pour(self.dark, b="water", litres_b="0.5 L")
         after = after_draw(contexts.load(self.db, self.dark, LATER))
         self.assertAlmostEqual(after.brix, told.blended.brix, delta=0.01)

@@ -9,7 +9,7 @@ from icalendar import Calendar
 
 from lumbrel.core.candy import cook, firmness, setting
 from lumbrel.core.candy.confections import confections
-from lumbrel.core.candy.day import Job, lay_out
+from lumbrel.core.candy.day import CookJob, lay_out
 from lumbrel.core.candy.keeping import WRAPS, keeping
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange.calendar import as_calendar
@@ -156,13 +156,13 @@ class Day(KitchenCase):
         chance = random.Random(12)
         for _ in range(12):
             jobs = [
-                Job(
+                CookJob(
                     f"{i}",
                     (
-                        cook.Stage("lay out", 5, True),
-                        cook.Stage("boil", chance.uniform(10, 50), True),
-                        cook.Stage("cool", chance.uniform(0, 80), False),
-                        cook.Stage("work", chance.uniform(3, 15), True),
+                        cook.CookStage("lay out", 5, True),
+                        cook.CookStage("boil", chance.uniform(10, 50), True),
+                        cook.CookStage("cool", chance.uniform(0, 80), False),
+                        cook.CookStage("work", chance.uniform(3, 15), True),
                     ),
                 )
                 for i in range(12)

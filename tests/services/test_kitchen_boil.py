@@ -14,7 +14,7 @@ from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
 from lumbrel.services.pan import board as boards
-from lumbrel.services.pan.plausible import Expected
+from lumbrel.services.pan.plausible import ReadingExpected
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import differences
@@ -263,7 +263,7 @@ class Boil(KitchenCase):
             (63.0, 1.2, ""),
             (65.0, 2.4, ""),
         ):
-            said = Expected(read, 60.0, sigma, " Brix").doubtful
+            said = ReadingExpected(read, 60.0, sigma, " Brix").doubtful
             self.assertEqual(bool(said), bool(why), (read, sigma))
             self.assertIn(why, said)
 

@@ -19,7 +19,7 @@ from lumbrel.services.kitchen.settings import save_settings
 from lumbrel.services.kitchen.wall import wall
 from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
-from lumbrel.services.pan.alarms import Due
+from lumbrel.services.pan.alarms import CauseNow
 from lumbrel.services.pan.evidence import gather
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
@@ -290,7 +290,7 @@ class Chosen(KitchenCase):
         self.assertEqual(alarms.near_minutes(load_kitchen(self.db)), 7.0)
 
     def test_a_pot_whose_alarms_are_off_is_silent(self) -> None:
-        found = [Due("foam", "Foam climbs."), Due("off", "At the mark.")]
+        found = [CauseNow("foam", "Foam climbs."), CauseNow("off", "At the mark.")]
         code = self.take_in()
         context = contexts.load(self.db, code, NOON)
         self.assertEqual(alarms.wanted(context, found), found)

@@ -233,7 +233,7 @@ class Photographs(KitchenCase):
             logbook_in.take_in(other, written)
             self.assertEqual(logbook.as_json(other), written)
             self.assertFalse(logbook_in.take_in(other, written).new)
-        with self.assertRaisesRegex(logbook.Refused, "damaged"), opened(away) as other:
+        with self.assertRaisesRegex(logbook.NotTaken, "damaged"), opened(away) as other:
             logbook_in.take_in(other, written.replace('"jpeg": "/9j/', '"jpeg": "/9j0'))
         backup = self.folder / "backup.sqlite3"
         safekeeping.backup(self.path, backup)

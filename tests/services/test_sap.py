@@ -764,7 +764,7 @@ class Demo(KitchenCase):
         self.assertEqual(store.tree_counts(other), store.tree_counts(self.db))
         broken = json.loads(text)
         broken["tables"]["line"][0]["facts"] = {"nonsense": 1}
-        with self.assertRaises(logbook.Refused):
+        with self.assertRaises(logbook.NotTaken):
             logbook_in.take_in(other, json.dumps(broken))
 
     def test_the_list_is_ticked(self) -> None:

@@ -74,7 +74,7 @@ class OutAndIn(KitchenCase):
             broken | {"record_version": 3},
             broken | {"tables": {"x; DROP": [{}]}},
         ):
-            with self.assertRaises(logbook.Refused):
+            with self.assertRaises(logbook.NotTaken):
                 logbook_in.take_in(self.empty(), json.dumps(wrong))
 
     def test_a_pour_that_was_struck_comes_with_an_earlier_logbook(self) -> None:
@@ -115,12 +115,12 @@ class OutAndIn(KitchenCase):
         changed["tables"]["line"][3]["facts"]["colour"] = "blue"
         newer = json.loads(text) | {"version": 99}
         for wrong in (text[: len(text) // 2], "{}", "[]", json.dumps(changed), json.dumps(newer)):
-            with self.assertRaises(logbook.Refused):
+            with self.assertRaises(logbook.NotTaken):
                 logbook_in.take_in(other, wrong)
         self.assertEqual(record.batch_ids(other), [])
         self.take_in()
         before = logbook.as_json(self.db)
-        with self.assertRaisesRegex(logbook.Refused, "settings of its own"):
+        with self.assertRaisesRegex(logbook.NotTaken, "settings of its own"):
             logbook_in.take_in(self.db, text)
         self.assertEqual(logbook.as_json(self.db), before)
 
@@ -180,7 +180,7 @@ class OutAndIn(KitchenCase):
         moved = replace(load_kitchen(self.db), elevation_m=900.0)
         save_kitchen(hill, moved, NOON - timedelta(days=9))
         for named, why in ((code, "would say something else"), ("26-999", "no batch 26-999")):
-            with self.assertRaisesRegex(logbook.Refused, why):
+            with self.assertRaisesRegex(logbook.NotTaken, why):
                 some_batches.take_in(hill, text, [named])
         self.assertEqual(record.batch_ids(hill), [])
 
@@ -192,7 +192,7 @@ class OutAndIn(KitchenCase):
         day_entries.set_pressure(self.db, at, {"basis": "station", "pressure": "940"} | SURE)
         second = self.take_in(NOON + timedelta(hours=1), vessel="finisher-1")
         before = logbook.as_json(there)
-        with self.assertRaisesRegex(logbook.Refused, f"Batch {first} of this kitchen"):
+        with self.assertRaisesRegex(logbook.NotTaken, f"Batch {first} of this kitchen"):
             some_batches.take_in(there, logbook.as_json(self.db), [second])
         self.assertEqual(logbook.as_json(there), before)
 

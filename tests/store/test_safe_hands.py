@@ -6,7 +6,7 @@ from pathlib import Path
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import restoring, safekeeping
-from lumbrel.services.kitchen.safekeeping import Refused
+from lumbrel.services.kitchen.safekeeping import WouldLose
 from lumbrel.services.record import kept
 from lumbrel.store import safe
 from lumbrel.store.db import NoRecord, connect, opened, transaction
@@ -68,13 +68,13 @@ class SafeHands(KitchenCase):
         self.take_in()
         self.db.execute("PRAGMA foreign_keys = OFF")
         self.db.execute("INSERT INTO waits VALUES ('jar', 'nobody', '')")
-        with self.assertRaises(Refused):
+        with self.assertRaises(WouldLose):
             safekeeping.backup(self.path, self.folder / "b.sqlite3")
         self.db.execute("DELETE FROM waits WHERE batch_id = 'nobody'")
         self.db.execute("DELETE FROM waits")
         code, said, complaint = run("check", *self.data())
         self.assertEqual((code, "damaged" in said, "waits" in complaint), (1, True, True))
-        with self.assertRaisesRegex(Refused, "waits"):
+        with self.assertRaisesRegex(WouldLose, "waits"):
             safekeeping.backup(self.path, self.folder / "b.sqlite3")
         self.assertEqual(list(self.folder.glob("b.sqlite3*")), [])
 
@@ -87,7 +87,7 @@ class SafeHands(KitchenCase):
             restoring.restore(self.path, copy, NOON)
         with safe.held(self.path, alone=False), self.assertRaises(InUse):
             restoring.restore(self.path, copy, NOON)
-        with self.assertRaisesRegex(Refused, "the record itself"):
+        with self.assertRaisesRegex(WouldLose, "the record itself"):
             restoring.restore(self.path, self.path, NOON)
         # What is in the log of the record only is kept too: nobody closed it in order.
         _, aside = restoring.restore(self.path, copy, NOON)

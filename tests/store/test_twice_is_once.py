@@ -96,7 +96,7 @@ class Imports(Histories):
         for wrong in (back, more, other_size):
             tables = book["tables"] | {"line": [*book["tables"]["line"], wrong]}
             other = self.empty()
-            with self.subTest(wrong["id"]), self.assertRaises(logbook.Refused):
+            with self.subTest(wrong["id"]), self.assertRaises(logbook.NotTaken):
                 logbook_in.take_in(other, json.dumps(book | {"tables": tables}))
             self.assertEqual(record.batch_ids(other), [])
 
@@ -144,7 +144,7 @@ class Imports(Histories):
         logbook_in.take_in(other, json.dumps(book), preview=True)
         sold = next(one for one in book["tables"]["line"] if one["kind"] == "taken_out")
         sold["facts"]["jars"] = [[500.0, 7]]
-        with self.assertRaisesRegex(logbook.Refused, "packed"):
+        with self.assertRaisesRegex(logbook.NotTaken, "packed"):
             logbook_in.take_in(other, json.dumps(book))
 
     def test_what_was_poured_and_struck_forbids_none_that_came_after_it(self) -> None:

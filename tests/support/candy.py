@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from math import exp
 
-from lumbrel.core.candy.boil import Heat
+from lumbrel.core.candy.boil import PotReading
 from lumbrel.devices.candy_pot import HarshCandyPot
 from lumbrel.devices.harsh import Departures
 
@@ -16,7 +16,7 @@ MARKS_K = (12.6, 14.4, 18.2, 23.5)
 class Boiled:
     """A boil to a mark: what its thermometer showed, when it was there, in which air."""
 
-    readings: list[Heat]
+    readings: list[PotReading]
     minutes: float
     mark_k: float
     pressure_pa: float
@@ -51,7 +51,7 @@ def boiled(rng: random.Random, live: bool) -> Boiled:
             shown = shown if live else round(shown * 1.8) / 1.8
             due = second + (20 if live else rng.uniform(60, 200))
             if shown - water > 3.0:
-                found.append(Heat(second / 60, shown - water, 0.12 if live else 0.3))
+                found.append(PotReading(second / 60, shown - water, 0.12 if live else 0.3))
     return Boiled(found, second / 60, mark, pot.pressure_pa, solids)
 
 

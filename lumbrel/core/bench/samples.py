@@ -24,7 +24,7 @@ OLD = "more than a day old"
 
 
 @dataclass(frozen=True)
-class Seen:
+class BelievedSample:
     """A sample that was believed."""
 
     at: datetime
@@ -38,7 +38,7 @@ class SampleGate:
         last: the newest sample believed so far, if any.
     """
 
-    def __init__(self, last: Seen | None = None) -> None:
+    def __init__(self, last: BelievedSample | None = None) -> None:
         self._last = last
         self._jumped: deque[float] = deque(maxlen=JUMP_BELIEVED_AFTER)
 
@@ -73,5 +73,5 @@ class SampleGate:
                 return JUMP
         self._jumped.clear()
         if self._last is None or at >= self._last.at:
-            self._last = Seen(at, value)
+            self._last = BelievedSample(at, value)
         return ""

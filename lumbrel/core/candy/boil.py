@@ -37,7 +37,7 @@ OFF_BY_K = 0.15
 """So near below the mark it is at the mark."""
 
 
-class Heat(NamedTuple):
+class PotReading(NamedTuple):
     """A reading in the boil: minutes on any clock, K above where this thermometer shows water to boil, and
     one sigma of the reading alone."""
 
@@ -46,7 +46,7 @@ class Heat(NamedTuple):
     sigma_k: float
 
 
-class Left(NamedTuple):
+class PotLeft(NamedTuple):
     """Minutes until the mark, from now: expected, and 5 and 95 % limits; the last is infinite when the
     readings do not tell."""
 
@@ -72,10 +72,10 @@ class CookFit:
         """How far above water it stands now, by all that it showed."""
         return self.curve.above_at(self.left_share)
 
-    def left(self) -> Left:
+    def left(self) -> PotLeft:
         """How long it takes still."""
         if self.rate_share <= 0:
-            return Left(inf, 0.0, inf)
+            return PotLeft(inf, 0.0, inf)
         rng = np.random.default_rng(7)
         root = np.linalg.cholesky(self.covariance + 1e-15 * np.eye(2))
         drawn = rng.standard_normal((DRAWS, 2)) @ root.T
@@ -89,7 +89,7 @@ class CookFit:
         minutes = np.sort(np.maximum(minutes + doubt * rng.standard_normal(DRAWS), 0.0))
         low, high = (float(minutes[round(share * (DRAWS - 1))]) for share in NINETY)
         expected = max(self.left_share, 0.0) / self.rate_share
-        return Left(expected, min(low, expected), max(high, expected))
+        return PotLeft(expected, min(low, expected), max(high, expected))
 
 
 def _mean_square(minutes: Floats | float) -> Floats:
@@ -151,7 +151,7 @@ def water_left(target_k: float, pressure_pa: float, invert_fraction: float) -> W
 
 
 def fit_cook(
-    readings: Sequence[Heat],
+    readings: Sequence[PotReading],
     target_k: float,
     station_pressure_pa: float,
     invert_fraction: float,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from lumbrel.core.candy.confections import Confection
 from lumbrel.core.candy.setting import NEVER_PERCENT
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.shelf.clinic import Cause, Known, ranked
+from lumbrel.core.shelf.clinic import FlawCause, KnownFlaw, ranked
 
 NEAR_K, FAR_K = 0.8, 2.5
 """From the mark: a boil that is as it was meant, and one that is another confection's."""
@@ -20,7 +20,7 @@ REMELT_BRIX = 75.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Figures:
+class CookFigures:
     """What is known of a cook.
 
     Args:
@@ -54,22 +54,22 @@ def _towards(value: float, near: float, far: float) -> float:
     return min(max((value - near) / (far - near), 0.0), 1.0)
 
 
-def _off(figures: Figures) -> str:
+def _off(figures: CookFigures) -> str:
     apart = figures.above_k - figures.mark_k
     if abs(apart) < 0.25:
         return "it was taken off at its mark"
     return f"it was taken off {abs(apart):.1f} K {'over' if apart > 0 else 'under'} its mark"
 
 
-def _underboiled(figures: Figures) -> tuple[float, str]:
+def _underboiled(figures: CookFigures) -> tuple[float, str]:
     return _towards(figures.mark_k - figures.above_k, 0.0, FAR_K), _off(figures)
 
 
-def _overboiled(figures: Figures) -> tuple[float, str]:
+def _overboiled(figures: CookFigures) -> tuple[float, str]:
     return _towards(figures.above_k - figures.mark_k, 0.0, FAR_K), _off(figures)
 
 
-def _invert(figures: Figures) -> tuple[float, str]:
+def _invert(figures: CookFigures) -> tuple[float, str]:
     most = figures.piece.invert_max_percent or NEVER_PERCENT
     said = (
         f"the syrup had {figures.invert_percent:.1f} ± {figures.invert_sigma:.1f} % of invert sugar"
@@ -77,7 +77,7 @@ def _invert(figures: Figures) -> tuple[float, str]:
     return _towards(figures.invert_percent + figures.invert_sigma, most * 0.7, NEVER_PERCENT), said
 
 
-def _little_invert(figures: Figures) -> tuple[float, str]:
+def _little_invert(figures: CookFigures) -> tuple[float, str]:
     least = figures.piece.invert_min_percent or 0.5
     said = (
         f"the syrup had {figures.invert_percent:.1f} ± {figures.invert_sigma:.1f} % of invert sugar"
@@ -85,7 +85,7 @@ def _little_invert(figures: Figures) -> tuple[float, str]:
     return _towards(least - figures.invert_percent + figures.invert_sigma, 0.2, 1.0), said
 
 
-def _stirred_hot(figures: Figures) -> tuple[float, str]:
+def _stirred_hot(figures: CookFigures) -> tuple[float, str]:
     if figures.stir_c is None or figures.wanted_stir_c is None:
         return 0.3, "nobody noted where stirring began"
     early = figures.stir_c - figures.wanted_stir_c
@@ -93,7 +93,7 @@ def _stirred_hot(figures: Figures) -> tuple[float, str]:
     return _towards(early, NEAR_STIR_K, FAR_STIR_K), said
 
 
-def _stirred_cold(figures: Figures) -> tuple[float, str]:
+def _stirred_cold(figures: CookFigures) -> tuple[float, str]:
     if figures.stir_c is None or figures.wanted_stir_c is None:
         return 0.2, "nobody noted where stirring began"
     late = figures.wanted_stir_c - figures.stir_c
@@ -101,64 +101,68 @@ def _stirred_cold(figures: Figures) -> tuple[float, str]:
     return _towards(late, NEAR_STIR_K, FAR_STIR_K), said
 
 
-def _stirred_short(figures: Figures) -> tuple[float, str]:
+def _stirred_short(figures: CookFigures) -> tuple[float, str]:
     if figures.stirred_min is None or not figures.usual_min:
         return 0.3, "nobody noted how long it was stirred"
     said = f"it was stirred {figures.stirred_min:.0f} min, {figures.usual_min:.0f} are usual"
     return _towards(1 - figures.stirred_min / figures.usual_min, 0.1, 0.6), said
 
 
-def _stirred_long(figures: Figures) -> tuple[float, str]:
+def _stirred_long(figures: CookFigures) -> tuple[float, str]:
     if figures.waited_min is not None and figures.holds_min:
         said = f"{figures.waited_min:.1f} min from the turn to the moulds, {figures.holds_min:g} are time"
         return _towards(figures.waited_min / figures.holds_min, 0.8, 2.0), said
     return 0.4, "nobody noted how long it stood after the turn"
 
 
-def _disturbed(figures: Figures) -> tuple[float, str]:
+def _disturbed(figures: CookFigures) -> tuple[float, str]:
     return 0.5, "a jolt, a spoon or a crystal on the wall seeds it; the figures do not tell"
 
 
-def _untold(figures: Figures) -> tuple[float, str]:
+def _untold(figures: CookFigures) -> tuple[float, str]:
     return 0.5, "the figures do not tell"
 
 
-def _stored(figures: Figures) -> tuple[float, str]:
+def _stored(figures: CookFigures) -> tuple[float, str]:
     return 0.5, "how it was kept the figures do not tell"
 
 
-def _foam(figures: Figures) -> tuple[float, str]:
+def _foam(figures: CookFigures) -> tuple[float, str]:
     if figures.foamed:
         return 0.4, "foam was knocked down"
     return 0.2, "no foam was noted"
 
 
-_UNDER = Known(3.0, "It was boiled too little", "Boil to the mark of today.", _underboiled)
-_OVER = Known(3.0, "It was boiled too far", "Take it off sooner: a hot pot boils on.", _overboiled)
-_INVERT = Known(
+_UNDER = KnownFlaw(3.0, "It was boiled too little", "Boil to the mark of today.", _underboiled)
+_OVER = KnownFlaw(
+    3.0, "It was boiled too far", "Take it off sooner: a hot pot boils on.", _overboiled
+)
+_INVERT = KnownFlaw(
     2.5,
     "Too much invert sugar",
     "Take an early, light lot; measure it first with a glucose meter.",
     _invert,
 )
-_HOT = Known(
+_HOT = KnownFlaw(
     2.5, "Stirred too warm", "Leave it alone until it is as cold as its point.", _stirred_hot
 )
-_COLD = Known(
+_COLD = KnownFlaw(
     1.5, "Stirred too cold", "Begin as soon as it has come down to its point.", _stirred_cold
 )
-_SHORT = Known(1.5, "Stirred too little", "Stir until it turns, not by the clock.", _stirred_short)
-_LONG = Known(
+_SHORT = KnownFlaw(
+    1.5, "Stirred too little", "Stir until it turns, not by the clock.", _stirred_short
+)
+_LONG = KnownFlaw(
     2.5, "It stood too long after it turned", "Moulds laid out before; half a pot.", _stirred_long
 )
-_JOLT = Known(
+_JOLT = KnownFlaw(
     1.2, "Disturbed while it cooled", "Wipe the walls, set it down, walk away.", _disturbed
 )
-_DAMP = Known(
+_DAMP = KnownFlaw(
     1.5, "It drew water from the air, or dried out", "Wrap it tightly; keep it cool.", _stored
 )
 
-COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
+COMPLAINTS: dict[str, tuple[str, str, tuple[KnownFlaw[CookFigures], ...]]] = {
     "soft": (
         "too soft",
         "Melt it again with water and boil it to the mark; nothing is lost but time and colour.",
@@ -167,7 +171,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
     "hard": (
         "too hard or crumbling",
         "Melt it again with water and boil it to the mark.",
-        (_OVER, _LONG, Known(0.6, "It dried out", "Wrap it, keep it cool.", _stored)),
+        (_OVER, _LONG, KnownFlaw(0.6, "It dried out", "Wrap it, keep it cool.", _stored)),
     ),
     "weeps": (
         "weeping syrup",
@@ -180,7 +184,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
         (
             _HOT,
             _JOLT,
-            Known(1.0, "Stirred in fits", "Stir steadily.", _untold),
+            KnownFlaw(1.0, "Stirred in fits", "Stir steadily.", _untold),
             _OVER._replace(often=0.7),
         ),
     ),
@@ -191,7 +195,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
             _LONG,
             _OVER,
             _COLD,
-            Known(0.8, "Too little invert sugar", "A darker lot.", _little_invert),
+            KnownFlaw(0.8, "Too little invert sugar", "A darker lot.", _little_invert),
         ),
     ),
     "parted": (
@@ -209,26 +213,29 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
         "scorched",
         "Nothing takes the taste away: discard it, and soak the pot.",
         (
-            Known(2.5, "Too much fire under a low pot", "Less fire near the mark.", _untold),
+            KnownFlaw(2.5, "Too much fire under a low pot", "Less fire near the mark.", _untold),
             _OVER,
-            Known(0.8, "Foam burnt on the wall", "Wipe the wall down with a wet brush.", _foam),
+            KnownFlaw(0.8, "Foam burnt on the wall", "Wipe the wall down with a wet brush.", _foam),
         ),
     ),
     "sticky_snow": (
         "sticky on the snow",
         "Boil the rest a degree or two further; what is poured is good to eat.",
-        (_UNDER, Known(1.0, "Poured too hot, or on loose snow", "Pack it; let it rest.", _untold)),
+        (
+            _UNDER,
+            KnownFlaw(1.0, "Poured too hot, or on loose snow", "Pack it; let it rest.", _untold),
+        ),
     ),
     "bloom": (
         "white spots or bloom later",
         "Good to eat: it is sugar that grew from the syrup left in it, or that dried out.",
-        (_DAMP, _UNDER, Known(1.0, "Moulded too warm", "Mould cooler.", _stirred_hot)),
+        (_DAMP, _UNDER, KnownFlaw(1.0, "Moulded too warm", "Mould cooler.", _stirred_hot)),
     ),
 }
 """By complaint: its words, what can be saved, and what may be behind it."""
 
 
-def likely_causes(complaint: str, figures: Figures) -> list[Cause]:
+def likely_causes(complaint: str, figures: CookFigures) -> list[FlawCause]:
     """What may have made a confection so, the likeliest first; the shares add up to 1.
 
     Args:

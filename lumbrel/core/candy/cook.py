@@ -191,7 +191,7 @@ LAY_OUT: dict[str, str] = {
 
 
 @dataclass(frozen=True)
-class Stage:
+class CookStage:
     """A part of a cook: what, how long, and whether it takes a pair of hands."""
 
     name: str
@@ -221,7 +221,7 @@ def stages(
     stir_c: float,
     bath: Bath,
     heating_kw: float = HEATING_KW,
-) -> list[Stage]:
+) -> list[CookStage]:
     """The parts of one batch of a cook, in their order.
 
     Args:
@@ -235,8 +235,8 @@ def stages(
     cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(boiled, boil_to_c, stir_c, bath)
     rest = 5.0 if piece.key.startswith("snow") else cool
     return [
-        Stage("lay out", LAY_OUT_MIN, True),
-        Stage("boil", heat + boil, True),
-        Stage("rest" if piece.key.startswith("snow") else "cool", rest, False),
-        Stage("work", WORK_MIN.get(piece.key, 6.0), True),
+        CookStage("lay out", LAY_OUT_MIN, True),
+        CookStage("boil", heat + boil, True),
+        CookStage("rest" if piece.key.startswith("snow") else "cool", rest, False),
+        CookStage("work", WORK_MIN.get(piece.key, 6.0), True),
     ]

@@ -5,7 +5,7 @@ import random
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumbrel.core.candy.cook import Stage
+from lumbrel.core.candy.cook import CookStage
 from lumbrel.core.errors import OutOfRange
 
 MOST_JOBS, MOST_POTS = 24, 6
@@ -14,12 +14,12 @@ Span = tuple[float, float]
 
 
 @dataclass(frozen=True)
-class Job:
+class CookJob:
     """A batch of a cook: its name and its parts, which follow each other without a wait: what has cooled
     is stirred at once."""
 
     name: str
-    stages: tuple[Stage, ...]
+    stages: tuple[CookStage, ...]
 
     @property
     def minutes(self) -> float:
@@ -41,7 +41,7 @@ class Job:
 class Laid:
     """A job in its place: which pot, from 0, and when it begins, minutes from the day's."""
 
-    job: Job
+    job: CookJob
     pot: int
     start: float
 
@@ -51,7 +51,7 @@ class Laid:
         return self.start + self.job.minutes
 
 
-def lay_out(jobs: Sequence[Job], pots: int) -> list[Laid]:
+def lay_out(jobs: Sequence[CookJob], pots: int) -> list[Laid]:
     """A day laid out, as short as is found: no pot and no hand has two things to do at once.
 
     Args:
@@ -89,7 +89,7 @@ def _length(day: list[Laid]) -> float:
     return max(laid.end for laid in day)
 
 
-def _greedy(order: Sequence[Job], pots: int) -> list[Laid]:
+def _greedy(order: Sequence[CookJob], pots: int) -> list[Laid]:
     """Each job in its turn, where it is done first."""
     free = [0.0] * pots
     busy: list[Span] = []
@@ -105,7 +105,7 @@ def _greedy(order: Sequence[Job], pots: int) -> list[Laid]:
     return day
 
 
-def _first_start(job: Job, earliest: float, busy: Sequence[Span]) -> float:
+def _first_start(job: CookJob, earliest: float, busy: Sequence[Span]) -> float:
     """The first moment from which its hands are never asked for while they are busy."""
     start = earliest
     while True:

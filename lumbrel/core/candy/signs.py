@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, kw_only=True)
-class Sign:
+class ColdWaterSign:
     """What a drop does, and the boil that it belongs to, K above water."""
 
     key: str
@@ -25,11 +25,11 @@ class Sign:
         return (self.high_k - self.low_k) / 3 + 0.7
 
 
-def _sign(key: str, name: str, looks: str, low_f: float, high_f: float) -> Sign:
-    return Sign(key=key, name=name, looks=looks, low_k=low_f / 1.8, high_k=high_f / 1.8)
+def _sign(key: str, name: str, looks: str, low_f: float, high_f: float) -> ColdWaterSign:
+    return ColdWaterSign(key=key, name=name, looks=looks, low_k=low_f / 1.8, high_k=high_f / 1.8)
 
 
-SIGNS: tuple[Sign, ...] = (
+SIGNS: tuple[ColdWaterSign, ...] = (
     _sign("thread", "Thread", "It spins a soft thread and dissolves.", 18, 22),
     _sign("soft_ball", "Soft ball", "A ball that flattens when it is lifted out.", 22, 28),
     _sign("firm_ball", "Firm ball", "A ball that keeps its shape until it is pressed.", 31, 38),
@@ -41,6 +41,6 @@ SIGNS: tuple[Sign, ...] = (
 BY_KEY = {sign.key: sign for sign in SIGNS}
 
 
-def likely_sign(above_k: float) -> Sign:
+def likely_sign(above_k: float) -> ColdWaterSign:
     """What a drop of a boil so far above water would do, most likely."""
     return min(SIGNS, key=lambda s: max(s.low_k - above_k, above_k - s.high_k, 0.0))

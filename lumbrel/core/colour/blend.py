@@ -18,7 +18,7 @@ STEPS, LEAST_HELP = 80, 0.01
 
 
 @dataclass(frozen=True, kw_only=True)
-class Part:
+class PartOfBlend:
     """A part of a blend: litres at 20 degC, Brix, transmittance at 560 nm through 10 mm in percent, and
     one sigma of that in points. Water is 0 Brix and 100 %."""
 
@@ -45,7 +45,7 @@ class Blended:
     chances: dict[str, float]
 
 
-def blend(parts: Sequence[Part]) -> Blended:
+def blend(parts: Sequence[PartOfBlend]) -> Blended:
     """Pour parts together.
 
     Args:
@@ -98,7 +98,7 @@ class Within:
     chance: float
 
 
-def within_class(parts: Sequence[Part], more: Part, wanted: str) -> Within | None:
+def within_class(parts: Sequence[PartOfBlend], more: PartOfBlend, wanted: str) -> Within | None:
     """How much of one more part makes a blend of a class, as surely as nine times in ten; where nothing
     does, what comes nearest. None where it helps nothing.
 

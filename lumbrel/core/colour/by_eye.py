@@ -12,7 +12,7 @@ EYE_SIGMA_POINTS = 4.0
 LIGHTEST, DARKEST = 98.0, 2.0
 
 
-class Seen(NamedTuple):
+class SeenByEye(NamedTuple):
     """What the eye said: transmittance through 10 mm, percent, the limits it lies between, and the chance
     of each class."""
 
@@ -24,7 +24,7 @@ class Seen(NamedTuple):
 
 def seen_between(
     lighter: float | None, darker: float | None, reference_path_mm: float, vial_path_mm: float
-) -> Seen:
+) -> SeenByEye:
     """The colour of a sample by the references it lies between; alike when both are the same.
 
     Args:
@@ -45,7 +45,7 @@ def seen_between(
     high, low = (transmittance_10mm_percent(max(t, 0.1), share) for t in (high, low))
     chances = {name: _chance(low, high, bottom, top) for name, bottom, top in CLASSES}
     whole = sum(chances.values())
-    return Seen(
+    return SeenByEye(
         (low + high) / 2, low, high, {name: chance / whole for name, chance in chances.items()}
     )
 

@@ -51,7 +51,7 @@ class Passed(NamedTuple):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Running:
+class FilterRunning:
     """A filter while it runs.
 
     Attributes:
@@ -108,7 +108,7 @@ def running(
     *,
     earlier_rates: Sequence[float] = (),
     earlier_passes: Sequence[float] = (),
-) -> Running:
+) -> FilterRunning:
     """A filter as what was noted of it tells.
 
     Args:
@@ -134,7 +134,7 @@ def running(
     rate, rate_sigma = _learnt(rate, rate_sigma, shown)
     last = seen[-1] if seen else Passed(0.0, 0.0, 0)
     on_top = last.litres - (pulled_at[-1] if pulled_at else 0.0)
-    return Running(
+    return FilterRunning(
         rate_l_min=rate,
         sigma=rate_sigma,
         passes_l=passes,

@@ -22,7 +22,7 @@ NINETY = (0.05, 0.95)
 
 
 @dataclass(frozen=True, kw_only=True)
-class Heat:
+class KettleHeat:
     """A kettle's cooling as its readings have it; minutes are the readings' own.
 
     Attributes:
@@ -93,7 +93,7 @@ def fit_heat(
     sigma_k: float = TYPED_SIGMA_K,
     rate_per_min: float = USUAL_RATE_PER_MIN,
     rate_sigma: float = RATE_SIGMA,
-) -> Heat:
+) -> KettleHeat:
     """A kettle's cooling from its readings since it came off the fire.
 
     Args:
@@ -119,7 +119,7 @@ def fit_heat(
     before = np.array([shown[0], log(rate_per_min), room_c])
     held = np.diag([1e-6, rate_sigma**-2, room_sigma_k**-2])
     best, normal = _nearest(before, held, minutes, shown, sigma_k)
-    return Heat(
+    return KettleHeat(
         start_c=float(best[0]),
         rate_per_min=exp(best[1]),
         room_c=float(best[2]),

@@ -16,7 +16,7 @@ Counts = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class Plan:
+class JarPlan:
     """Jars by size, ml at 20 degC, the biggest first; what is left, ml, and the smallest jar that a
     rest would fill in part, if there is any."""
 
@@ -35,7 +35,7 @@ def plan(
     sizes_ml: Sequence[float],
     wished: Mapping[float, int] | None = None,
     at_hand: Mapping[float, int] | None = None,
-) -> Plan:
+) -> JarPlan:
     """Whole jars for a volume: first those that are wished, then so that least is left, then the
     fewest.
 
@@ -62,7 +62,7 @@ def plan(
     counts, left = _fill(volume_ml - first, sizes, there)
     jars = {s: counts.get(s, 0) + wanted.get(s, 0) for s in sorted({*sizes, *wanted}, reverse=True)}
     still = [s for s in sizes if there[s] > counts.get(s, 0) and s > left + 1e-6]
-    return Plan(
+    return JarPlan(
         tuple((s, n) for s, n in jars.items() if n),
         left,
         min(still) if still and left > LEAST_REST_ML else None,

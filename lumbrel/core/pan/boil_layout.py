@@ -9,7 +9,7 @@ from math import inf
 import numpy as np
 from numpy.typing import NDArray
 
-from lumbrel.core.pan.solids import Step
+from lumbrel.core.pan.solids import MassStep
 from lumbrel.core.physics.boil_curve import Floats
 
 Whiles = NDArray[np.intp]
@@ -25,7 +25,7 @@ class Layout:
 
     turned: tuple[float, ...]
     knots: tuple[float, ...]
-    steps: tuple[Step, ...]
+    steps: tuple[MassStep, ...]
     begins: tuple[float, ...]
     ends: tuple[float, ...]
     level_of: tuple[int, ...]
@@ -38,7 +38,7 @@ class Layout:
         turned: Sequence[float],
         knots: Sequence[float],
         off: Sequence[tuple[float, float]],
-        steps: Sequence[Step],
+        steps: Sequence[MassStep],
     ) -> "Layout":
         """For burner changes, bounds of whiles, whiles without heat, and steps."""
         bounds = {0.0, *turned, *knots, *(edge for pair in off for edge in pair)}

@@ -103,7 +103,7 @@ class Terms:
         return self.layout.size + self.shared.index(name)
 
 
-class State(NamedTuple):
+class BoilState(NamedTuple):
     """Readings of a kind on one path: what a kilogram moves them by, and how far they lie off."""
 
     burnt: Floats
@@ -131,20 +131,20 @@ class Lines(ABC):
         self._before, passed, self._stepped = layout.stand(minutes)
         self._whiles = layout.while_of(minutes)
         self._hundred: Floats = 100 * np.array(terms.solids_kg)[passed]
-        self._last: tuple[Floats, State] | None = None
+        self._last: tuple[Floats, BoilState] | None = None
 
     def forgive(self, wild: bool) -> None:
         """Whether wild readings are forgiven."""
         self.forgives = self._forgives if wild else np.full(len(self.minutes), FORGIVES_NONE)
         self._last = None
 
-    def at(self, best: Floats) -> State:
+    def at(self, best: Floats) -> BoilState:
         """How they stand on a path; the last one is remembered."""
         if self._last is None or self._last[0] is not best:
             self._last = (best, self._stand(best))
         return self._last[1]
 
-    def _stand(self, best: Floats) -> State:
+    def _stand(self, best: Floats) -> BoilState:
         layout = self.terms.layout
         rates = layout.rates(best)
         burnt = self._overlaps * rates
@@ -163,7 +163,7 @@ class Lines(ABC):
     @abstractmethod
     def _read(
         self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> State:
+    ) -> BoilState:
         """From the density at each, what a kilogram makes of it and how fast it grows."""
 
     def _weights(self, misses: Floats) -> Floats:
@@ -236,7 +236,7 @@ class Densities(Lines):
 
     def _read(
         self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> State:
+    ) -> BoilState:
         sigma = np.sqrt(self._own**2 + (denser * self._dated) ** 2)
         apart = (brix + self._common @ best - self._brix) / sigma
         common = self._common
@@ -246,7 +246,7 @@ class Densities(Lines):
             common = common.copy()
             common[:, 0] += brix * self._by_solids
             apart += brix * self._by_solids * (best[0] - log(self.terms.first_kg)) / sigma
-        return State(
+        return BoilState(
             burnt=burnt,
             per_kg=-per_kg,
             sigma=sigma,
@@ -291,9 +291,9 @@ class Temperatures(Lines):
 
     def _read(
         self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> State:
+    ) -> BoilState:
         if not len(brix):
-            return State(burnt, brix, brix, self._shared, misses=brix, weights=brix)
+            return BoilState(burnt, brix, brix, self._shared, misses=brix, weights=brix)
         boils, per_brix = self._curves.at(brix)
         rises = per_brix * denser
         common = self._shared.copy()
@@ -301,7 +301,7 @@ class Temperatures(Lines):
         common[:, self._lag] = self._lags * rises
         sigma = np.sqrt(self._own**2 + (rises * self._dated) ** 2)
         misses = (boils + common @ best - self._shown) / sigma
-        return State(
+        return BoilState(
             burnt=burnt,
             per_kg=-per_brix * per_kg,
             sigma=sigma,

@@ -21,7 +21,7 @@ from lumbrel.core.pan.boil_lines import (
     Heat,
 )
 from lumbrel.core.pan.boil_path import BoilPath
-from lumbrel.core.pan.boil_problem import STRAYS_ALIKE, Known, Problem
+from lumbrel.core.pan.boil_problem import STRAYS_ALIKE, KnownBefore, Problem
 
 MOST_REMEMBERED = 256
 CHANGE_GAIN, CHANGE_ODDS = 9.0, 5.0
@@ -31,7 +31,7 @@ MOST_CHANGES = 4
 
 
 def fit_boil(
-    known: Known, densities: Sequence[Density], heat: Sequence[Heat], now: float
+    known: KnownBefore, densities: Sequence[Density], heat: Sequence[Heat], now: float
 ) -> BoilPath:
     """The most likely path of a boil up to now, and how sure it is.
 
@@ -46,7 +46,7 @@ def fit_boil(
 
 @lru_cache(MOST_REMEMBERED)
 def _fitted(
-    known: Known, densities: tuple[Density, ...], heat: tuple[Heat, ...], now: float
+    known: KnownBefore, densities: tuple[Density, ...], heat: tuple[Heat, ...], now: float
 ) -> BoilPath:
     """The same evidence is fitted once: an old boil is looked at again and again."""
     read = [d for d in densities if not d.bound]
@@ -120,7 +120,7 @@ CLEAR_SIGMAS, LEAST_EDGE_BRIX = 2.5, 3.0
 
 
 def _path(
-    known: Known, densities: Sequence[Density], heat: tuple[Heat, ...], now: float
+    known: KnownBefore, densities: Sequence[Density], heat: tuple[Heat, ...], now: float
 ) -> BoilPath:
     turned = sorted(t for t in known.turned if 0 < t < now)
     for _ in range(MOST_CHANGES + 1):

@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 
 from lumbrel.core.pan.boil_layout import Layout
-from lumbrel.core.pan.solids import MOST_BRIX, Step
+from lumbrel.core.pan.solids import MOST_BRIX, MassStep
 from lumbrel.core.physics.boil_curve import Floats
 
 STRAYS, OU_MINUTES = 0.06, 4.5
@@ -64,7 +64,7 @@ class BoilPath:
     the same readings by another tale."""
 
     @property
-    def steps(self) -> tuple[Step, ...]:
+    def steps(self) -> tuple[MassStep, ...]:
         """Additions and draws so far."""
         return self.layout.steps
 

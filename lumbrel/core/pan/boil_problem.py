@@ -22,7 +22,7 @@ from lumbrel.core.pan.boil_lines import (
     Terms,
 )
 from lumbrel.core.pan.boil_path import OU_MINUTES, STRAYS, UNSEEN_MINUTES, BoilPath
-from lumbrel.core.pan.solids import Step, solids_after
+from lumbrel.core.pan.solids import MassStep, solids_after
 from lumbrel.core.physics.boil_curve import Floats
 
 CHANGE_SIGMA = 0.35
@@ -42,7 +42,7 @@ KNOT_MINUTES = (1.0, 1.0, 1.0, 1.5, 1.5, 2.0, 2.0, 2.0, 3.0, 3.0, 4.0, 4.0, 6.0,
 
 
 @dataclass(frozen=True, kw_only=True)
-class Known:
+class KnownBefore:
     """What is known of a boil before any reading.
 
     Args:
@@ -65,7 +65,7 @@ class Known:
     rate_kg_per_min: float
     rate_sigma: float
     start_sigma: float = 0.0
-    steps: tuple[Step, ...] = ()
+    steps: tuple[MassStep, ...] = ()
     step_sigmas_kg: tuple[float, ...] = ()
     turned: tuple[float, ...] = ()
     turned_sigmas: tuple[tuple[float, float], ...] = ()
@@ -95,7 +95,7 @@ class Problem:
     """One boil with its settings of the burner given."""
 
     def __init__(
-        self, known: Known, densities: Sequence[Density], heat: Sequence[Heat], now: float
+        self, known: KnownBefore, densities: Sequence[Density], heat: Sequence[Heat], now: float
     ) -> None:
         self.known = known
         moments = [*(d.minute for d in densities), *(h.minute for h in heat)]

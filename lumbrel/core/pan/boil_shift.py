@@ -15,7 +15,7 @@ BETWEEN_K = 0.1
 CARRIED_SIGMA_BRIX = 0.2
 
 
-class Seen(NamedTuple):
+class ShiftSeen(NamedTuple):
     """What one draw showed: how much hotter than believed it boiled, K; one sigma; and what of that
     the draws of a woodlot share, as the same stem read them all."""
 
@@ -42,7 +42,7 @@ def seen_at(
     pressure_pa: float,
     invert_fraction: float,
     carry_over_fraction: float,
-) -> Seen:
+) -> ShiftSeen:
     """What a draw and its cold reading teach.
 
     Args:
@@ -58,10 +58,10 @@ def seen_at(
     slope = sucrose.boiling_slope_k_per_brix(at_draw, pressure_pa, invert_fraction)
     cold = slope * cold_sigma_brix
     sigma = hypot(rise_sigma_k, cold, slope * CARRIED_SIGMA_BRIX)
-    return Seen(rise_k - (believed - water), sigma, cold)
+    return ShiftSeen(rise_k - (believed - water), sigma, cold)
 
 
-def learnt(seen: Sequence[Seen], before_sigma_k: float) -> Shift:
+def learnt(seen: Sequence[ShiftSeen], before_sigma_k: float) -> Shift:
     """A woodlot's shift from its draws; without any, none, and as unsure as any syrup.
 
     Args:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from math import inf, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.pan.solids import Step, solids_after
+from lumbrel.core.pan.solids import MassStep, solids_after
 
 NEXT_CHECK_MINUTES = (0.5, 30.0)
 NINETY_PERCENT = 1.645
@@ -39,7 +39,7 @@ class SteadyBoil:
     """Of mass0, of the rate, and their covariance."""
     solids_kg: tuple[float, ...]
     """Solids in the vessel before the first step, after it, after the second ..."""
-    steps: tuple[Step, ...]
+    steps: tuple[MassStep, ...]
 
     def _steps_until(self, minute: float) -> int:
         return bisect_right([step.minute for step in self.steps], minute)
@@ -86,7 +86,7 @@ def fit(
     mass_kg: float,
     brix: float,
     readings: Sequence[DensityReading],
-    steps: Sequence[Step] = (),
+    steps: Sequence[MassStep] = (),
     prior_rate_kg_per_min: tuple[float, float] | None = None,
     brix_sigma: float = TAKE_IN_SIGMA_BRIX,
 ) -> SteadyBoil:

@@ -11,7 +11,7 @@ MOST_BRIX = 97.0
 
 
 @dataclass(frozen=True)
-class Step:
+class MassStep:
     """Something put in (mass above 0) or drawn (below 0) at a minute, kg at a Brix."""
 
     minute: float
@@ -19,7 +19,7 @@ class Step:
     brix: float
 
 
-def solids_after(taken_in_kg: float, steps: Sequence[Step]) -> list[float]:
+def solids_after(taken_in_kg: float, steps: Sequence[MassStep]) -> list[float]:
     """The solids in the vessel at first and after each step, kg.
 
     Args:

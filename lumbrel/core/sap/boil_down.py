@@ -49,7 +49,7 @@ class Pan:
 
 
 @dataclass(frozen=True)
-class Stage:
+class BoilStage:
     """A part of the boil-down: how long, in which pans, until how much is left.
 
     `do` is what begins it.
@@ -77,7 +77,7 @@ class Plan:
     hours: Range
     heat_mj: float
     fuel_mj: Range
-    stages: tuple[Stage, ...]
+    stages: tuple[BoilStage, ...]
     too_little_for: float | None
     """The depth that the end would stand at in the last pan, mm, when it is too low for it."""
     add_every_min: float
@@ -189,10 +189,10 @@ def _warming_kg(mass_kg: float, brix: float, from_c: float, boil_c: float) -> fl
 
 def _stages(
     sap_kg: float, brix: float, end_kg: float, pans: Sequence[Pan], warming: float
-) -> list[Stage]:
+) -> list[BoilStage]:
     """Feeding while there is sap; then down to where pans are poured together, one after the other."""
     solids = sap_kg * brix / 100
-    found: list[Stage] = []
+    found: list[BoilStage] = []
     at = sap_kg
     on = list(pans)
 
@@ -204,7 +204,7 @@ def _stages(
             # Sap that is added cold takes of the heat what warms it.
             minutes = ((at - kg) + cold * warming) / rate
             names = tuple(p.name for p in on)
-            found.append(Stage(do, minutes, names, kg, 100 * solids / kg))
+            found.append(BoilStage(do, minutes, names, kg, 100 * solids / kg))
             at = kg
 
     held = sum(p.litres_at(KEEP_DEPTH_MM) for p in on)

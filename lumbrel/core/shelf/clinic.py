@@ -19,7 +19,7 @@ COLD_FILTER_C = 80.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Figures:
+class LotFigures:
     """What is known of a lot.
 
     Args:
@@ -44,7 +44,7 @@ class Figures:
     turned: bool = False
 
 
-class Cause(NamedTuple):
+class FlawCause(NamedTuple):
     """What may have made it so: its share of the weight, words, what of the figures says so, and what to
     do about it next time."""
 
@@ -57,7 +57,7 @@ class Cause(NamedTuple):
 F = TypeVar("F")
 
 
-class Known(NamedTuple, Generic[F]):
+class KnownFlaw(NamedTuple, Generic[F]):
     """A cause behind a complaint: how often, what in the figures speaks for it (0 to 1) and in which
     words."""
 
@@ -67,7 +67,7 @@ class Known(NamedTuple, Generic[F]):
     speaks: Callable[[F], tuple[float, str]]
 
 
-def ranked(known: Sequence[Known[F]], figures: F) -> list[Cause]:
+def ranked(known: Sequence[KnownFlaw[F]], figures: F) -> list[FlawCause]:
     """Causes by how often they are behind it and how much the figures speak for them, the likeliest
     first; the shares add up to 1."""
     weighed = []
@@ -76,36 +76,37 @@ def ranked(known: Sequence[Known[F]], figures: F) -> list[Cause]:
         weighed.append((cause.often * max(speaks, 0.01), cause, because))
     whole = sum(weight for weight, _, _ in weighed)
     found = [
-        Cause(weight / whole, one.words, because, one.next_time) for weight, one, because in weighed
+        FlawCause(weight / whole, one.words, because, one.next_time)
+        for weight, one, because in weighed
     ]
     return sorted(found, key=lambda cause: -cause.share)
 
 
-def _under(figures: Figures, brix: float) -> float:
+def _under(figures: LotFigures, brix: float) -> float:
     """The chance that it is thinner than so much."""
     return 0.5 * (1 + erf((brix - figures.brix) / (figures.sigma_brix * sqrt(2))))
 
 
-def _thin(figures: Figures) -> tuple[float, str]:
+def _thin(figures: LotFigures) -> tuple[float, str]:
     read = "read cold" if figures.cold else "as it was drawn, never read cold"
     return _under(
         figures, KEEPS_BRIX
     ), f"{figures.brix:.1f} ± {figures.sigma_brix:.1f} Brix, {read}"
 
 
-def _dense(figures: Figures) -> tuple[float, str]:
+def _dense(figures: LotFigures) -> tuple[float, str]:
     read = "read cold" if figures.cold else "as it was drawn, never read cold"
     said = f"{figures.brix:.1f} ± {figures.sigma_brix:.1f} Brix, {read}"
     return 1 - _under(figures, CRYSTALS_BRIX), said
 
 
-def _never_read(figures: Figures) -> tuple[float, str]:
+def _never_read(figures: LotFigures) -> tuple[float, str]:
     if figures.cold:
         return 0.0, "it was read cold"
     return 0.6, "nobody read it cold"
 
 
-def _filled_cold(figures: Figures) -> tuple[float, str]:
+def _filled_cold(figures: LotFigures) -> tuple[float, str]:
     if figures.coldest_fill_c is None:
         return 0.4, "nobody noted how hot it was filled"
     under = COLDEST_FILL_C - figures.coldest_fill_c
@@ -113,7 +114,7 @@ def _filled_cold(figures: Figures) -> tuple[float, str]:
     return share, f"its coldest jar was filled at {figures.coldest_fill_c:.0f} °C"
 
 
-def _lids(figures: Figures) -> tuple[float, str]:
+def _lids(figures: LotFigures) -> tuple[float, str]:
     if figures.unsealed is None:
         return 0.4, "nobody looked at the lids the next day"
     if figures.unsealed:
@@ -121,13 +122,13 @@ def _lids(figures: Figures) -> tuple[float, str]:
     return 0.1, "all lids had sealed the next day"
 
 
-def _not_turned(figures: Figures) -> tuple[float, str]:
+def _not_turned(figures: LotFigures) -> tuple[float, str]:
     if figures.turned:
         return 0.05, "the jars were turned over"
     return 0.5, "nobody noted that they were turned over"
 
 
-def _niter(figures: Figures) -> tuple[float, str]:
+def _niter(figures: LotFigures) -> tuple[float, str]:
     hot = (figures.hottest_fill_c or 0.0) > NEW_NITER_C
     share = min(0.35 * figures.reheats + (0.6 if hot else 0.0), 1.0)
     heat = f"filled at up to {figures.hottest_fill_c:.0f} °C" if figures.hottest_fill_c else ""
@@ -136,7 +137,7 @@ def _niter(figures: Figures) -> tuple[float, str]:
     return share, ", ".join(part for part in (times, heat) if part)
 
 
-def _filter(figures: Figures) -> tuple[float, str]:
+def _filter(figures: LotFigures) -> tuple[float, str]:
     if not figures.filtered:
         return 1.0, "it was not filtered"
     if figures.clarity in ("hazy", "cloudy"):
@@ -148,35 +149,37 @@ def _filter(figures: Figures) -> tuple[float, str]:
     return 0.3, "nobody noted how clear it came through"
 
 
-def _kept(figures: Figures) -> tuple[float, str]:
+def _kept(figures: LotFigures) -> tuple[float, str]:
     return 0.5, "the figures do not tell"
 
 
-_THIN = Known(3.0, "It was too thin", "Read it cold the next day, before it is sold.", _thin)
-_COLD = Known(
+_THIN = KnownFlaw(3.0, "It was too thin", "Read it cold the next day, before it is sold.", _thin)
+_COLD = KnownFlaw(
     2.0,
     "It was filled too cold",
     "Fill from 82 to 88 °C, and put the kettle back in time.",
     _filled_cold,
 )
-_LID = Known(
+_LID = KnownFlaw(
     1.5, "The lid leaked", "Wipe the rim, use each lid once, press it the next day.", _lids
 )
-_TURNED = Known(
+_TURNED = KnownFlaw(
     0.7,
     "The lid was never hot",
     "Turn each jar over at once, so that its lid is heated too.",
     _not_turned,
 )
-COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
+COMPLAINTS: dict[str, tuple[str, str, tuple[KnownFlaw[LotFigures], ...]]] = {
     "thin": (
         "thin or watery",
         "Read it cold. Under 66 Brix it is boiled on, hot-packed anew and eaten soon, or used in the "
         "kitchen.",
         (
             _THIN,
-            Known(1.0, "Nobody knew how thin it was", "Read it cold the next day.", _never_read),
-            Known(0.5, "Water came in: wet jars, steam", "Drain jars, keep steam off.", _kept),
+            KnownFlaw(
+                1.0, "Nobody knew how thin it was", "Read it cold the next day.", _never_read
+            ),
+            KnownFlaw(0.5, "Water came in: wet jars, steam", "Drain jars, keep steam off.", _kept),
         ),
     ),
     "mould": (
@@ -188,7 +191,9 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
             _COLD,
             _LID,
             _TURNED,
-            Known(0.8, "It was opened and kept warm", "Once opened it belongs in the cold.", _kept),
+            KnownFlaw(
+                0.8, "It was opened and kept warm", "Once opened it belongs in the cold.", _kept
+            ),
         ),
     ),
     "crystals": (
@@ -196,8 +201,10 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
         "It is good to eat. Set the jar in hot water until they are gone; thin the rest of the draw by "
         "what its slip says.",
         (
-            Known(3.0, "It is too dense", "Draw sooner, put water back and read again.", _dense),
-            Known(0.8, "It was kept very cold", "Store it cool, not freezing.", _kept),
+            KnownFlaw(
+                3.0, "It is too dense", "Draw sooner, put water back and read again.", _dense
+            ),
+            KnownFlaw(0.8, "It was kept very cold", "Store it cool, not freezing.", _kept),
         ),
     ),
     "cloud": (
@@ -205,9 +212,13 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
         "It is good to eat. Let it settle and pour it off, or filter it again hot; it is sold for "
         "processing only.",
         (
-            Known(2.5, "The filter let it through", "Filter hot, twice where it is hazy.", _filter),
-            Known(1.5, "New niter formed after the filter", "Under 93 °C, few reheats.", _niter),
-            Known(0.4, "It begins to ferment", "See whether it fizzes when opened.", _thin),
+            KnownFlaw(
+                2.5, "The filter let it through", "Filter hot, twice where it is hazy.", _filter
+            ),
+            KnownFlaw(
+                1.5, "New niter formed after the filter", "Under 93 °C, few reheats.", _niter
+            ),
+            KnownFlaw(0.4, "It begins to ferment", "See whether it fizzes when opened.", _thin),
         ),
     ),
     "ferment": (
@@ -222,14 +233,16 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[Known[Figures], ...]]] = {
             _LID,
             _TURNED,
             _COLD,
-            Known(0.6, "Filled to the brim, or a chipped rim", "Leave a finger of room.", _kept),
+            KnownFlaw(
+                0.6, "Filled to the brim, or a chipped rim", "Leave a finger of room.", _kept
+            ),
         ),
     ),
 }
 """By complaint: its words, what to do with the jar, and what may be behind it."""
 
 
-def likely_causes(complaint: str, figures: Figures) -> list[Cause]:
+def likely_causes(complaint: str, figures: LotFigures) -> list[FlawCause]:
     """What may have made a jar so, the likeliest first; the shares add up to 1.
 
     Args:

@@ -12,7 +12,7 @@ from typing import Any, TypeVar, cast
 T = TypeVar("T")
 
 
-class Shelf:
+class KeptThings:
     """Things worth keeping, by key; the one used longest ago goes first."""
 
     def __init__(self, most: int) -> None:
@@ -45,12 +45,12 @@ class Cache:
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._shelves: dict[str, Shelf] = {}
+        self._shelves: dict[str, KeptThings] = {}
 
-    def shelf(self, name: str, most: int = 64) -> Shelf:
+    def shelf(self, name: str, most: int = 64) -> KeptThings:
         """A shelf by its name; `most` is how many things it holds."""
         with self._lock:
-            return self._shelves.setdefault(name, Shelf(most))
+            return self._shelves.setdefault(name, KeptThings(most))
 
 
 def cache_of(db: Connection) -> Cache:

@@ -32,7 +32,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Part:
+class DoubtPart:
     """One part of the doubt, one sigma; the parts' squares add up."""
 
     label: str
@@ -48,7 +48,7 @@ class Working:
     value: float | str | None
     kind: str
     steps: list[Step]
-    budget: list[Part]
+    budget: list[DoubtPart]
     decimals: int | None = 2
 
     @property

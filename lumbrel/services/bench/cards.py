@@ -12,7 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
 from lumbrel.core.physics import sucrose, water
 from lumbrel.services.bench.curves import OwnCurve, hydrometer_of, own_curve
-from lumbrel.services.day.ladder import Day, today
+from lumbrel.services.day.ladder import DayCheck, today
 from lumbrel.store.instruments import (
     Detail,
     HydrometerDetail,
@@ -132,7 +132,7 @@ LADDER_STEPS = 9
 STEP_HPA = 5.0
 
 
-def thermometer_card(day: Day) -> Card:
+def thermometer_card(day: DayCheck) -> Card:
     """The ladder by pressure: what this thermometer shows at each mark as the air changes.
 
     Its offset is the one its newest test boil found; the middle row is today's pressure, to

@@ -27,7 +27,7 @@ is cleaned."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Pair:
+class ToldPair:
     """One draw read hot at the pan and cold later, by the same stem."""
 
     batch_code: str
@@ -50,7 +50,7 @@ class Pair:
 class OwnCurve:
     """What hot and cold pairs teach of a hydrometer; used from the second pair on."""
 
-    pairs: list[Pair]
+    pairs: list[ToldPair]
     shift: float
     spread: float | None
 
@@ -107,7 +107,7 @@ def _learn(
         except OutOfRange:
             continue
         pairs.append(
-            Pair(
+            ToldPair(
                 batch_code=batch.code,
                 at=hot_line.at,
                 hot_brix=hot.reading_brix,

@@ -6,7 +6,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.candy.on_fire import NEAR_K
 from lumbrel.services.candy.pot import CookBoard
-from lumbrel.services.pan.alarms import Due, near_minutes, raise_new, wanted
+from lumbrel.services.pan.alarms import CauseNow, near_minutes, raise_new, wanted
 from lumbrel.store import alarms as store
 from lumbrel.store.alarms import Alarm
 
@@ -16,45 +16,45 @@ RINGS_BELOW_MM = 12.0
 """A candy pot often stands lower than a pan may: its page says so, and only this is worth an alarm."""
 
 
-def due(board: CookBoard) -> list[Due]:
+def due(board: CookBoard) -> list[CauseNow]:
     """Every cause for an alarm that holds now, the gravest last."""
     if board.stage == "boil":
         return _on_the_fire(board)
     if board.stage == "cool":
         return _cooling(board)
     if board.stage == "stir":
-        return [Due("turn", board.sees)] if board.call == "watch" else []
+        return [CauseNow("turn", board.sees)] if board.call == "watch" else []
     if board.stage == "pour" and not board.on_snow:
         left = board.holds_left_min
         if left <= POUR_AT_SHARE * board.holds_min:
-            return [Due("pour", "It sets in the pot from now on: pour or mould it.")]
+            return [CauseNow("pour", "It sets in the pot from now on: pour or mould it.")]
     return []
 
 
-def _on_the_fire(board: CookBoard) -> list[Due]:
+def _on_the_fire(board: CookBoard) -> list[CauseNow]:
     seen, call, found = board.boiling, board.call, []
     assert seen is not None
     shown = board.context.show(board.shown_c(board.mark_c), "temperature")
     if board.low and (board.depth_mm or 0.0) < RINGS_BELOW_MM:
-        found.append(Due("low", board.low))
+        found.append(CauseNow("low", board.low))
     if board.foam:
-        found.append(Due("foam", "Foam climbs in seconds from here on. Defoamer at hand."))
+        found.append(CauseNow("foam", "Foam climbs in seconds from here on. Defoamer at hand."))
     ahead = near_minutes(board.context.kitchen)
     close = seen.above_now_k is not None and (
         board.cook.above_water_k - seen.above_now_k <= NEAR_K or seen.left.minutes <= ahead
     )
     if close and call not in ("off", "over"):
         found.append(
-            Due("near", f"About {seen.left.minutes:.0f} minutes to {shown}. Stay with it.")
+            CauseNow("near", f"About {seen.left.minutes:.0f} minutes to {shown}. Stay with it.")
         )
     if call == "off":
-        found.append(Due("off", f"{shown}: kill the heat, and lift the pot off."))
+        found.append(CauseNow("off", f"{shown}: kill the heat, and lift the pot off."))
     if call == "over":
-        found.append(Due("over", f"Past {shown}. Kill the heat."))
+        found.append(CauseNow("over", f"Past {shown}. Kill the heat."))
     return found
 
 
-def _cooling(board: CookBoard) -> list[Due]:
+def _cooling(board: CookBoard) -> list[CauseNow]:
     cooling = board.cooling
     assert cooling is not None
     pours = board.turn is None
@@ -65,10 +65,10 @@ def _cooling(board: CookBoard) -> list[Due]:
     )
     if cooling.ready:
         words = "It has rested: pour it." if cooling.to_c is None else f"It is down to {to}."
-        return [Due("pour_now" if pours else "stir", words)]
+        return [CauseNow("pour_now" if pours else "stir", words)]
     if cooling.minutes[0] <= STIR_AHEAD_MIN:
         return [
-            Due(
+            CauseNow(
                 "stir_near",
                 "Two minutes: lay out spoon, moulds or jars, and a second pair of hands.",
             )

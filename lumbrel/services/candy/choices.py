@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.candy import cook as core
 from lumbrel.core.candy.confections import confections
-from lumbrel.core.candy.signs import SIGNS, Sign
+from lumbrel.core.candy.signs import SIGNS, ColdWaterSign
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.candy import cook
 from lumbrel.services.candy.clinic import FLAW_CHOICES
@@ -23,7 +23,7 @@ class CookChoices:
     """What the lines of a cook choose from."""
 
     thermometers: list[Instrument[ThermometerDetail]]
-    signs: tuple[Sign, ...] = SIGNS
+    signs: tuple[ColdWaterSign, ...] = SIGNS
     baths: tuple[tuple[str, str], ...] = tuple(BATHS)
     textures: tuple[tuple[str, str], ...] = tuple(TEXTURES.items())
     flaws: tuple[tuple[str, str], ...] = FLAW_CHOICES

@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 from datetime import timedelta
 
-from lumbrel.core.candy.clinic import COMPLAINTS, Figures, likely_causes, remelt_water_kg
+from lumbrel.core.candy.clinic import COMPLAINTS, CookFigures, likely_causes, remelt_water_kg
 from lumbrel.core.candy.stirring import WORKED
-from lumbrel.core.shelf.clinic import Cause
+from lumbrel.core.shelf.clinic import FlawCause
 from lumbrel.services.base.facts import FoamFacts
 from lumbrel.services.candy.pot import CookBoard
 
@@ -21,7 +21,7 @@ class CandyClinic:
     flaw: str
     words: str
     advice: str
-    causes: list[Cause]
+    causes: list[FlawCause]
     remelt_kg: float | None
     """Water to melt what there is with; None where it is not melted again."""
     mark_shown_c: float
@@ -45,13 +45,13 @@ def clinic(board: CookBoard, flaw: str) -> CandyClinic | None:
     )
 
 
-def figures_of(board: CookBoard) -> Figures:
+def figures_of(board: CookBoard) -> CookFigures:
     """What is known of a cook."""
     assert board.off is not None
     cook, stir, turned, made = board.cook, board.stir, board.turned, board.made
     worked = WORKED.get(cook.piece)
     minute = timedelta(minutes=1)
-    return Figures(
+    return CookFigures(
         piece=board.piece,
         above_k=board.off.facts.above_water_k,
         mark_k=cook.above_water_k,

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from lumbrel.core.candy import cook as core
 from lumbrel.core.candy.confections import Confection
-from lumbrel.core.candy.cook import BATHS, CookPlan, Stage
+from lumbrel.core.candy.cook import BATHS, CookPlan, CookStage
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import Bounds, Form
@@ -37,7 +37,7 @@ class Timed:
     """A stage with when it begins."""
 
     at: datetime
-    stage: Stage
+    stage: CookStage
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -145,7 +145,7 @@ def _each(form: Form, required: bool = True) -> float | None:
     return None if grams is None else grams / 1000
 
 
-def _timed(begin: datetime, parts: list[Stage], batches: int) -> list[Timed]:
+def _timed(begin: datetime, parts: list[CookStage], batches: int) -> list[Timed]:
     found, at = [], begin
     for _ in range(batches):
         for part in parts:

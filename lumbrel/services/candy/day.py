@@ -10,7 +10,7 @@ from lumbrel.core import units
 from lumbrel.core.candy import cook as core
 from lumbrel.core.candy.confections import Confection, confections, solids_brix
 from lumbrel.core.candy.cook import BATHS
-from lumbrel.core.candy.day import MOST_POTS, Job, Laid, lay_out
+from lumbrel.core.candy.day import MOST_POTS, CookJob, Laid, lay_out
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.candy.cook import POT
@@ -25,7 +25,7 @@ PIECE, SYRUP = "piece_{}", "syrup_{}"
 
 
 @dataclass(frozen=True)
-class Part:
+class PlacedPart:
     """A part of a batch in its place on the day."""
 
     name: str
@@ -35,12 +35,12 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Batch:
+class PlacedBatch:
     """A batch in its place: which pot, from 0, and its parts."""
 
     name: str
     pot: int
-    parts: list[Part]
+    parts: list[PlacedPart]
 
     @property
     def begins(self) -> datetime:
@@ -57,7 +57,7 @@ class Batch:
 class CandyDay:
     """A day: its batches, and what it takes."""
 
-    batches: list[Batch]
+    batches: list[PlacedBatch]
     pots: int
     begins: datetime
     ends: datetime
@@ -101,7 +101,7 @@ def candy_day(db: Connection, now: datetime, fields: Mapping[str, str]) -> Candy
             form.errors[SYRUP.format(i)] = error.sentence
             continue
         syrup += kg
-        jobs += [Job(piece.full_name, tuple(stages))] * plan.batches
+        jobs += [CookJob(piece.full_name, tuple(stages))] * plan.batches
     form.check()
     try:
         laid = lay_out(jobs, int(pots))
@@ -137,7 +137,7 @@ def _wanted(form: Form) -> list[tuple[int, Confection, float]]:
     return found
 
 
-def _batches(laid: list[Laid], begin: datetime) -> list[Batch]:
+def _batches(laid: list[Laid], begin: datetime) -> list[PlacedBatch]:
     """The batches in their order; several of one confection are numbered."""
     many = Counter(one.job.name for one in laid)
     seen: Counter[str] = Counter()
@@ -150,11 +150,11 @@ def _batches(laid: list[Laid], begin: datetime) -> list[Batch]:
     return found
 
 
-def _batch(laid: Laid, begin: datetime, name: str) -> Batch:
+def _batch(laid: Laid, begin: datetime, name: str) -> PlacedBatch:
     parts, at = [], begin + timedelta(minutes=laid.start)
     for stage in laid.job.stages:
         ends = at + timedelta(minutes=stage.minutes)
         if stage.minutes > 0:
-            parts.append(Part(stage.name, at, ends, stage.hands))
+            parts.append(PlacedPart(stage.name, at, ends, stage.hands))
         at = ends
-    return Batch(name, laid.pot, parts)
+    return PlacedBatch(name, laid.pot, parts)

@@ -14,7 +14,7 @@ from lumbrel.core.candy.firmness import (
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import water
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.services.day.ladder import Day
+from lumbrel.services.day.ladder import DayCheck
 
 __all__ = ["COLDEST_STIR_C", "HOTTEST_STIR_C", "LEAST_ABOVE_K", "MOST_ABOVE_K"]
 SERVING = Bounds(
@@ -100,7 +100,7 @@ def _region(piece: Confection) -> Region:
     return Region(confection=piece, low_k=low, high_k=high, cold_c=cold, hot_c=hot, stirred=stirred)
 
 
-def look(form: Form, today: Day, piece: Confection, invert_fraction: float) -> MapLook | None:
+def look(form: Form, today: DayCheck, piece: Confection, invert_fraction: float) -> MapLook | None:
     """The map for a form; None where something on it is wrong, noted there."""
     assert today.pressure is not None
     above_k, stir_c = start_of(piece)
@@ -142,7 +142,7 @@ def look(form: Form, today: Day, piece: Confection, invert_fraction: float) -> M
     )
 
 
-def _marks(today: Day) -> list[float]:
+def _marks(today: DayCheck) -> list[float]:
     """Round boils above water in the kitchen's own degrees, K."""
     if today.kitchen.units.get("difference") == "F":
         return [k / 1.8 for k in range(18, 49, 3)]

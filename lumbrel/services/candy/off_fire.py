@@ -14,7 +14,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import BathFacts, CookedFacts, CookFacts
 from lumbrel.services.candy import learnt
-from lumbrel.services.candy.readings import SPEAKS, Shown, by_hand, by_probe
+from lumbrel.services.candy.readings import SPEAKS, PotShown, by_hand, by_probe
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import ThermometerToday
 
@@ -23,11 +23,11 @@ COOL_EVERY_S, MOST_COOL = 60, 40
 
 
 @dataclass(frozen=True, kw_only=True)
-class Cooling:
+class CoolingPot:
     """The pot off the fire, left alone."""
 
     bath: Bath
-    shown: Sequence[Shown]
+    shown: Sequence[PotShown]
     fit: PotCooling | None
     begins: datetime
     now: datetime
@@ -74,7 +74,7 @@ def cooling(
     off: Entry[CookedFacts],
     glass: ThermometerToday | None,
     pressure: Pressure | None,
-) -> Cooling:
+) -> CoolingPot:
     """Since it came off the fire, or was put somewhere else last."""
     put = context.last(BathFacts)
     begins = put.at if put else off.at
@@ -85,7 +85,7 @@ def cooling(
     live = by_probe(context, glass, pressure, begins, COOL_EVERY_S)
     typed = [one for one in by_hand(context, begins, 0.0) if one.at > begins]
     shown = sorted([*live[:: len(live) // MOST_COOL + 1], *typed], key=lambda one: one.at)
-    start = [] if put else [Shown(off.at, off.facts.reached_c, off.facts.above_water_k, 0.0)]
+    start = [] if put else [PotShown(off.at, off.facts.reached_c, off.facts.above_water_k, 0.0)]
     rate, sigma, cooks = learnt.cools(context.db, context.vessel.id, key, off.facts.mass_kg, off.at)
     readings = [((one.at - begins) / timedelta(minutes=1), one.true_c) for one in [*start, *shown]]
     fit = None
@@ -94,7 +94,7 @@ def cooling(
             fit = fit_bath(readings, bath, rate, sigma, around)
         except OutOfRange:
             fit = None
-    return Cooling(
+    return CoolingPot(
         bath=bath,
         shown=[*start, *shown],
         fit=fit,

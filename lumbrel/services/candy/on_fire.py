@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from math import inf
 
 from lumbrel.core.candy import boil
-from lumbrel.core.candy.boil import CookFit, Heat, Left, fit_cook
+from lumbrel.core.candy.boil import CookFit, PotLeft, PotReading, fit_cook
 from lumbrel.core.pan.solids import heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
@@ -16,7 +16,7 @@ from lumbrel.services.base.facts import BurnerFacts, CookFacts, HeatFacts, PutIn
 from lumbrel.services.candy import learnt
 from lumbrel.services.candy.readings import (
     SPEAKS,
-    Shown,
+    PotShown,
     by_hand,
     by_probe,
     invert_fraction,
@@ -48,9 +48,9 @@ BOIL_WORDS = {
 class Boiling:
     """The pot on the fire."""
 
-    shown: Sequence[Shown]
+    shown: Sequence[PotShown]
     fit: CookFit | None
-    left: Left
+    left: PotLeft
     heating_minutes: float
     """Until it boils; 0 once it does."""
     above_now_k: float | None
@@ -119,7 +119,7 @@ def boiling(
             live=speaks,
         )
     fit = fit_cook(
-        [Heat(_minute(context, one.at), one.above_k, one.sigma_k) for one in boils],
+        [PotReading(_minute(context, one.at), one.above_k, one.sigma_k) for one in boils],
         cook.above_water_k,
         pa,
         invert_fraction(cook),
@@ -163,11 +163,11 @@ def _before_it_boils(
     context: BatchContext,
     cook: CookFacts,
     rate: Rate,
-    shown: Sequence[Shown],
+    shown: Sequence[PotShown],
     *,
     solids_kg: float,
     pressure_pa: float,
-) -> tuple[float, Left]:
+) -> tuple[float, PotLeft]:
     """Minutes until it boils, and from then on; by the vessel's past alone."""
     boils_c = sucrose.boiling_point_c(cook.brix, pressure_pa, invert_fraction(cook))
     warm, at = (shown[-1].true_c, shown[-1].at) if shown else (20.0, context.taken_in.at)
@@ -177,4 +177,4 @@ def _before_it_boils(
     minutes = max(water, 0.0) / rate.kg_per_min
     wide = 1.645 * rate.sigma_kg_per_min / rate.kg_per_min
     high = minutes / (1 - wide) if wide < 0.9 else inf
-    return heating, Left(minutes, minutes / (1 + wide), high)
+    return heating, PotLeft(minutes, minutes / (1 + wide), high)

@@ -31,7 +31,7 @@ EXAMPLE_KG = 4.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Plan:
+class CandyPlan:
     """One confection from a charge of syrup, today."""
 
     confection: Confection
@@ -51,11 +51,11 @@ class Plan:
 class CandyPage:
     """The candy station: every confection's plan, and the one looked at."""
 
-    plans: list[Plan]
-    chosen: Plan | None
+    plans: list[CandyPlan]
+    chosen: CandyPlan | None
     syrup_kg: float
     syrup_brix: float
-    day: ladder.Day
+    day: ladder.DayCheck
     typed: dict[str, str]
     """What was asked, with what it begins at."""
     look: MapLook | None = None
@@ -134,8 +134,8 @@ def _with_map(
 
 
 def _plan(
-    today: ladder.Day, pressure: Pressure, piece: Confection, syrup_kg: float, brix: float
-) -> Plan | None:
+    today: ladder.DayCheck, pressure: Pressure, piece: Confection, syrup_kg: float, brix: float
+) -> CandyPlan | None:
     try:
         solids = confections.solids_brix(piece.middle_above_water_k, pressure.pa, PURE)
         out = confections.mass_out_kg(syrup_kg, brix, solids)
@@ -148,7 +148,7 @@ def _plan(
     doubt = sucrose.boiling_sigma_k(solids) / sucrose.boiling_slope_k_per_brix(
         solids, pressure.pa, PURE
     )
-    return Plan(
+    return CandyPlan(
         confection=piece,
         shown_c=shown(true),
         low_shown_c=shown(pressure.boil_c + piece.low_above_water_k),

@@ -25,7 +25,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.candy import learnt
-from lumbrel.services.candy.off_fire import Cooling, cooling
+from lumbrel.services.candy.off_fire import CoolingPot, cooling
 from lumbrel.services.candy.on_fire import Boiling, boiling, call_of
 from lumbrel.services.candy.plan import PIECES
 from lumbrel.services.candy.readings import glass_of, invert_fraction
@@ -46,7 +46,7 @@ class CookBoard:
     pressure: Pressure | None
     glass: ThermometerToday | None
     boiling: Boiling | None = None
-    cooling: Cooling | None = None
+    cooling: CoolingPot | None = None
     off: Entry[CookedFacts] | None = None
     stir: Entry[StirFacts] | None = None
     turned: Entry[TurnedFacts] | None = None

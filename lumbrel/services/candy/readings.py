@@ -17,7 +17,7 @@ READ_SIGMA_K = {"digital": 0.12, "dial": 0.35, "glass": 0.35}
 
 
 @dataclass(frozen=True)
-class Shown:
+class PotShown:
     """What the pot showed: when, truly, and above boiling water; one sigma."""
 
     at: datetime
@@ -44,10 +44,10 @@ def typed_sigma_k(glass: ThermometerToday | None) -> float:
     return READ_SIGMA_K.get(glass.instrument.detail.sort, 0.35) if glass else 0.35
 
 
-def by_hand(context: BatchContext, since: datetime, sigma_k: float) -> list[Shown]:
+def by_hand(context: BatchContext, since: datetime, sigma_k: float) -> list[PotShown]:
     """What was typed of the pot since a moment: its thermometer, and drops in cold water."""
     found = [
-        Shown(e.at, e.facts.true_c, e.facts.true_c - e.facts.water_c, sigma_k)
+        PotShown(e.at, e.facts.true_c, e.facts.true_c - e.facts.water_c, sigma_k)
         for e in context.of_kind(PotFacts)
         if since <= e.at <= context.now
     ]
@@ -55,7 +55,7 @@ def by_hand(context: BatchContext, since: datetime, sigma_k: float) -> list[Show
         if since <= e.at <= context.now:
             sign = SIGNS[e.facts.sign]
             above = sign.middle_k
-            found.append(Shown(e.at, e.facts.water_c + above, above, sign.sigma_k))
+            found.append(PotShown(e.at, e.facts.water_c + above, above, sign.sigma_k))
     return sorted(found, key=lambda one: one.at)
 
 
@@ -65,7 +65,7 @@ def by_probe(
     pressure: Pressure | None,
     since: datetime,
     every_s: float,
-) -> list[Shown]:
+) -> list[PotShown]:
     """What the probe in the pot told since a moment, a mean every so many seconds."""
     probe = context.probe
     if probe is None or glass is None or pressure is None or glass.instrument.id != probe.id:
@@ -78,7 +78,7 @@ def by_probe(
         mean = sum(one.value for one in group) / len(group)
         true = glass.calibration.true_c(mean)
         middle = group[0].at + (group[-1].at - group[0].at) / 2
-        shown.append(Shown(middle, true, true - pressure.boil_c, READ_SIGMA_K["digital"]))
+        shown.append(PotShown(middle, true, true - pressure.boil_c, READ_SIGMA_K["digital"]))
     return shown
 
 

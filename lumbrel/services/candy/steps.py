@@ -25,7 +25,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.candy.off_fire import Cooling
+from lumbrel.services.candy.off_fire import CoolingPot
 from lumbrel.services.candy.pot import CookBoard, board_at
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import thermometer_today
@@ -109,7 +109,7 @@ def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> N
         )
 
 
-def _warmer_than_it_cools(cooling: Cooling | None, true_c: float) -> bool:
+def _warmer_than_it_cools(cooling: CoolingPot | None, true_c: float) -> bool:
     if cooling is None or cooling.fit is None or cooling.now_c is None:
         return False
     return true_c > cooling.now_c + WARMS_K + 3 * cooling.fit.sigma_k_at(cooling.minute)

@@ -7,7 +7,7 @@ from math import sqrt
 
 from lumbrel.core.colour import blend as core
 from lumbrel.core.colour import by_eye, grades
-from lumbrel.core.colour.blend import Blended, Part, Within
+from lumbrel.core.colour.blend import Blended, PartOfBlend, Within
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import solids
 from lumbrel.core.physics.sucrose import density_kg_m3
@@ -29,18 +29,18 @@ WANTED = Bounds("volume", "volume", 0.1, 5000, "A blend is between 0.1 and 5000 
 
 
 @dataclass(frozen=True, kw_only=True)
-class Source:
+class BlendSource:
     """What can be poured in: its name, all there is of it, and how finely it can be parted."""
 
     key: str
     name: str
-    part: Part
+    part: PartOfBlend
     step_l: float = STEP_L
     pack_ml: float | None = None
     lot: str = ""
     batch_id: str = ""
 
-    def poured(self, litres: float) -> Part:
+    def poured(self, litres: float) -> PartOfBlend:
         """A part of it."""
         return replace(self.part, volume_l=litres)
 
@@ -53,9 +53,9 @@ class Source:
 class Bench:
     """The kettle that it is blended in, what can be poured into it, and what was chosen."""
 
-    kettle: Source
+    kettle: BlendSource
     choices: list[tuple[str, str]]
-    chosen: tuple[Source | None, Source | None]
+    chosen: tuple[BlendSource | None, BlendSource | None]
     wanted: str
     within: Within | None
     """How much of the first makes the class that is wanted."""
@@ -107,7 +107,7 @@ def bench(context: BatchContext, asked: Mapping[str, str]) -> Bench:
 
 
 def _suggested(
-    context: BatchContext, kettle: Source, within: Within | None, typed: str
+    context: BatchContext, kettle: BlendSource, within: Within | None, typed: str
 ) -> float | None:
     """How much of the first is poured in for a volume.
 
@@ -141,7 +141,7 @@ def _graded(context: BatchContext) -> ColourFacts | None:
     return last.facts if last else None
 
 
-def _kettle(context: BatchContext) -> Source | None:
+def _kettle(context: BatchContext) -> BlendSource | None:
     """A kettle as a source: what of it is drawn and not packed."""
     light = light_of(_graded(context))
     if light is None or context.drawn is None:
@@ -152,13 +152,13 @@ def _kettle(context: BatchContext) -> Source | None:
     litres = 1000 * kg / density_kg_m3(after.syrup_brix, 20.0)
     if litres < LEAST_L:
         return None
-    part = Part(
+    part = PartOfBlend(
         volume_l=litres,
         brix=after.syrup_brix,
         transmittance_percent=light[0],
         sigma_points=light[1],
     )
-    return Source(
+    return BlendSource(
         key=f"kettle {context.batch.code}",
         name=f"kettle {context.batch.code}",
         part=part,
@@ -183,7 +183,7 @@ def _listed(context: BatchContext) -> list[tuple[str, str]]:
     return found
 
 
-def _source(context: BatchContext, key: str, kettle: Source) -> Source | None:
+def _source(context: BatchContext, key: str, kettle: BlendSource) -> BlendSource | None:
     """What was chosen; None for nothing.
 
     Raises:
@@ -193,9 +193,9 @@ def _source(context: BatchContext, key: str, kettle: Source) -> Source | None:
     if not key:
         return None
     if key == WATER:
-        water = Part(volume_l=1.0, brix=0.0, transmittance_percent=100.0, sigma_points=0.01)
+        water = PartOfBlend(volume_l=1.0, brix=0.0, transmittance_percent=100.0, sigma_points=0.01)
         most = MOST_WATER_SHARE * kettle.part.volume_l
-        return Source(key=WATER, name="water", part=replace(water, volume_l=most), step_l=0.01)
+        return BlendSource(key=WATER, name="water", part=replace(water, volume_l=most), step_l=0.01)
     try:
         if kind == "kettle":
             return _other_kettle(context, name)
@@ -206,7 +206,7 @@ def _source(context: BatchContext, key: str, kettle: Source) -> Source | None:
     raise BadInput({"b": "Choose a kettle, a lot or water from the list."})
 
 
-def _other_kettle(context: BatchContext, code: str) -> Source:
+def _other_kettle(context: BatchContext, code: str) -> BlendSource:
     other = contexts.load(context.db, code, context.now)
     why_not = pour.why_not(context, other)
     found = None if why_not else _kettle(other)
@@ -215,7 +215,7 @@ def _other_kettle(context: BatchContext, code: str) -> Source:
     return found
 
 
-def _lot(context: BatchContext, name: str) -> Source:
+def _lot(context: BatchContext, name: str) -> BlendSource:
     """Jars of one size of a lot."""
     code, _, size = name.rpartition(" ")
     jar = next((j for j in jars.jars_of(context.db, code) if f"{j.size_ml:g}" == size), None)
@@ -229,13 +229,13 @@ def _lot(context: BatchContext, name: str) -> Source:
     if light is None:
         raise BadInput({"b": f"The colour of lot {code} is not measured."})
     packed = [e.facts for e in of.of_kind(JarFacts) if e.facts.lot == code]
-    part = Part(
+    part = PartOfBlend(
         volume_l=jar.size_ml * jar.count / 1000,
         brix=packed[-1].brix,
         transmittance_percent=light[0],
         sigma_points=light[1],
     )
-    return Source(
+    return BlendSource(
         key=f"lot {name}",
         name=f"lot {code}",
         part=part,
@@ -246,7 +246,7 @@ def _lot(context: BatchContext, name: str) -> Source:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Said:
+class BlendSaid:
     """What comes of it with the sliders where they are: of each source what is poured and what is left,
     litres; and water that would bring it to the target."""
 
@@ -255,7 +255,9 @@ class Said:
     water_l: float
 
 
-def said(kettle: Part, poured: list[tuple[str, Part, float]], target_brix: float) -> Said:
+def said(
+    kettle: PartOfBlend, poured: list[tuple[str, PartOfBlend, float]], target_brix: float
+) -> BlendSaid:
     """What comes of a blend.
 
     Args:
@@ -269,7 +271,7 @@ def said(kettle: Part, poured: list[tuple[str, Part, float]], target_brix: float
     parts = [kettle, *(replace(whole, volume_l=litres) for _, whole, litres in poured)]
     blended = core.blend(parts)
     over = solids.water_to_remove_kg(blended.mass_kg, max(blended.brix, 0.1), target_brix)
-    return Said(
+    return BlendSaid(
         blended=blended,
         parts=[(name, litres, max(whole.volume_l - litres, 0.0)) for name, whole, litres in poured],
         water_l=max(-over, 0.0) / density_kg_m3(0.0, 20.0) * 1000,

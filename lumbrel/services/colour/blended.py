@@ -7,14 +7,22 @@ from sqlite3 import Connection
 from uuid import UUID, uuid5
 
 from lumbrel.core.colour import grades
-from lumbrel.core.colour.blend import Part
+from lumbrel.core.colour.blend import PartOfBlend
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, ColourFacts, Facts
 from lumbrel.services.base.form import BadInput, Form, kept_of
-from lumbrel.services.colour.blend import LEAST_L, SLIDERS, Bench, Said, Source, bench, said
+from lumbrel.services.colour.blend import (
+    LEAST_L,
+    SLIDERS,
+    Bench,
+    BlendSaid,
+    BlendSource,
+    bench,
+    said,
+)
 from lumbrel.services.pan import pour
 from lumbrel.services.record.kept import write
 from lumbrel.store import book
@@ -73,7 +81,7 @@ def litres_of(context: BatchContext, at_hand: Bench, fields: Mapping[str, str]) 
     return found
 
 
-def _poured(form: Form, at_hand: Bench) -> list[tuple[Source, float]]:
+def _poured(form: Form, at_hand: Bench) -> list[tuple[BlendSource, float]]:
     found = []
     for name, source in zip(SLIDERS, at_hand.chosen, strict=True):
         litres = form.quantity(f"litres_{name}", "volume", required=False)
@@ -110,7 +118,7 @@ def _line(
     )
 
 
-def _added(source: Source, litres: float) -> AddedFacts:
+def _added(source: BlendSource, litres: float) -> AddedFacts:
     part = source.poured(litres)
     facts = AddedFacts(mass_kg=part.mass_kg, brix=part.brix)
     if source.batch_id:
@@ -121,7 +129,7 @@ def _added(source: Source, litres: float) -> AddedFacts:
     return facts
 
 
-def _coloured(old: ColourFacts, come: Said) -> ColourFacts:
+def _coloured(old: ColourFacts, come: BlendSaid) -> ColourFacts:
     blended = come.blended
     return ColourFacts(
         by="blend",
@@ -134,14 +142,14 @@ def _coloured(old: ColourFacts, come: Said) -> ColourFacts:
     )
 
 
-def as_text(source: Source) -> str:
+def as_text(source: BlendSource) -> str:
     """A source as a page that is open sends it again and again, while a slider is dragged."""
     part = source.part
     figures = (part.volume_l, part.brix, part.transmittance_percent, part.sigma_points)
     return " ".join(f"{figure:.6g}" for figure in figures) + f" {source.name}"
 
 
-def told(fields: Mapping[str, str]) -> Said | str:
+def told(fields: Mapping[str, str]) -> BlendSaid | str:
     """What comes of a blend by what a page sends of its parts, without a look at the record; or why
     nothing does."""
     try:
@@ -158,9 +166,9 @@ def told(fields: Mapping[str, str]) -> Said | str:
         return "Open the page anew: what it sends cannot be read."
 
 
-def _part(text: str) -> tuple[str, Part]:
+def _part(text: str) -> tuple[str, PartOfBlend]:
     volume, brix, light, sigma, name = text.split(" ", 4)
-    part = Part(
+    part = PartOfBlend(
         volume_l=float(volume),
         brix=float(brix),
         transmittance_percent=float(light),

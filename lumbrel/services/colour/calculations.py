@@ -6,7 +6,7 @@ from typing import Annotated
 from pydantic import Field
 
 from lumbrel.core.colour import grades
-from lumbrel.core.colour.blend import Part, blend
+from lumbrel.core.colour.blend import PartOfBlend, blend
 from lumbrel.services.base.calculation import Answer, Request, calculation, step
 
 
@@ -89,7 +89,7 @@ def colour_blend(
     told = [part.brix for part in parts]
     come = blend(
         [
-            Part(
+            PartOfBlend(
                 volume_l=part.volume_l,
                 brix=part.brix if part.brix is not None else SYRUP_BRIX,
                 transmittance_percent=part.transmittance_percent,

@@ -9,7 +9,7 @@ from lumbrel.services.base.facts import ColourFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.colour import photograph
 from lumbrel.services.colour.entries import ANSWERS, FLAWS, TASTES
-from lumbrel.services.colour.photograph import Photograph
+from lumbrel.services.colour.photograph import KeptPhotograph
 from lumbrel.services.pan.choices import Options, named
 from lumbrel.store.instruments import ReferenceDetail, VialDetail
 
@@ -24,7 +24,7 @@ class ColourChoices:
     flaws: Options
     seen: Options
     tastes: Options
-    photo: Callable[[str], Photograph | None]
+    photo: Callable[[str], KeptPhotograph | None]
     """A photograph by its hash, if it is here."""
     boxes: tuple[str, str]
     """Where the boxes on blank and sample begin."""
@@ -44,7 +44,7 @@ def choices(context: BatchContext) -> ColourChoices:
     )
 
 
-def _photograph(context: BatchContext, name: str) -> Photograph | None:
+def _photograph(context: BatchContext, name: str) -> KeptPhotograph | None:
     try:
         return photograph.found(context, name) if name else None
     except NotFound:

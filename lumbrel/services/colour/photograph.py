@@ -29,7 +29,7 @@ REFUSALS = {
 
 
 @dataclass(frozen=True, kw_only=True)
-class Photograph:
+class KeptPhotograph:
     """A photograph that is kept, and its size."""
 
     name: str
@@ -60,7 +60,7 @@ def _made_small(content: bytes) -> bytes:
     return made_plain("photograph", content, REFUSALS, NO_PHOTOGRAPH)
 
 
-def found(context: BatchContext, name: str) -> Photograph:
+def found(context: BatchContext, name: str) -> KeptPhotograph:
     """A photograph by its hash.
 
     Raises:
@@ -69,7 +69,7 @@ def found(context: BatchContext, name: str) -> Photograph:
     picture = _opened(context, name)
     if picture is None:
         raise NotFound("That photograph is here no more. Choose it again.")
-    return Photograph(name=name, width=picture.width, height=picture.height)
+    return KeptPhotograph(name=name, width=picture.width, height=picture.height)
 
 
 def _opened(context: BatchContext, name: str) -> Image.Image | None:

@@ -25,7 +25,7 @@ class Vial:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Row:
+class VialRow:
     """The row, the sample in it, and the season."""
 
     vials: list[Vial]
@@ -39,7 +39,7 @@ class Row:
     """Of this season's batches that were measured: code and transmittance, oldest first."""
 
 
-def row_of(context: BatchContext) -> Row:
+def row_of(context: BatchContext) -> VialRow:
     """The row as the kitchen's own vial shows it, and what is known of a batch's colour."""
     vials = context.instruments_of(VialDetail)
     path = vials[0].detail.path_mm if vials else STANDARD_MM
@@ -47,7 +47,7 @@ def row_of(context: BatchContext) -> Row:
     done = context.last(ColourFacts)
     light = done.facts.transmittance_10mm_percent if done else None
     season = context.taken_in.at.year
-    return Row(
+    return VialRow(
         vials=[_vial(t, path) for t in REFERENCES],
         path_mm=path,
         old=check_is_old(context.db, sets[0], context.now) if sets else "",

@@ -59,7 +59,7 @@ class Rung:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Day:
+class DayCheck:
     """Everything the day check shows; little of it while no pressure is known."""
 
     now: datetime
@@ -75,20 +75,20 @@ class Day:
 
 def today(
     db: Connection, now: datetime, thermometer_id: str = "", sugar_kind: str = "maple"
-) -> Day:
+) -> DayCheck:
     """The day check for a thermometer and a kind of sugar."""
     kitchen = load_kitchen(db)
     boil_by = kitchen.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(db, kitchen, now, boil_by)
     if pressure is None:
-        return Day(now=now, kitchen=kitchen, sugar_kind=sugar_kind)
+        return DayCheck(now=now, kitchen=kitchen, sugar_kind=sugar_kind)
     sorts = [
         thermometer_today(db, instrument, pressure, now, boil_by)
         for instrument in instruments_of(db, ThermometerDetail)
     ]
     chosen = next((t for t in sorts if t.instrument.id == thermometer_id), None) or _best(sorts)
     invert = target.DEFAULT_INVERT_FRACTION[sugar_kind]
-    return Day(
+    return DayCheck(
         now=now,
         kitchen=kitchen,
         pressure=pressure,

@@ -3,13 +3,13 @@
 from lumbrel.core.bench import thermometer
 from lumbrel.core.pan import target
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.working import BASES, IF97, MARGULES, Part, Step, Working, missing
-from lumbrel.services.day.ladder import Day, Rung
+from lumbrel.services.base.working import BASES, IF97, MARGULES, DoubtPart, Step, Working, missing
+from lumbrel.services.day.ladder import DayCheck, Rung
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import ThermometerToday
 
 
-def boil_of_water(day: Day) -> Working:
+def boil_of_water(day: DayCheck) -> Working:
     """Where water boils here today.
 
     Raises:
@@ -27,7 +27,7 @@ def boil_of_water(day: Day) -> Working:
     )
 
 
-def boil_steps(pressure: Pressure) -> tuple[list[Step], list[Part]]:
+def boil_steps(pressure: Pressure) -> tuple[list[Step], list[DoubtPart]]:
     """How water's boil follows from the pressure, and its doubt."""
     steps = [
         Step(
@@ -39,10 +39,10 @@ def boil_steps(pressure: Pressure) -> tuple[list[Step], list[Part]]:
         ),
         Step("water boils at", pressure.boil_c, "temperature", IF97),
     ]
-    return steps, [Part("the pressure", pressure.boil_sigma_k, "difference")]
+    return steps, [DoubtPart("the pressure", pressure.boil_sigma_k, "difference")]
 
 
-def rung(day: Day, key: str) -> Working:
+def rung(day: DayCheck, key: str) -> Working:
     """One mark of the heat ladder.
 
     Raises:
@@ -58,15 +58,15 @@ def rung(day: Day, key: str) -> Working:
     if found.brix:
         steps.append(Step("which leaves", found.brix, "brix", MARGULES, 1))
     steps.append(Step("true", found.true_c, "temperature"))
-    budget = [Part("the boil of real syrup", curve, "difference")] if curve else []
+    budget = [DoubtPart("the boil of real syrup", curve, "difference")] if curve else []
     steps += thermometer_steps(day.chosen)
     if day.chosen and day.chosen.boil:
         # A mark is today's reading in boiling water plus the rise: the pressure falls out.
-        budget.append(Part("the thermometer", day.chosen.sigma_k, "difference"))
+        budget.append(DoubtPart("the thermometer", day.chosen.sigma_k, "difference"))
     else:
-        budget.append(Part("the pressure", day.pressure.boil_sigma_k, "difference"))
+        budget.append(DoubtPart("the pressure", day.pressure.boil_sigma_k, "difference"))
         budget.append(
-            Part("a thermometer never tested", thermometer.UNTESTED_SIGMA_K, "difference")
+            DoubtPart("a thermometer never tested", thermometer.UNTESTED_SIGMA_K, "difference")
         )
     name = day.chosen.instrument.name if day.chosen else "A true thermometer"
     return Working(

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from math import isfinite
 
-from lumbrel.core.filter.flow import MEDIA, Medium, Running, loss_kg, running, syrup_viscosity
+from lumbrel.core.filter.flow import MEDIA, FilterRunning, Medium, loss_kg, running, syrup_viscosity
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import DrawnFacts, FilterFacts, PassedFacts, PulledFacts
 from lumbrel.services.base.filtered import passes
@@ -29,7 +29,7 @@ class Stack:
     medium: Medium
     begun: bool
     done: bool
-    run: Running
+    run: FilterRunning
     viscosity: float
     at_c: float
     """How warm the syrup is, or is reckoned to be."""
@@ -129,8 +129,8 @@ def _earlier(context: BatchContext, key: str) -> list[kept.FilterSeen]:
 
 
 def _by_now(
-    context: BatchContext, run: Running, viscosity: float, passed_l: float, whole_l: float
-) -> tuple[Running, float]:
+    context: BatchContext, run: FilterRunning, viscosity: float, passed_l: float, whole_l: float
+) -> tuple[FilterRunning, float]:
     """The filter and what has passed it by now: it ran on since it was noted last."""
     last = max(e.at for e in context.of_kind(PassedFacts, PulledFacts))
     minutes = (context.now - last) / timedelta(minutes=1)
@@ -138,7 +138,7 @@ def _by_now(
     return replace(run, since_l=run.since_l + more), passed_l + more
 
 
-def _ran_on(run: Running, viscosity: float, minutes: float, most_l: float) -> float:
+def _ran_on(run: FilterRunning, viscosity: float, minutes: float, most_l: float) -> float:
     """What ran through since it was noted last, until the layer on top is due: nobody said that it was
     pulled."""
     most = min(max(most_l, 0.0), run.until_pulled_l)

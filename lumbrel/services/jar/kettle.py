@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, NEW_NITER_C
-from lumbrel.core.jar.plan import Plan, plan
+from lumbrel.core.jar.plan import JarPlan, plan
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawnFacts, JarFacts
@@ -38,7 +38,7 @@ class Kettle:
     """Jars of the size at hand that fit in the minutes left."""
     size_ml: float
     pace_per_min: float
-    plan: Plan | None
+    plan: JarPlan | None
     hot_ml: float
     """What such a jar takes at the kettle's heat, ml; `fill_g` what it then weighs more."""
     fill_g: float
@@ -143,7 +143,7 @@ def usual_sizes(context: BatchContext) -> tuple[JarSize, ...]:
 
 def _plan(
     left_ml: float, size_ml: float, context: BatchContext, wished: Mapping[float, int] | None
-) -> Plan | None:
+) -> JarPlan | None:
     sizes = sorted({size_ml, *sizes_at_hand(context)}, reverse=True)
     return plan(left_ml, sizes, wished) if left_ml >= min(sizes) else None
 

@@ -59,7 +59,7 @@ class Label:
 
 
 @dataclass(frozen=True)
-class Words:
+class LabelLine:
     """A line of a label: what it is, which says how large it is set and whether it may be left out."""
 
     role: Role
@@ -71,7 +71,7 @@ class Worded:
     """A label as it is to be printed: its lines, and the address in its code, empty for none."""
 
     label: Label
-    lines: tuple[Words, ...]
+    lines: tuple[LabelLine, ...]
     address: str
 
 
@@ -172,7 +172,7 @@ def worded(label: Label, style: LabelStyle, base: str) -> Worded:
     return Worded(label=label, lines=lines, address=code if "code" in style.shows else "")
 
 
-def _lines(label: Label, style: LabelStyle) -> list[Words]:
+def _lines(label: Label, style: LabelStyle) -> list[LabelLine]:
     tongue = style.language
     lot = f"{say(tongue, 'lot')} {label.lot}"
     packed = f"{say(tongue, 'packed')} {label.jarred_on:%Y-%m-%d}"
@@ -181,32 +181,32 @@ def _lines(label: Label, style: LabelStyle) -> list[Words]:
     source = (label.kitchen, label.woodlot if "woodlot" in style.shows else "")
     if label.confection:
         return [
-            Words("product", product(tongue, label)),
-            Words("net", net_mass(label.mass_g, style.first)),
-            Words("must", say(tongue, f"of {label.sugar_kind}")),
-            Words("must", holds if label.allergens else ""),
-            Words("must", f"{lot} · {say(tongue, 'made')} {label.jarred_on:%Y-%m-%d}"),
-            Words(
+            LabelLine("product", product(tongue, label)),
+            LabelLine("net", net_mass(label.mass_g, style.first)),
+            LabelLine("must", say(tongue, f"of {label.sugar_kind}")),
+            LabelLine("must", holds if label.allergens else ""),
+            LabelLine("must", f"{lot} · {say(tongue, 'made')} {label.jarred_on:%Y-%m-%d}"),
+            LabelLine(
                 "must",
                 f"{say(tongue, 'best before')} {label.best_before:%Y-%m-%d}"
                 if label.best_before and style.months
                 else "",
             ),
-            Words("must", " · ".join(part for part in source if part)),
-            Words("may", style.own),
-            Words("may", say(tongue, "keep cold") if label.cold else ""),
+            LabelLine("must", " · ".join(part for part in source if part)),
+            LabelLine("may", style.own),
+            LabelLine("may", say(tongue, "keep cold") if label.cold else ""),
         ]
     return [
-        Words("product", say(tongue, label.sugar_kind)),
-        Words("grade", _grade(label, tongue)),
-        Words("net", net_volume(label.size_ml, style.first)),
-        Words("net", net_mass(label.mass_g, style.first)),
-        Words("must", f"{lot} · {packed}"),
-        Words("must", f"{say(tongue, 'best before')} {best}" if best else ""),
-        Words("must", holds if label.allergens else ""),
-        Words("must", " · ".join(part for part in source if part)),
-        Words("may", style.own),
-        Words("may", say(tongue, "cold") if "cold" in style.shows else ""),
+        LabelLine("product", say(tongue, label.sugar_kind)),
+        LabelLine("grade", _grade(label, tongue)),
+        LabelLine("net", net_volume(label.size_ml, style.first)),
+        LabelLine("net", net_mass(label.mass_g, style.first)),
+        LabelLine("must", f"{lot} · {packed}"),
+        LabelLine("must", f"{say(tongue, 'best before')} {best}" if best else ""),
+        LabelLine("must", holds if label.allergens else ""),
+        LabelLine("must", " · ".join(part for part in source if part)),
+        LabelLine("may", style.own),
+        LabelLine("may", say(tongue, "cold") if "cold" in style.shows else ""),
     ]
 
 

@@ -8,7 +8,7 @@ from sqlite3 import Connection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K
 from lumbrel.services.bench.curves import hydrometer_of
-from lumbrel.services.day.ladder import Day, Rung, today
+from lumbrel.services.day.ladder import DayCheck, Rung, today
 from lumbrel.services.pan.rate import Rate, learned_rate
 from lumbrel.services.stations import STATIONS
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument, instruments, with_detail
@@ -34,7 +34,7 @@ class StemMark:
 class Own:
     """What of this kitchen stands in its help."""
 
-    day: Day
+    day: DayCheck
     glass: str
     """The thermometer whose marks they are; empty for a true one."""
     foam_shown_c: float | None

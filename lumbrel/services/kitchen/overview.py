@@ -17,7 +17,7 @@ from lumbrel.services.base.facts import (
     RefractometerFacts,
 )
 from lumbrel.services.base.form import local_time
-from lumbrel.services.day.ladder import Day, today
+from lumbrel.services.day.ladder import DayCheck, today
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.jar.kettle import NEXT_DAY
 from lumbrel.services.pan.board import Board, boards
@@ -80,7 +80,7 @@ class Overview:
     kitchen: Kitchen
     empty: bool
     pressure: Pressure | None
-    today: Day
+    today: DayCheck
     live: list[Board]
     free: list[VesselRow]
     queue: dict[str, list[Batch]]

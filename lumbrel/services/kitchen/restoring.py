@@ -9,7 +9,7 @@ from lumbrel.services.kitchen.safekeeping import (
     BACKUP,
     IMPORT,
     RESTORE,
-    Refused,
+    WouldLose,
     bring_photographs,
     check,
     clear_away,
@@ -27,15 +27,15 @@ def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | N
     Returns:
         What was restored, and where the record before is now; None if there was none.
     Raises:
-        Refused: the backup is not sound.
+        WouldLose: the backup is not sound.
         InUse: the record is being served.
     """
     if record.exists() and file.exists() and file.samefile(record):
-        raise Refused("That is the record itself; nothing was changed.")
+        raise WouldLose("That is the record itself; nothing was changed.")
     verified = check(file)
     if verified.problems or verified.contents is None:
         why = " ".join(verified.problems)
-        raise Refused(f"{file} was not restored and nothing was changed: {why}")
+        raise WouldLose(f"{file} was not restored and nothing was changed: {why}")
     record.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     aside = record.with_name(f"lumbrel-replaced-{now:%Y-%m-%d-%H%M%S}.sqlite3")
     unfinished = record.with_name(UNFINISHED)
@@ -76,7 +76,7 @@ def importing(record: Path, file: Path) -> Iterator[None]:
 
     Raises:
         InUse: it is being served, or restored.
-        Refused: there is none, though there was.
+        WouldLose: there is none, though there was.
     """
     refuse_emptiness(record)
     with safe.nobody_has(record), under_way.noted(record, IMPORT, file=file):
@@ -87,7 +87,7 @@ def refuse_emptiness(record: Path) -> None:
     """No empty kitchen is opened where a full one was.
 
     Raises:
-        Refused: there is no record, but there are others beside it, or what belonged to one.
+        WouldLose: there is no record, but there are others beside it, or what belonged to one.
     """
     if record.exists() or not record.parent.is_dir():
         return
@@ -100,7 +100,7 @@ def refuse_emptiness(record: Path) -> None:
     ]
     if found:
         lie = ", ".join(str(file.relative_to(record.parent)) for file in found)
-        raise Refused(
+        raise WouldLose(
             f"There is no {record.name} in {record.parent}, but what is left of one is: {lie}. "
             "Put a backup or a replaced record in its place with lumbrel restore FILE, or begin an "
             "empty kitchen in another folder."

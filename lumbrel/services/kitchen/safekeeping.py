@@ -21,7 +21,7 @@ RESERVE_BYTES = 512 * 1024
 AUTOMATIC = re.compile(r"lumbrel-(\d{4}-\d\d-\d\d)\.sqlite3")
 
 
-class Refused(Exception):
+class WouldLose(Exception):
     """What was asked for would lose or mislead; the message says why, and nothing was done."""
 
 
@@ -57,12 +57,12 @@ def rebuild(record: Path) -> list[str]:
     Returns:
         What was not as the lines say.
     Raises:
-        Refused: there is no sound file.
+        WouldLose: there is no sound file.
         InUse: it is being served, or a probe is listened to.
     """
     found = safe.problems(record)
     if found:
-        raise Refused(" ".join(found))
+        raise WouldLose(" ".join(found))
     with safe.nobody_has(record), opened(record) as db:
         kept.ready(db)
         wrong = kept.differences(db)
@@ -97,14 +97,14 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
     Args:
         thorough: also check that all the copy keeps is what its lines say.
     Raises:
-        Refused: there is no record, it is not sound, or a file of that name is there.
+        WouldLose: there is no record, it is not sound, or a file of that name is there.
         InUse: the record is being restored or imported into.
     """
     found = safe.problems(record)
     if found:
-        raise Refused(f"Nothing was backed up: {' '.join(found)}")
+        raise WouldLose(f"Nothing was backed up: {' '.join(found)}")
     if to.exists():
-        raise Refused(
+        raise WouldLose(
             f"{to} is there already, and no backup is written over another. Name a new one."
         )
     unfinished = to.with_name(to.name + ".part")
@@ -120,7 +120,7 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             verified = check(unfinished) if thorough else _quickly(unfinished)
             if verified.problems or verified.contents is None:
                 why = " ".join(verified.problems)
-                raise Refused(f"The copy is not sound and was not kept: {why}")
+                raise WouldLose(f"The copy is not sound and was not kept: {why}")
             # A name is had only by whoever makes it; what is renamed to it then writes over nothing.
             to.touch(mode=0o600, exist_ok=False)
             try:
@@ -131,7 +131,7 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
                 raise
             under_way.settled(to.parent)
         except FileExistsError:
-            raise Refused(
+            raise WouldLose(
                 f"{to} is there already, and no backup is written over another."
             ) from None
         finally:
@@ -205,7 +205,7 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
     stay. False when there was one.
 
     Raises:
-        Refused: the record is not sound; the older backups stay as they are.
+        WouldLose: the record is not sound; the older backups stay as they are.
     """
     today = f"{now:%Y-%m-%d}"
     if today in automatic(folder).days:

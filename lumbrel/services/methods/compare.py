@@ -14,7 +14,7 @@ from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.bench.hot_and_cold import HOT_FROM_C
 from lumbrel.services.day.pressure import Pressure, pressure_at, pressure_by
 from lumbrel.services.day.thermometers import ThermometerToday, thermometer_today
-from lumbrel.services.methods.questions import QUESTIONS, Method, Question
+from lumbrel.services.methods.questions import QUESTIONS, Method, MethodQuestion
 from lumbrel.services.pan.board import Board
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import HydrometerDetail, Instrument, with_detail
@@ -39,7 +39,7 @@ class Outcome:
 class Comparison:
     """One question with the outcome of each of its methods; one that cannot be told is left out."""
 
-    question: Question
+    question: MethodQuestion
     outcomes: list[Outcome]
 
 
@@ -89,7 +89,7 @@ def compare(board: Board) -> list[Comparison]:
         )
         for brix, word in _targets(context)
     ]
-    density = Question(
+    density = MethodQuestion(
         "target",
         "How dense",
         (),
@@ -124,7 +124,7 @@ def _draws(context: BatchContext) -> Comparison:
         ),
     ]
     why = "The pan still boils off after the heat is cut; draw ahead of the mark by as much."
-    return Comparison(Question("draw", "Draw exactly, or early", (), why), rows)
+    return Comparison(MethodQuestion("draw", "Draw exactly, or early", (), why), rows)
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ class Method:
 
 
 @dataclass(frozen=True)
-class Question:
+class MethodQuestion:
     """What practitioners disagree on; the first method is the default, and why."""
 
     key: str
@@ -27,7 +27,7 @@ class Question:
 
 
 QUESTIONS = (
-    Question(
+    MethodQuestion(
         "end_point",
         "The end point on the thermometer",
         (
@@ -41,7 +41,7 @@ QUESTIONS = (
         "pressure (7.44 °F at 1013 hPa, 7.22 at 850 hPa, for 66.9) and grows with invert sugar: birch "
         "needs 10 to 12 °F. A flat 219 °F is right nowhere but near the sea on a middling day.",
     ),
-    Question(
+    MethodQuestion(
         "boil_by",
         "Where water boils",
         (
@@ -53,7 +53,7 @@ QUESTIONS = (
         "A test boil calibrates the thermometer as well, so its error falls out. Pressure alone "
         "leaves that error in; elevation alone leaves the weather in too, half a kelvin either way.",
     ),
-    Question(
+    MethodQuestion(
         "trust",
         "What to trust",
         (
@@ -65,7 +65,7 @@ QUESTIONS = (
         "Each instrument fails in its own way. Together they give a better figure than the best "
         "of them, and they say so when one must be wrong.",
     ),
-    Question(
+    MethodQuestion(
         "hot_mark",
         "A hydrometer read hot",
         (

@@ -63,7 +63,7 @@ def put_off(kitchen: Kitchen, vessel_id: str) -> list[str]:
 
 
 @dataclass(frozen=True)
-class Due:
+class CauseNow:
     """A cause that holds now."""
 
     kind: str
@@ -83,7 +83,7 @@ class Unwritten(Exception):
         self.alarms = alarms
 
 
-def due(board: Board) -> list[Due]:
+def due(board: Board) -> list[CauseNow]:
     """Every cause for an alarm that holds now, the gravest last."""
     return [found for cause in CAUSES if (found := cause(board))]
 
@@ -92,7 +92,7 @@ def _boils(board: Board) -> bool:
     return board.heating_minutes == 0
 
 
-def _strain(board: Board) -> Due | None:
+def _strain(board: Board) -> CauseNow | None:
     """Thin enough still to be strained once."""
     context, pressure = board.context, board.pressure
     if not _boils(board) or pressure is None or board.stands or context.first(StrainedFacts):
@@ -101,16 +101,16 @@ def _strain(board: Board) -> Due | None:
     at = sucrose.boiling_point_c(brix, pressure.pa, context.invert_fraction)
     if at - pressure.boil_c < PRE_FILTER_ABOVE_WATER_K:
         return None
-    return Due("strain", "Thin enough still: strain it once, then boil on.")
+    return CauseNow("strain", "Thin enough still: strain it once, then boil on.")
 
 
-def _foam(board: Board) -> Due | None:
+def _foam(board: Board) -> CauseNow | None:
     if not board.foam:
         return None
-    return Due("foam", "Foam climbs in seconds from here on. Defoamer at hand.")
+    return CauseNow("foam", "Foam climbs in seconds from here on. Defoamer at hand.")
 
 
-def _silent(board: Board) -> Due | None:
+def _silent(board: Board) -> CauseNow | None:
     """The probe of the vessel has stopped sending."""
     seen, now = board.evidence, board.context.now
     if seen.probe is None:
@@ -119,23 +119,23 @@ def _silent(board: Board) -> Due | None:
     quiet = quiet or bool(seen.probe_samples and seen.probe_samples[-1].at < now - LONG_SILENT)
     if not quiet:
         return None
-    return Due("silent", f"{seen.probe.name} has sent nothing for a while: look at its wire.")
+    return CauseNow("silent", f"{seen.probe.name} has sent nothing for a while: look at its wire.")
 
 
-def _out(board: Board) -> Due | None:
+def _out(board: Board) -> CauseNow | None:
     """The probe left the boil, and nothing says that the heat is off."""
     asked = next((one for one in board.questions if one.key == "heat_off"), None)
-    return Due("out", f"{asked.sentence} {asked.why}") if asked else None
+    return CauseNow("out", f"{asked.sentence} {asked.why}") if asked else None
 
 
-def _pressure(board: Board) -> Due | None:
+def _pressure(board: Board) -> CauseNow | None:
     stale = board.thermometer.stale if board.thermometer else ""
     if "pressure" not in stale:
         return None
-    return Due("pressure", f"{stale} Put it in boiling water again.")
+    return CauseNow("pressure", f"{stale} Put it in boiling water again.")
 
 
-def _near(board: Board) -> Due | None:
+def _near(board: Board) -> CauseNow | None:
     """So many minutes or kelvins ahead of the finish as the kitchen wants to be called."""
     kitchen = board.context.kitchen
     ahead, ahead_k = near_minutes(kitchen), kitchen.alarms.get("near_k", 0.0)
@@ -145,7 +145,7 @@ def _near(board: Board) -> Due | None:
     if not near or board.verdict.call in (Call.DRAW_NOW, Call.OVER):
         return None
     minutes = max(board.minutes_left, 1.0)
-    return Due("near", f"About {minutes:.0f} minutes to the mark. Stay with it.")
+    return CauseNow("near", f"About {minutes:.0f} minutes to the mark. Stay with it.")
 
 
 def _draws_often(board: Board) -> bool:
@@ -155,22 +155,22 @@ def _draws_often(board: Board) -> bool:
     return len(draws) > 1 and draws[-1].at - draws[-2].at < ahead
 
 
-def _low(board: Board) -> Due | None:
+def _low(board: Board) -> CauseNow | None:
     depth = board.depth_now_mm
     if not _boils(board) or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
         return None
     deep = board.context.show(depth, "depth")
-    return Due("low", f"About {deep} left in the pan. Kill the heat, then put some in.")
+    return CauseNow("low", f"About {deep} left in the pan. Kill the heat, then put some in.")
 
 
-def _finish(board: Board) -> Due | None:
+def _finish(board: Board) -> CauseNow | None:
     if not _boils(board):
         return None
     if board.verdict.call is Call.DRAW_NOW:
         brix = (board.believed or board.joint).brix
         if board.stands:
-            return Due("finish", f"{brix:.1f} Brix at the draw-off. Draw until it thins.")
-        return Due("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
+            return CauseNow("finish", f"{brix:.1f} Brix at the draw-off. Draw until it thins.")
+        return CauseNow("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
     if board.stop_first:
         words = "One says it is done, the other does not. Kill the heat, then settle it."
         if board.unlooked:
@@ -179,20 +179,20 @@ def _finish(board: Board) -> Due | None:
             )
         if board.stands:
             words = "One says it is done, the other does not. Read the cup at the draw-off."
-        return Due("finish", words)
+        return CauseNow("finish", words)
     return None
 
 
-def _over(board: Board) -> Due | None:
+def _over(board: Board) -> CauseNow | None:
     if not _boils(board) or board.verdict.call is not Call.OVER:
         return None
     brix = (board.believed or board.joint).brix
     if board.stands:
-        return Due("over", f"{brix:.1f} Brix at the draw-off, past the target. Draw now.")
-    return Due("over", f"{brix:.1f} Brix, past the target. Kill the heat.")
+        return CauseNow("over", f"{brix:.1f} Brix at the draw-off, past the target. Draw now.")
+    return CauseNow("over", f"{brix:.1f} Brix, past the target. Kill the heat.")
 
 
-CAUSES: tuple[Callable[[Board], Due | None], ...] = (
+CAUSES: tuple[Callable[[Board], CauseNow | None], ...] = (
     _strain,
     _foam,
     _silent,
@@ -227,7 +227,7 @@ def watch(db: Connection, board: Board) -> list[Alarm]:
     )
 
 
-def wanted(context: BatchContext, found: list[Due]) -> list[Due]:
+def wanted(context: BatchContext, found: list[CauseNow]) -> list[CauseNow]:
     """What of that is to ring, as the kitchen chose for this vessel."""
     return [cause for cause in found if rings(context.kitchen, cause.kind, context.vessel.id)]
 
@@ -235,7 +235,7 @@ def wanted(context: BatchContext, found: list[Due]) -> list[Due]:
 def raise_new(
     db: Connection,
     batch_id: str,
-    wanted: list[Due],
+    wanted: list[CauseNow],
     now: datetime,
     holds: Callable[[Alarm], bool] = lambda last: True,
 ) -> list[Alarm]:
@@ -247,7 +247,7 @@ def raise_new(
         Unwritten: the record did not take them.
     """
 
-    def missing(known: list[Alarm]) -> list[Due]:
+    def missing(known: list[Alarm]) -> list[CauseNow]:
         last = {alarm.kind: alarm for alarm in known}
         return [cause for cause in wanted if not (cause.kind in last and holds(last[cause.kind]))]
 
@@ -263,7 +263,7 @@ def raise_new(
     return [a for a in known if a.acknowledged_at is None]
 
 
-def _of(batch_id: str, cause: Due, now: datetime) -> Alarm:
+def _of(batch_id: str, cause: CauseNow, now: datetime) -> Alarm:
     """An alarm that is in no record."""
     return Alarm(
         id=0,

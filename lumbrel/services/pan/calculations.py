@@ -71,9 +71,9 @@ class BoilEvent(Request):
     mass_kg: Annotated[float, Field(gt=0)]
     brix: float
 
-    def as_step(self) -> solids.Step:
+    def as_step(self) -> solids.MassStep:
         """A draw takes away."""
-        return solids.Step(
+        return solids.MassStep(
             self.minute, self.mass_kg if self.kind == "addition" else -self.mass_kg, self.brix
         )
 

@@ -11,7 +11,7 @@ from lumbrel.core.bench.thermometer import typed_sigma_k
 from lumbrel.core.pan.boil_lines import DRIFT_SIGMA_K_PER_H, Density, Heat
 from lumbrel.core.pan.boil_model import fit_boil
 from lumbrel.core.pan.boil_path import STRAYS, BoilPath
-from lumbrel.core.pan.boil_problem import Known
+from lumbrel.core.pan.boil_problem import KnownBefore
 from lumbrel.core.pan.continuous import Climb
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
@@ -237,7 +237,7 @@ def _fitted(
     typed = [r for r in counted if r.kind == ThermometerFacts.key()]
     dipped = [r for r in counted if r.kind != ThermometerFacts.key()]
     glasses = [(r, one) for r in typed if (one := _typed_heat(context, boil, r))]
-    known = Known(
+    known = KnownBefore(
         mass_kg=boil.mass_kg,
         brix=boil.brix,
         brix_sigma=boil.brix_sigma,

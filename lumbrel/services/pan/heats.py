@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from math import hypot, sqrt
 
-from lumbrel.core.pan.solids import Step, heat_up_minutes, unboiled_kg
+from lumbrel.core.pan.solids import MassStep, heat_up_minutes, unboiled_kg
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS
 from lumbrel.services.base.facts import (
@@ -109,7 +109,7 @@ class Steps:
     boils_c: float
     rate: Rate
     jumps: Sequence[Jump] = ()
-    steps: list[Step] = field(default_factory=list)
+    steps: list[MassStep] = field(default_factory=list)
     sigmas_kg: list[float] = field(default_factory=list)
     rates: list[tuple[datetime, float]] = field(default_factory=list)
     unsettled: list[While] = field(default_factory=list)
@@ -131,7 +131,7 @@ class Steps:
             elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
         for jump in self.jumps:
-            self.steps.append(Step(self._minute(jump.at), 0.0, 0.0))
+            self.steps.append(MassStep(self._minute(jump.at), 0.0, 0.0))
             self.sigmas_kg.append(jump.share * self._mass)
             self.rates.append((jump.at, jump.rate_sigma))
         order = sorted(range(len(self.steps)), key=lambda k: self.steps[k].minute)
@@ -142,7 +142,7 @@ class Steps:
         taken = min(facts.mass_kg, MOST_TAKEN * self._solids / (facts.brix / 100))
         before = self._solids
         self._solids -= taken * facts.brix / 100
-        self.steps.append(Step(self._minute(at), -taken, facts.brix))
+        self.steps.append(MassStep(self._minute(at), -taken, facts.brix))
         self.sigmas_kg.append(taken * hypot(DRAWN_SIGMA, DRAWN_AS_SIGMA_BRIX / facts.brix))
         self.rates.append((at, MASS_SIGMA * before / self._solids))
 
@@ -166,7 +166,7 @@ class Steps:
             )
         )
         minute = self._minute(at) + (JUST_AFTER_MINUTES if after_reading else 0.0)
-        self.steps.append(Step(minute, kg + held, kg * brix / (kg + held)))
+        self.steps.append(MassStep(minute, kg + held, kg * brix / (kg + held)))
 
     def _minute(self, at: datetime) -> float:
         return max((at - self.start) / timedelta(minutes=1), 0.0)

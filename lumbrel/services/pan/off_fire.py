@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, Heat, fit_heat
+from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, KettleHeat, fit_heat
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import KettleFacts, ReheatFacts
@@ -25,7 +25,7 @@ AHEAD_MIN, PATH_POINTS = 30.0, 60
 
 
 @dataclass(frozen=True)
-class Shown:
+class KettleShown:
     """What the kettle showed."""
 
     at: datetime
@@ -37,11 +37,11 @@ class OffFire:
     """One heat of a kettle, as it stands now."""
 
     now: datetime
-    shown: list[Shown]
+    shown: list[KettleShown]
     """In this heat, oldest first; none while it is on the fire or nobody read it."""
     on_fire: bool
     reheats: int
-    heat: Heat | None
+    heat: KettleHeat | None
     live: bool = False
     """Whether a probe in it speaks now."""
 
@@ -80,7 +80,7 @@ def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
     since = reheats[-1].at if reheats else after.draw.at
     since = max(since, context.now - STILL_THE_SAME)
     lines = [e for e in context.of_kind(KettleFacts) if since <= e.at <= context.now]
-    typed = [Shown(e.at, e.facts.temperature_c) for e in lines]
+    typed = [KettleShown(e.at, e.facts.temperature_c) for e in lines]
     live = _by_probe(context, lines)
     shown = sorted([*typed, *live], key=lambda one: one.at)
     return OffFire(
@@ -93,7 +93,7 @@ def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
     )
 
 
-def _by_probe(context: BatchContext, lines: list[Entry[KettleFacts]]) -> list[Shown]:
+def _by_probe(context: BatchContext, lines: list[Entry[KettleFacts]]) -> list[KettleShown]:
     """What the probe that was put into the kettle last has told since, a reading a minute, for as long
     as it cools as a kettle does."""
     put_in = next((e for e in reversed(lines) if e.facts.probe), None)
@@ -104,7 +104,7 @@ def _by_probe(context: BatchContext, lines: list[Entry[KettleFacts]]) -> list[Sh
     probe = next((i for i in probes if i.id == put_in.facts.probe), None)
     if probe is None:
         return []
-    found: list[Shown] = []
+    found: list[KettleShown] = []
     before = put_in.facts.temperature_c
     for sample in samples.minute_samples(context.db, probe.id, put_in.at, context.now):
         if sample.at <= put_in.at:
@@ -112,7 +112,7 @@ def _by_probe(context: BatchContext, lines: list[Entry[KettleFacts]]) -> list[Sh
         true = true_c(context, probe, sample, put_in.at)
         if before - true > MOST_A_MINUTE_K:
             break
-        found.append(Shown(sample.at, true))
+        found.append(KettleShown(sample.at, true))
         before = true
     return found
 
@@ -141,7 +141,7 @@ def speaking(context: BatchContext) -> list[tuple[Instrument[ThermometerDetail],
     return found
 
 
-def _heat(shown: list[Shown], after: AfterDraw) -> Heat | None:
+def _heat(shown: list[KettleShown], after: AfterDraw) -> KettleHeat | None:
     if not shown:
         return None
     first = shown[0].at

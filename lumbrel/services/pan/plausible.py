@@ -38,7 +38,7 @@ LEAST_BRIX = 35.0
 
 
 @dataclass(frozen=True)
-class Expected:
+class ReadingExpected:
     """What a reading was to be, in the unit it is read in, and give or take what."""
 
     read: float
@@ -146,7 +146,7 @@ def _minute(seen: BoilEvidence, reading: Corrected) -> float:
     return max(seen.minute(reading.at), 0.0)
 
 
-def _of_cup(seen: BoilEvidence, reading: Corrected) -> Expected | None:
+def _of_cup(seen: BoilEvidence, reading: Corrected) -> ReadingExpected | None:
     """A stem's or a prism's reading, in Brix."""
     if reading.brix is None:
         return None
@@ -155,10 +155,12 @@ def _of_cup(seen: BoilEvidence, reading: Corrected) -> Expected | None:
     sigmas = fitted.apart(minute, reading.brix, reading.sigma_brix, reading.minute_sigma)
     # In Brix, as far as it is wide on the side of the reading.
     sigma = abs(reading.brix - expected) / max(abs(sigmas), 0.1)
-    return Expected(reading.brix, expected, max(sigma, reading.sigma_brix), " Brix")
+    return ReadingExpected(reading.brix, expected, max(sigma, reading.sigma_brix), " Brix")
 
 
-def _of_heat(context: BatchContext, seen: BoilEvidence, reading: Corrected) -> Expected | None:
+def _of_heat(
+    context: BatchContext, seen: BoilEvidence, reading: Corrected
+) -> ReadingExpected | None:
     """A thermometer's, as it shows it, in the kitchen's unit."""
     glass = with_detail(reading.instrument, ThermometerDetail)
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
@@ -184,7 +186,7 @@ def _of_heat(context: BatchContext, seen: BoilEvidence, reading: Corrected) -> E
     fahrenheit = unit.symbol == "°F"
     scale, zero = (1.8, 32.0) if fahrenheit else (1.0, 0.0)
     shown = today.calibration.indicated_c(true + shift.k) + learnt
-    return Expected(
+    return ReadingExpected(
         read=reading.facts.reading_c * scale + zero,
         expected=shown * scale + zero,
         sigma=hypot(sigma, slope * path) * scale,

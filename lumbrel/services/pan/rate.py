@@ -8,7 +8,7 @@ from statistics import fmean, stdev
 from typing import NamedTuple
 
 from lumbrel.core.pan.boil_path import STRAYS
-from lumbrel.core.pan.boil_shift import Seen, learnt
+from lumbrel.core.pan.boil_shift import ShiftSeen, learnt
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.core.pan.vessel import Vessel
 from lumbrel.core.physics.sucrose import real_sigma_k
@@ -67,7 +67,7 @@ def learnt_before(
         return None
     whole = BEFORE_ANY_DRAWS * STRAYS**2 + sum(share**2 for share in seen)
     shift = learnt(
-        [Seen(row.shift_k, row.sigma_k, row.shared_k) for row in rows],
+        [ShiftSeen(row.shift_k, row.sigma_k, row.shared_k) for row in rows],
         real_sigma_k(DEFAULT_INVERT_FRACTION[sugar_kind]),
     )
     return Learnt(

@@ -10,7 +10,7 @@ from lumbrel.core.pan.boil_lines import Heat
 from lumbrel.core.pan.continuous import Climb
 from lumbrel.core.pan.probe_noise import mean_sigma_k, power_k2s
 from lumbrel.core.pan.probe_trace import FIRST_WIDTH_S
-from lumbrel.core.pan.solids import Step, heat_up_minutes
+from lumbrel.core.pan.solids import MassStep, heat_up_minutes
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.boil_curve import boil_curves
@@ -47,7 +47,7 @@ class Boil:
     until: datetime
     """Now, or the draw."""
     rate: Rate
-    steps: list[Step]
+    steps: list[MassStep]
     step_sigmas_kg: list[float]
     unsettled: list[While]
     """When it did not boil, oldest first; the first is its beginning."""

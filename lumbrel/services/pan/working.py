@@ -8,7 +8,7 @@ from lumbrel.core.bench import thermometer
 from lumbrel.core.pan.fit import NINETY_PERCENT
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
-from lumbrel.services.base.working import ICUMSA, Part, Step, Working, missing
+from lumbrel.services.base.working import ICUMSA, DoubtPart, Step, Working, missing
 from lumbrel.services.bench.correct_steps import shift_steps
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.working import boil_steps, thermometer_steps
@@ -47,12 +47,12 @@ def _word_steps(board: Board, word: Word) -> list[Step]:
     ]
 
 
-def _fit_budget(board: Board) -> list[Part]:
+def _fit_budget(board: Board) -> list[DoubtPart]:
     known = board.believed or board.joint
     fitted = sqrt(max(known.sigma_brix**2 - LEAST_SIGMA_BRIX**2, 0.0))
     return [
-        Part("take-in, rate, burner, curve and all readings", fitted, "brix"),
-        Part("what no fit knows better", min(LEAST_SIGMA_BRIX, known.sigma_brix), "brix"),
+        DoubtPart("take-in, rate, burner, curve and all readings", fitted, "brix"),
+        DoubtPart("what no fit knows better", min(LEAST_SIGMA_BRIX, known.sigma_brix), "brix"),
     ]
 
 
@@ -80,7 +80,7 @@ def minutes(board: Board) -> Working:
         ),
     ]
     apart = (board.minutes_left - board.low_left) / NINETY_PERCENT
-    budget = [Part("mass, rate, and the burner from now on", apart, "minutes")]
+    budget = [DoubtPart("mass, rate, and the burner from now on", apart, "minutes")]
     return Working(
         title="Minutes left",
         value=board.minutes_left,
@@ -112,7 +112,7 @@ def _minutes_to_the_draw(board: Board) -> Working:
         value=board.minutes_left,
         kind="minutes",
         steps=steps,
-        budget=[Part("how such climbs go on, and the fire", apart, "minutes")],
+        budget=[DoubtPart("how such climbs go on, and the fire", apart, "minutes")],
         decimals=1,
     )
 
@@ -145,7 +145,7 @@ def water_left(board: Board) -> Working:
                 "solids / target",
             ),
         ],
-        budget=[Part("the density", share, "mass")],
+        budget=[DoubtPart("the density", share, "mass")],
     )
 
 
@@ -178,8 +178,8 @@ def cup_mark(board: Board) -> Working:
     ]
     doubt = 8.0 if cup.assumed else 2.0
     budget = [
-        Part(f"the cup, ± {doubt:g} K", abs(per_k) * doubt, "brix"),
-        Part("eye and stem", 0.2, "brix"),
+        DoubtPart(f"the cup, ± {doubt:g} K", abs(per_k) * doubt, "brix"),
+        DoubtPart("eye and stem", 0.2, "brix"),
     ]
     return Working(
         title=f"{cup.instrument.name} must float at",
@@ -212,8 +212,8 @@ def heat_mark(board: Board) -> Working:
     steps += thermometer_steps(today)
     sigma = today.sigma_k if today else thermometer.UNTESTED_SIGMA_K
     budget = [
-        Part("the thermometer", sigma, "difference"),
-        Part(
+        DoubtPart("the thermometer", sigma, "difference"),
+        DoubtPart(
             "the boil of real syrup",
             sucrose.syrup_sigma_k(
                 board.verdict.draw_at_brix, board.context.invert_fraction, shift.sigma_k
@@ -257,7 +257,7 @@ def depth(board: Board) -> Working:
             ),
             Step("vessel", f"{vessel.name}: {vessel.shape}, {sizes}", "", "as registered"),
         ],
-        budget=[Part("take-in and vessel", 0.01 * board.depth_done_mm, "depth")],
+        budget=[DoubtPart("take-in and vessel", 0.01 * board.depth_done_mm, "depth")],
         decimals=0,
     )
 

@@ -10,7 +10,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from threading import Lock
 
-from lumbrel.core.bench.samples import SampleGate, Seen
+from lumbrel.core.bench.samples import BelievedSample, SampleGate
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.form import NotFound
 from lumbrel.store import probes
@@ -44,7 +44,7 @@ class _Gates:
         """A probe's gate, as what it sent last left it."""
         if probe_id not in self.by_probe:
             newest = samples_store.latest_sample(db, probe_id, now)
-            seen = Seen(newest.at, newest.value) if newest else None
+            seen = BelievedSample(newest.at, newest.value) if newest else None
             self.by_probe[probe_id] = SampleGate(seen)
         return self.by_probe[probe_id]
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.working import Part, Step, Working, missing
+from lumbrel.services.base.working import DoubtPart, Step, Working, missing
 
 
 def line(lines: Sequence[Line], entry_id: str) -> Working:
@@ -25,7 +25,7 @@ def line(lines: Sequence[Line], entry_id: str) -> Working:
         steps = [Step(*step) for step in reading.steps]
         if reading.refusal:
             steps.append(Step("says nothing of density", reading.refusal))
-        budget = [Part(label, sigma, "brix") for label, sigma in reading.budget]
+        budget = [DoubtPart(label, sigma, "brix") for label, sigma in reading.budget]
         steps.append(Step("typed", typed, "", "kept for ever"))
         return Working(
             title=found.title, value=reading.brix, kind="brix", steps=steps, budget=budget

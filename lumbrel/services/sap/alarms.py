@@ -6,7 +6,7 @@ from sqlite3 import Connection
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import FuelFacts, StageFacts
-from lumbrel.services.pan.alarms import Due, answer_all, raise_new, wanted
+from lumbrel.services.pan.alarms import CauseNow, answer_all, raise_new, wanted
 from lumbrel.services.sap.fire import stoke_minutes
 from lumbrel.store.alarms import Alarm
 
@@ -16,7 +16,7 @@ LONG_OUT = timedelta(hours=3)
 """A fire that nobody stoked for so long is out, and calls nobody any more."""
 
 
-def due(context: BatchContext) -> list[Due]:
+def due(context: BatchContext) -> list[CauseNow]:
     """Whether the fire wants wood: an armful has burned since the last that was noted."""
     stoked = last_stoked(context)
     if stoked is None or context.left_at or _is_banked(context):
@@ -25,7 +25,9 @@ def due(context: BatchContext) -> list[Due]:
     if every is None or not timedelta(minutes=every) <= context.now - stoked < LONG_OUT:
         return []
     minutes = (context.now - stoked) / timedelta(minutes=1)
-    return [Due(STOKE, f"{minutes:.0f} minutes since the last armful. Stoke, and feed it sap.")]
+    return [
+        CauseNow(STOKE, f"{minutes:.0f} minutes since the last armful. Stoke, and feed it sap.")
+    ]
 
 
 def last_stoked(context: BatchContext) -> datetime | None:

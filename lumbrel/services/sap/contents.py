@@ -93,7 +93,7 @@ class Content:
 
 
 @dataclass(frozen=True)
-class Step:
+class TankStep:
     """Something that happened to a tank, and what stood in it afterwards."""
 
     at: datetime
@@ -109,7 +109,7 @@ class TankView:
 
     tank: Tank
     content: Content
-    steps: tuple[Step, ...]
+    steps: tuple[TankStep, ...]
     boil_by: datetime | None
     """None for an empty tank, and for sap that keeps for longer than ten days."""
     warm_c: float

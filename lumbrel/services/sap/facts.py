@@ -5,7 +5,7 @@ from typing import Literal
 from lumbrel.services.base.facts import Facts
 
 
-class MeasuredFacts(Facts):
+class GirthFacts(Facts):
     """The girth of a tree at breast height."""
 
     kind: Literal["girth"] = "girth"

@@ -15,7 +15,7 @@ from lumbrel.services.base.form import Bounds, Form, local_time
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.sap import contents, played, tanks, trees
 from lumbrel.services.sap.facts import GatheredFacts
-from lumbrel.services.sap.gathering import BY, Sugar, stems_of, usual_sugar
+from lumbrel.services.sap.gathering import BY, GatheredSugar, stems_of, usual_sugar
 from lumbrel.store import sap as store
 from lumbrel.store.instruments import (
     HydrometerDetail,
@@ -76,7 +76,7 @@ def gather(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
     """
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        return _Reading(db, form, at).drafts()
+        return _Collection(db, form, at).drafts()
 
     book.write(
         db,
@@ -89,7 +89,7 @@ def gather(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
     )
 
 
-class _Reading:
+class _Collection:
     """One collection as it is read from its form."""
 
     def __init__(self, db: Connection, form: Form, at: datetime) -> None:
@@ -154,17 +154,17 @@ class _Reading:
         self._form.errors["taps"] = TAPS.sentence
         return None
 
-    def _sugar(self) -> Sugar | None:
+    def _sugar(self) -> GatheredSugar | None:
         form = self._form
         by = form.choice("brix_by", BY, f"Say how its sugar was read: {', '.join(BY.values())}.")
         if by == "usual":
             known = next((w for w in woodlots(self._db) if w.id == self._woodlot), None)
-            return Sugar(*usual_sugar(self._trees, known), by) if known else None
+            return GatheredSugar(*usual_sugar(self._trees, known), by) if known else None
         reading = form.between(BRIX)
         if reading is None or not by:
             return None
         if by == "told":
-            return self._checked(Sugar(reading, TOLD_SIGMA, by))
+            return self._checked(GatheredSugar(reading, TOLD_SIGMA, by))
         sample = form.between(SAMPLE)
         if sample is None:
             return None
@@ -201,9 +201,9 @@ class _Reading:
         if found.brix is None or found.sigma_brix is None:
             form.errors["sample"] = found.refusal or SAMPLE.sentence
             return None
-        return self._checked(Sugar(found.brix, found.sigma_brix, by))
+        return self._checked(GatheredSugar(found.brix, found.sigma_brix, by))
 
-    def _checked(self, sugar: Sugar) -> Sugar | None:
+    def _checked(self, sugar: GatheredSugar) -> GatheredSugar | None:
         try:
             sap.require_sap(sugar.brix)
         except OutOfRange as error:
@@ -211,7 +211,7 @@ class _Reading:
             return None
         return sugar
 
-    def _ask(self, litres: float, taps: float, sugar: Sugar) -> None:
+    def _ask(self, litres: float, taps: float, sugar: GatheredSugar) -> None:
         form = self._form
         if sugar.brix > sap.USUAL_MOST_BRIX:
             form.ask(
@@ -227,7 +227,7 @@ class _Reading:
         self,
         litres: float,
         taps: float,
-        sugar: Sugar,
+        sugar: GatheredSugar,
         *,
         celsius: float | None,
         clarity: str,

@@ -102,7 +102,7 @@ def usual_sugar(trees: Sequence[Tree], woodlot: Woodlot) -> sap.Sugar:
 
 
 @dataclass(frozen=True)
-class Sugar:
+class GatheredSugar:
     """The Brix of sap, its doubt, and the mass it was told by."""
 
     brix: float

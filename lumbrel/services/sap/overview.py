@@ -7,7 +7,7 @@ from sqlite3 import Connection
 from lumbrel.core.pan.target import LEAST_SYRUP_BRIX
 from lumbrel.services.sap import gear, played, runs, trees
 from lumbrel.services.sap.contents import TankView
-from lumbrel.services.sap.runs import Coming, Week
+from lumbrel.services.sap.runs import TankAhead, Week
 from lumbrel.store import kept
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
@@ -18,7 +18,7 @@ HOURS_AT_MOST = 12.0
 
 
 @dataclass(frozen=True)
-class LotRow:
+class SapLot:
     """A woodlot this season."""
 
     woodlot: Woodlot
@@ -39,12 +39,12 @@ class LotRow:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Overview:
+class SapOverview:
     """The sap page."""
 
     week: Week
-    tanks: list[tuple[TankView, Coming]]
-    lots: list[LotRow]
+    tanks: list[tuple[TankView, TankAhead]]
+    lots: list[SapLot]
     season: int
     gear_left: int
     fires: list[Batch]
@@ -68,7 +68,7 @@ class Overview:
         return bool(self.tanks or any(lot.trees or lot.litres for lot in self.lots))
 
 
-def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
+def overview(db: Connection, now: datetime, woodlot_id: str = "") -> SapOverview:
     """The sap page, its week of one woodlot or of all."""
     season = trees.season_of(now, load_kitchen(db))
     week = runs.week(db, now, woodlot_id)
@@ -79,7 +79,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
         if lot.retired and not given:
             continue
         lots.append(
-            LotRow(
+            SapLot(
                 lot,
                 counts.get(lot.id, 0),
                 round(runs.taps_of(db, lot.id, season)),
@@ -90,7 +90,7 @@ def overview(db: Connection, now: datetime, woodlot_id: str = "") -> Overview:
     seen = [v for v in played.views(db, now) if not (v.tank.retired and v.empty)]
     whole = runs.week(db, now) if woodlot_id else week
     on_fire = [b for b in kept.waiting(db, "pan") if b.target_brix < LEAST_SYRUP_BRIX]
-    return Overview(
+    return SapOverview(
         week=week,
         tanks=[(view, runs.coming(whole, view, HOURS_AT_MOST)) for view in seen],
         lots=lots,

@@ -15,7 +15,7 @@ from lumbrel.services.sap.contents import (
     SNOW_C,
     Content,
     Outside,
-    Step,
+    TankStep,
     TankView,
     tank_of,
 )
@@ -125,7 +125,7 @@ class Played:
         self._tanks = {tank.id: tank for tank in tanks}
         self._warm: dict[str, list[tuple[datetime, float]]] = {tank.id: [] for tank in tanks}
         self.contents = {tank.id: Content(at=since) for tank in tanks}
-        self.steps: dict[str, list[Step]] = {tank.id: [] for tank in tanks}
+        self.steps: dict[str, list[TankStep]] = {tank.id: [] for tank in tanks}
         self.over = dict.fromkeys(self._tanks, 0.0)
         self.spilled = dict.fromkeys(self._tanks, 0.0)
         self.gone: dict[str, dict[str, tuple[float, float]]] = {tank.id: {} for tank in tanks}
@@ -184,7 +184,9 @@ class Played:
             words = self._line(event.tank_id, event.line)
         if words:
             batch = event.draw.batch_code if event.draw else ""
-            self.steps[event.tank_id].append(Step(event.at, words, held.litres, event.line, batch))
+            self.steps[event.tank_id].append(
+                TankStep(event.at, words, held.litres, event.line, batch)
+            )
 
     def _line(self, tank_id: str, line: Entry[Facts]) -> str:
         held, facts = self.contents[tank_id], line.facts
@@ -216,7 +218,7 @@ class Played:
             other = self.contents[facts.to_tank]
             other.add(taken)
             words = f"{show(facts.litres, 'volume')} from {self._tanks[tank_id].name}"
-            self.steps[facts.to_tank].append(Step(line.at, words, other.litres, line))
+            self.steps[facts.to_tank].append(TankStep(line.at, words, other.litres, line))
             return f"{show(facts.litres, 'volume')} into {self._tanks[facts.to_tank].name}"
         if isinstance(facts, OutFacts):
             out = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))

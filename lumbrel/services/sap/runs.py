@@ -255,14 +255,14 @@ def _learned(days: tuple[Day, ...], birch: bool) -> Learned:
 
 
 @dataclass(frozen=True)
-class Coming:
+class TankAhead:
     """What the days ahead do to a tank."""
 
     full_on: date | None
     light_by: datetime | None
 
 
-def coming(made: Week, tank: TankView, hours_high: float) -> Coming:
+def coming(made: Week, tank: TankView, hours_high: float) -> TankAhead:
     """When a tank is expected to be full, and when at the latest the fire is lit for it.
 
     Args:
@@ -276,7 +276,7 @@ def coming(made: Week, tank: TankView, hours_high: float) -> Coming:
                 full_on = day.day
                 break
     light_by = tank.boil_by - timedelta(hours=hours_high) if tank.boil_by else None
-    return Coming(full_on, light_by)
+    return TankAhead(full_on, light_by)
 
 
 def buds(db: Connection, woodlot_id: str, fields: Mapping[str, str], now: datetime) -> None:

@@ -50,7 +50,7 @@ def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
             return f"{show(facts.ice_kg, 'mass')} of ice lifted off"
         case kinds.WarmFacts():
             return f"sap temperature {show(facts.temperature_c, 'temperature')}"
-        case kinds.MeasuredFacts():
+        case kinds.GirthFacts():
             return f"girth {show(facts.girth_mm / 10, 'girth')}"
         case kinds.TappedFacts():
             return f"a tap, {show(facts.height_mm, 'depth')} up"
@@ -70,7 +70,7 @@ AGAIN: dict[type[Facts], Again] = {
     kinds.OutFacts: lambda db, line, fields, now: tanks.take_out(db, line.about_id, fields, now),
     kinds.IceOffFacts: lambda db, line, fields, now: tanks.ice_off(db, line.about_id, fields, now),
     kinds.WarmFacts: lambda db, line, fields, now: tanks.warm(db, line.about_id, fields, now),
-    kinds.MeasuredFacts: lambda db, line, fields, now: taps.measure(db, line.about_id, fields, now),
+    kinds.GirthFacts: lambda db, line, fields, now: taps.measure(db, line.about_id, fields, now),
 }
 """The kinds that are corrected, by their form taken again; the others are struck and written anew."""
 KINDS: tuple[type[Facts], ...] = (

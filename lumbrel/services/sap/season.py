@@ -91,7 +91,7 @@ class Fuel:
 
 
 @dataclass(frozen=True)
-class Lot:
+class SeasonLot:
     """A woodlot in this season, and the season before."""
 
     woodlot: Woodlot
@@ -108,7 +108,7 @@ class SeasonPage:
     whole: Sum
     others: tuple[Sum, ...]
     """Newest first, this one too."""
-    lots: tuple[Lot, ...]
+    lots: tuple[SeasonLot, ...]
     colours: tuple[tuple[date, str], ...]
     """Days on which syrup was graded, and its colour class."""
     boiled_kg: float
@@ -177,14 +177,14 @@ def _lots(
     by_lot: dict[str, list[RunDay]],
     season: int,
     target_brix: float,
-) -> tuple[Lot, ...]:
+) -> tuple[SeasonLot, ...]:
     """Each woodlot that gave something in this season or the one before it."""
     found = []
     for lot in lots:
         before = _sum(season - 1, _runs(db, lot, season - 1), target_brix)
         if by_lot[lot.id] or before.litres:
             now = _sum(season, by_lot[lot.id], target_brix)
-            found.append(Lot(lot, now, before if before.litres else None))
+            found.append(SeasonLot(lot, now, before if before.litres else None))
     return tuple(found)
 
 

@@ -16,7 +16,7 @@ from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound
 from lumbrel.services.sap.facts import (
     ClosedFacts,
-    MeasuredFacts,
+    GirthFacts,
     OldHoleFacts,
     TappedFacts,
     TapsPulledFacts,
@@ -133,7 +133,7 @@ def add_list(
             form.check()
             store.add_tree(db, tree)
             if girth is not None:
-                facts = MeasuredFacts(girth_mm=10 * girth, year=year)
+                facts = GirthFacts(girth_mm=10 * girth, year=year)
                 draft = Draft(facts, "tree", tree.id)
                 own = {"name": name, "girth": typed, "initials": form.fields.get("initials", "")}
                 book.add(db, draft, f"{tree.id}-g", now, Form(own, form.kitchen))
@@ -201,7 +201,7 @@ def _girth(db: Connection, tree: Tree, form: Form, at: datetime) -> list[Draft]:
     if girth is None:
         return []
     year = season_of(at, form.kitchen)
-    return [Draft(MeasuredFacts(girth_mm=10 * girth, year=year), "tree", tree.id)]
+    return [Draft(GirthFacts(girth_mm=10 * girth, year=year), "tree", tree.id)]
 
 
 def measure(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) -> None:

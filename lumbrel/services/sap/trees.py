@@ -18,7 +18,7 @@ from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.sap.facts import (
     ClosedFacts,
     GatheredFacts,
-    MeasuredFacts,
+    GirthFacts,
     OldHoleFacts,
     TappedFacts,
     TapsPulledFacts,
@@ -207,7 +207,7 @@ def _seen(
     girths = [
         (line.facts.year, line.facts.girth_mm)
         for line in lines
-        if isinstance(line.facts, MeasuredFacts)
+        if isinstance(line.facts, GirthFacts)
     ]
     grows_mm, measured = growth.growth_mm_a_year(girths)
     girth = None
@@ -294,7 +294,7 @@ def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
 
 
 @dataclass(frozen=True)
-class Yield:
+class TreeYield:
     """What a tree gave in a season."""
 
     litres: float
@@ -309,7 +309,9 @@ class Yield:
         return 100 * self.solids_kg / self.litres if self.litres else 0.0
 
 
-def yields(db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]) -> dict[str, Yield]:
+def yields(
+    db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]
+) -> dict[str, TreeYield]:
     """By tree what it gave in a season, and its place by solids a tap."""
     sums = store.tree_sums(
         db, [tree.id for tree in trees], date(season, 1, 1), date(season, 12, 31)
@@ -321,7 +323,7 @@ def yields(db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]) 
 
     ordered = sorted(sums, key=per_tap, reverse=True)
     return {
-        tree_id: Yield(*sums[tree_id], taps.get(tree_id, 0), place, len(ordered))
+        tree_id: TreeYield(*sums[tree_id], taps.get(tree_id, 0), place, len(ordered))
         for place, tree_id in enumerate(ordered, 1)
     }
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from lumbrel.core.shelf.clinic import COMPLAINTS, Cause, Figures, likely_causes
+from lumbrel.core.shelf.clinic import COMPLAINTS, FlawCause, LotFigures, likely_causes
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import CheckedFacts, DrawnFacts, FilterFacts, JarFacts, ReheatFacts
 from lumbrel.services.pan.drawn import after_draw
@@ -30,7 +30,7 @@ class Clinic:
     complaint: str
     words: str
     advice: str
-    causes: list[Cause]
+    causes: list[FlawCause]
     alike: list[Alike]
     """Every lot of the draw, this one too."""
 
@@ -61,14 +61,14 @@ def clinic(context: BatchContext, lot: str, complaint: str) -> Clinic | None:
     )
 
 
-def figures_of(context: BatchContext, lot: str) -> Figures:
+def figures_of(context: BatchContext, lot: str) -> LotFigures:
     """What is known of a lot."""
     after = after_draw(context)
     packed = [e.facts for e in context.of_kind(JarFacts) if e.facts.lot == lot]
     fills = [facts.fill_c for facts in packed]
     filtered = [e.facts for e in context.of_kind(FilterFacts) if e.facts.method != "none"]
     looked = context.last(CheckedFacts)
-    return Figures(
+    return LotFigures(
         brix=after.brix if after.checks else (packed[-1].brix if packed else after.brix),
         sigma_brix=max(after.sigma_brix, SIGMA_BRIX if not after.checks else 0.15),
         cold=bool(after.checks),

@@ -23,7 +23,7 @@ WOODLOT = "woodlot"
 
 
 @dataclass(frozen=True, kw_only=True)
-class Link:
+class ParcelLink:
     """A parcel above or below: what came into it in all, and what of that is in the other."""
 
     kind: str
@@ -38,7 +38,7 @@ class Link:
 
 
 @dataclass(frozen=True)
-class Left:
+class LeftKitchen:
     """What of a parcel left the kitchen, or is missing, and why."""
 
     reason: str
@@ -68,10 +68,10 @@ class Traced:
     mass_kg: float
     brix: float
     solids_kg: float
-    came_from: list[Link]
+    came_from: list[ParcelLink]
     """Nearest first, woodlots last."""
-    went_into: list[Link]
-    left: list[Left]
+    went_into: list[ParcelLink]
+    left: list[LeftKitchen]
     vouched: list[Vouched]
     also: list[str]
     """Other kinds of parcel under the same code."""
@@ -170,14 +170,14 @@ def _below(db: Connection, sources: set[str], below: set[str]) -> tuple[Solids, 
     return {p: kg for p, kg in took.items() if kg > 0}, left
 
 
-def _links(db: Connection, solids: Solids, whole: float, *, up: bool = True) -> list[Link]:
+def _links(db: Connection, solids: Solids, whole: float, *, up: bool = True) -> list[ParcelLink]:
     found = []
     for parcel_id, kg in solids.items():
         parcel = flow.parcel(db, parcel_id)
         assert parcel is not None
         came, mass = _sums(flowed.flows_into(db, parcel_id))
         found.append(
-            Link(
+            ParcelLink(
                 kind=parcel.kind,
                 code=parcel.code,
                 at=parcel.opened_at,
@@ -191,7 +191,7 @@ def _links(db: Connection, solids: Solids, whole: float, *, up: bool = True) -> 
     return sorted(found, key=lambda link: (way * KINDS.index(link.kind), link.at, link.code))
 
 
-def _whose(db: Connection, into: list[Flowed], whole: float) -> list[Link]:
+def _whose(db: Connection, into: list[Flowed], whole: float) -> list[ParcelLink]:
     """The woodlots whose sugar came into a parcel."""
     names = {w.id: w.name for w in woodlots(db)}
     solids: Solids = defaultdict(float)
@@ -199,7 +199,7 @@ def _whose(db: Connection, into: list[Flowed], whole: float) -> list[Link]:
         for woodlot, kg in flow.shares(db, one.entry_id, one.line).items():
             solids[woodlot] += kg
     return [
-        Link(
+        ParcelLink(
             kind=WOODLOT,
             code=names[woodlot],
             at=None,
@@ -212,9 +212,9 @@ def _whose(db: Connection, into: list[Flowed], whole: float) -> list[Link]:
     ]
 
 
-def _left(left: dict[str, Any], whole: float) -> list[Left]:
+def _left(left: dict[str, Any], whole: float) -> list[LeftKitchen]:
     return [
-        Left(reason, kg, kg / whole if whole else 0.0, packs)
+        LeftKitchen(reason, kg, kg / whole if whole else 0.0, packs)
         for reason, (kg, packs) in left.items()
         if kg > 0
     ]

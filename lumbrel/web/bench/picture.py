@@ -7,14 +7,14 @@ from math import ceil, floor
 
 from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.services.bench.profile import Curve, Offset
-from lumbrel.web.shell.plot import Point, Tick, scale
+from lumbrel.web.shell.plot import PlotPoint, Tick, scale
 
 
 @dataclass(frozen=True)
 class DotPicture:
     """Departures over time around a zero line, with a learnt level if there is one."""
 
-    points: list[Point]
+    points: list[PlotPoint]
     ticks: list[Tick]
     dates: list[Tick]
     zero_y: float
@@ -33,7 +33,7 @@ def _dots(values: Sequence[tuple[datetime, float, str]], level: float | None) ->
         for i in range(ceil(lowest / step), floor(highest / step) + 1)
     ]
     points = [
-        Point(x((at - first) / timedelta(hours=1)), y(v), "", title) for at, v, title in values
+        PlotPoint(x((at - first) / timedelta(hours=1)), y(v), "", title) for at, v, title in values
     ]
     dates = [Tick(84.0, f"{first.day} {first:%B}")]
     if last.date() != first.date():

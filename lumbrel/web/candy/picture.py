@@ -202,7 +202,7 @@ LANE_LEFT, LANE_RIGHT, LANE_TOP, LANE_HIGH = 90.0, 1170.0, 30.0, 54.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Bar:
+class PartBar:
     """A part of a batch in its lane."""
 
     x: float
@@ -214,7 +214,7 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Label:
+class PartLabel:
     """A batch's name above its first part."""
 
     x: float
@@ -229,8 +229,8 @@ class DayPicture:
     height: float
     hours: list[tuple[float, datetime]]
     lanes: list[tuple[float, str]]
-    bars: list[Bar]
-    labels: list[Label]
+    bars: list[PartBar]
+    labels: list[PartLabel]
 
 
 def day(of: CandyDay) -> DayPicture:
@@ -249,18 +249,20 @@ def day(of: CandyDay) -> DayPicture:
     bars, labels = [], []
     for batch in of.batches:
         y = LANE_TOP + batch.pot * LANE_HIGH
-        labels.append(Label(at(batch.begins) + 2, y + 12, batch.name))
+        labels.append(PartLabel(at(batch.begins) + 2, y + 12, batch.name))
         for part in batch.parts:
             title = f"{batch.name}: {part.name}"
             wide = max(round(at(part.ends) - at(part.begins), 1), 1.0)
             kind = part.name.replace(" ", "-")
             bars.append(
-                Bar(x=at(part.begins), y=y + 18, width=wide, height=26, kind=kind, title=title)
+                PartBar(x=at(part.begins), y=y + 18, width=wide, height=26, kind=kind, title=title)
             )
             if part.hands:
                 low = LANE_TOP + of.pots * LANE_HIGH + 14
                 bars.append(
-                    Bar(x=at(part.begins), y=low, width=wide, height=18, kind="hands", title=title)
+                    PartBar(
+                        x=at(part.begins), y=low, width=wide, height=18, kind="hands", title=title
+                    )
                 )
     lanes = [(LANE_TOP + i * LANE_HIGH + 36, f"Pot {i + 1}") for i in range(of.pots)]
     lanes.append((LANE_TOP + of.pots * LANE_HIGH + 28, "Hands"))

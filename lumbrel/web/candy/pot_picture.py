@@ -7,7 +7,7 @@ from math import isfinite
 
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.candy.choices import SIGNS
-from lumbrel.services.candy.off_fire import Cooling, PotCooling
+from lumbrel.services.candy.off_fire import CoolingPot, PotCooling
 from lumbrel.services.candy.on_fire import Boiling
 from lumbrel.services.candy.pot import CookBoard
 from lumbrel.web.shell.plot import Tick, scale, spread
@@ -149,7 +149,9 @@ def _signs(board: CookBoard, high_k: float, y: Scale) -> tuple[SignMark, ...]:
     )
 
 
-def cooling(seen: Cooling, shown_c: Callable[[float], float], step_c: float = 10.0) -> Way | None:
+def cooling(
+    seen: CoolingPot, shown_c: Callable[[float], float], step_c: float = 10.0
+) -> Way | None:
     """A pot that cools, and when it is cool enough; None before it was read."""
     if seen.fit is None or seen.now_c is None or seen.to_c is None:
         return None

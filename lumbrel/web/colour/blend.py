@@ -63,7 +63,7 @@ def _sent(bench: blend.Bench, litres: list[float]) -> dict[str, str]:
     return sent
 
 
-def _told(said: blend.Said | str) -> dict[str, Any]:
+def _told(said: blend.BlendSaid | str) -> dict[str, Any]:
     if isinstance(said, str):
         return {"said": None, "sentence": said}
     ranked = sorted(said.blended.chances.items(), key=lambda one: -one[1])

@@ -71,7 +71,7 @@ def meter(visit: Here, code: str) -> Response:
 
 
 @dataclass(frozen=True)
-class Said:
+class PhotographSays:
     """What a photograph says; or why it says nothing."""
 
     sentence: str = ""
@@ -87,9 +87,11 @@ def said(visit: Here, code: str, name: str) -> HTMLResponse:
     asked = dict(visit.request.query_params)
     judged = entries.tried(visit.batch(code), {**asked, "photo": name})
     if isinstance(judged, str):
-        return visit.fragment("colour/photo_said.html", said=Said(judged))
+        return visit.fragment("colour/photo_said.html", said=PhotographSays(judged))
     ranked = tuple(sorted(judged.chances.items(), key=lambda one: -one[1]))
-    told = Said("", judged.transmittance_percent, judged.sigma_points, ranked, judged.hints)
+    told = PhotographSays(
+        "", judged.transmittance_percent, judged.sigma_points, ranked, judged.hints
+    )
     return visit.fragment("colour/photo_said.html", said=told)
 
 

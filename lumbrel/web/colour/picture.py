@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from itertools import pairwise
 
-from lumbrel.services.colour.row import Row
+from lumbrel.services.colour.row import VialRow
 from lumbrel.web.shell.plot import scale
 
 LEFT, RIGHT = 40.0, 720.0
@@ -34,7 +34,7 @@ class RowPicture:
     sample_high_x: float
 
 
-def row(of: Row) -> RowPicture:
+def row(of: VialRow) -> RowPicture:
     """The vials from light to dark, evenly; the sample between those it lies between."""
     count = len(of.vials)
     pitch = (RIGHT - LEFT) / count
@@ -78,7 +78,7 @@ def row(of: Row) -> RowPicture:
 
 
 @dataclass(frozen=True)
-class Dot:
+class BatchDot:
     """A batch in the season's strip."""
 
     x: float
@@ -87,13 +87,13 @@ class Dot:
     mine: bool
 
 
-def season(of: Row, code: str) -> list[Dot]:
+def season(of: VialRow, code: str) -> list[BatchDot]:
     """The season's batches, the oldest on the left, the lighter the higher."""
     if len(of.season) < 2:
         return []
     x = scale(0, len(of.season) - 1, LEFT, RIGHT)
     y = scale(0, 100, 96, 8)
     return [
-        Dot(x(i), y(light), f"{batch}: {light:.0f} %", batch == code)
+        BatchDot(x(i), y(light), f"{batch}: {light:.0f} %", batch == code)
         for i, (batch, light) in enumerate(of.season)
     ]

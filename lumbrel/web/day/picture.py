@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from lumbrel.services.day.ladder import Day, Rung
+from lumbrel.services.day.ladder import DayCheck, Rung
 from lumbrel.web.shell.plot import scale, spread
 
 
@@ -33,7 +33,7 @@ class LadderPicture:
     broken: bool
 
 
-def ladder(day: Day, height: float = 640.0) -> LadderPicture:
+def ladder(day: DayCheck, height: float = 640.0) -> LadderPicture:
     """Rungs from boiling water up; hard drops stand above a break in the scale."""
     top, bottom = 86.0, height - 24
     usual = [r for r in day.rungs if r.above_water_k < 30]

@@ -145,7 +145,7 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class SeasonPicture:
+class ShelfPicture:
     """The season as bars of litres, coloured by class."""
 
     bars: list[Bar]
@@ -156,7 +156,7 @@ class SeasonPicture:
 
 def season(
     lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0
-) -> SeasonPicture | None:
+) -> ShelfPicture | None:
     """Litres of each finished lot over the season, oldest first; None without a lot."""
     if not lots:
         return None
@@ -182,4 +182,4 @@ def season(
                 title=f"{lot.code}: {lot.filled_ml / 1000:.1f} L {lot.grade}",
             )
         )
-    return SeasonPicture(bars, months, width, height)
+    return ShelfPicture(bars, months, width, height)

@@ -36,7 +36,7 @@ class Tick:
 
 
 @dataclass(frozen=True)
-class Point:
+class PlotPoint:
     """A reading in a picture."""
 
     x: float

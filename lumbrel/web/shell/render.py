@@ -49,9 +49,9 @@ def new_id() -> str:
     return str(uuid4())
 
 
-def picture_of(folder: str) -> ModuleType:
+def picture_of(folder: str, module: str = "picture") -> ModuleType:
     """The geometry of a station's pictures, for its templates."""
-    return import_module(f"lumbrel.web.{folder}.picture")
+    return import_module(f"lumbrel.web.{folder}.{module}")
 
 
 def fields_of(kind: str) -> str:
