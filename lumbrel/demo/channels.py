@@ -30,7 +30,6 @@ class Channels:
 
     @property
     def standing_brix(self) -> float:
-        """Of all that is in it."""
         return sum(self.brix) / self.count
 
     def step(self, minutes: float, drawn_kg: float = 0.0) -> float:

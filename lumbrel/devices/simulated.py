@@ -27,7 +27,6 @@ class SimulatedBarometer:
         self._mean_pa = air.pressure_at_elevation_pa(elevation_m)
 
     def station_pressure_pa(self, at: datetime) -> float:
-        """Station pressure, Pa."""
         days = at.timestamp() / 86_400
         swing = sum(size * sin(2 * pi * days / period + phase) for period, size, phase in _SWINGS)
         return self._mean_pa + swing

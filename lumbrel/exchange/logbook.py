@@ -138,7 +138,6 @@ def schema() -> dict[str, Any]:
 
 
 def document(db: Connection) -> dict[str, Any]:
-    """The logbook as a document."""
     return {
         "format": FORMAT,
         "version": VERSION,

@@ -104,7 +104,6 @@ def keep(
 
 
 def instrument_named(db: Connection, name: object, key: str = "instrument") -> Instrument[Detail]:
-    """An instrument by its name."""
     known = {i.name: i for i in instruments(db)}
     if not isinstance(name, str) or name not in known:
         names = ", ".join(known) or "none yet"

@@ -45,7 +45,6 @@ def ringing(db: Connection) -> list[Alarm]:
 
 
 def alarm(db: Connection, alarm_id: int) -> Alarm | None:
-    """One alarm."""
     row = db.execute("SELECT * FROM alarm WHERE id = ?", (alarm_id,)).fetchone()
     return _alarm(row) if row else None
 

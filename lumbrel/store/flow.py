@@ -97,7 +97,6 @@ _parcel = mapper(Parcel)
 
 
 def parcel(db: Connection, parcel_id: str) -> Parcel | None:
-    """A parcel by its id."""
     row = db.execute("SELECT * FROM parcel WHERE id = ?", (parcel_id,)).fetchone()
     return _parcel(row) if row else None
 

@@ -147,7 +147,6 @@ class Instrument(Generic[D]):
 
     @property
     def kind(self) -> str:
-        """The kind of instrument it is."""
         return self.detail.kind
 
 

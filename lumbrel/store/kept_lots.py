@@ -38,7 +38,6 @@ class LotRow:
 
 
 def keep_lots(db: Connection, batch_id: str, lots: list[LotRow]) -> None:
-    """The lots of a batch."""
     db.execute(
         """DELETE FROM lot_woodlot WHERE parcel_id IN
                (SELECT parcel_id FROM lot_now WHERE batch_id = ?)""",
@@ -143,7 +142,6 @@ def _marks(values: Sequence[object]) -> str:
 
 
 def lot_rows_of(db: Connection, batch_id: str) -> list[LotRow]:
-    """The lots of a batch."""
     rows = db.execute("SELECT * FROM lot_now WHERE batch_id = ? ORDER BY code", (batch_id,))
     return [_lot(row) for row in rows]
 

@@ -22,7 +22,6 @@ class NoPlace(Exception):
 
 
 def beside(record: Path) -> Path:
-    """Where the photographs of a record are."""
     return record.with_name(record.name + BESIDE)
 
 

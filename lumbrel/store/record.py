@@ -43,7 +43,6 @@ def add_batch(db: Connection, batch: Batch) -> None:
 
 
 def batch_by(db: Connection, *, code: str = "", id: str = "") -> Batch | None:
-    """A batch by its code or its id."""
     row = db.execute("SELECT * FROM batch WHERE code = ? OR id = ?", (code, id)).fetchone()
     return batch_of(row) if row else None
 

@@ -58,7 +58,6 @@ def trees(db: Connection, woodlot_id: str) -> list[Tree]:
 
 
 def tree_by(db: Connection, tree_id: str) -> Tree | None:
-    """A tree by its id."""
     row = db.execute("SELECT * FROM tree WHERE id = ?", (tree_id,)).fetchone()
     return Tree(**dict(row)) if row else None
 

@@ -98,7 +98,6 @@ def _request_of(function: Callable[..., Answer], said: str) -> type[Request]:
 
 
 def rooms() -> list[Path]:
-    """Where rooms have their calculations."""
     folders = (Path(folder) for folder in services.__path__)
     return sorted(found for folder in folders for found in folder.glob("*/calculations.py"))
 

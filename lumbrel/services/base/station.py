@@ -55,7 +55,6 @@ def at_work(look: Look, key: str, said: Callable[[BatchContext], str]) -> State:
 
 
 def how_many(waits: list[Batch]) -> State:
-    """How many wait."""
     words = f"{len(waits)} waiting" if waits else ""
     return State(words, waits[0].code if waits else "", idle=not waits)
 

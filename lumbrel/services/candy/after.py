@@ -13,7 +13,6 @@ def worked(key: str) -> Stirred | None:
 
 
 def keeps_of(board: CookBoard) -> Keeping:
-    """How it keeps."""
     known = board.brix_now
     return keeping(board.piece.key, known[0] if known else board.cook.target_brix)
 

@@ -221,7 +221,6 @@ def _open(
 
 
 def words(context: BatchContext, entry: Entry[CookFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     source = f"lot {facts.from_lot}" if facts.from_lot else context.whose
     jars = ", ".join(f"{n} × {context.show(size, 'jar')}" for size, n in facts.jars)

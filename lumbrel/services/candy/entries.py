@@ -29,7 +29,6 @@ def invert(form: Form, context: BatchContext) -> InvertFacts | None:
 
 
 def words(context: BatchContext, entry: Entry[InvertFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     how = f"glucose meter {facts.reading_mg_dl:g} mg/dL, 1 in {facts.dilution:g}"
     return Line(entry, f"Invert sugar {facts.percent:.1f} ± {facts.sigma_percent:.1f} %", how)

@@ -102,7 +102,6 @@ def _lot(form: Form, context: BatchContext) -> str:
 
 
 def made_words(context: BatchContext, entry: Entry[MadeFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     if not facts.packs:
         return Line(entry, "Nothing came of it", "thrown out")
@@ -142,7 +141,6 @@ def scored(form: Form, context: BatchContext) -> ScoredFacts | None:
 
 
 def scored_words(context: BatchContext, entry: Entry[ScoredFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     parts = [f"texture {TEXTURES[str(facts.texture)]}"]
     if facts.grain is not None:

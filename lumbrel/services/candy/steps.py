@@ -116,7 +116,6 @@ def _warmer_than_it_cools(cooling: CoolingPot | None, true_c: float) -> bool:
 
 
 def pot_words(context: BatchContext, entry: Entry[PotFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     name = next((i.name for i in context.instruments if i.id == facts.instrument_id), "")
     above = facts.true_c - facts.water_c
@@ -134,7 +133,6 @@ def cold_water(form: Form, context: BatchContext) -> ColdWaterFacts | None:
 
 
 def cold_water_words(context: BatchContext, entry: Entry[ColdWaterFacts]) -> Line:
-    """As it stands on the slip."""
     sign = SIGNS[entry.facts.sign]
     low, high = (context.show(k, "difference") for k in (sign.low_k, sign.high_k))
     return Line(entry, f"Cold water: {sign.name.lower()}", f"water + {low} to {high}")
@@ -183,7 +181,6 @@ def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
 
 
 def cooked_words(context: BatchContext, entry: Entry[CookedFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     above = context.show(facts.above_water_k, "difference")
     mass = context.show(facts.mass_kg, "mass", 2)
@@ -206,7 +203,6 @@ def bath(form: Form, context: BatchContext) -> BathFacts | None:
 
 
 def bath_words(context: BatchContext, entry: Entry[BathFacts]) -> Line:
-    """As it stands on the slip."""
     around = entry.facts.around_c
     detail = context.show(around, "temperature") if around is not None else ""
     return Line(entry, f"Cools {BATHS[entry.facts.bath].name}", detail)
@@ -248,7 +244,6 @@ def _early_k(board: CookBoard) -> float:
 
 
 def stir_words(context: BatchContext, entry: Entry[StirFacts]) -> Line:
-    """As it stands on the slip."""
     cook = context.first(CookFacts)
     stirred = cook is not None and cook.facts.piece in WORKED
     at_c = entry.facts.temperature_c
@@ -258,13 +253,11 @@ def stir_words(context: BatchContext, entry: Entry[StirFacts]) -> Line:
 
 
 def turned(form: Form, context: BatchContext) -> TurnedFacts | None:
-    """It turns."""
     board = board_at(context, form, ("stir",), "Say first that stirring began.")
     return TurnedFacts() if board else None
 
 
 def turned_words(context: BatchContext, entry: Entry[TurnedFacts]) -> Line:
-    """As it stands on the slip."""
     began = context.first(StirFacts)
     minutes = (entry.at - began.at).total_seconds() / 60 if began else 0.0
     return Line(entry, "It turned", f"after {minutes:.1f} min of stirring" if minutes > 0 else "")

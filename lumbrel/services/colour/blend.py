@@ -41,7 +41,6 @@ class BlendSource:
     batch_id: str = ""
 
     def poured(self, litres: float) -> PartOfBlend:
-        """A part of it."""
         return replace(self.part, volume_l=litres)
 
     def jars(self, litres: float) -> int:

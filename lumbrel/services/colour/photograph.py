@@ -103,7 +103,6 @@ def as_text(box: Box) -> str:
 
 
 def file_of(db: Connection, name: str) -> bytes | None:
-    """A photograph as a file."""
     return photographs.find(db, name)
 
 

@@ -76,7 +76,6 @@ class DayCheck:
 def today(
     db: Connection, now: datetime, thermometer_id: str = "", sugar_kind: str = "maple"
 ) -> DayCheck:
-    """The day check for a thermometer and a kind of sugar."""
     kitchen = load_kitchen(db)
     boil_by = kitchen.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(db, kitchen, now, boil_by)

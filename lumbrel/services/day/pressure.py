@@ -37,7 +37,6 @@ class Pressure:
 
     @property
     def boil_sigma_k(self) -> float:
-        """One sigma of that, K."""
         return self.sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA
 
 

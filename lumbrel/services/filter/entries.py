@@ -142,7 +142,6 @@ def passed(form: Form, context: BatchContext) -> PassedFacts | None:
 
 
 def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:
-    """As it stands on the slip."""
     litres = entry.facts.litres
     name = FILTERS[entry.facts.method]
     if not litres:
@@ -151,6 +150,5 @@ def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:
 
 
 def pulled_words(context: BatchContext, entry: Entry[PulledFacts]) -> Line:
-    """As it stands on the slip."""
     count = sum(1 for e in context.of_kind(PulledFacts) if e.at <= entry.at)
     return Line(entry, f"Layer {count} pulled")

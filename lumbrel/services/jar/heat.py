@@ -69,7 +69,6 @@ def _by_probe(form: Form, context: BatchContext) -> KettleFacts | None:
 
 
 def kettle_words(context: BatchContext, entry: Entry[KettleFacts]) -> Line:
-    """As it stands on the slip."""
     shown = entry.facts.temperature_c
     hot = "new niter forms so hot" if shown > NEW_NITER_C else ""
     if entry.facts.probe:
@@ -79,7 +78,6 @@ def kettle_words(context: BatchContext, entry: Entry[KettleFacts]) -> Line:
 
 
 def reheat_words(context: BatchContext, entry: Entry[ReheatFacts]) -> Line:
-    """As it stands on the slip."""
     before = [e for e in context.of_kind(ReheatFacts) if e.at <= entry.at]
     detail = "each reheat darkens it, and brings new niter" if len(before) > 1 else ""
     return Line(entry, f"On the fire again, reheat {len(before)}", detail)
@@ -97,7 +95,6 @@ def checked(form: Form, context: BatchContext) -> CheckedFacts | None:
 
 
 def checked_words(context: BatchContext, entry: Entry[CheckedFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     lids = (
         "All lids sealed"

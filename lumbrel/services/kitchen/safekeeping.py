@@ -194,7 +194,6 @@ class Backups:
 
 
 def automatic(folder: Path) -> Backups:
-    """The automatic backups in a folder."""
     names = folder.glob("lumbrel-*.sqlite3") if folder.is_dir() else []
     days = [match[1] for name in names if (match := AUTOMATIC.fullmatch(name.name))]
     return Backups(folder, sorted(days, reverse=True))

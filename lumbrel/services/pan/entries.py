@@ -58,7 +58,6 @@ def _was_off(context: BatchContext) -> bool:
 
 
 def heat_words(context: BatchContext, entry: Entry[HeatFacts]) -> Line:
-    """As it stands on the slip."""
     return Line(entry, "Heat on again" if entry.facts.on else "Heat off")
 
 
@@ -108,7 +107,6 @@ def answered_already(form: Form, context: BatchContext, facts: AnsweredFacts) ->
 
 
 def answered_words(context: BatchContext, entry: Entry[AnsweredFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     names = {i.id: i.name for i in context.instruments}
     about = names.get(facts.instrument_id, "")
@@ -121,7 +119,6 @@ def burner(form: Form, context: BatchContext) -> BurnerFacts | None:
 
 
 def burner_words(context: BatchContext, entry: Entry[BurnerFacts]) -> Line:
-    """As it stands on the slip."""
     return Line(entry, "Burner turned, or stoked")
 
 
@@ -141,7 +138,6 @@ def foam(form: Form, context: BatchContext) -> FoamFacts:
 
 
 def foam_words(context: BatchContext, entry: Entry[FoamFacts]) -> Line:
-    """As it stands on the slip."""
     allergen = entry.facts.allergen
     carries = f"carries {allergen}" if allergen else "no allergen"
     return Line(entry, f"Foam, {entry.facts.defoamer}", carries)
@@ -169,7 +165,6 @@ def added(form: Form, context: BatchContext) -> AddedFacts | None:
 
 
 def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     what = "water" if facts.brix == 0 else f"at {facts.brix:.1f}"
     if facts.from_lot:
@@ -185,7 +180,6 @@ def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
 
 
 def alarm_words(context: BatchContext, entry: Entry[AlarmFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     rang = datetime.fromisoformat(facts.raised_at)
     who = f" by {entry.initials}" if entry.initials else ""

@@ -42,7 +42,6 @@ class Told:
 
     @property
     def points(self) -> list[RunPoint]:
-        """Its run."""
         return self.run.points if self.run else []
 
     @property

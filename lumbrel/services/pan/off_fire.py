@@ -57,7 +57,6 @@ class OffFire:
 
     @property
     def sigma_k(self) -> float:
-        """One sigma of that."""
         return self.heat.sigma_k_at(self.minute) if self.heat else 0.0
 
     def minutes_to(self, target_c: float) -> tuple[float, float, float] | None:

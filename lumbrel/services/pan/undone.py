@@ -77,7 +77,6 @@ def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
 
 
 def called_off_words(context: BatchContext, entry: Entry[CalledOffFacts]) -> Line:
-    """As it stands on the slip."""
     return Line(entry, "Called off", entry.why or "opened by mistake")
 
 

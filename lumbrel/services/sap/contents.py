@@ -46,12 +46,10 @@ class Content:
 
     @property
     def brix(self) -> float:
-        """Of all of it."""
         return 100 * self.solids_kg / self.mass_kg if self.mass_kg > 0 else 0.0
 
     @property
     def sigma_brix(self) -> float:
-        """One sigma of it."""
         return float(100 * self.variance**0.5 / self.mass_kg) if self.mass_kg > 0 else 0.0
 
     def add(self, other: "Content") -> None:

@@ -73,7 +73,6 @@ def _fed_litres(form: Form, context: BatchContext, at: datetime) -> float | None
 
 
 def fed_words(context: BatchContext, entry: Entry[FedFacts]) -> Line:
-    """As it stands on the slip."""
     names = {tank.id: tank.name for tank in store.tanks(context.db)}
     facts = entry.facts
     mass = context.show(facts.mass_kg, "mass")
@@ -122,7 +121,6 @@ def fuel(form: Form, context: BatchContext) -> FuelFacts | None:
 
 
 def fuel_words(context: BatchContext, entry: Entry[FuelFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     return Line(
         entry,
@@ -138,5 +136,4 @@ def stage(form: Form, context: BatchContext) -> StageFacts | None:
 
 
 def stage_words(context: BatchContext, entry: Entry[StageFacts]) -> Line:
-    """As it stands on the slip."""
     return Line(entry, STEPS[entry.facts.step].capitalize())

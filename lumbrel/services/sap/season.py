@@ -43,18 +43,15 @@ class Sum:
 
     @property
     def brix(self) -> float | None:
-        """Of all its sap."""
         mass = sap.mass_kg(self.litres, 2.0)
         return 100 * self.solids_kg / mass if mass else None
 
     @property
     def per_tap_l(self) -> float | None:
-        """Sap from each tap."""
         return self.litres / self.taps if self.taps else None
 
     @property
     def syrup_per_tap_l(self) -> float | None:
-        """Syrup from each tap."""
         return self.syrup_l / self.taps if self.taps else None
 
     @property

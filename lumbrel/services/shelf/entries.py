@@ -108,7 +108,6 @@ def _kind(context: BatchContext) -> str:
 
 
 def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     why = SAID_OF_REASON[facts.reason]
     if facts.woodlot_id:
@@ -119,7 +118,6 @@ def taken_out_words(context: BatchContext, entry: Entry[TakenOutFacts]) -> Line:
 
 
 def came_back_words(context: BatchContext, entry: Entry[CameBackFacts]) -> Line:
-    """As it stands on the slip."""
     facts = entry.facts
     said = {**FLAWS, **WORDS}
     wrong = f", {said.get(facts.complaint, facts.complaint)}: set aside" if facts.complaint else ""

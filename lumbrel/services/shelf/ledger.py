@@ -143,7 +143,6 @@ class _Tables:
         return f"{convert(pack_ml, what, unit.key):.{unit.decimals}f} {unit.symbol}"
 
     def packed(self) -> SeasonTable:
-        """What was packed."""
         rows = [self._row(one) for one in self._moves if one.came and one.other_id]
         return SeasonTable("Packed", self._titles(), rows)
 
