@@ -17,8 +17,8 @@ from lumbrel.core.colour.photo import Pixels, judge
 from lumbrel.core.jar.plan import plan
 from lumbrel.web.shell.settings import Settings
 from tests.support.browser import chromium
-from tests.support.photographs import BLANK, SAMPLE, Box, take
 from tests.support.server import served
+from tests.worlds.photographs import BLANK, SAMPLE, Box, take
 
 PHOTOGRAPHS, FIRST_SEED = 120, 90_210
 SURE, WELL_INSIDE = 0.9, 8.0

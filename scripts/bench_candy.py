@@ -15,7 +15,7 @@ from lumbrel.core.candy.boil import fit_cook  # noqa: E402
 from lumbrel.core.candy.cook import BATHS  # noqa: E402
 from lumbrel.core.candy.cooling import fit_bath  # noqa: E402
 from lumbrel.core.candy.learned import rate_of  # noqa: E402
-from tests.support.candy import boiled, cooled  # noqa: E402
+from tests.worlds.candy import boiled, cooled  # noqa: E402
 
 POTS, USUAL_KG_PER_MIN, FIRST_SEED = 200, 0.037, 700_000
 WAITS = (

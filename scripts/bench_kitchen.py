@@ -10,7 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from tests.support.harsh import (  # noqa: E402
+from tests.worlds.harsh import (  # noqa: E402
     CANDY,
     EQUIPMENT,
     FULL,

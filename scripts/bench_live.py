@@ -32,9 +32,9 @@ from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.web.shell.settings import Settings
-from tests.support.boils import SimulatedBoil
 from tests.support.browser import chromium
 from tests.support.server import served
+from tests.worlds.boils import SimulatedBoil
 
 START = datetime(2026, 3, 18, 6, 0, tzinfo=UTC)
 NIGHT = 8 * 3600

@@ -1,4 +1,4 @@
-"""What nobody writes down at the pan, in a second world (`tests/support/rough.py`): how the pan's word holds
+"""What nobody writes down at the pan, in a second world (`tests/worlds/rough.py`): how the pan's word holds
 then, what is asked, and how soon; with bounds."""
 
 import argparse
@@ -10,7 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from tests.support.rough import CANDY, FULL, PROBE_STEM, STEM, Kitchen, Played  # noqa: E402
+from tests.worlds.rough import CANDY, FULL, PROBE_STEM, STEM, Kitchen, Played  # noqa: E402
 
 BOILS, FIRST_SEED = 40, 90_000
 """Of each scene and equipment; seeds that nothing was tuned to."""

@@ -11,11 +11,6 @@ from lumbrel.core.bench import refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.jar.hot_pack import jars_from
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
-from lumbrel.devices.simulated import (
-    SimulatedBarometer,
-    SimulatedFinisher,
-    SimulatedProbe,
-)
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.day.pressure import Pressure
@@ -24,6 +19,8 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.stations import slip
 from lumbrel.store import samples as samples_store
 from lumbrel.store.samples import Sample
+from lumbrel.worlds.air import SimulatedBarometer
+from lumbrel.worlds.book import SimulatedFinisher, SimulatedProbe
 
 SEED = 418
 FIRST_DAY, LAST_DAY = date(2026, 2, 24), date(2026, 4, 18)

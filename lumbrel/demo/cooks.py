@@ -8,8 +8,6 @@ from typing import NamedTuple
 from uuid import NAMESPACE_OID, uuid5
 
 from lumbrel.core.physics import water
-from lumbrel.devices.candy_pot import HarshCandyPot
-from lumbrel.devices.harsh import Departures
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.candy import begin
 from lumbrel.services.candy.pot import pot_of
@@ -17,6 +15,8 @@ from lumbrel.services.day.checks import boiled
 from lumbrel.services.stations import slip
 from lumbrel.store import kept_lots
 from lumbrel.store.db import transaction
+from lumbrel.worlds.pan import Departures
+from lumbrel.worlds.pot import HarshCandyPot
 
 SEED, GLASS, OFFSET_K = 1771, "dial-a", -0.9
 READ_EVERY_S, COOL_EVERY_S = 150, 240

@@ -11,12 +11,6 @@ from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION
 from lumbrel.demo.at_the_pan import PROBE_OFFSET_K, SEED, STARTS_AT
 from lumbrel.demo.season import BAROMETER, CUP_PROBE
 from lumbrel.devices.protocols import Barometer, Probe
-from lumbrel.devices.simulated import (
-    SimulatedBarometer,
-    SimulatedCup,
-    SimulatedFinisher,
-    SimulatedProbe,
-)
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import example
 from lumbrel.services.stations import waiting
@@ -25,6 +19,8 @@ from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.samples import Sample
+from lumbrel.worlds.air import SimulatedBarometer
+from lumbrel.worlds.book import SimulatedCup, SimulatedFinisher, SimulatedProbe
 
 TICK_SECONDS = 1.0
 

@@ -9,9 +9,7 @@ from uuid import NAMESPACE_OID, uuid5
 
 from lumbrel.core.sap import sap
 from lumbrel.demo.at_the_pan import Finishes
-from lumbrel.demo.channels import EACH_DRAW_KG, RATE_KG_MIN, Channels, a_day
 from lumbrel.demo.sap_lots import BIRCH_TREES, FOLD_TREES, LOTS, YEAR_VIGOUR, LotOfYear
-from lumbrel.devices.outdoors import Birches, Trees, Winter, station_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.sap import (
     contents,
@@ -29,6 +27,8 @@ from lumbrel.services.sap import (
 from lumbrel.services.stations import slip
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import VesselRow, add_vessel
+from lumbrel.worlds.channels import EACH_DRAW_KG, RATE_KG_MIN, Channels, a_day
+from lumbrel.worlds.outdoors import Birches, Trees, Winter, station_of
 
 SEASONS = (2024, 2025, 2026)
 ARCH = VesselRow(id="arch-pan", name="Arch pan", shape="rectangular", sizes_mm=(1000.0, 600.0))

@@ -22,10 +22,6 @@ from lumbrel.demo.at_the_pan import (
     Delivery,
 )
 from lumbrel.demo.sap import SapSeasons
-from lumbrel.devices.simulated import (
-    SimulatedCup,
-    SimulatedFinisher,
-)
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.candy import alarms as candy_alarms
 from lumbrel.services.candy.pot import pot_of
@@ -45,6 +41,7 @@ from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.store.samples import Sample
+from lumbrel.worlds.book import SimulatedCup, SimulatedFinisher
 
 BIRCH_FROM = date(2026, 4, 9)
 MINUTES_LEFT = 14.0

@@ -8,8 +8,6 @@ from sqlite3 import Connection
 
 from lumbrel.core.candy.signs import likely_sign
 from lumbrel.core.physics import air, water
-from lumbrel.devices.candy_pot import HarshCandyPot
-from lumbrel.devices.harsh import Departures
 from lumbrel.practice.faults import POT_FAULTS
 from lumbrel.practice.run import BAROMETER, STARTS_AT, PracticeRun, Seen
 from lumbrel.services.base.entry import Entry, slip_of
@@ -32,6 +30,8 @@ from lumbrel.store import kept, kept_lots, record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
+from lumbrel.worlds.pan import Departures
+from lumbrel.worlds.pot import HarshCandyPot
 
 STEP_S, LOG_EVERY_S = 1.0, 5.0
 BENT_K, DARK_INVERT, HELPER_AT = 1.8, 5.0, 0.45

@@ -9,7 +9,6 @@ from sqlite3 import Connection
 from lumbrel.core.bench import cup, refractometer
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air
-from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.practice.faults import FAULTS
 from lumbrel.practice.run import BAROMETER, STARTS_AT, PracticeRun, Seen
 from lumbrel.services.base.entry import slip_of
@@ -21,6 +20,7 @@ from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
+from lumbrel.worlds.pan import Departures, HarshPan
 
 STEP_S, LOG_EVERY_S = 1.0, 10.0
 WRONG_BY_K, AIR_FALLS_PA, CUP_WAITS_MIN = 2 / 1.8, 900.0, 10.0

@@ -10,7 +10,7 @@ from lumbrel import demo
 from lumbrel.store import photographs
 from tests.support.kitchen import season_copy
 from tests.support.pages import BrowserCase, season
-from tests.support.photographs import take
+from tests.worlds.photographs import take
 
 CODE = "26-057"
 

@@ -6,7 +6,7 @@ import pypdfium2 as pdfium
 from playwright.sync_api import Page, expect
 
 from tests.support.pages import BrowserCase
-from tests.support.photographs import take
+from tests.worlds.photographs import take
 
 
 class PracticePot(BrowserCase):

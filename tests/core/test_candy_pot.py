@@ -11,7 +11,7 @@ from lumbrel.core.candy.cooling import fit_bath
 from lumbrel.core.candy.learned import rate_of
 from lumbrel.core.candy.signs import SIGNS, likely_sign
 from lumbrel.core.errors import OutOfRange
-from tests.support.candy import boiled, cooled
+from tests.worlds.candy import boiled, cooled
 
 PIECES = {piece.key: piece for piece in confections()}
 USUAL_KG_PER_MIN = 0.037

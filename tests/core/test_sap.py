@@ -12,7 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import TAPS_FROM_MM, Hole, Place, Rule, Trunk
-from lumbrel.devices.outdoors import Trees, Winter
+from lumbrel.worlds.outdoors import Trees, Winter
 
 
 class Trunks(unittest.TestCase):

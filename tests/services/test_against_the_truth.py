@@ -10,8 +10,8 @@ from lumbrel.services.pan import board as boards
 from lumbrel.services.stations import slip
 from lumbrel.store import probes
 from lumbrel.store.db import opened
-from tests.support.boils import SimulatedBoil
 from tests.support.kitchen import NOON, KitchenCase
+from tests.worlds.boils import SimulatedBoil
 
 
 class AgainstTheTruth(KitchenCase):

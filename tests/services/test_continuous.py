@@ -28,7 +28,7 @@ from lumbrel.store import kept
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import VesselRow, add_vessel
 from tests.services.test_sap import MARCH, SapCase
-from tests.support.channels import ChannelPan, Evening, play
+from tests.worlds.channels import ChannelPan, Evening, play
 
 LIT = MARCH + timedelta(hours=1)
 HELD_L = 28.8

@@ -7,7 +7,6 @@ from datetime import timedelta
 from pathlib import Path
 
 from lumbrel import demo
-from lumbrel.devices.simulated import SimulatedFinisher, SimulatedProbe
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import newest
 from lumbrel.services.base.facts import AddedFacts
@@ -19,6 +18,7 @@ from lumbrel.services.shelf import lots
 from lumbrel.services.stations import slip, waiting
 from lumbrel.store import demo as demo_store
 from lumbrel.store.db import opened
+from lumbrel.worlds.book import SimulatedFinisher, SimulatedProbe
 from tests.support.kitchen import season_copy
 
 

@@ -21,8 +21,8 @@ from lumbrel.services.record.kept import differences
 from lumbrel.services.stations import slip
 from lumbrel.store import kept
 from lumbrel.store.instruments import retire_instrument
-from tests.support.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
 from tests.support.kitchen import NOON, KitchenCase
+from tests.worlds.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
 
 SURE = {"reading_confirmed": "1", "mass_confirmed": "1", "sign_confirmed": "1"}
 

@@ -30,7 +30,7 @@ from lumbrel.services.record.kept import ready
 from lumbrel.store import photographs as store
 from lumbrel.store.db import opened
 from tests.support.kitchen import NOON, KitchenCase
-from tests.support.photographs import BLANK, SAMPLE, take
+from tests.worlds.photographs import BLANK, SAMPLE, take
 
 WELL_INSIDE = 8.0
 

@@ -6,7 +6,6 @@ from datetime import UTC, date, datetime, timedelta
 from sqlite3 import IntegrityError
 
 from lumbrel.core.sap import sap
-from lumbrel.devices.outdoors import station_of
 from lumbrel.exchange import logbook, logbook_in
 from lumbrel.exchange.calendar import due_calendar
 from lumbrel.services.base import batch as contexts
@@ -45,6 +44,7 @@ from lumbrel.store import flow, kept
 from lumbrel.store import sap as store
 from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.kitchen import VesselRow, add_vessel, load_kitchen
+from lumbrel.worlds.outdoors import station_of
 from tests.support.kitchen import KitchenCase, season_copy
 
 MARCH = datetime(2026, 3, 10, 16, 0, tzinfo=UTC)

@@ -26,7 +26,7 @@ from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
 from lumbrel.store.registered import change
 from lumbrel.store.samples import Sample, add_samples
 from tests.support.kitchen import NOON, KitchenCase
-from tests.support.rough import PROBE_STEM, STEM, Kitchen
+from tests.worlds.rough import PROBE_STEM, STEM, Kitchen
 
 
 def falls(*shown: float, every_s: float = 5.0) -> list[Fall]:

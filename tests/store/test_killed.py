@@ -21,8 +21,8 @@ from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.record import kept
 from lumbrel.store.db import opened
 from tests.support.kitchen import NOON, KitchenCase
-from tests.support.photographs import BLANK, SAMPLE, take
 from tests.support.safe import run
+from tests.worlds.photographs import BLANK, SAMPLE, take
 
 LEFT = (".part", "under-way", "restoring")
 RECORD_01 = Path(__file__).parent.parent / "data" / "record-0.1" / "record.sqlite3"

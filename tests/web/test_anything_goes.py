@@ -12,7 +12,7 @@ from lumbrel.store import samples as samples_store
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
-from tests.support.photographs import take
+from tests.worlds.photographs import take
 
 
 class AnythingGoes(KitchenCase):

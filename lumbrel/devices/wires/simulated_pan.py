@@ -2,8 +2,9 @@
 
 from argparse import Namespace
 
-from lumbrel.devices.simulated import SimulatedFinisher, SimulatedSource
+from lumbrel.devices.simulated import SimulatedSource
 from lumbrel.devices.wires import wire
+from lumbrel.worlds.book import SimulatedFinisher
 
 SEA_LEVEL_PA = 101_325.0
 

@@ -2,7 +2,6 @@
 
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from lumbrel.devices.outdoors import station_of
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import contents, gathered_sap, gathering, played, runs, tanks, weather
 from lumbrel.services.sap.overview import overview as overview_of
@@ -12,6 +11,7 @@ from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.worlds.outdoors import station_of
 
 router = RoomRoutes()
 HERE = "sap"

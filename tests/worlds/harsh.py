@@ -11,8 +11,8 @@ from typing import Any
 
 from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air
-from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.exchange.replay import Replay
+from lumbrel.worlds.pan import Departures, HarshPan
 
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
 TARGET = 66.9

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from math import exp
 
 from lumbrel.core.physics import sucrose
-from lumbrel.devices.harsh import LATENT_KJ_PER_KG, HarshPan
+from lumbrel.worlds.pan import LATENT_KJ_PER_KG, HarshPan
 
 HEAT_KJ_PER_KG_K = 2.6
 SETS_ABOVE_INVERT = 4.0

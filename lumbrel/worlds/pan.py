@@ -1,7 +1,7 @@
 """A pan as kitchens have them: its boil off the book's curve, its burner never quite steady, its
 probe slow and in a stirring boil.
 
-`simulated` is the believed world: what is computed there is what was put in. This one departs from
+`worlds.book` is the believed world: what is computed there is what was put in. This one departs from
 it the way kitchens do, so that a judgement can be tried where it was not made.
 """
 

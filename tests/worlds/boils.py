@@ -11,7 +11,6 @@ from lumbrel.core.bench.hydrometer import HOT_SIGMA, Hydrometer
 from lumbrel.core.bench.thermometer import SIGMA_K
 from lumbrel.core.pan.fit import TAKE_IN_SIGMA_BRIX
 from lumbrel.core.physics import air, water
-from lumbrel.devices.simulated import SimulatedFinisher
 from lumbrel.services.base.book import Draft, note
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.day.checks import boiled
@@ -26,6 +25,7 @@ from lumbrel.store.book import KITCHEN
 from lumbrel.store.db import connect
 from lumbrel.store.kitchen import Kitchen, VesselRow, add_vessel, save_kitchen
 from lumbrel.store.registered import ALWAYS, change
+from lumbrel.worlds.book import SimulatedFinisher
 
 START = datetime(2026, 3, 18, 9, 0, tzinfo=UTC)
 STEP_S = 5.0

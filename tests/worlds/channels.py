@@ -10,10 +10,10 @@ from math import exp, pi, sin
 from sqlite3 import Connection
 
 from lumbrel.core.physics import sucrose
-from lumbrel.devices.harsh import Departures, HarshPan
 from lumbrel.services.pan import board as boards
 from lumbrel.services.probes import intake
 from lumbrel.services.stations import slip
+from lumbrel.worlds.pan import Departures, HarshPan
 
 STEP_S = 15.0
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from math import exp
 
 from lumbrel.core.candy.boil import PotReading
-from lumbrel.devices.candy_pot import HarshCandyPot
-from lumbrel.devices.harsh import Departures
+from lumbrel.worlds.pan import Departures
+from lumbrel.worlds.pot import HarshCandyPot
 
 MARKS_K = (12.6, 14.4, 18.2, 23.5)
 

@@ -1,4 +1,4 @@
-"""A second world, by other equations than `devices.harsh`, and what nobody in it writes down: the fire
+"""A second world, by other equations than `worlds.pan`, and what nobody in it writes down: the fire
 goes out, somebody tops the pan up or takes of it, a cup is typed in the other unit, a probe drifts.
 
 Water in it is bound to sugar by hydration, the fire is gusts and waves, a pan that cools steams, a probe is
