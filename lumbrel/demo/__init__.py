@@ -8,16 +8,3 @@ from lumbrel.demo.season import (
     database,
     make,
 )
-
-__all__ = [
-    "BIRCH_FROM",
-    "FIRST_DAY",
-    "LAST_DAY",
-    "MINUTES_LEFT",
-    "STARTS_AT",
-    "DemoClock",
-    "LiveVessel",
-    "clock",
-    "database",
-    "make",
-]

@@ -232,6 +232,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[KnownFlaw[CookFigures], ...]]] = {
         (_DAMP, _UNDER, KnownFlaw(1.0, "Moulded too warm", "Mould cooler.", _stirred_hot)),
     ),
 }
+FLAWS = {key: words for key, (words, _, _) in COMPLAINTS.items()}
 """By complaint: its words, what can be saved, and what may be behind it."""
 
 

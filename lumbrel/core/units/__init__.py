@@ -6,22 +6,3 @@ from lumbrel.core.units.moments import TWELVE, clock, day, span_of
 from lumbrel.core.units.sentences import said
 from lumbrel.core.units.shown import convert, number, other_unit, show
 from lumbrel.core.units.typed import Typed, in_the_other_unit, kind_by_unit, parse
-
-__all__ = [
-    "KINDS",
-    "TWELVE",
-    "Kind",
-    "Typed",
-    "Unit",
-    "clock",
-    "convert",
-    "day",
-    "in_the_other_unit",
-    "kind_by_unit",
-    "number",
-    "other_unit",
-    "parse",
-    "said",
-    "show",
-    "span_of",
-]

@@ -14,6 +14,7 @@ from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
 from lumbrel.core import units
+from lumbrel.services.base.dip import dated
 from lumbrel.services.base.form import Bounds, Form
 
 M = TypeVar("M", bound=BaseModel)
@@ -84,6 +85,8 @@ class Choice(Declared):
     """One of a few, each with what it is called."""
 
     options: Mapping[str, str] = field(hash=False)
+    none: str = ""
+    """What it is called to choose nothing, where that is one of the list."""
 
     def read(self, form: Form, name: str) -> str | None:
         """One of them."""
@@ -121,6 +124,17 @@ class YesNo(Declared):
         return form.ticked(name)
 
 
+@dataclass(frozen=True, kw_only=True)
+class Unseen(Declared):
+    """What a form brings along without a field."""
+
+    label: str = ""
+
+    def read(self, form: Form, name: str) -> str | None:
+        """As it came."""
+        return form.text(name) or None
+
+
 @dataclass(frozen=True)
 class Field:
     """A field of a form: its name, the fact that comes of it, and what is asked for."""
@@ -146,8 +160,11 @@ def asked_of(facts: type[BaseModel]) -> list[Field]:
 
 
 def read_asked(facts: type[M], form: Form) -> M | None:
-    """The facts of a kind that declares its fields, as they were typed; None where something is wrong."""
+    """The facts of a kind that declares its fields, as they were typed; None where something is wrong. A
+    reading says besides whether its moment is that of the dip."""
     given = {one.fact: one.asked.read(form, one.name) for one in asked_of(facts)}
     if form.errors:
         return None
+    if "dated" in facts.model_fields:
+        given["dated"] = dated(form)
     return facts(**{fact: value for fact, value in given.items() if value is not None})

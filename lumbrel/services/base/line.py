@@ -45,6 +45,8 @@ class LineKind:
     """Says what later lines rest on a line, and so what to strike first; empty when none do."""
     undone: Callable[[Connection, Any, Any], None] | None = None
     """What else is undone when a line is struck: from it and from the line that strikes it."""
+    on_fire: bool = False
+    """Only while something of the batch is on the fire."""
     once: bool = False
     """At most one stands on a slip."""
     opens: bool = False

@@ -8,7 +8,6 @@ from lumbrel.core.candy.signs import SIGNS, ColdWaterSign
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.candy import cook
 from lumbrel.services.candy.clinic import FLAW_CHOICES
-from lumbrel.services.candy.results import TEXTURES
 from lumbrel.services.pan.entries import DEFOAMERS
 from lumbrel.store.instruments import Instrument, ThermometerDetail
 
@@ -25,7 +24,6 @@ class CookChoices:
     thermometers: list[Instrument[ThermometerDetail]]
     signs: tuple[ColdWaterSign, ...] = SIGNS
     baths: tuple[tuple[str, str], ...] = tuple(BATHS)
-    textures: tuple[tuple[str, str], ...] = tuple(TEXTURES.items())
     flaws: tuple[tuple[str, str], ...] = FLAW_CHOICES
     defoamers: tuple[tuple[str, str], ...] = tuple(
         (key, name) for key, (name, _) in DEFOAMERS.items()

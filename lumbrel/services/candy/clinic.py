@@ -3,13 +3,12 @@
 from dataclasses import dataclass
 from datetime import timedelta
 
-from lumbrel.core.candy.clinic import COMPLAINTS, CookFigures, likely_causes, remelt_water_kg
+from lumbrel.core.candy.clinic import COMPLAINTS, FLAWS, CookFigures, likely_causes, remelt_water_kg
 from lumbrel.core.candy.stirring import WORKED
 from lumbrel.core.shelf.clinic import FlawCause
 from lumbrel.services.base.facts import FoamFacts
 from lumbrel.services.candy.pot import CookBoard
 
-FLAWS = {key: words for key, (words, _, _) in COMPLAINTS.items()}
 FLAW_CHOICES = (("", "nothing"), *FLAWS.items())
 NO_REMELT = ("scorched", "sticky_snow", "bloom")
 

@@ -1,13 +1,11 @@
 """What came of a cook, and how it came out, as they are typed."""
 
-from typing import cast
-
+from lumbrel.core.candy.clinic import FLAWS
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import Flaw, MadeFacts, ScoredFacts
+from lumbrel.services.base.facts import TEXTURES, MadeFacts, ScoredFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.candy.pot import board_at
 from lumbrel.services.jar.entries import LOT_CODE
 from lumbrel.store import jars
@@ -17,14 +15,6 @@ COUNT = Bounds("count", "count", 1, 20_000, "Type how many were made, 1 to 20 00
 MADE = Bounds("made", "mass", 0.01, 500, "What was made weighs between 0.01 and 500 kg.")
 MOST_LEFT, LEAST_WHOLE = 0.25, 1.05
 PACK_ROWS = 3
-SCORES = {str(n): n for n in range(1, 6)}
-TEXTURES = {
-    "-2": "much too soft",
-    "-1": "a little soft",
-    "0": "right",
-    "1": "a little hard",
-    "2": "much too hard",
-}
 
 
 def made(form: Form, context: BatchContext) -> MadeFacts | None:
@@ -113,31 +103,6 @@ def made_words(context: BatchContext, entry: Entry[MadeFacts]) -> Line:
 def grams(context: BatchContext, weight_g: float) -> str:
     """What a pack weighs, in the kitchen's small unit."""
     return context.show(weight_g, "piece")
-
-
-def scored(form: Form, context: BatchContext) -> ScoredFacts | None:
-    """How it came out."""
-    board_at(context, form, ("made",), "Note first what was made of it.")
-    texture = form.choice("texture", list(TEXTURES), "Say how firm it came out.")
-    grain = form.fields.get("grain", "").strip()
-    if grain and grain not in SCORES:
-        form.errors["grain"] = "The grain goes from 1, sandy, to 5, smooth."
-    taste = form.choice("taste", list(SCORES), "The taste goes from 1, poor, to 5, fine.")
-    flaw = form.fields.get("flaw", "").strip()
-    if flaw and flaw not in FLAWS:
-        form.errors["flaw"] = "Choose what is wrong with it, or nothing."
-    photo = form.fields.get("photo", "").strip() or None
-    note = form.text("note", limit=200)
-    if form.errors:
-        return None
-    return ScoredFacts(
-        texture=int(texture),
-        grain=SCORES.get(grain),
-        taste=SCORES[taste],
-        flaw=cast(Flaw, flaw) if flaw else None,
-        note=note,
-        photo=photo,
-    )
 
 
 def scored_words(context: BatchContext, entry: Entry[ScoredFacts]) -> Line:

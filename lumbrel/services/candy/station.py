@@ -26,7 +26,7 @@ from lumbrel.services.base.facts import (
     StirFacts,
     TurnedFacts,
 )
-from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.line import LineKind, typed
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.candy import alarms, begin, entries, results, steps
 from lumbrel.services.candy.choices import choices
@@ -92,7 +92,13 @@ LINE_KINDS = (
         stored=alarms.quiet,
         once=True,
     ),
-    LineKind(of="cook", facts=ScoredFacts, read=results.scored, words=results.scored_words),
+    LineKind(
+        of="cook",
+        facts=ScoredFacts,
+        needs=("Note first what was made of it.", (MadeFacts,)),
+        read=typed(ScoredFacts),
+        words=results.scored_words,
+    ),
     LineKind(facts=InvertFacts, read=entries.invert, words=entries.words),
 )
 

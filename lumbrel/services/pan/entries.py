@@ -10,7 +10,6 @@ from lumbrel.services.base.facts import (
     AddedFacts,
     AlarmFacts,
     AnsweredFacts,
-    BurnerFacts,
     FoamFacts,
     HeatFacts,
     QuestionKey,
@@ -37,14 +36,10 @@ BRIX = Bounds("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85
 TEMPERATURE = Bounds("temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.")
 
 
-def heat(form: Form, context: BatchContext) -> HeatFacts | None:
-    """The heat was put off, or on again."""
-    if not _on_the_fire(form, context):
-        return None
-    on = form.ticked("on")
-    if on and not context.is_cook and not _was_off(context):
+def heat_is_off(form: Form, context: BatchContext, facts: HeatFacts) -> None:
+    """Ask about a heat that is on again, where by the slip it never was off."""
+    if facts.on and not context.is_cook and not _was_off(context):
         form.ask("on", "By the slip the heat was not off. Was it off, and is it on again?")
-    return HeatFacts(on=on)
 
 
 def _was_off(context: BatchContext) -> bool:
@@ -78,8 +73,6 @@ ASKED_ABOUT: dict[QuestionKey, tuple[str, str]] = {
 
 def answered(form: Form, context: BatchContext) -> AnsweredFacts | None:
     """What somebody answered to a question about the boil."""
-    if not _on_the_fire(form, context):
-        return None
     question = form.choice("question", list(ASKED_ABOUT), "Answer one of the questions of the pan.")
     if not question:
         return None
@@ -111,21 +104,6 @@ def answered_words(context: BatchContext, entry: Entry[AnsweredFacts]) -> Line:
     names = {i.id: i.name for i in context.instruments}
     about = names.get(facts.instrument_id, "")
     return Line(entry, ASKED_ABOUT[facts.question][0 if facts.yes else 1], about)
-
-
-def burner(form: Form, context: BatchContext) -> BurnerFacts | None:
-    """The burner was turned, or the fire stoked."""
-    return BurnerFacts() if _on_the_fire(form, context) else None
-
-
-def burner_words(context: BatchContext, entry: Entry[BurnerFacts]) -> Line:
-    return Line(entry, "Burner turned, or stoked")
-
-
-def _on_the_fire(form: Form, context: BatchContext) -> bool:
-    if context.left_at:
-        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
-    return context.left_at is None
 
 
 def foam(form: Form, context: BatchContext) -> FoamFacts:

@@ -1,13 +1,13 @@
 """What is seen at the pan, as evidence: each sign has a wide band, and never outvotes an instrument."""
 
-from typing import NamedTuple, cast, get_args
+from typing import NamedTuple
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
-from lumbrel.services.base.dip import LOOKED_AFTER, dated
+from lumbrel.services.base.dip import LOOKED_AFTER
 from lumbrel.services.base.entry import Entry
+from lumbrel.services.base.facts import SIGNS as WORDS
 from lumbrel.services.base.facts import SignFacts, SignKey
-from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import as_said
 from lumbrel.store.instruments import Instrument, SignsDetail
@@ -25,11 +25,11 @@ class Sign(NamedTuple):
 
 
 KNOWN: dict[SignKey, Sign] = {
-    "drops": Sign("Single drops run off", 62.0, 1.5, bound=True),
-    "foam": Sign("Foam climbs, bubbles turn small", 62.0, 4.0),
-    "two_drops": Sign("Two drops join and hang", 65.5, 2.0),
-    "sheet": Sign("A sheet breaks off", 66.5, 1.5),
-    "cold_plate": Sign("Thick as honey on a cold plate", 68.0, 2.0),
+    "drops": Sign(WORDS["drops"], 62.0, 1.5, bound=True),
+    "foam": Sign(WORDS["foam"], 62.0, 4.0),
+    "two_drops": Sign(WORDS["two_drops"], 65.5, 2.0),
+    "sheet": Sign(WORDS["sheet"], 66.5, 1.5),
+    "cold_plate": Sign(WORDS["cold_plate"], 68.0, 2.0),
 }
 
 
@@ -88,12 +88,6 @@ def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
         facts=entry.facts,
         budget=(("what was seen", sign.sigma_brix),),
     )
-
-
-def sign(form: Form, context: BatchContext) -> SignFacts | None:
-    """The sign as it is pressed."""
-    chosen = form.choice("sign", list(get_args(SignKey)), "Press the sign that you see.")
-    return SignFacts(sign=cast(SignKey, chosen), dated=dated(form)) if chosen else None
 
 
 def words(context: BatchContext, entry: Entry[SignFacts]) -> Line:

@@ -178,6 +178,8 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         raise NotFound("A batch is opened at the take-in, once.")
     if kind.needs:
         context.require(form, kind.needs[0], *kind.needs[1])
+    if kind.on_fire and context.left_at:
+        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
     facts = kind.read(form, context)
     if (
         old is not None

@@ -5,19 +5,17 @@ from dataclasses import dataclass, field
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import FuelFacts
 from lumbrel.services.sap import boil
-from lumbrel.services.sap.entries import STEPS
 from lumbrel.store import sap as store
 
 
 @dataclass(frozen=True)
 class SapChoices:
-    """The tanks it may be fed from; what was burned last, and how that is measured; its steps."""
+    """The tanks it may be fed from; what was burned last, and how that is measured."""
 
     tanks: list[tuple[str, str]]
     fuel: str
     measures: list[tuple[str, str]]
     setups: list[tuple[str, str]] = field(default_factory=lambda: list(boil.SETUPS.items()))
-    steps: list[tuple[str, str]] = field(default_factory=lambda: list(STEPS.items()))
 
 
 def choices(context: BatchContext) -> SapChoices:

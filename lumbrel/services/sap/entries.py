@@ -2,13 +2,13 @@
 
 from datetime import datetime
 from sqlite3 import Connection
-from typing import Any, Literal, get_args
+from typing import Any
 
 from lumbrel.core.sap.fuel import FUELS as MEASURES
 from lumbrel.core.sap.fuel import FUELS_BY_POUND, MJ_EACH
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import FedFacts, FromTank, FuelFacts, StageFacts
+from lumbrel.services.base.facts import STEPS, FedFacts, FromTank, FuelFacts, StageFacts
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.sap import boil, fire, tanks
@@ -16,13 +16,6 @@ from lumbrel.services.sap.played import views
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
 
-Step = Literal["warming", "together", "banked", "on_again"]
-STEPS: dict[str, str] = {
-    "warming": "sap set to warm in the other pan",
-    "together": "pans poured together",
-    "banked": "banked for the night",
-    "on_again": "lit again",
-}
 FED = Bounds("litres", "volume", 0.1, 5000, "Type how much sap was let in, from 0.1 L on.")
 HOLDS = Bounds(
     "tank_holds", "volume", 0, 50_000, "Type how much the tank still holds, from 0 L on."
@@ -32,9 +25,6 @@ MOST_FUEL = 50_000.0
 
 def fed(form: Form, context: BatchContext) -> FedFacts | None:
     """Sap let in from a tank."""
-    if context.left_at:
-        form.errors["kind"] = "Nothing of this batch is on the fire any more."
-        return None
     at = form.time_of_day("at", context.now)
     litres = _fed_litres(form, context, at)
     given = fire.taken(context.db, form, "litres", litres, at)
@@ -127,12 +117,6 @@ def fuel_words(context: BatchContext, entry: Entry[FuelFacts]) -> Line:
         f"Burned {facts.amount:.4g} {boil.SAID[facts.measure]} of {boil.FUELS[facts.fuel]}",
         boil.SETUPS[facts.setup],
     )
-
-
-def stage(form: Form, context: BatchContext) -> StageFacts | None:
-    """A step of the boil-down."""
-    step = form.choice("step", STEPS, f"Choose one: {', '.join(STEPS.values())}.")
-    return StageFacts.model_validate({"step": step}) if step in get_args(Step) else None
 
 
 def stage_words(context: BatchContext, entry: Entry[StageFacts]) -> Line:

@@ -1,7 +1,8 @@
 """What each kind of line of the sap book keeps: one frozen model a kind, as on a slip."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
+from lumbrel.services.base.asked import Quantity
 from lumbrel.services.base.facts import Facts
 
 
@@ -107,7 +108,9 @@ class WarmFacts(Facts):
     """How warm a tank's sap was."""
 
     kind: Literal["warm"] = "warm"
-    temperature_c: float
+    temperature_c: Annotated[
+        float, Quantity(of="temperature", label="Temperature", low=-20, high=45)
+    ]
 
 
 class WeatherFacts(Facts):

@@ -5,7 +5,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import FIRE, LADDERS, LEAD, MONOXIDE, SPOILT_SAP
 from lumbrel.services.base.facts import FedFacts, FuelFacts, StageFacts
 from lumbrel.services.base.form import local_time
-from lumbrel.services.base.line import LineKind
+from lumbrel.services.base.line import LineKind, typed
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import alarms, entries, played
 from lumbrel.services.sap.choices import choices
@@ -41,6 +41,7 @@ STATION = Station(
     line_kinds=(
         LineKind(
             facts=FedFacts,
+            on_fire=True,
             moves=True,
             read=entries.fed,
             words=entries.fed_words,
@@ -52,7 +53,7 @@ STATION = Station(
             words=entries.fuel_words,
             stored=alarms.answered_by_stoking,
         ),
-        LineKind(facts=StageFacts, read=entries.stage, words=entries.stage_words),
+        LineKind(facts=StageFacts, read=typed(StageFacts), words=entries.stage_words),
     ),
     book_kinds=BOOK_KINDS,
     cautions=(LADDERS, LEAD, SPOILT_SAP),

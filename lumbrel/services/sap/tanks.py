@@ -7,6 +7,7 @@ from sqlite3 import Connection, IntegrityError
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.sap import sap
 from lumbrel.services.base import book
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.sap.contents import NOTHING_L, PLACES, tank_of
@@ -20,9 +21,6 @@ from lumbrel.store.sap import Tank
 CAPACITY = Bounds("capacity", "volume", 1, 100_000, "A tank holds between 1 and 100 000 L.")
 LITRES = Bounds("litres", "volume", 0.1, 100_000, "Type how much, between 0.1 and 100 000 L.")
 ICE = Bounds("ice", "mass", 0.1, 50_000, "Type how much ice, between 0.1 and 50 000 kg.")
-WARM = Bounds(
-    "temperature", "temperature", -20, 45, "Sap in a tank is between −20 and 45 °C (−4 and 113 °F)."
-)
 
 
 def add_tank(db: Connection, fields: Mapping[str, str], now: datetime) -> str:
@@ -142,10 +140,8 @@ def warm(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime)
     """Note how warm a tank's sap is."""
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        celsius = form.between(WARM)
-        if celsius is None:
-            return []
-        return [Draft(WarmFacts(temperature_c=celsius), "tank", tank_id)]
+        facts = read_asked(WarmFacts, form)
+        return [Draft(facts, "tank", tank_id)] if facts else []
 
     _change(db, tank_id, fields, now, read)
 

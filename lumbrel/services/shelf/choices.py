@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from lumbrel.core.candy.clinic import FLAWS
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.jar.entries import JAR_ROWS
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS

@@ -2,6 +2,7 @@
 
 from typing import cast, get_args
 
+from lumbrel.core.candy.clinic import FLAWS
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -13,7 +14,6 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.candy.clinic import FLAWS
 from lumbrel.services.jar.entries import PACK_SIZE, Rows, in_words, jar_rows
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS

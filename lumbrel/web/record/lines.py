@@ -18,7 +18,7 @@ from lumbrel.store.instruments import (
     instruments,
     instruments_of,
 )
-from lumbrel.web.shell.render import Filled, refilled
+from lumbrel.web.shell.render import Filled, fields_of, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
@@ -69,7 +69,7 @@ def _line(
         typed="; ".join(f"{name} {text}" for name, text in said.items()),
         form=form or Filled(typed),
         struck=(struck or Filled()).named("strike"),
-        fields_template=f"{kind.room}/{line.kind}_fields.html" if kind and kind.correct else "",
+        fields_template=fields_of(line.kind, kind.room) if kind and kind.correct else "",
         shown_fields=[*line.typed, *OWN_PLACE],
         home=home_of(line),
         instrument=about,

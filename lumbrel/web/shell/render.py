@@ -54,10 +54,10 @@ def picture_of(folder: str, module: str = "picture") -> ModuleType:
     return import_module(f"lumbrel.web.{folder}.{module}")
 
 
-def fields_of(kind: str) -> str:
+def fields_of(kind: str, room: str = "") -> str:
     """The template with the fields of a kind of line: its own in the folder of its station, or the one that
     shows whatever a kind declares."""
-    own = f"{stations.home_of(kind).key}/{kind}_fields.html"
+    own = f"{room or stations.home_of(kind).key}/{kind}_fields.html"
     return own if (WEB / own).exists() else DECLARED
 
 

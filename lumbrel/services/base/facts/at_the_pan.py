@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from lumbrel.services.base.asked import Words
+from lumbrel.services.base.asked import Choice, Words, YesNo
 from lumbrel.services.base.facts.kind import Facts, FromTank, Part
 
 
@@ -18,7 +18,7 @@ class HeatFacts(Facts):
     """The heat was put off, or on again."""
 
     kind: Literal["heat"] = "heat"
-    on: bool
+    on: Annotated[bool, YesNo(label="on again")]
 
 
 QuestionKey = Literal[
@@ -52,13 +52,22 @@ class BurnerFacts(Facts):
 
 
 SignKey = Literal["drops", "foam", "two_drops", "sheet", "cold_plate"]
+SIGNS: dict[SignKey, str] = {
+    "drops": "Single drops run off",
+    "foam": "Foam climbs, bubbles turn small",
+    "two_drops": "Two drops join and hang",
+    "sheet": "A sheet breaks off",
+    "cold_plate": "Thick as honey on a cold plate",
+}
 
 
 class SignFacts(Facts):
     """What was seen: a reading with a wide band."""
 
     kind: Literal["sign"] = "sign"
-    sign: SignKey
+    sign: Annotated[
+        SignKey, Choice(label="I see", options=SIGNS, missing="Press the sign that you see.")
+    ]
     dated: Literal["", "dip", "typed"] = ""
 
 
@@ -117,11 +126,22 @@ class FuelFacts(Facts):
     setup: Literal["open", "blocks", "arch", "burner", "plate"]
 
 
+STEPS = {
+    "warming": "sap set to warm in the other pan",
+    "together": "pans poured together",
+    "banked": "banked for the night",
+    "on_again": "lit again",
+}
+
+
 class StageFacts(Facts):
     """A step of a boil-down."""
 
     kind: Literal["stage"] = "stage"
-    step: Literal["warming", "together", "banked", "on_again"]
+    step: Annotated[
+        Literal["warming", "together", "banked", "on_again"],
+        Choice(label="Step", options=STEPS, missing="Choose what was done."),
+    ]
 
 
 class NoteFacts(Facts):

@@ -1,7 +1,9 @@
 """What happens in a candy pot."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
+from lumbrel.core.candy.clinic import FLAWS
+from lumbrel.services.base.asked import Choice, Unseen, Words
 from lumbrel.services.base.facts.kind import Facts
 from lumbrel.services.base.facts.opened import BathKey
 from lumbrel.services.base.facts.readings import ReadingFacts
@@ -93,17 +95,37 @@ Flaw = Literal[
 ]
 
 
+SCORES = {str(n): str(n) for n in range(1, 6)}
+TEXTURES = {
+    "-2": "much too soft",
+    "-1": "a little soft",
+    "0": "right",
+    "1": "a little hard",
+    "2": "much too hard",
+}
+
+
 class ScoredFacts(Facts):
     """How it came out: too soft (-2) to too hard (2), coarse (1) to smooth (5), poor (1) to fine (5)."""
 
     kind: Literal["scored"] = "scored"
-    texture: int
-    grain: int | None = None
-    taste: int
-    flaw: Flaw | None = None
-    note: str = ""
-    photo: str | None = None
-    """The hash of its photograph."""
+    texture: Annotated[
+        int, Choice(label="Texture", options=TEXTURES, missing="Say how firm it came out.")
+    ]
+    grain: Annotated[int | None, Choice(label="Grain, 1 sandy to 5 smooth", options=SCORES)] = None
+    taste: Annotated[
+        int,
+        Choice(
+            label="Taste, 1 poor to 5 fine",
+            options=SCORES,
+            missing="The taste goes from 1, poor, to 5, fine.",
+        ),
+    ]
+    flaw: Annotated[
+        Flaw | None, Choice(label="what is wrong with it", options=FLAWS, none="nothing")
+    ] = None
+    note: Annotated[str, Words(label="note", limit=200)] = ""
+    photo: Annotated[str | None, Unseen(hint="the hash of its photograph")] = None
 
 
 class InvertFacts(Facts):
