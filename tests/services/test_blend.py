@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 from uuid import uuid4
 
-from lumbrel.core.colour.blend import BlendPart, blend, within_class
+from lumbrel.core.colour.blend import PartOfBlend, blend, within_class
 from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.errors import OutOfRange
 from lumbrel.exchange import logbook, logbook_in
@@ -28,8 +28,8 @@ from tests.support.kitchen import NOON, KitchenCase
 LATER = NOON + timedelta(hours=4)
 
 
-def part(litres: float, light: float, brix: float = 66.9, sigma: float = 1.0) -> BlendPart:
-    return BlendPart(volume_l=litres, brix=brix, transmittance_percent=light, sigma_points=sigma)
+def part(litres: float, light: float, brix: float = 66.9, sigma: float = 1.0) -> PartOfBlend:
+    return PartOfBlend(volume_l=litres, brix=brix, transmittance_percent=light, sigma_points=sigma)
 
 
 class Arithmetic(KitchenCase):

@@ -26,7 +26,7 @@ from lumbrel.services.shelf.recall import recall
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import line, slip
 from lumbrel.store import alarms as alarm_store
-from lumbrel.store import cooks, flow, jars, kept, kept_lots, photographs
+from lumbrel.store import cooks, flow, flowed, jars, kept, kept_lots, photographs
 from lumbrel.store.db import IdReused, connect, opened
 from lumbrel.store.kitchen import load_kitchen
 from tests.support.kitchen import NOON, KitchenCase
@@ -121,8 +121,8 @@ class Record(CookCase):
         code = self.begin()
         self.whole(code, grams_1="25 g", count_1="50", grams_2="40 g", count_2="4")
         charge = flow.charge_id(contexts.load(self.db, code, self.at).batch.id)
-        came = sum(f.flow.solids_kg for f in flow.flows_into(self.db, charge))
-        went = sum(f.flow.solids_kg for f in flow.flows_out_of(self.db, charge))
+        came = sum(f.flow.solids_kg for f in flowed.flows_into(self.db, charge))
+        went = sum(f.flow.solids_kg for f in flowed.flows_out_of(self.db, charge))
         self.assertAlmostEqual(came, went, places=6)
         packs = {jar.size_ml: jar.count for jar in jars.jars_of(self.db, "26-C01")}
         self.assertEqual(packs, {25.0: 50, 40.0: 4})

@@ -18,6 +18,7 @@ from lumbrel.services.record.kept import differences, ready
 from lumbrel.services.sap import alarms as fire_alarms
 from lumbrel.services.sap import (
     boil,
+    boil_plan,
     dues,
     fire,
     gathered_sap,
@@ -40,7 +41,7 @@ from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.stations import book, line, next_after_draw, slip
 from lumbrel.services.take_in import near_syrup
 from lumbrel.store import book as books
-from lumbrel.store import flow, kept
+from lumbrel.store import flow, flowed, kept
 from lumbrel.store import sap as store
 from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.kitchen import VesselRow, add_vessel, load_kitchen
@@ -540,8 +541,10 @@ class Fires(SapCase):
         for wrong in ({"amount": "0"}, {"measure": "propane kg"}, {"setup": "stove"}):
             with self.assertRaises(BadInput):
                 slip.put(self.db, code, "fuel", burned | wrong, at + timedelta(hours=2))
-        self.assertEqual(boil.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4)), [])
-        flows = flow.flows_into(self.db, flow.charge_id(self._id(code)))
+        self.assertEqual(
+            boil_plan.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4)), []
+        )
+        flows = flowed.flows_into(self.db, flow.charge_id(self._id(code)))
         solids = sum(one.flow.mass_kg * one.flow.brix for one in flows)
         on_at = at + timedelta(hours=3)
         brix = 40.0
@@ -564,7 +567,7 @@ class Fires(SapCase):
         rate = giver.last(PouredFacts).facts.rate_kg_per_min
         self.assertTrue(0.2 < rate < 0.8)
         self.assertEqual(kept.last_rates(self.db, "arch", on_at, 3), [rate])
-        learned = boil.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4))
+        learned = boil_plan.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4))
         self.assertAlmostEqual(learned[0].efficiency, (160 * 0.4 + 156 * 2.26) / 1650, delta=0.02)
         # Whose it is comes along, to the gram.
         shares = {
@@ -622,8 +625,8 @@ class Fires(SapCase):
         self.assertAlmostEqual(taken[1].mass_kg * 55, 2.0 * waiting.after.brix, places=3)
         self.assertEqual({facts.target_brix for facts in taken}, {66.9})
         charge, bulk = flow.charge_id(context.batch.id), flow.bulk_id(context.batch.id)
-        self.assertEqual(len(flow.flows_out_of(self.db, charge)), 1)
-        self.assertEqual(len(flow.flows_out_of(self.db, bulk)), 2)
+        self.assertEqual(len(flowed.flows_out_of(self.db, charge)), 1)
+        self.assertEqual(len(flowed.flows_out_of(self.db, bulk)), 2)
         self.assertEqual(overview.due_cold_checks(self.db, at + timedelta(hours=15)), [])
         whose = [one.code for one in flows_of(self.db, last).came_from if one.kind == "woodlot"]
         self.assertEqual(sorted(whose), ["Tern Lot", "Upper Fold"])
@@ -719,8 +722,8 @@ class Demo(KitchenCase):
         self.assertGreaterEqual(len(fires), 5)
         for batch in fires:
             charge = flow.charge_id(batch["id"])
-            into = self._solids(flow.flows_into(self.db, charge))
-            out = self._solids(flow.flows_out_of(self.db, charge))
+            into = self._solids(flowed.flows_into(self.db, charge))
+            out = self._solids(flowed.flows_out_of(self.db, charge))
             self.assertAlmostEqual(out / into, 1.0, delta=0.001, msg=batch["code"])
 
     @staticmethod
