@@ -27,6 +27,17 @@ class Confection:
     invert_min_percent: float | None
     invert_max_percent: float | None
     handling: str
+    lay_out: str
+    """What is at hand before the fire is lit, besides defoamer and cold water."""
+    work_min: float
+    """Minutes with both hands in it: stirring and moulding, pouring, sieving."""
+    wrap: str
+    good_for: str
+    keeps_days: int
+    """So many at the most, for a date on a label."""
+    label_en: str
+    label_fr: str
+    """What it is called on a label, without its kind of sugar."""
 
     @property
     def full_name(self) -> str:
@@ -58,9 +69,25 @@ def confections() -> tuple[Confection, ...]:
             invert_min_percent=number(row["invert_min_percent"]),
             invert_max_percent=number(row["invert_max_percent"]),
             handling=row["handling"],
+            lay_out=row["lay_out"],
+            work_min=float(row["work_min"]),
+            wrap=row["wrap"],
+            good_for=row["good_for"],
+            keeps_days=int(row["keeps_days"]),
+            label_en=row["label_en"],
+            label_fr=row["label_fr"],
         )
         for row in load_rows("confections.csv")
     )
+
+
+def confection(key: str) -> Confection:
+    """The confection of that key.
+
+    Raises:
+        KeyError: there is none.
+    """
+    return {one.key: one for one in confections()}[key]
 
 
 def solids_brix(

@@ -165,29 +165,7 @@ def minutes_to_cool(mass_kg: float, hot_c: float, stir_c: float, bath: Bath) -> 
 
 HEATING_KW = 1.4
 """What a stove puts into a candy pot."""
-WORK_MIN: dict[str, float] = {
-    "cream": 14.0,
-    "stirred-sugar": 4.0,
-    "moulded-sugar-soft": 4.0,
-    "moulded-sugar-firm": 3.0,
-    "granulated-sugar": 9.0,
-    "snow-taffy-soft": 5.0,
-    "snow-taffy-chewy": 5.0,
-    "hard-drops": 6.0,
-}
-"""Minutes with both hands in it: stirring and moulding, pouring, sieving."""
 LAY_OUT_MIN = 5.0
-LAY_OUT: dict[str, str] = {
-    "cream": "the bath, a flat stiff spoon, clean jars with their lids",
-    "stirred-sugar": "a wooden spoon, a buttered or lined dish",
-    "moulded-sugar-soft": "moulds wiped and in rows, a spoon and a scraper, a second pair of hands",
-    "moulded-sugar-firm": "moulds wiped and in rows, a spoon and a scraper, a second pair of hands",
-    "granulated-sugar": "a long spoon, sleeves and gloves, a wide tray, the sieve",
-    "snow-taffy-soft": "trays of clean packed snow, sticks, waxed paper",
-    "snow-taffy-chewy": "trays of clean packed snow, sticks, waxed paper",
-    "hard-drops": "drop moulds or an oiled slab, gloves, wrappers",
-}
-"""What is at hand before the fire is lit, besides defoamer and cold water."""
 
 
 @dataclass(frozen=True)
@@ -238,5 +216,5 @@ def stages(
         CookStage("lay out", LAY_OUT_MIN, True),
         CookStage("boil", heat + boil, True),
         CookStage("rest" if piece.key.startswith("snow") else "cool", rest, False),
-        CookStage("work", WORK_MIN.get(piece.key, 6.0), True),
+        CookStage("work", piece.work_min, True),
     ]

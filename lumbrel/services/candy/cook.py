@@ -107,7 +107,7 @@ def planned(
         late=begin < now,
         fuel_kwh=core.fuel_kwh(plan),
         cost=_cost(price, fuel, plan, brix),
-        lay_out=core.LAY_OUT.get(piece.key, ""),
+        lay_out=piece.lay_out,
         learned=taught.words,
     )
 

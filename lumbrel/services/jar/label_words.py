@@ -1,17 +1,10 @@
 """What a label says, in English, in French, or in both, where law wants both."""
 
+from lumbrel.core.candy.confections import confections
+
 LANGUAGES = {"en": "English", "fr": "French", "both": "English and French"}
-SORTS = {
-    "snow-taffy-soft": "taffy",
-    "snow-taffy-chewy": "taffy",
-    "cream": "cream",
-    "stirred-sugar": "soft sugar",
-    "moulded-sugar-soft": "soft sugar",
-    "moulded-sugar-firm": "soft sugar",
-    "granulated-sugar": "sugar",
-    "hard-drops": "drops",
-}
-"""What a confection is called on a label, by its key."""
+KINDS = {"maple": "d’érable", "birch": "de bouleau", "walnut": "de noyer"}
+"""Kinds of sugar, as French says them behind a noun."""
 SAID: dict[str, dict[str, str]] = {
     "en": {
         "maple": "Maple syrup",
@@ -35,9 +28,9 @@ SAID: dict[str, dict[str, str]] = {
         "keep cold": "Keep refrigerated",
         "made": "made",
         **{
-            f"{kind} {sort}": f"{kind.capitalize()} {sort}"
-            for kind in ("maple", "birch", "walnut")
-            for sort in SORTS.values()
+            f"{kind} {one.label_en}": f"{kind.capitalize()} {one.label_en}"
+            for kind in KINDS
+            for one in confections()
         },
         "of maple": "Ingredients: maple syrup",
         "of birch": "Ingredients: birch syrup",
@@ -65,19 +58,9 @@ SAID: dict[str, dict[str, str]] = {
         "keep cold": "Garder au froid",
         "made": "fabriqué",
         **{
-            f"{kind} {sort}": f"{noun} {tree}"
-            for kind, tree in (
-                ("maple", "d’érable"),
-                ("birch", "de bouleau"),
-                ("walnut", "de noyer"),
-            )
-            for sort, noun in (
-                ("taffy", "Tire"),
-                ("cream", "Crème"),
-                ("soft sugar", "Sucre mou"),
-                ("sugar", "Sucre granulé"),
-                ("drops", "Bonbons durs"),
-            )
+            f"{kind} {one.label_en}": f"{one.label_fr} {tree}"
+            for kind, tree in KINDS.items()
+            for one in confections()
         },
         "of maple": "Ingrédients : sirop d’érable",
         "of birch": "Ingrédients : sirop de bouleau",

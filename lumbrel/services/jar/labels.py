@@ -9,6 +9,7 @@ from typing import Literal
 from urllib.parse import quote
 
 from lumbrel.core import units
+from lumbrel.core.candy.confections import confection
 from lumbrel.core.candy.keeping import keeping
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base import batch as contexts
@@ -22,7 +23,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.jar.label_style import LabelStyle
-from lumbrel.services.jar.label_words import SORTS, said_together, say
+from lumbrel.services.jar.label_words import said_together, say
 from lumbrel.store import jars, record
 
 Role = Literal["product", "grade", "net", "must", "may"]
@@ -212,7 +213,7 @@ def _lines(label: Label, style: LabelStyle) -> list[LabelLine]:
 
 def product(tongue: str, label: Label) -> str:
     """What a confection is called."""
-    sort = SORTS[label.confection]
+    sort = confection(label.confection).label_en
     return say(tongue, f"{label.sugar_kind} {sort}")
 
 
