@@ -6,6 +6,7 @@ from lumbrel.core.bench.refractometer import COLDEST_DROP_C, WARMEST_DROP_C
 from lumbrel.core.bench.thermometer import TEST_BOIL_GOOD_FOR_HOURS, TEST_BOIL_GOOD_FOR_PA
 from lumbrel.core.candy.confections import BURN_HAZARD_C, FOAM_TO_ABOVE_WATER_K
 from lumbrel.core.colour.blend import SURE
+from lumbrel.core.colour.grades import CLASSES
 from lumbrel.core.jar.hot_pack import COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.pan.target import (
@@ -38,6 +39,8 @@ class Figures:
     keep_depth_mm: float = KEEP_DEPTH_MM
     ice_share: float = ICE_SHARE
     """Of the sap's Brix, what stays in its ice."""
+    colour_classes: tuple[str, ...] = tuple(name for name, _, _ in CLASSES)
+    """The lightest first."""
     sure: float = SURE
     """So likely, one class is named alone."""
     told_chance: float = 0.01
