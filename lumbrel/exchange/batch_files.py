@@ -63,7 +63,8 @@ def as_json(context: BatchContext) -> str:
                 "line": line.title,
                 "detail": line.detail,
                 "corrected_brix": line.reading.brix if line.reading else None,
-                "sigma_brix": line.reading.sigma_brix if line.reading else None,
+                # What says nothing has no sigma: 0, not 0.0, as it was always written out.
+                "sigma_brix": (line.reading.sigma_brix or 0) if line.reading else None,
                 "superseded": line.entry.superseded,
                 "supersedes": line.entry.supersedes,
                 "why": line.entry.why,

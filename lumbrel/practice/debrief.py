@@ -22,6 +22,7 @@ from lumbrel.services.base.facts import (
     QuestionKey,
 )
 from lumbrel.services.base.form import NotFound
+from lumbrel.services.base.said import in_full
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.stations import slip
 
@@ -97,18 +98,14 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     there = _truth_at(pan.truth, drawn.at)
     water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wanted_brix)
     said = [
-        Said(
-            row.reading.at,
-            row.title,
-            row.reading.brix,
-            row.reading.sigma_brix,
-            _truth_at(pan.truth, row.reading.at).brix,
-        )
+        Said(at, row.title, brix, row.reading.sigma_brix, _truth_at(pan.truth, at).brix)
         for row in slip.lines(context)
         if row.reading is not None
-        and row.reading.brix is not None
+        and (brix := row.reading.brix) is not None
         and isinstance(row.entry.facts, (*READINGS, DepthFacts))
         and not row.entry.superseded
+        and (read := in_full(context, row.entry))
+        and (at := read.at)
     ]
     return Debrief(
         drawn_at=drawn.at,

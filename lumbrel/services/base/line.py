@@ -11,6 +11,7 @@ from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry, F
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
+from lumbrel.services.base.said import Spoken
 
 
 @dataclass(frozen=True)
@@ -21,7 +22,7 @@ class Line:
     title: str
     detail: str = ""
     value: str = ""
-    reading: Corrected | None = None
+    reading: Spoken | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

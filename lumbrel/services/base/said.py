@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import datetime
 from itertools import pairwise
 from sqlite3 import Connection
-from typing import Any
+from typing import Any, Protocol
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
@@ -23,6 +23,19 @@ SHOWN_FROM_BRIX = 0.1
 SEEN_FROM_BRIX = 0.05
 """By less, what it said before reads the same on the slip."""
 SAME_BRIX = 1e-6
+
+
+class Spoken(Protocol):
+    """What a reading says of density, Brix; where it says nothing, why."""
+
+    @property
+    def brix(self) -> float | None: ...
+    @property
+    def sigma_brix(self) -> float: ...
+    @property
+    def refusal(self) -> str: ...
+
+
 Sayer = Callable[[BatchContext, Entry[Any]], Corrected]
 Wanted = Callable[[Entry[Any]], bool]
 _SAYERS: dict[str, Sayer] = {}
@@ -36,6 +49,19 @@ def spoken_by(kind: str, sayer: Sayer) -> None:
 def speaks(entry: Entry[Any]) -> bool:
     """Whether a line says something of density."""
     return entry.kind in _SAYERS
+
+
+def held(context: BatchContext, entry: Entry[Any]) -> Spoken:
+    """What a reading said and still says, read and not computed; by today's formulas where nothing was said
+    yet."""
+    told = store.of_line(context.db, entry.id)
+    return told[-1] if told else _SAYERS[entry.kind](context, entry)
+
+
+def in_full(context: BatchContext, entry: Entry[Any]) -> Corrected | None:
+    """A reading as it was said, with its working; None for a line that says nothing of density."""
+    found = today(context, entry)
+    return as_said(context.db, found) if found else None
 
 
 def as_said(db: Connection, today: Corrected) -> Corrected:

@@ -5,7 +5,6 @@ from math import exp
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.dip import dated, dip
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -16,8 +15,8 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Bounds, Form, was_confirmed
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.said import held
 from lumbrel.services.bench.checks import check_is_old
-from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.bench.cup_probe import cup_probe
 from lumbrel.services.bench.curves import hydrometer_of
 from lumbrel.services.day.pressure import pressure_at
@@ -297,7 +296,7 @@ def _line(
     title: str,
     remark: str,
 ) -> Line:
-    reading: Corrected = Corrector.of(context).correct(entry)
+    reading = held(context, entry)
     value = "" if reading.brix is None else f"{reading.brix:.1f}"
     doubt = reading.refusal or f"± {reading.sigma_brix:.1f}"
     if was_confirmed(entry.typed):

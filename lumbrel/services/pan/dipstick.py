@@ -15,7 +15,7 @@ from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import DepthFacts, PutInFacts
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.said import as_said
+from lumbrel.services.base.said import as_said, held
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
@@ -118,7 +118,7 @@ def depth(form: Form, context: BatchContext) -> DepthFacts | None:
 
 def words(context: BatchContext, entry: Entry[DepthFacts]) -> Line:
     """A depth on the slip."""
-    said = corrected(context, entry)
+    said = held(context, entry)
     value = "" if said.brix is None else f"{said.brix:.1f}"
     doubt = said.refusal or f"± {said.sigma_brix:.1f}"
     shown = context.show(entry.facts.depth_mm, "depth")

@@ -108,7 +108,7 @@ def _marks_of_lines(lines: Sequence[Line]) -> list[dict[str, Any]]:
         if entry.superseded:
             continue
         if reading is not None and reading.brix is not None:
-            mark = _mark(entry.at, reading.kind, line.title)
+            mark = _mark(entry.at, entry.kind, line.title)
             mark |= {"brix": round(reading.brix, 2), "sigma": round(reading.sigma_brix, 2)}
             marks.append(mark)
         elif isinstance(entry.facts, EVENTS):

@@ -9,7 +9,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import SIGNS as WORDS
 from lumbrel.services.base.facts import SignFacts, SignKey
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.said import as_said
+from lumbrel.services.base.said import as_said, held
 from lumbrel.store.instruments import Instrument, SignsDetail
 
 SIGNS = Instrument(id="signs", name="Signs", detail=SignsDetail())
@@ -92,6 +92,6 @@ def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
 
 def words(context: BatchContext, entry: Entry[SignFacts]) -> Line:
     """A sign on the slip."""
-    said, known = corrected(context, entry), KNOWN[entry.facts.sign]
+    said, known = held(context, entry), KNOWN[entry.facts.sign]
     value = "" if said.brix is None else f"{said.brix:.1f}"
     return Line(entry, known.words, said.refusal or f"± {said.sigma_brix:.1f}", value, said)

@@ -13,7 +13,7 @@ from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import Facts, PutInFacts, ScaleFacts, WeighedFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.said import as_said
+from lumbrel.services.base.said import Spoken, as_said, held
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
 from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.store.instruments import Instrument, ScaleDetail
@@ -235,7 +235,7 @@ def _refuse(form: Form, said: Corrected) -> None:
 
 def weighed_words(context: BatchContext, entry: Entry[WeighedFacts]) -> Line:
     """A cupful on the slip."""
-    said = corrected_cupful(context, entry)
+    said = held(context, entry)
     volume = context.show(entry.facts.volume_l, "volume", 3)
     title = f"Cupful {context.show(entry.facts.mass_kg, 'mass', 3)} in {volume}"
     return _line(entry, title, said)
@@ -243,10 +243,10 @@ def weighed_words(context: BatchContext, entry: Entry[WeighedFacts]) -> Line:
 
 def scale_words(context: BatchContext, entry: Entry[ScaleFacts]) -> Line:
     """A scale's word on the slip."""
-    said = corrected_scale(context, entry)
+    said = held(context, entry)
     return _line(entry, f"On the scale {context.show(entry.facts.mass_kg, 'mass', 2)}", said)
 
 
-def _line(entry: Entry[Facts], title: str, said: Corrected) -> Line:
+def _line(entry: Entry[Facts], title: str, said: Spoken) -> Line:
     value = "" if said.brix is None else f"{said.brix:.1f}"
     return Line(entry, title, said.refusal or f"± {said.sigma_brix:.1f}", value, said)

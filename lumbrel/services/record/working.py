@@ -2,11 +2,13 @@
 
 from collections.abc import Sequence
 
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.said import in_full
 from lumbrel.services.base.working import DoubtPart, Step, Working, missing
 
 
-def line(lines: Sequence[Line], entry_id: str) -> Working:
+def line(context: BatchContext, lines: Sequence[Line], entry_id: str) -> Working:
     """One line of a slip.
 
     Args:
@@ -20,8 +22,8 @@ def line(lines: Sequence[Line], entry_id: str) -> Working:
     if found is None:
         raise missing()
     typed = "; ".join(f"{name} {text}" for name, text in found.entry.typed.items())
-    if found.reading is not None:
-        reading = found.reading
+    reading = in_full(context, found.entry)
+    if reading is not None:
         steps = [Step(*step) for step in reading.steps]
         if reading.refusal:
             steps.append(Step("says nothing of density", reading.refusal))

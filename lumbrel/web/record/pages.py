@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.exchange import batch_files
 from lumbrel.services.base.facts import OpenedFacts
 from lumbrel.services.base.form import BadInput, NotFound, Overtaken
+from lumbrel.services.base.said import in_full
 from lumbrel.services.stations import choices_for, slip
 from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
@@ -39,6 +40,7 @@ def _correct(
         context=context,
         lines=lines,
         line_at=at,
+        steps=reading.steps if (reading := in_full(context, at.entry)) else (),
         form=form or Filled(at.entry.typed),
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),

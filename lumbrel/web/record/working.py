@@ -42,6 +42,7 @@ def of_pan(visit: Here, code: str, figure: str) -> HTMLResponse:
 @router.get("/slip/{code}/{entry_id}")
 def of_slip(visit: Here, code: str, entry_id: str) -> HTMLResponse:
     """A line of the slip."""
-    found = slip_working.line(slip.lines(visit.batch(code)), entry_id)
+    context = visit.batch(code)
+    found = slip_working.line(context, slip.lines(context), entry_id)
     correct = f"/batch/{code}/correct/{entry_id}"
     return _shown(visit, found, "pan", f"/pan/{code}", correct)
