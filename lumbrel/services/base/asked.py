@@ -64,10 +64,12 @@ class Quantity(Declared):
     low: float
     high: float
     required: bool = True
+    sentence: str = ""
+    """What is said where it lies outside; else its bounds are."""
 
     def read(self, form: Form, name: str) -> float | None:
         """Within its bounds."""
-        sentence = f"{self.label.capitalize()}: between {self._span()}."
+        sentence = self.sentence or f"{self.label.capitalize()}: between {self._span()}."
         value = form.between(Bounds(name, self.of, self.low, self.high, sentence), self.required)
         return int(value) if value is not None and self.of == COUNT else value
 
@@ -159,12 +161,28 @@ def asked_of(facts: type[BaseModel]) -> list[Field]:
     return found
 
 
-def read_asked(facts: type[M], form: Form) -> M | None:
-    """The facts of a kind that declares its fields, as they were typed; None where something is wrong. A
-    reading says besides whether its moment is that of the dip."""
+def asked_in_rows(facts: type[BaseModel]) -> list[list[Field]]:
+    """The fields that a kind declares, two quantities beside each other."""
+    rows: list[list[Field]] = []
+    for one in asked_of(facts):
+        if rows and len(rows[-1]) == 1 and one.sort == rows[-1][0].sort == "quantity":
+            rows[-1].append(one)
+        else:
+            rows.append([one])
+    return rows
+
+
+def typed_of(facts: type[BaseModel], form: Form) -> dict[str, Any]:
+    """What was typed into the fields that a kind declares, by its facts; what was left empty, or is wrong, is
+    not among it. A reading says besides whether its moment is that of the dip."""
     given = {one.fact: one.asked.read(form, one.name) for one in asked_of(facts)}
-    if form.errors:
-        return None
     if "dated" in facts.model_fields:
         given["dated"] = dated(form)
-    return facts(**{fact: value for fact, value in given.items() if value is not None})
+    return {fact: value for fact, value in given.items() if value is not None}
+
+
+def read_asked(facts: type[M], form: Form) -> M | None:
+    """The facts of a kind that declares all that it holds, as they were typed; None where something is
+    wrong."""
+    given = typed_of(facts, form)
+    return None if form.errors else facts(**given)

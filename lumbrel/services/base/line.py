@@ -9,7 +9,7 @@ from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry, F
-from lumbrel.services.base.facts import Facts
+from lumbrel.services.base.facts import DrawnFacts, Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.said import Spoken
 
@@ -61,6 +61,10 @@ class LineKind:
     def key(self) -> str:
         """As the record and addresses name it."""
         return self.facts.key()
+
+
+DRAWN: tuple[str, tuple[type[Facts], ...]] = ("Draw the batch off first.", (DrawnFacts,))
+"""What is needed by all that comes after the draw."""
 
 
 def typed(facts: type[F]) -> Callable[[Form, BatchContext], F | None]:

@@ -4,7 +4,7 @@ from lumbrel.core.candy import setting
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import DrawnFacts, InvertFacts
+from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.candy.syrup import DILUTION, USUAL_DILUTION
@@ -12,7 +12,6 @@ from lumbrel.services.candy.syrup import DILUTION, USUAL_DILUTION
 
 def invert(form: Form, context: BatchContext) -> InvertFacts | None:
     """What the meter showed, and of how thin a dilution."""
-    context.require(form, "Draw the batch off first.", DrawnFacts)
     dilution = form.between(DILUTION, required=False) or USUAL_DILUTION
     if not form.given("meter"):
         form.errors["meter"] = "Type what the meter shows in mg/dL, 0 to 600, or HI."

@@ -26,7 +26,7 @@ from lumbrel.services.base.facts import (
     StirFacts,
     TurnedFacts,
 )
-from lumbrel.services.base.line import LineKind, typed
+from lumbrel.services.base.line import DRAWN, LineKind, typed
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.candy import alarms, begin, entries, results, steps
 from lumbrel.services.candy.choices import choices
@@ -99,7 +99,7 @@ LINE_KINDS = (
         read=typed(ScoredFacts),
         words=results.scored_words,
     ),
-    LineKind(facts=InvertFacts, read=entries.invert, words=entries.words),
+    LineKind(facts=InvertFacts, needs=DRAWN, read=entries.invert, words=entries.words),
 )
 
 STATION = Station(

@@ -9,6 +9,7 @@ from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.learned import usual_rate
 from lumbrel.core.candy.signs import BY_KEY as SIGNS
 from lumbrel.core.candy.stirring import WORKED
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dated, dip
 from lumbrel.services.base.entry import Entry
@@ -195,11 +196,8 @@ def cooked_words(context: BatchContext, entry: Entry[CookedFacts]) -> Line:
 def bath(form: Form, context: BatchContext) -> BathFacts | None:
     """Put somewhere else, or its water changed."""
     board = board_at(context, form, ("cool",), "Nothing of this cook is cooling.")
-    key = form.choice("bath", list(BATHS), "Choose where it cools.")
-    around = form.between(AROUND, required=False)
-    if board is None or not key:
-        return None
-    return BathFacts(bath=cast(BathKey, key), around_c=around)
+    facts = read_asked(BathFacts, form)
+    return facts if board else None
 
 
 def bath_words(context: BatchContext, entry: Entry[BathFacts]) -> Line:

@@ -6,6 +6,7 @@ from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.filter.flow import MEDIA, require_loss
 from lumbrel.core.physics.sucrose import density_kg_m3
+from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
@@ -33,7 +34,6 @@ TEMPERATURE = Bounds(
 HOT_C = 90.0
 """Of syrup in the filter when nobody says how warm it is."""
 OUT = Bounds("out", "mass", 0.01, 5000, "What came through weighs between 10 g and 5000 kg.")
-LITRES = Bounds("litres", "volume", 0.01, 5000, "What has passed is between 10 ml and 5000 L.")
 
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
@@ -123,22 +123,19 @@ def words(context: BatchContext, entry: Entry[FilterFacts]) -> Line:
 
 def passed(form: Form, context: BatchContext) -> PassedFacts | None:
     """How much has run through so far; 0 begins it."""
-    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
-    method = form.choice("method", list(MEDIA), "Choose what it runs through.")
-    begins = form.fields.get("litres", "").strip() in ("0", "0 L", "")
-    litres = 0.0 if begins else form.between(LITRES)
-    if litres is None or not drawn:
+    facts = read_asked(PassedFacts, form)
+    if facts is None or not context.of_kind(DrawnFacts):
         return None
     before = max((e.facts.litres for e in context.of_kind(PassedFacts)), default=0.0)
-    if litres < before:
+    if facts.litres < before:
         form.errors["litres"] = (
             f"Less than before: {context.show(before, 'volume')} had passed already. Type all that "
             "has passed so far."
         )
     there = after_draw(context).volume_l
-    if litres > there * 1.15:
+    if facts.litres > there * 1.15:
         form.errors["litres"] = f"Only about {context.show(there, 'volume')} was drawn."
-    return PassedFacts(litres=litres, method=method)
+    return facts
 
 
 def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:

@@ -3,7 +3,7 @@
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import HOT
 from lumbrel.services.base.facts import FilterFacts, PassedFacts, PulledFacts
-from lumbrel.services.base.line import LineKind, typed
+from lumbrel.services.base.line import DRAWN, LineKind, typed
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.filter import entries
 from lumbrel.services.filter.choices import choices
@@ -24,7 +24,7 @@ STATION = Station(
     key="filter",
     title="Filter",
     line_kinds=(
-        LineKind(facts=PassedFacts, read=entries.passed, words=entries.passed_words),
+        LineKind(facts=PassedFacts, needs=DRAWN, read=entries.passed, words=entries.passed_words),
         LineKind(
             facts=PulledFacts,
             needs=("Say first what it runs through.", (PassedFacts,)),

@@ -12,30 +12,24 @@ from lumbrel.services.base.facts import (
     KettleFacts,
     ReheatFacts,
 )
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.off_fire import speaking, true_c
 
-KETTLE = Bounds(
-    "kettle",
-    "temperature",
-    30,
-    115,
-    "A kettle of syrup is between 30 and 115 °C (86 and 239 °F) warm.",
-)
+COLDEST_C, HOTTEST_C = 30.0, 115.0
 WARMS_K = 1.5
 """Off the fire no kettle grows warmer; so much is the thermometer's."""
 
 
 def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
     """What the kettle shows."""
-    context.require(form, "Draw the batch off first.", DrawnFacts)
     if form.given("probe"):
         return _by_probe(form, context)
-    shown = form.between(KETTLE)
-    if shown is None:
+    facts = read_asked(KettleFacts, form)
+    if facts is None:
         return None
+    shown = facts.temperature_c
     now = kettle_of(context) if context.of_kind(DrawnFacts) else None
     if (
         now
@@ -48,7 +42,7 @@ def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
             f"By its cooling it should be near {was}, and off the fire nothing grows warmer. If it was "
             "on the fire again, say that first. Is it so?",
         )
-    return KettleFacts(temperature_c=shown)
+    return facts
 
 
 def _by_probe(form: Form, context: BatchContext) -> KettleFacts | None:
@@ -60,10 +54,9 @@ def _by_probe(form: Form, context: BatchContext) -> KettleFacts | None:
         return None
     probe, sample = told
     shown = true_c(context, probe, sample, context.now)
-    if not KETTLE.low <= shown <= KETTLE.high:
+    if not COLDEST_C <= shown <= HOTTEST_C:
         form.errors["kettle"] = (
-            f"{probe.name} shows {context.show(shown, 'temperature')}: is it in the kettle? "
-            + KETTLE.sentence
+            f"{probe.name} shows {context.show(shown, 'temperature')}: is it in the kettle?"
         )
     return KettleFacts(temperature_c=shown, probe=probe.id)
 

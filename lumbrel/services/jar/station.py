@@ -4,13 +4,12 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import GLASS, HOT, SALE
 from lumbrel.services.base.facts import (
     CheckedFacts,
-    DrawnFacts,
     JarFacts,
     KettleFacts,
     PackedFacts,
     ReheatFacts,
 )
-from lumbrel.services.base.line import LineKind, typed, worded
+from lumbrel.services.base.line import DRAWN, LineKind, typed, worded
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.jar import entries, heat
 from lumbrel.services.jar.choices import choices
@@ -30,13 +29,12 @@ def _said(context: BatchContext) -> str:
     return f"{now.in_this_heat} jars, {now.minutes_left:.0f} min"
 
 
-DRAWN = ("Draw the batch off first.", (DrawnFacts,))
 JARRED = ("Jar it first.", (JarFacts,))
 STATION = Station(
     key="jar",
     title="Jar",
     line_kinds=(
-        LineKind(facts=KettleFacts, read=heat.kettle, words=heat.kettle_words),
+        LineKind(facts=KettleFacts, needs=DRAWN, read=heat.kettle, words=heat.kettle_words),
         LineKind(facts=ReheatFacts, needs=DRAWN, read=typed(ReheatFacts), words=heat.reheat_words),
         LineKind(facts=JarFacts, moves=True, read=entries.jar, words=entries.words),
         LineKind(

@@ -3,6 +3,7 @@
 from datetime import datetime
 from typing import Any
 
+from lumbrel.services.base.asked import typed_of
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry
@@ -15,7 +16,7 @@ from lumbrel.services.base.facts import (
     QuestionKey,
     StageFacts,
 )
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.alarms import HEADLINES
@@ -30,10 +31,6 @@ DEFOAMERS = {
     "cream": ("cream", "milk"),
     "commercial": ("commercial defoamer", ""),
 }
-
-MASS = Bounds("mass", "mass", 0.01, 5000, "What was put in must weigh between 0.01 and 5000 kg.")
-BRIX = Bounds("brix", "brix", 0, 85, "Its Brix must lie between 0 (water) and 85.")
-TEMPERATURE = Bounds("temperature", "temperature", 0, 120, "It must be between 0 and 120 °C warm.")
 
 
 def heat_is_off(form: Form, context: BatchContext, facts: HeatFacts) -> None:
@@ -128,18 +125,11 @@ def added(form: Form, context: BatchContext) -> AddedFacts | None:
             form.errors["from"] = "Into a candy pot water or syrup is put, not another batch."
             return None
         return pour.poured(form, context)
-    mass = form.between(MASS)
-    brix = form.between(BRIX)
-    warm = form.between(TEMPERATURE, required=False)
-    if mass is None or brix is None:
-        return None
-    facts: dict[str, Any] = {"mass_kg": mass, "brix": brix}
-    if warm is not None:
-        facts["temperature_c"] = warm
+    typed = typed_of(AddedFacts, form)
     if form.given("woodlot"):
         known = [w.id for w in woodlots(context.db)]
-        facts["woodlot_id"] = form.choice("woodlot", known, "Choose the woodlot it came from.")
-    return AddedFacts(**facts)
+        typed["woodlot_id"] = form.choice("woodlot", known, "Choose the woodlot it came from.")
+    return None if form.errors else AddedFacts(**typed)
 
 
 def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:

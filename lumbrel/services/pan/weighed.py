@@ -6,12 +6,13 @@ from math import hypot
 from lumbrel.core.bench.causes import Cause
 from lumbrel.core.bench.cupful import cupful, volume_of_water_l
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base.asked import typed_of
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
-from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER, dated
+from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER
 from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import Facts, PutInFacts, ScaleFacts, WeighedFacts
-from lumbrel.services.base.form import Bounds, Form
+from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import Spoken, as_said, held
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
@@ -25,25 +26,6 @@ SCALE_SHARE, SCALE_KG, FOAM_KG = 0.003, 0.005, 0.01
 TAKE_IN_SHARE = 0.02
 """What was taken in was weighed, or measured, on another scale."""
 THINNEST_BRIX, MORE_THAN_PUT_IN = 1.0, 1.03
-
-MASS = Bounds(
-    "mass", "mass", 0.02, 20, "A cupful weighs between 20 g and 20 kg; type 331 g, or 11.7 oz."
-)
-VOLUME = Bounds(
-    "volume", "volume", 0.02, 20, "A cup holds between 20 ml and 20 L; type 250 ml, or 1 cup."
-)
-WATER = Bounds(
-    "water", "mass", 0.02, 20, "The water that fills the cup weighs between 20 g and 20 kg."
-)
-TEMPERATURE = Bounds(
-    "temperature",
-    "temperature",
-    0,
-    108,
-    "A cupful is weighed between 0 and 108 °C (32 and 226 °F).",
-)
-ON_SCALE = Bounds("mass", "mass", 0.05, 5000, "What is on the scale weighs 50 g to 5000 kg.")
-EMPTY = Bounds("empty", "mass", 0, 2000, "An empty vessel weighs at most 2000 kg; 0 when tared.")
 
 
 def corrected_cupful(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected:
@@ -182,23 +164,17 @@ def _cannot(context: BatchContext, mass_kg: float, solids: float) -> str:
 
 def weighed(form: Form, context: BatchContext) -> WeighedFacts | None:
     """A cupful's mass and volume as they are typed."""
-    mass, warm = form.between(MASS), form.between(TEMPERATURE)
-    by_water = form.given("water")
-    if not by_water and not form.given("volume"):
+    typed = typed_of(WeighedFacts, form)
+    if not form.given("water") and not form.given("volume"):
         form.errors["volume"] = (
             "Say how much it is: the cup’s volume, or, sharper, what it weighs full of water."
         )
+    if form.errors:
         return None
-    holds = form.between(WATER) if by_water else form.between(VOLUME)
-    if mass is None or warm is None or holds is None:
-        return None
-    facts = WeighedFacts(
-        mass_kg=mass,
-        volume_l=volume_of_water_l(holds) if by_water else holds,
-        water_kg=holds if by_water else None,
-        temperature_c=min(warm, HOTTEST_DENSITY_C),
-        dated=dated(form),
-    )
+    if "water_kg" in typed:
+        typed["volume_l"] = volume_of_water_l(typed["water_kg"])
+    typed["temperature_c"] = min(typed["temperature_c"], HOTTEST_DENSITY_C)
+    facts = WeighedFacts(**typed)
     said = corrected_cupful(context, preview(facts, context.now))
     _refuse(form, said)
     return facts
@@ -206,16 +182,16 @@ def weighed(form: Form, context: BatchContext) -> WeighedFacts | None:
 
 def scale(form: Form, context: BatchContext) -> ScaleFacts | None:
     """What the scale under the vessel shows."""
-    mass = form.between(ON_SCALE)
-    empty = form.between(EMPTY) if form.given("empty") else empty_kg(context)
-    if mass is None or empty is None:
+    typed = {"empty_kg": empty_kg(context), **typed_of(ScaleFacts, form)}
+    if form.errors:
         return None
-    facts = ScaleFacts(mass_kg=mass, empty_kg=empty, dated=dated(form))
+    facts = ScaleFacts(**typed)
     _refuse(form, corrected_scale(context, preview(facts, context.now)))
     put_in = context.taken_in.facts.mass_kg
     put_in += sum(e.facts.mass_kg for e in context.of_kind(PutInFacts))
-    if mass - empty > MORE_THAN_PUT_IN * put_in:
-        there, was = context.show(mass - empty, "mass", 2), context.show(put_in, "mass", 2)
+    there_kg = facts.mass_kg - facts.empty_kg
+    if there_kg > MORE_THAN_PUT_IN * put_in:
+        there, was = context.show(there_kg, "mass", 2), context.show(put_in, "mass", 2)
         form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is it so?")
     return facts
 

@@ -21,7 +21,7 @@ from markupsafe import Markup, escape
 from lumbrel import __version__
 from lumbrel.core.units import said
 from lumbrel.services import stations
-from lumbrel.services.base.asked import Field, asked_of
+from lumbrel.services.base.asked import Field, asked_in_rows
 from lumbrel.services.base.facts import KINDS
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
@@ -61,9 +61,9 @@ def fields_of(kind: str, room: str = "") -> str:
     return own if (WEB / own).exists() else DECLARED
 
 
-def fields_declared(kind: str) -> list[Field]:
-    """The fields that a kind of line declares."""
-    return asked_of(KINDS[kind])
+def fields_declared(kind: str) -> list[list[Field]]:
+    """The fields that a kind of line declares, row by row."""
+    return asked_in_rows(KINDS[kind])
 
 
 def has_fields(kind: str) -> bool:

@@ -2,6 +2,7 @@
 
 from typing import Annotated, Literal
 
+from lumbrel.core.filter.flow import MEDIA
 from lumbrel.services.base.asked import Choice, Quantity, Words
 from lumbrel.services.base.facts.kind import Facts
 
@@ -25,8 +26,18 @@ class PassedFacts(Facts):
     """So much had passed the filter."""
 
     kind: Literal["passed"] = "passed"
-    litres: float
-    method: str
+    litres: Annotated[
+        float,
+        Quantity(of="volume", label="through so far", low=0, high=5000, required=False, big=True),
+    ] = 0.0
+    method: Annotated[
+        str,
+        Choice(
+            label="through",
+            options={key: medium.name for key, medium in MEDIA.items()},
+            missing="Choose what it runs through.",
+        ),
+    ]
 
 
 class PulledFacts(Facts):
@@ -92,7 +103,10 @@ class KettleFacts(Facts):
     """What the kettle showed, off the fire."""
 
     kind: Literal["kettle"] = "kettle"
-    temperature_c: float
+    temperature_c: Annotated[
+        float,
+        Quantity(of="temperature", name="kettle", label="kettle shows", low=30, high=115, big=True),
+    ]
     probe: str | None = None
     """The probe that was put into the kettle, and tells its temperature from here on."""
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from lumbrel.services.base.asked import Choice, Words, YesNo
+from lumbrel.services.base.asked import Choice, Quantity, Words, YesNo
 from lumbrel.services.base.facts.kind import Facts, FromTank, Part
 
 
@@ -106,6 +106,21 @@ class AddedFacts(PutInFacts):
     """Near-syrup, thinner syrup, or water at 0 Brix was put in."""
 
     kind: Literal["added"] = "added"
+    mass_kg: Annotated[float, Quantity(of="mass", label="put in", low=0.01, high=5000, big=True)]
+    brix: Annotated[
+        float, Quantity(of="brix", label="of Brix", hint="0 for water", low=0, high=85, big=True)
+    ]
+    temperature_c: Annotated[
+        float | None,
+        Quantity(
+            of="temperature",
+            label="how warm",
+            hint="empty: as what was taken in",
+            low=0,
+            high=120,
+            required=False,
+        ),
+    ] = None
 
 
 class FedFacts(PutInFacts):

@@ -3,7 +3,8 @@
 from typing import Annotated, Literal
 
 from lumbrel.core.candy.clinic import FLAWS
-from lumbrel.services.base.asked import Choice, Unseen, Words
+from lumbrel.core.candy.cook import BATHS
+from lumbrel.services.base.asked import Choice, Quantity, Unseen, Words
 from lumbrel.services.base.facts.kind import Facts
 from lumbrel.services.base.facts.opened import BathKey
 from lumbrel.services.base.facts.readings import ReadingFacts
@@ -46,8 +47,25 @@ class BathFacts(Facts):
     """The pot was put somewhere else to cool, or its water was changed."""
 
     kind: Literal["bath"] = "bath"
-    bath: BathKey
-    around_c: float | None = None
+    bath: Annotated[
+        BathKey,
+        Choice(
+            label="It cools",
+            options={key: bath.name for key, bath in BATHS.items()},
+            missing="Choose where it cools.",
+        ),
+    ]
+    around_c: Annotated[
+        float | None,
+        Quantity(
+            of="temperature",
+            label="the bath is",
+            low=-15,
+            high=40,
+            required=False,
+            sentence="The bath is between −15 and 40 °C (5 and 104 °F) warm.",
+        ),
+    ] = None
 
 
 class StirFacts(Facts):

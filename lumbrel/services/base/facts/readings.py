@@ -58,11 +58,53 @@ class WeighedFacts(Facts):
     """What a cupful weighed, and how much it was: by a measure, or by the water that the cup holds."""
 
     kind: Literal["weighed"] = "weighed"
-    mass_kg: float
-    volume_l: float
-    temperature_c: float
-    water_kg: float | None = None
+    mass_kg: Annotated[
+        float,
+        Quantity(
+            of="mass",
+            label="syrup weighs",
+            hint="without the cup, 331 g",
+            low=0.02,
+            high=20,
+            sentence="A cupful weighs between 20 g and 20 kg; type 331 g, or 11.7 oz.",
+        ),
+    ]
+    temperature_c: Annotated[
+        float,
+        Quantity(
+            of="temperature",
+            label="how warm",
+            hint="of the cupful",
+            low=0,
+            high=108,
+            sentence="A cupful is weighed between 0 and 108 °C (32 and 226 °F).",
+        ),
+    ]
+    water_kg: Annotated[
+        float | None,
+        Quantity(
+            of="mass",
+            label="full of water it weighs",
+            hint="the same cup, to the same line",
+            low=0.02,
+            high=20,
+            required=False,
+            sentence="The water that fills the cup weighs between 20 g and 20 kg.",
+        ),
+    ] = None
     """What the cup holds of water, when that is how its volume is known."""
+    volume_l: Annotated[
+        float,
+        Quantity(
+            of="volume",
+            label="or it holds",
+            hint="as 250 ml: three times vaguer",
+            low=0.02,
+            high=20,
+            required=False,
+            sentence="A cup holds between 20 ml and 20 L; type 250 ml, or 1 cup.",
+        ),
+    ]
     dated: Literal["", "dip", "typed"] = ""
 
 
@@ -70,8 +112,29 @@ class ScaleFacts(Facts):
     """What a scale under the vessel showed, and what the vessel weighs empty."""
 
     kind: Literal["scale"] = "scale"
-    mass_kg: float
-    empty_kg: float = 0.0
+    mass_kg: Annotated[
+        float,
+        Quantity(
+            of="mass",
+            label="the scale shows",
+            hint="with the vessel on it",
+            low=0.05,
+            high=5000,
+            sentence="What is on the scale weighs 50 g to 5000 kg.",
+        ),
+    ]
+    empty_kg: Annotated[
+        float,
+        Quantity(
+            of="mass",
+            label="the empty vessel",
+            hint="0 when tared; empty: as last time",
+            low=0,
+            high=2000,
+            required=False,
+            sentence="An empty vessel weighs at most 2000 kg; 0 when tared.",
+        ),
+    ] = 0.0
     dated: Literal["", "dip", "typed"] = ""
 
 
