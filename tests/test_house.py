@@ -120,6 +120,17 @@ class House(unittest.TestCase):
             if path.suffix == ".html":
                 self.assertNotRegex(text, forbidden, str(path))
 
+    def test_every_form_says_of_which_page_and_device_it_is(self) -> None:
+        """But those of who is not let in yet."""
+        seen = 0
+        for path, text in front_end():
+            if path.suffix == ".html" and path.name not in ("enter.html", "plain_error.html"):
+                forms = re.findall(r"<form\b(?:[^>{]|\{\{.*?\}\}|\{%.*?%\})*>\s*\S+", text, re.S)
+                for form in (one for one in forms if 'method="post"' in one):
+                    self.assertRegex(form, r"(?s)goes_to\(.*>\s*\{\{$", str(path))
+                    seen += 1
+        self.assertGreater(seen, 100)
+
     def test_every_promise_of_the_record_names_a_test_that_is_there(self) -> None:
         tests = "".join(path.read_text("utf-8") for path in (ROOT / "tests").rglob("test_*.py"))
         there = set(re.findall(r"def (test_\w+)", tests))

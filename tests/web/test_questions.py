@@ -10,6 +10,7 @@ from fastapi.testclient import TestClient
 from lumbrel.core.pan.boil_path import BoilPath
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import QuestionKey
+from lumbrel.services.base.form import SEEN
 from lumbrel.services.pan import asked_of_instruments, entries
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.belief import believe
@@ -57,6 +58,9 @@ class Questions(KitchenCase):
             address = re.search(r'action="([^"]+)"', form[0])
             assert address is not None
             fields = dict(re.findall(r'name="([^"]+)" value="([^"]*)"', form[0]))
+            self.assertIn(
+                SEEN, fields, "what every form brings along, or a phone's press is refused"
+            )
             pressed = self.client.post(address[1], data=fields)
             self.assertEqual(
                 (pressed.status_code, pressed.headers["location"]), (303, f"/pan/{self.code}")

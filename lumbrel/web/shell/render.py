@@ -1,11 +1,9 @@
 """From a service's object to a page: one environment, one formatter, one error page."""
 
-import re
 from collections.abc import Iterable, Mapping
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
-from html import unescape
 from importlib import import_module
 from pathlib import Path
 from sqlite3 import Connection
@@ -73,17 +71,43 @@ def has_fields(kind: str) -> bool:
     return fields_of(kind) != DECLARED or bool(fields_declared(kind))
 
 
-_OWN: ContextVar[Kitchen | None] = ContextVar("own", default=None)
-"""The kitchen whose page is made: macros and pieces of text know it by this."""
+@dataclass(frozen=True)
+class _Made:
+    """For whom a page is made, of which workspace, and when."""
+
+    kitchen: Kitchen
+    caller: Caller
+    workspace: str
+    now: datetime
+
+
+_MADE: ContextVar[_Made] = ContextVar("made")
+"""Of the page that is being made: macros and pieces of text know it by this."""
 
 
 def _own(text: object) -> object:
     """A fixed sentence with its quantities in the kitchen's own units."""
-    kitchen = _OWN.get()
-    if kitchen is None or kitchen.both_units or not isinstance(text, str):
+    made = _MADE.get(None)
+    if made is None or made.kitchen.both_units or not isinstance(text, str):
         return text
-    told = said(text, kitchen.units)
+    told = said(text, made.kitchen.units)
     return Markup(told) if isinstance(text, Markup) else told
+
+
+def goes_to(address: str) -> Markup:
+    """Where a form is sent, and of which workspace it is; it is not shown to whoever may not send it."""
+    made, path = _MADE.get(), address.partition("?")[0]
+    at = f"{address}{'&' if '?' in address else '?'}{AT}={made.workspace}"
+    shut = "" if made.caller.may(least_role("POST", path)) else Markup("hidden inert ")
+    return Markup('{}action="{}"').format(shut, at)
+
+
+def carried(own_id: str = "") -> Markup:
+    """What a form brings along: its own id, when its page was made, and the device's token."""
+    made = _MADE.get()
+    brings = {"id": own_id, SEEN: made.now.isoformat(), TOKEN: made.caller.token}
+    one = Markup('<input type="hidden" name="{}" value="{}">')
+    return Markup().join(one.format(name, value) for name, value in brings.items() if value)
 
 
 def _environment() -> Environment:
@@ -97,6 +121,8 @@ def _environment() -> Environment:
     environment.globals |= {
         "static": STATIC,
         "new_id": new_id,
+        "goes_to": goes_to,
+        "carried": carried,
         "picture_of": picture_of,
         "fields_of": fields_of,
         "fields_declared": fields_declared,
@@ -195,15 +221,15 @@ def fragment(
         "workspace": workspace.name,
     }
     shown, made = known | more, TEMPLATES.get_template(template)
-    own = _OWN.set(kitchen)
+    own = _MADE.set(_Made(kitchen, caller, workspace.name, now))
     try:
         rendered = made.render(shown)
         unsaid = _unsaid(rendered, shown.values())
         if unsaid.wrong:
             rendered = made.render(shown | {"unsaid": unsaid})
     finally:
-        _OWN.reset(own)
-    return HTMLResponse(_addressed(rendered, workspace.name, caller, now), status)
+        _MADE.reset(own)
+    return HTMLResponse(rendered, status)
 
 
 def _forms(shown: object) -> Iterable[Filled]:
@@ -237,25 +263,3 @@ def _unsaid(rendered: str, shown: Iterable[object]) -> Filled:
             kept = {name: text for name, text in form.fields.items() if name != SEEN}
             return Filled(kept, errors, asks, "unsaid")
     return Filled({}, errors, {}, "unsaid")
-
-
-_POSTS = re.compile(r'(<form\b(?=[^>]*\bmethod="post")[^>]*?)(\baction="([^"?]+))"([^>]*>)')
-
-
-def _addressed(rendered: str, workspace: str, caller: Caller, now: datetime) -> str:
-    """A page whose forms all say of which workspace it is and when it was made, carry the device's
-    token, and are not shown to whoever may not send them."""
-    carried = _hidden(SEEN, now.isoformat())
-    if caller.token:
-        carried += _hidden(TOKEN, caller.token)
-
-    def addressed(form: re.Match[str]) -> str:
-        before, action, address, after = form.groups()
-        shut = "" if caller.may(least_role("POST", unescape(address))) else "hidden inert "
-        return f'{before}{shut}{action}?{AT}={workspace}"{after}{carried}'
-
-    return _POSTS.sub(addressed, rendered)
-
-
-def _hidden(name: str, value: str) -> str:
-    return f'<input type="hidden" name="{name}" value="{value}">'
