@@ -8,6 +8,7 @@ from datetime import timedelta
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.said import in_full
 from lumbrel.services.bench import checks
 from lumbrel.services.candy import plan
 from lumbrel.services.colour.row import row_of
@@ -123,7 +124,9 @@ class AfterThePan(Drawn):
         self.put(code, "boiling", 15)
         self.put(code, "added", 30, mass="4 kg", brix="60")
         self.put(code, "depth", 40, depth="96 mm")
-        reading = slip.lines(self.at(code))[-1].reading
+        context = self.at(code)
+        reading = in_full(context, context.current[-1])
+        assert reading is not None
         solids = next(step.value for step in reading.steps if step.label == "solids")
         self.assertAlmostEqual(solids, 30 * 0.45 + 4 * 0.60, delta=0.001)
 
