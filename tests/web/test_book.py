@@ -337,6 +337,17 @@ class Checks(KitchenCase):
                 self.assertEqual(answer.status_code, 200)
             self.assertAlmostEqual(litres(), left, delta=1, msg=line)
         self.assertEqual(books.by_id(self.db, "warm-00001-b").initials, "MT")
+        self.client.post(
+            "/sap/tanks",
+            data={"id": "tank-0002", "name": "Vat", "capacity": "200 L", "place": "outside"},
+        )
+        over = {"what": "move", "litres": "90 L", "to": "tank-0002", "id": "moved-00001"}
+        self.client.post("/sap/tank/tank-0001", data=over)
+        self.assertAlmostEqual(litres(), 220, delta=1)
+        self.assertIn("Correct it", self.client.get("/line/moved-00001").text)
+        less = {"litres": "60 L", "to": "tank-0002", "id": "moved-00002", "why": "misread"}
+        self.client.post("/line/moved-00001/correct", data=less)
+        self.assertAlmostEqual(litres(), 250, delta=1)
         self.assertEqual(differences(self.db), [])
 
     def test_what_is_said_to_have_been_so_for_longer_is_noted_once_and_alone(self) -> None:

@@ -70,16 +70,18 @@ AGAIN: dict[type[Facts], Again] = {
     kinds.OutFacts: lambda db, line, fields, now: tanks.take_out(db, line.about_id, fields, now),
     kinds.IceOffFacts: lambda db, line, fields, now: tanks.ice_off(db, line.about_id, fields, now),
     kinds.WarmFacts: lambda db, line, fields, now: tanks.warm(db, line.about_id, fields, now),
+    kinds.MovedFacts: lambda db, line, fields, now: tanks.move(db, line.about_id, fields, now),
     kinds.GirthFacts: lambda db, line, fields, now: taps.measure(db, line.about_id, fields, now),
+    kinds.OldHoleFacts: lambda db, line, fields, now: taps.old_hole(db, line.about_id, fields, now),
+    kinds.TapsPulledFacts: lambda db, line, fields, now: taps.pull(db, line.about_id, fields, now),
 }
 """The kinds that are corrected, by their form taken again; the others are struck and written anew."""
 KINDS: tuple[type[Facts], ...] = (
     *AGAIN,
-    kinds.MovedFacts,
     kinds.TappedFacts,
     kinds.BudsFacts,
     kinds.GearFacts,
-    *PLAIN,
+    *(kind for kind in PLAIN if kind not in AGAIN),
 )
 BOOK_KINDS = tuple(
     BookKind(facts=kind, words=said, after=tanks.nothing_short, correct=AGAIN.get(kind), room="sap")

@@ -99,12 +99,16 @@ def take_out(db: Connection, tank_id: str, fields: Mapping[str, str], now: datet
     _change(db, tank_id, fields, now, read)
 
 
+def others(db: Connection, tank_id: str) -> list[store.Tank]:
+    """The other tanks."""
+    return [tank for tank in store.tanks(db, retired=False) if tank.id != tank_id]
+
+
 def move(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime) -> None:
     """Note sap that was pumped into another tank; its age goes with it."""
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        others = [t.id for t in store.tanks(db, retired=False) if t.id != tank_id]
-        to = form.choice("to", others, "Choose the other tank.")
+        to = form.choice("to", [t.id for t in others(db, tank_id)], "Choose the other tank.")
         litres = form.between(LITRES)
         if form.errors or litres is None:
             return []

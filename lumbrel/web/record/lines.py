@@ -8,7 +8,7 @@ from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import CONFIRMED, BadInput
-from lumbrel.services.sap import gathered_sap, gathering
+from lumbrel.services.sap import gathered_sap, gathering, tanks, taps
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.played import REASONS
 from lumbrel.services.stations import book
@@ -75,6 +75,8 @@ def _line(
         instrument=about,
         thermometer_names=[(i.id, i.name) for i in instruments_of(visit.db, ThermometerDetail)],
         reasons=list(REASONS.items()),
+        others=tanks.others(visit.db, line.about_id),
+        left_as=list(taps.LEFT_AS.items()),
         clarities=list(gathered_sap.CLARITY.items()),
         page=gathering.page(visit.db, line.about_id, visit.now) if line.kind == GATHERED else None,
         barometers=[(b.id, b.name) for b in instruments_of(visit.db, BarometerDetail)],

@@ -117,7 +117,7 @@ def _tank(visit: Visit, tank: str, form: Filled | None = None) -> HTMLResponse:
         HERE,
         422 if form else 200,
         view=played.view(visit.db, tank, visit.now),
-        others=[t for t in played.views(visit.db, visit.now) if t.tank.id != tank],
+        others=tanks.others(visit.db, tank),
         names={w.id: w.name for w in woodlots(visit.db)},
         places=contents.PLACES,
         reasons=list(played.REASONS.items()),
