@@ -172,14 +172,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     if old is None:
         _tell_of_others(kind, form, context)
     _require_its_sort(kind, form, context)
-    if context.called_off:
-        form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
-    if kind.opens and old is None:
-        raise NotFound("A batch is opened at the take-in, once.")
-    if kind.needs:
-        context.require(form, kind.needs[0], *kind.needs[1])
-    if kind.on_fire and context.left_at:
-        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
+    _require_its_time(kind, form, context, old)
     facts = kind.read(form, context)
     if (
         old is not None
@@ -208,6 +201,20 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
         why=why,
         initials=initials,
     )
+
+
+def _require_its_time(
+    kind: LineKind, form: Form, context: BatchContext, old: Entry[Facts] | None
+) -> None:
+    """Refuse a line of a batch that has not come so far, or is further."""
+    if context.called_off:
+        form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
+    if kind.opens and old is None:
+        raise NotFound("A batch is opened at the take-in, once.")
+    if kind.needs:
+        context.require(form, kind.needs[0], *kind.needs[1])
+    if kind.on_fire and context.left_at and old is None:
+        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
 
 
 def _require_its_sort(kind: LineKind, form: Form, context: BatchContext) -> None:
