@@ -25,6 +25,7 @@ from lumbrel.web.bench.sending import lines_for
 from lumbrel.web.shell.doorway import CONNECTION, Connection
 from lumbrel.web.shell.streams import MOST_OF_A_DEVICE
 from lumbrel.web.shell.turnstile import Pace
+from tests.support import crawl
 from tests.support.devices import ADDRESS, OpenKitchen, token_of
 from tests.support.kitchen import NOON, KitchenCase
 
@@ -68,6 +69,14 @@ class Hands(KitchenCase):
 
 
 class TestWhose(Hands):
+    def test_every_form_carries_the_token_of_the_device_that_opened_it(self) -> None:
+        token, seen = token_of(self.first, "/"), 0
+        for address in (f"/pan/{self.code}", "/sap", "/take-in"):
+            for form in crawl.forms(self.first.get(address).text):
+                self.assertEqual(form.fields.get("token"), token, form.action)
+                seen += 1
+        self.assertGreater(seen, 5)
+
     def test_what_an_owner_sets_only_an_owner_strikes(self) -> None:
         moved = replace(load_kitchen(self.db), elevation_m=900.0)
         save_kitchen(self.db, moved, NOON)
