@@ -260,6 +260,31 @@ class Batch(KitchenCase):
         self.assertEqual((label.grade, label.for_processing), ("", True))
         self.assertTrue(lots.find(self.db, NOON).lots[0].row.for_processing)
 
+    def test_what_is_seen_or_weighed_says_whose_moment_it_is(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 5)
+        cup = {"mass": "330 g", "temperature": "90 C", "volume": "250 ml"}
+        for kind, fields in (
+            ("sign", {"sign": "foam"}),
+            ("weighed", cup),
+            ("scale", {"mass": "29 kg"}),
+        ):
+            sure = {"sign_confirmed": "1", "mass_confirmed": "1"}
+            for said, whose in (({}, "typed"), ({"dipped_ago": "80 s"}, "dip")):
+                line = self.put(code, kind, 15, **fields, **sure, **said)
+                self.assertEqual(line.facts.dated, whose, kind)
+
+    def test_what_happens_at_the_fire_is_refused_once_it_was_drawn(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 5)
+        self.put(code, "draw", 85)
+        kinds = [one for station in stations.STATIONS for one in station.line_kinds if one.on_fire]
+        self.assertGreater(len(kinds), 3)
+        for kind in kinds:
+            with self.assertRaises(BadInput) as refused:
+                self.put(code, kind.key, 90)
+            self.assertIn("on the fire any more", refused.exception.errors["kind"], kind.key)
+
     def test_a_struck_draw_brings_the_batch_back_and_teaches_nothing(self) -> None:
         code = self.take_in()
         self.put(code, "boiling", 15)
