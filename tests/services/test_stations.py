@@ -273,6 +273,9 @@ class Batch(KitchenCase):
             for said, whose in (({}, "typed"), ({"dipped_ago": "80 s"}, "dip")):
                 line = self.put(code, kind, 15, **fields, **sure, **said)
                 self.assertEqual(line.facts.dated, whose, kind)
+        self.put(code, "scale", 16, mass="31 kg", empty="2 kg", mass_confirmed="1")
+        again = self.put(code, "scale", 17, mass="31 kg", mass_confirmed="1")
+        self.assertEqual(again.facts.empty_kg, 2.0, "as it was last time")
 
     def test_what_happens_at_the_fire_is_refused_once_it_was_drawn(self) -> None:
         code = self.take_in()
