@@ -13,11 +13,14 @@ from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.book import Book
 from lumbrel.services.base.calculation import Calculation, calculations_in, rooms
+from lumbrel.services.base.entry import Entry, of_row
+from lumbrel.services.base.facts import Facts, StruckFacts
 from lumbrel.services.base.said import spoken_by
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench.said import BOOK_KINDS as BENCH_KINDS
 from lumbrel.services.record.settings import BOOK_KINDS as KITCHEN_KINDS
 from lumbrel.services.record.slip import Slip
+from lumbrel.store import book as lines
 from lumbrel.store import kept
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
@@ -99,6 +102,26 @@ def choices_for(kind: str, context: BatchContext) -> Any:
     """What the form of a kind of line offers to choose from, for a batch."""
     choices = home_of(kind).choices if is_kind(kind) else None
     return choices(context) if choices else None
+
+
+def named(context: BatchContext, line_id: str) -> str:
+    """What a line anywhere says, for one that was said anew since: by its words on its slip, or in the book."""
+    row = lines.by_id(context.db, line_id)
+    if row is None:
+        return "a line was written that it rests on"
+    entry = of_row(row)
+    if isinstance(entry.facts, StruckFacts) and entry.supersedes:
+        old = lines.by_id(context.db, entry.supersedes)
+        return f"“{_words(context, of_row(old))}” was struck" if old else "a line was struck"
+    return f"“{_words(context, entry)}” was {'corrected' if entry.supersedes else 'noted'}"
+
+
+def _words(context: BatchContext, entry: Entry[Facts]) -> str:
+    if entry.about != "batch":
+        return book.said(context.db, entry)
+    if entry.about_id != context.batch.id:
+        return "a line of another batch"
+    return next((one.title for one in slip.lines(context) if one.entry.id == entry.id), entry.kind)
 
 
 def cautions_of(key: str) -> tuple[tuple[str, str], ...]:

@@ -162,8 +162,13 @@ def around(db: Connection, kind: str, about_id: str, at: datetime) -> tuple[date
 
 
 def last(db: Connection) -> tuple[str, datetime]:
-    """The id of the line that was written last, and when it was noted."""
-    row = db.execute("SELECT id, noted_at FROM line ORDER BY seq DESC LIMIT 1").fetchone()
+    """The id of the line that was written last, and when it was noted; of settings that were typed together,
+    the elevation alone, since no reading rests on the others."""
+    row = db.execute(
+        """SELECT id, noted_at FROM line
+           WHERE kind <> 'setting' OR json_extract(facts, '$.name') = 'elevation_m'
+           ORDER BY seq DESC LIMIT 1"""
+    ).fetchone()
     return row["id"], moment(row["noted_at"])
 
 

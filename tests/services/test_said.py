@@ -11,12 +11,13 @@ from lumbrel.core.bench.evidence import Estimate
 from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
+from lumbrel.services.base.working import Step
 from lumbrel.services.bench import checks
 from lumbrel.services.day import entries as day
 from lumbrel.services.kitchen.change import edit_vessel
 from lumbrel.services.kitchen.settings import save_settings
 from lumbrel.services.record import kept, working
-from lumbrel.services.stations import book, slip
+from lumbrel.services.stations import book, named, slip
 from lumbrel.store import said as store
 from lumbrel.store.db import connect, transaction
 from lumbrel.store.instruments import instruments
@@ -50,12 +51,13 @@ class Stands(KitchenCase):
             (line.entry.id, line.title, line.detail, line.value) for line in slip.lines(context)
         ]
 
-    def steps(self, line: str) -> dict[str, object]:
+    def working(self, line: str) -> list[Step]:
         context = contexts.load(self.db, self.code, LATER)
-        return {
-            step.label: step.value
-            for step in working.line(context, slip.lines(context), line).steps
-        }
+        lines = slip.lines(context)
+        return list(working.line(context, lines, line, lambda one: named(context, one)).steps)
+
+    def steps(self, line: str) -> dict[str, object]:
+        return {step.label: step.value for step in self.working(line)}
 
     def test_a_slip_reads_what_was_said_and_works_out_nothing(self) -> None:
         before = self.slip()
@@ -179,7 +181,14 @@ class Stands(KitchenCase):
                     cause = store.of_line(self.db, line)[-1].because
                     row = self.db.execute("SELECT seq FROM line WHERE id = ?", (cause,))
                     self.assertGreater(row.fetchone()["seq"], newest, way)
-        self.assertIn("said before", self.steps(self.glass))
+        for line, causes in (
+            (self.stem, ("“Long stem in 60.0\xa0Brix: 0.94 Brix high” was noted", "was struck")),
+            (self.glass, ("was corrected", "in boiling water", "hPa", "elevation")),
+            (self.depth, ("“Finisher 2", "“Took in 33.0\xa0kg” was corrected")),
+        ):
+            told = "; ".join(s.source for s in self.working(line) if s.label == "said before")
+            for cause in causes:
+                self.assertIn(cause, told)
 
     def test_it_goes_out_and_comes_in_with_its_lines(self) -> None:
         book.strike(self.db, "boil-0001", {"id": "struck-0001"}, LATER)

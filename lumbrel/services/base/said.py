@@ -38,7 +38,12 @@ class Spoken(Protocol):
 
 Sayer = Callable[[BatchContext, Entry[Any]], Corrected]
 Wanted = Callable[[Entry[Any]], bool]
+Named = Callable[[str], str]
 _SAYERS: dict[str, Sayer] = {}
+
+
+def _unnamed(_line_id: str) -> str:
+    return "a line was written that it rests on"
 
 
 def spoken_by(kind: str, sayer: Sayer) -> None:
@@ -58,17 +63,18 @@ def held(context: BatchContext, entry: Entry[Any]) -> Spoken:
     return told[-1] if told else _SAYERS[entry.kind](context, entry)
 
 
-def in_full(context: BatchContext, entry: Entry[Any]) -> Corrected | None:
+def in_full(context: BatchContext, entry: Entry[Any], named: Named = _unnamed) -> Corrected | None:
     """A reading as it was said, with its working; None for a line that says nothing of density."""
     found = today(context, entry)
-    return as_said(context.db, found) if found else None
+    return as_said(context.db, found, named) if found else None
 
 
-def as_said(db: Connection, today: Corrected) -> Corrected:
+def as_said(db: Connection, today: Corrected, named: Named = _unnamed) -> Corrected:
     """A reading as it was said; as today's formulas have it, where nothing was said yet.
 
     Args:
         today: by today's formulas.
+        named: what a line by which it was said anew is called.
     """
     told = store.of_line(db, today.entry_id)
     if not told:
@@ -81,7 +87,7 @@ def as_said(db: Connection, today: Corrected) -> Corrected:
     for before, after in pairwise(told):
         if not _differ(before.brix, after.brix, SEEN_FROM_BRIX):
             continue
-        why = f"until {day_and_time(after.noted_at, load_kitchen(db))}: then a line was written that it rests on"
+        why = f"until {day_and_time(after.noted_at, load_kitchen(db))}: then {named(after.because)}"
         steps.append(ReadingStep("said before", before.brix, "brix", why))
     # What says nothing has no sigma: 0, not 0.0, as it was always written out.
     return replace(

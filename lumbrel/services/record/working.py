@@ -4,16 +4,17 @@ from collections.abc import Sequence
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.line import Line
-from lumbrel.services.base.said import in_full
+from lumbrel.services.base.said import Named, in_full
 from lumbrel.services.base.working import DoubtPart, Step, Working, missing
 
 
-def line(context: BatchContext, lines: Sequence[Line], entry_id: str) -> Working:
+def line(context: BatchContext, lines: Sequence[Line], entry_id: str, named: Named) -> Working:
     """One line of a slip.
 
     Args:
         lines: the slip.
         entry_id: which line of it.
+        named: what a line is called by which it was said anew.
 
     Raises:
         NotFound: there is no such line.
@@ -22,7 +23,7 @@ def line(context: BatchContext, lines: Sequence[Line], entry_id: str) -> Working
     if found is None:
         raise missing()
     typed = "; ".join(f"{name} {text}" for name, text in found.entry.typed.items())
-    reading = in_full(context, found.entry)
+    reading = in_full(context, found.entry, named)
     if reading is not None:
         steps = [Step(*step) for step in reading.steps]
         if reading.refusal:

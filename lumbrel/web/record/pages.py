@@ -8,7 +8,7 @@ from lumbrel.exchange import batch_files
 from lumbrel.services.base.facts import OpenedFacts
 from lumbrel.services.base.form import BadInput, NotFound, Overtaken
 from lumbrel.services.base.said import in_full
-from lumbrel.services.stations import choices_for, slip
+from lumbrel.services.stations import choices_for, named, slip
 from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.room import RoomRoutes
@@ -40,7 +40,9 @@ def _correct(
         context=context,
         lines=lines,
         line_at=at,
-        steps=reading.steps if (reading := in_full(context, at.entry)) else (),
+        steps=reading.steps
+        if (reading := in_full(context, at.entry, lambda one: named(context, one)))
+        else (),
         form=form or Filled(at.entry.typed),
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),

@@ -9,7 +9,7 @@ from lumbrel.services.day import working as day_working
 from lumbrel.services.pan import working as pan_working
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import working as slip_working
-from lumbrel.services.stations import slip
+from lumbrel.services.stations import named, slip
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.room import RoomRoutes
 
@@ -43,6 +43,8 @@ def of_pan(visit: Here, code: str, figure: str) -> HTMLResponse:
 def of_slip(visit: Here, code: str, entry_id: str) -> HTMLResponse:
     """A line of the slip."""
     context = visit.batch(code)
-    found = slip_working.line(context, slip.lines(context), entry_id)
+    found = slip_working.line(
+        context, slip.lines(context), entry_id, lambda line: named(context, line)
+    )
     correct = f"/batch/{code}/correct/{entry_id}"
     return _shown(visit, found, "pan", f"/pan/{code}", correct)
