@@ -348,6 +348,10 @@ class Checks(KitchenCase):
         less = {"litres": "60 L", "to": "tank-0002", "id": "moved-00002", "why": "misread"}
         self.client.post("/line/moved-00001/correct", data=less)
         self.assertAlmostEqual(litres(), 250, delta=1)
+        self.client.post("/sap/register/tank/tank-0001", data={"name": "Trough"})
+        page = self.client.get("/sap/tank/tank-0001").text
+        self.assertIn("/line/moved-00002", page)
+        self.assertIn("tank named Trough", page)
         self.assertEqual(differences(self.db), [])
 
     def test_what_is_said_to_have_been_so_for_longer_is_noted_once_and_alone(self) -> None:

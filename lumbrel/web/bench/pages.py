@@ -7,14 +7,12 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.cache import record_key
-from lumbrel.services.base.entry import last_about
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.bench import checks, profile
 from lumbrel.services.bench.cards import card_of
 from lumbrel.services.kitchen.change import edit_instrument
 from lumbrel.services.kitchen.register import IN_THE_CUP
 from lumbrel.services.probes import intake
-from lumbrel.services.stations import book
 from lumbrel.store import probes
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import (
@@ -35,7 +33,6 @@ from lumbrel.web.shell.room import RoomRoutes, least
 
 router = RoomRoutes(prefix="/kitchen/instrument")
 TROUBLES_FOR = timedelta(days=7)
-LAST_NOTED = 12
 CHECKED = ("hydrometer", "refractometer", "barometer")
 
 
@@ -77,7 +74,7 @@ def _profile(
         "settings",
         422 if form else 200,
         one=profile.profile(visit.db, instrument, visit.now),
-        noted_lines=book.with_words(visit.db, last_about(visit.db, key, visit.now, LAST_NOTED)),
+        noted_lines=visit.noted_of(key),
         check_form=(refused if about == "check" else Filled()).named("check"),
         ice_form=(refused if about == "ice" else Filled()).named("ice"),
         about=about,

@@ -5,7 +5,6 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
 from lumbrel.services.access.roles import OWNER
-from lumbrel.services.base.entry import last_about
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
@@ -24,10 +23,9 @@ from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import Fields, Here
+from lumbrel.web.shell.request import LAST_NOTED, Fields, Here
 from lumbrel.web.shell.room import RoomRoutes, least
 
-LAST_NOTED = 12
 router = RoomRoutes()
 KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
 
@@ -182,7 +180,7 @@ def _vessel(visit: Here, key: str, form: Filled | None = None, saved: bool = Fal
         f=form or typed,
         form=form or Filled(),
         saved=saved,
-        noted_lines=book.with_words(visit.db, last_about(visit.db, key, visit.now, LAST_NOTED)),
+        noted_lines=visit.noted_of(key),
     )
 
 

@@ -118,6 +118,7 @@ def _tank(visit: Visit, tank: str, form: Filled | None = None) -> HTMLResponse:
         422 if form else 200,
         view=played.view(visit.db, tank, visit.now),
         others=tanks.others(visit.db, tank),
+        noted_lines=visit.noted_of(tank),
         names={w.id: w.name for w in woodlots(visit.db)},
         places=contents.PLACES,
         reasons=list(played.REASONS.items()),

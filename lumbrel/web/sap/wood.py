@@ -40,6 +40,7 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
         trees=seen,
         yields=trees.yields(visit.db, woodlot, season, [view.tree for view in seen]),
         season=season,
+        noted_lines=visit.noted_of(woodlot),
         kinds=trees.KINDS,
         retired=[view.tree for view in every if view.tree.retired],
         next_number=trees.next_number(every),
@@ -126,6 +127,7 @@ def _tree(visit: Visit, tree: str, form: Filled | None = None) -> HTMLResponse:
         last=trees.yields(visit.db, view.woodlot.id, view.season - 1, every).get(tree),
         point_of=trees.point_of,
         left_as=list(taps.LEFT_AS.items()),
+        noted_lines=visit.noted_of(tree),
         form=form or Filled(),
         what=form.value("what") if form else "",
     )

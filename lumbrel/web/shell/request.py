@@ -12,7 +12,10 @@ from fastapi.responses import HTMLResponse
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry, last_about
+from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import local_time
+from lumbrel.services.stations import book
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
@@ -22,6 +25,8 @@ from lumbrel.web.shell.workspace import WRITES, Workspace, workspace_of
 
 MAX_FIELDS = 120
 INITIALS = "initials"
+
+LAST_NOTED = 12
 
 
 @dataclass(frozen=True)
@@ -46,6 +51,10 @@ class Visit:
     def local(self) -> datetime:
         """The time in the kitchen."""
         return local_time(self.now, load_kitchen(self.db))
+
+    def noted_of(self, about_id: str) -> list[tuple[Entry[Facts], str]]:
+        """What was noted last of an instrument, a vessel, a tank, a tree or a woodlot, with its words."""
+        return book.with_words(self.db, last_about(self.db, about_id, self.now, LAST_NOTED))
 
     @property
     def wants_part(self) -> bool:
