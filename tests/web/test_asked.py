@@ -1,6 +1,7 @@
 """What a form is refused or asked about is said on the page that answers, with a place to confirm it."""
 
 import tempfile
+import unittest
 from itertools import chain, repeat
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,7 @@ from markupsafe import escape
 from lumbrel import demo
 from lumbrel.services.base.form import BadInput, Form
 from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.render import TEMPLATES, Filled
 from lumbrel.web.shell.settings import Settings
 from tests.support.crawl import forms, pages, route_of
 from tests.support.kitchen import NOON, KitchenCase, season_copy
@@ -66,3 +68,13 @@ class EveryForm(KitchenCase):
         sure = client.post(form.action, data=form.fields | {"mass_confirmed": "1"})
         self.assertEqual(sure.status_code, 303)
         self.assertEqual(client.get(f"/pan/{code}").status_code, 200)
+
+
+class Declared(unittest.TestCase):
+    def test_what_a_form_brings_along_unseen_is_brought_to_its_correction_too(self) -> None:
+        shown = Filled({"photo": "0a1b", "texture": "0"})
+        fields = TEMPLATES.get_template("shell/declared_fields.html").render(
+            form=shown, declares="scored", focus=False
+        )
+        self.assertIn('name="photo" value="0a1b"', fields)
+        self.assertIn(">nothing</option>", fields, "what it is called to choose none")
