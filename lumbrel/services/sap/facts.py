@@ -109,7 +109,14 @@ class WarmFacts(Facts):
 
     kind: Literal["warm"] = "warm"
     temperature_c: Annotated[
-        float, Quantity(of="temperature", label="Temperature", low=-20, high=45)
+        float,
+        Quantity(
+            of="temperature",
+            label="Temperature",
+            low=-20,
+            high=45,
+            sentence="Sap in a tank is between −20 and 45 °C (−4 and 113 °F).",
+        ),
     ]
 
 

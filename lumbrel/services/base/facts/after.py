@@ -105,7 +105,15 @@ class KettleFacts(Facts):
     kind: Literal["kettle"] = "kettle"
     temperature_c: Annotated[
         float,
-        Quantity(of="temperature", name="kettle", label="kettle shows", low=30, high=115, big=True),
+        Quantity(
+            of="temperature",
+            name="kettle",
+            label="kettle shows",
+            low=30,
+            high=115,
+            big=True,
+            sentence="A kettle of syrup is between 30 and 115 °C (86 and 239 °F) warm.",
+        ),
     ]
     probe: str | None = None
     """The probe that was put into the kettle, and tells its temperature from here on."""

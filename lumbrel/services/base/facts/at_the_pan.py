@@ -106,9 +106,28 @@ class AddedFacts(PutInFacts):
     """Near-syrup, thinner syrup, or water at 0 Brix was put in."""
 
     kind: Literal["added"] = "added"
-    mass_kg: Annotated[float, Quantity(of="mass", label="put in", low=0.01, high=5000, big=True)]
+    mass_kg: Annotated[
+        float,
+        Quantity(
+            of="mass",
+            label="put in",
+            low=0.01,
+            high=5000,
+            big=True,
+            sentence="What was put in must weigh between 0.01 and 5000 kg.",
+        ),
+    ]
     brix: Annotated[
-        float, Quantity(of="brix", label="of Brix", hint="0 for water", low=0, high=85, big=True)
+        float,
+        Quantity(
+            of="brix",
+            label="of Brix",
+            hint="0 for water",
+            low=0,
+            high=85,
+            big=True,
+            sentence="Its Brix must lie between 0 (water) and 85.",
+        ),
     ]
     temperature_c: Annotated[
         float | None,
@@ -119,6 +138,7 @@ class AddedFacts(PutInFacts):
             low=0,
             high=120,
             required=False,
+            sentence="It must be between 0 and 120 °C warm.",
         ),
     ] = None
 
