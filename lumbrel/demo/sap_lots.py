@@ -11,9 +11,7 @@ LOTS = {
     "old-quarry": (210, 1.0, 1.8, 0.024, 34.0),
 }
 """Those without taps have their trees registered one by one."""
-
 YEAR_VIGOUR = {2024: 1.1, 2025: 0.85, 2026: 1.0}
-
 FOLD_TREES, BIRCH_TREES = 22, 30
 
 

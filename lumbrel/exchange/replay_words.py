@@ -12,9 +12,7 @@ from lumbrel.services.pan.promise import promise
 from lumbrel.services.record import sums
 
 Line = dict[str, Any]
-
 Answer = dict[str, Any]
-
 OK: Answer = {"ok": True}
 
 
@@ -27,9 +25,7 @@ class Unfit(Exception):
 
 
 PRESSURE_KEYS = {"pressure": "typed", "basis": "basis", "elevation": "line"}
-
 BOIL_KEYS = {"reading": "typed", "thermometer": "thermometer"}
-
 TAKE_IN_KEYS = {
     "amount": "amount_typed",
     "brix": "brix_typed",
@@ -40,7 +36,6 @@ TAKE_IN_KEYS = {
     "sugar_kind": "sugar_kind",
     sums.SUMS: "line",
 }
-
 INSTRUMENT_KEYS = {
     "resolution": "resolution_k",
     "true_at": "true_at_c",
@@ -52,7 +47,6 @@ INSTRUMENT_KEYS = {
     "glass": "glass",
     "shows": "shows",
 }
-
 KEYS = {
     "pressure": PRESSURE_KEYS,
     "test_boil": BOIL_KEYS,

@@ -10,7 +10,6 @@ from lumbrel.core.bench import cup
 from lumbrel.core.physics import sucrose, water
 
 ROOM_C, COOLING_S = 18.0, 5400.0
-
 CUP_EVERY_S, CUP_FILLS_BELOW_K = 360.0, 5.0
 
 

@@ -27,17 +27,12 @@ from lumbrel.core.physics.boil_curve import Floats
 
 CHANGE_SIGMA = 0.35
 """By how much a burner that was turned changes, one sigma of the logarithm."""
-
 STRAYS_KNOWN_AS, LEAST_STRAYS, MOST_STRAYS, STRAYS_ALIKE = 8.0, 0.03, 0.12, (0.87, 1.15)
 """What is expected of a burner's straying counts like so many whiles of it."""
-
 LEAST_SIDE_MINUTES = 2.5
-
 NEAR_COST = 3.0
 """So likely for each reading, a start is near enough."""
-
 PASSES, LEAST_SHARE, CLOSE, CLOSE_AT_FIRST = 25, 1 / 256, 1e-4, 1e-2
-
 KNOT_MINUTES = (1.0, 1.0, 1.0, 1.5, 1.5, 2.0, 2.0, 2.0, 3.0, 3.0, 4.0, 4.0, 6.0, 6.0, 8.0, 10.0)
 
 

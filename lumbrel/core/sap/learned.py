@@ -28,25 +28,16 @@ from lumbrel.core.sap.running import (
 
 BEST_L = 4.0
 """Litres from a tap on the best of days, where nothing is learned: 2 to 8 by tree, tap and vacuum."""
-
 _WIDTH = (2.0, 2.5, 0.2)
 """How near nights, days and how full the wood is must be to tell of each other: K, K, share."""
-
 _RULE_WEIGHS = 1.5
-
 _BEST_WEIGHS = 1.0
-
 _SEASON_WEIGHS = 2.0
-
 _SEASON_HALVES_DAYS = 10.0
-
 _SPREAD_AT_FIRST = (-1.0, 1.1)
-
 _FIRST_WEIGHS = 6
-
 _LEAST_L = 0.12
 """Of the scatter, even on a day of nearly nothing, as a share of the best day."""
-
 _FROM_SHARE = 0.03
 """Days of which less is expected say nothing of the range of days that run."""
 

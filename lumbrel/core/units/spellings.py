@@ -1,11 +1,8 @@
 """How people spell the units of each kind of quantity."""
 
 _INCHES = {"in": "inch", "inch": "inch", "inches": "inch", '"': "inch"}
-
 _FEET = {"ft": "foot", "foot": "foot", "feet": "foot", "'": "foot"}
-
 _METRES = {"m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m"}
-
 _LITRES = {
     "l": "L",
     "litre": "L",
@@ -23,7 +20,6 @@ _LITRES = {
     "cc": "mL",
     "hl": "hL",
 }
-
 _POTS = {
     "gal": "gallon",
     "gals": "gallon",
@@ -55,7 +51,6 @@ _POTS = {
     "teaspoon": "teaspoon",
     "teaspoons": "teaspoon",
 }
-
 _DEGREES = {
     "c": "degC",
     "celsius": "degC",
@@ -65,11 +60,8 @@ _DEGREES = {
     "k": "kelvin",
     "kelvin": "kelvin",
 }
-
 _PERCENT = {"%": "", "percent": "", "per cent": "", "pct": ""}
-
 _BRIX = {"bx": "", "brix": "", "degree brix": "", "degrees brix": "", **_PERCENT}
-
 _MASSES = {
     "kg": "kg",
     "kgs": "kg",
@@ -89,7 +81,6 @@ _MASSES = {
     "ounce": "ounce",
     "ounces": "ounce",
 }
-
 _LENGTHS = {
     "mm": "mm",
     "millimetre": "mm",
@@ -105,7 +96,6 @@ _LENGTHS = {
     **_INCHES,
     **_FEET,
 }
-
 SPELLINGS: dict[str, dict[str, str]] = {
     "temperature": _DEGREES,
     "difference": {
@@ -171,7 +161,6 @@ SPELLINGS: dict[str, dict[str, str]] = {
     },
 }
 """By kind, how a unit may be written, in small letters, and pint's name for it."""
-
 PLAIN = str.maketrans(
     {
         "−": "-",

@@ -24,27 +24,19 @@ from lumbrel.services.pan.rate import Rate
 from lumbrel.services.pan.unsaid import Jump
 
 While = tuple[datetime, datetime]
-
 REHEATS = timedelta(minutes=1)
 """How long it takes to boil again once the heat is on."""
-
 DRAWN_SIGMA, ADDED_SIGMA, ADDED_SIGMA_BRIX, HELD_SIGMA = 0.003, 0.02, 0.7, 0.4
-
 DRAWN_AS_SIGMA_BRIX = 0.5
 """How well the density is known at which a part was drawn."""
-
 MASS_SIGMA = 0.03
 """What was weighed at the take-in and at a draw is known so well: of what is left that is a bigger share."""
-
 PROBE_SETTLES = timedelta(minutes=3)
 """A probe lags, and the boil takes a moment to become one: while it warms through it speaks of
 thinner syrup than was ever put in."""
-
 JUST_AFTER_MINUTES = 1e-6
-
 MOST_TAKEN = 0.97
 """Of the sugar in a pan no more is taken out, whatever was weighed: something always stays."""
-
 STEADY_K = 1.5
 """A boil never moves so far within one point of a run: what does was cold in between."""
 

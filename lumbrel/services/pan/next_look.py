@@ -62,7 +62,6 @@ class _Dip:
 
 
 STEM = _Dip(0.42, 0.5, timedelta(minutes=2.5))
-
 DROP = _Dip(0.19, 0.22, timedelta(minutes=3))
 
 

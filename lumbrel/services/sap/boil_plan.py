@@ -24,9 +24,7 @@ from lumbrel.store.kitchen import Kitchen, VesselRow
 
 LASTING = ((0.95, "surely"), (0.5, "mostly"), (0.05, "seldom"))
 """From what chance on there is enough, in a word."""
-
 TARGET_BRIX = 55.0
-
 EFFICIENCY = Bounds(
     "efficiency",
     "percent",
@@ -35,15 +33,10 @@ EFFICIENCY = Bounds(
     "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open fire, 40 to 60 "
     "on an arch.",
 )
-
 LATEST, EARLIEST = time(22), time(7)
-
 ARMFUL_KG = 5.0
-
 EVEN_DRAW_L = 1.0
-
 RATE_90 = 1.645
-
 LAST_BURNS = 12
 
 

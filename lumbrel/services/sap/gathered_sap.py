@@ -28,19 +28,13 @@ from lumbrel.store.kitchen import Kitchen, woodlots
 LITRES = Bounds(
     "litres", "volume", 0.1, 100_000, "Type how much was gathered, between 0.1 and 100 000 L."
 )
-
 OF_TREE = Bounds("litres", "volume", 0.0, 500, "A tree gives between 0 and 500 L.")
-
 TAPS = Bounds("taps", "count", 1, 20_000, "Type from how many taps, 1 to 20 000.")
-
 BRIX = Bounds("brix", "stem", -1, 32, "Type the reading, between −1 and 32 Brix.")
-
 WARM = Bounds(
     "temperature", "temperature", -10, 40, "Sap is between −10 and 40 °C (14 and 104 °F)."
 )
-
 ICE = Bounds("ice", "mass", 0.0, 50_000, "Type how much ice was thrown off, 0 to 50 000 kg.")
-
 SAMPLE = Bounds(
     "sample",
     "temperature",
@@ -48,23 +42,17 @@ SAMPLE = Bounds(
     40,
     "The sample is between 0 and 40 °C (32 and 104 °F); a drop has a number between 10 and 30 °C only.",
 )
-
 CLARITY = {
     "clear": "clear as water",
     "cloudy": "cloudy",
     "yellow": "yellowish, late",
     "ropy": "ropy or sour",
 }
-
 TOLD_SIGMA = 0.3
-
 MOST_DAYS = 6
 """What was gathered is of so many days at the most."""
-
 SAME_DAY_HOURS = 6.0
-
 LITRES_SIGMA = 0.02
-
 PER_TAP_L = 20.0
 
 

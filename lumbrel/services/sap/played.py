@@ -33,14 +33,10 @@ from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
 from lumbrel.store.sap import Tank
 
 AHEAD = timedelta(days=12)
-
 KEPT_FOR_S = 60
-
 HOLDS = timedelta(hours=12)
 """A temperature that was read tells of so long before and after it."""
-
 LAST_RESORT_C = 6.0
-
 REASONS = {
     "cloudy": "cloudy",
     "ropy": "ropy",
@@ -50,10 +46,8 @@ REASONS = {
     "given": "given away",
     "drunk": "drunk as it was",
 }
-
 LONG_SPOILT = 3.0
 """Of its life: nobody counts on."""
-
 SLACK = 1.02
 """A dipstick and a bucket agree to some percent: so much more may leave than is there."""
 

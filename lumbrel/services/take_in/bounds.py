@@ -8,17 +8,13 @@ from lumbrel.store.kitchen import VesselRow, vessels
 
 Measure = Literal["mass", "volume", "depth"]
 MOST_PARTS = 4
-
 TURNS = 6
-
 LIMITS: dict[Measure, tuple[float, float, str]] = {
     "mass": (0.2, 5000.0, "kg"),
     "volume": (0.2, 5000.0, "L"),
     "depth": (1.0, 2000.0, "mm"),
 }
-
 BRIX = Bounds("brix", "brix", 1, 75, "Near-syrup has between 1 and 75 Brix; concentrate 8 and up.")
-
 TEMPERATURE = Bounds(
     "temperature",
     "temperature",
@@ -26,11 +22,9 @@ TEMPERATURE = Bounds(
     110,
     "Near-syrup is between 0 and 110 °C (32 and 230 °F).",
 )
-
 TARGET = Bounds(
     "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
 )
-
 NEAR_SYRUP = Bounds(
     "target",
     "brix",
@@ -38,12 +32,9 @@ NEAR_SYRUP = Bounds(
     75,
     "A boil-down ends between 20 and 75 Brix: near-syrup is 50 to 60, syrup 66.0 to 68.9.",
 )
-
 SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
-
 BOIL_DOWN = "boil_down"
 """Of a form: sap that is boiled down to near-syrup, fed as it boils."""
-
 STEM = Bounds(
     "brix",
     "stem",
@@ -51,7 +42,6 @@ STEM = Bounds(
     85,
     "A stem reads above 0 and at most 85 Brix; type Be behind Baumé degrees.",
 )
-
 SAMPLE = Bounds(
     "sample",
     "temperature",
@@ -59,11 +49,8 @@ SAMPLE = Bounds(
     30,
     "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
 )
-
 SAP_SENTENCE = "Type all the raw sap it came from, between 0.5 L and 100 000 L."
-
 SAP_VOLUME = Bounds("raw_sap", "volume", 0.5, 100_000, SAP_SENTENCE)
-
 SAP_MASS = Bounds("raw_sap", "mass", 0.5, 100_000, SAP_SENTENCE)
 
 
