@@ -280,7 +280,10 @@ class Batch(KitchenCase):
     def test_what_happens_at_the_fire_is_refused_once_it_was_drawn(self) -> None:
         code = self.take_in()
         self.put(code, "boiling", 5)
+        off = self.put(code, "heat", 84)
         self.put(code, "draw", 85)
+        again = {"supersedes": off.id, "why": "sooner", "at": "13:23"}
+        self.assertEqual(self.put(code, "heat", 89, **again).at, NOON + timedelta(minutes=83))
         kinds = [one for station in stations.STATIONS for one in station.line_kinds if one.on_fire]
         self.assertGreater(len(kinds), 3)
         for kind in kinds:
