@@ -27,7 +27,7 @@ from lumbrel.store import alarms as alarm_store
 from lumbrel.store import kept
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
 from lumbrel.store.kitchen import VesselRow, add_vessel
-from tests.services.test_sap import MARCH, SapCase
+from tests.support.sap import MARCH, SapCase
 from tests.worlds.channels import ChannelPan, Evening, play
 
 LIT = MARCH + timedelta(hours=1)

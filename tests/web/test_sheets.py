@@ -6,7 +6,17 @@ from collections.abc import Iterator
 from pathlib import Path
 
 CSS = Path(__file__).resolve().parents[2] / "lumbrel" / "web" / "static" / "css"
-SHARED = {"tokens", "base", "controls", "pictures", "verdict", "keypad"}
+SHARED = {
+    "tokens",
+    "base",
+    "controls",
+    "tables",
+    "parts",
+    "bars",
+    "pictures",
+    "verdict",
+    "keypad",
+}
 """What every room uses; print has paper's measures."""
 SCALES = {
     "type": r"font-size",
@@ -45,6 +55,11 @@ class Sheets(unittest.TestCase):
                         self.assertIn(length, scale[of], f"{name}: {kind}: {value}")
                         seen += 1
         self.assertGreater(seen, 800)
+
+    def test_every_token_that_is_used_is_there(self) -> None:
+        whole = "".join(text for _, text in sheets())
+        used = set(re.findall(r"var\((--[\w-]+)", whole))
+        self.assertLessEqual(used, set(re.findall(r"(--[\w-]+):", whole)))
 
     def test_there_are_three_breakpoints(self) -> None:
         wide = {at for _, text in sheets() for at in re.findall(r"max-width: (\d+)px\)", text)}

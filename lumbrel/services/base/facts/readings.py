@@ -69,6 +69,18 @@ class WeighedFacts(Facts):
             sentence="A cupful weighs between 20 g and 20 kg; type 331 g, or 11.7 oz.",
         ),
     ]
+    volume_l: Annotated[
+        float,
+        Quantity(
+            of="volume",
+            label="the cup holds",
+            hint="as 250 ml; its water is three times sharper",
+            low=0.02,
+            high=20,
+            required=False,
+            sentence="A cup holds between 20 ml and 20 L; type 250 ml, or 1 cup.",
+        ),
+    ]
     temperature_c: Annotated[
         float,
         Quantity(
@@ -84,7 +96,7 @@ class WeighedFacts(Facts):
         float | None,
         Quantity(
             of="mass",
-            label="full of water it weighs",
+            label="or full of water it weighs",
             hint="the same cup, to the same line",
             low=0.02,
             high=20,
@@ -93,18 +105,6 @@ class WeighedFacts(Facts):
         ),
     ] = None
     """What the cup holds of water, when that is how its volume is known."""
-    volume_l: Annotated[
-        float,
-        Quantity(
-            of="volume",
-            label="or it holds",
-            hint="as 250 ml: three times vaguer",
-            low=0.02,
-            high=20,
-            required=False,
-            sentence="A cup holds between 20 ml and 20 L; type 250 ml, or 1 cup.",
-        ),
-    ]
     dated: Literal["", "dip", "typed"] = ""
 
 
