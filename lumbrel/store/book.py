@@ -104,6 +104,13 @@ def place_of(db: Connection, seq: int, supersedes: str | None) -> int:
     return seq
 
 
+def latest(db: Connection, line_id: str) -> str:
+    """The id of the line that corrects another at last, or that strikes it; its own where none does."""
+    while later := superseding(db, line_id):
+        line_id = later.id
+    return line_id
+
+
 def superseding(db: Connection, line_id: str) -> LineRow | None:
     """The line that corrects or strikes another."""
     row = db.execute(_LINE + "WHERE supersedes = ?", (line_id,)).fetchone()

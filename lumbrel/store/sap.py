@@ -247,12 +247,12 @@ class Draw:
 _draw = mapper(Draw)
 
 
-def draws(db: Connection, tank_id: str, since: datetime) -> list[Draw]:
-    """What went from a tank into pans since a moment, oldest first."""
+def draws(db: Connection, tank_id: str, since: datetime, but: str = "") -> list[Draw]:
+    """What went from a tank into pans since a moment, by other lines than one, oldest first."""
     rows = db.execute(
         """SELECT tank_draw.*, batch.code AS batch_code FROM tank_draw JOIN batch ON batch.id = tank_draw.batch_id
-           WHERE tank_id = ? AND at >= ? ORDER BY at""",
-        (tank_id, instant(since)),
+           WHERE tank_id = ? AND at >= ? AND entry_id <> ? ORDER BY at""",
+        (tank_id, instant(since), but),
     )
     return [_draw(row) for row in rows]
 

@@ -106,6 +106,12 @@ class Typed(KitchenCase):
         for text, hours in (("11:30", -0.5), ("13.15", -22.75), ("", 0)):
             at = Form({"at": text}, zone).time_of_day("at", NOON)
             self.assertEqual(at, NOON + timedelta(hours=hours))
+        # In a correction it is of the line's day, however long ago.
+        old = NOON - timedelta(days=9, minutes=20)
+        for text, hours in (("11:30", -0.5), ("13.15", 1.25), ("23:50", -12 - 1 / 6), ("", -1 / 3)):
+            form = Form({"at": text}, zone, corrects_at=old)
+            at = form.time_of_day("at", NOON)
+            self.assertEqual(at, NOON + timedelta(days=-9, hours=hours), text)
         form = Form({"at": "25:99"}, zone)
         form.time_of_day("at", NOON)
         self.assertIn("14:25", form.errors["at"])

@@ -185,6 +185,14 @@ class Trees(SapCase):
         )
         near = {"bearing": "20", "height": "1300 mm"}
         self.assertIn("the rule here wants", self.refused("bearing", taps.tap, tree, near, later))
+        # A hole that is put right does not stand in its own way.
+        right = near | {"bearing": "2", "supersedes": seen.holes[0].id, "why": "misread"}
+        wanted = seen.holes[0].hole.bearing_deg + 2
+        taps.tap(self.db, tree, right | {"bearing": f"{wanted:.1f}", "id": "hole-0009"}, later)
+        moved = next(h for h in trees.view(self.db, tree, later).holes if h.id == "hole-0009")
+        self.assertEqual(
+            (moved.hole.year, round(moved.hole.bearing_deg, 1)), (2026, round(wanted, 1))
+        )
 
     def test_what_cannot_be_is_said_at_its_field(self) -> None:
         for girth in ("8 m", "3 cm"):
@@ -228,6 +236,13 @@ class Trees(SapCase):
         self.assertEqual(
             (seen.pulled and seen.pulled.left, seen.holes[0].closed_in), ("open", 2026)
         )
+        # Put right twice, it is the hole that has closed.
+        for number, height in enumerate(("1300 mm", "1250 mm")):
+            again = {"id": f"again-000{number}", "year": "2025", "bearing": "S", "height": height}
+            again |= {"supersedes": trees.view(self.db, tree, MARCH).holes[0].id, "why": "misread"}
+            taps.old_hole(self.db, tree, again, MARCH)
+        first = trees.view(self.db, tree, MARCH).holes[0]
+        self.assertEqual((first.hole.height_mm, first.closed_in), (1250.0, 2026))
 
     def test_the_list_shows_each_line_at_once(self) -> None:
         tree, other = self.tree(), self.tree(name="15")

@@ -39,11 +39,27 @@ class BatchContext:
     vessel: VesselRow
     woodlots: tuple[Woodlot, ...]
     """Whose sap it is, the one that brought most first."""
+    corrects: Entry[Facts] | None = None
+    """The line that is put right, while it is; it stands no more in `entries`."""
+    later: tuple[Entry[Facts], ...] = ()
+    """What came after that line."""
 
     @cached_property
     def current(self) -> list[Entry[Facts]]:
         """The slip without what was corrected or struck."""
         return standing.current(self.entries)
+
+    def then(self, at: datetime, corrects: Entry[Facts]) -> "BatchContext":
+        """As it stood at a moment without one line: what whoever puts that line right goes by."""
+        own = [e for e in self.entries if e.id != corrects.id]
+        by_then = [e for e in own if e.at <= at or isinstance(e.facts, OpenedFacts)]
+        later = tuple(e for e in own if e.at > at and not isinstance(e.facts, OpenedFacts))
+        return replace(self, now=at, entries=by_then, corrects=corrects, later=later)
+
+    @property
+    def whole(self) -> list[Entry[Facts]]:
+        """The standing lines, those too that came after a line that is put right."""
+        return [*self.current, *standing.current(self.later)]
 
     def of_kind(self, *kinds: type[F]) -> list[Entry[F]]:
         """Standing lines of some kinds, oldest first."""

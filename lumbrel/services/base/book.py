@@ -68,7 +68,8 @@ def write(
         if old:
             _strike_beside(db, old.id, form, now)
             form.kitchen = load_kitchen(db)
-        at = old.at if old and not form.given("at") else form.time_of_day("at", now)
+        form.corrects_at = old.at if old else None
+        at = form.time_of_day("at", now)
         drafts = read(form, at)
         form.check()
         if old and [draft.facts.kind for draft in drafts] != [old.kind]:
@@ -171,7 +172,7 @@ def line_of(db: Connection, line_id: str) -> Entry[Facts]:
 
 
 def _to_correct(db: Connection, form: Form) -> Entry[Facts] | None:
-    wanted = form.fields.get("supersedes", "").strip()
+    wanted = form.corrects
     if not wanted:
         return None
     form.text("why", "Say why it is corrected; the old line stays readable.", 200)

@@ -70,6 +70,13 @@ class Form:
     asks: dict[str, str] = field(default_factory=dict)
     made_id: str = field(default_factory=lambda: str(uuid4()))
     """Of a form that brings none."""
+    corrects_at: datetime | None = None
+    """The moment of the line that it corrects: what is typed is of then."""
+
+    @property
+    def corrects(self) -> str:
+        """The id of the line that it corrects; empty where it corrects none."""
+        return self.fields.get("supersedes", "").strip()
 
     def text(self, name: str, required: str = "", limit: int = MAX_TEXT) -> str:
         """A trimmed text; `required` is the sentence when it is missing."""
@@ -184,11 +191,11 @@ class Form:
         return given if _ID.fullmatch(given) else self.made_id
 
     def time_of_day(self, name: str, now: datetime) -> datetime:
-        """A time typed as HH:MM in the kitchen's zone, today or yesterday, or with its day; now if
-        empty."""
+        """A time typed as HH:MM in the kitchen's zone, or with its day. Without one it is of today or yesterday,
+        or the nearest to the moment of the line that is corrected. If empty it is that moment, or now."""
         text = self.fields.get(name, "").strip()
         if not text:
-            return now
+            return self.corrects_at or now
         match = _TIME.fullmatch(text.lower())
         if not match:
             said = units.clock(datetime(2025, 3, 14, 14, 25), self.kitchen.clock)
@@ -225,10 +232,12 @@ class Form:
         """The newest moment that a typed time can mean: of its day, or of today or else yesterday.
         When the clocks go back, the later of the two; when they go forward, an hour that was
         skipped is the one after it."""
-        local = local_time(now, self.kitchen)
-        today = local.date()
-        days = [today, today - timedelta(days=1)]
+        local = local_time(self.corrects_at or now, self.kitchen)
+        days = [local.date() - timedelta(days=1), local.date()]
+        if self.corrects_at:
+            days.append(local.date() + timedelta(days=1))
         if match["day"]:
+            today = local_time(now, self.kitchen).date()
             span = units.span_of(match["day"], today, self.kitchen.clock)
             if span is None or span[0] != span[1]:
                 return None
@@ -244,7 +253,12 @@ class Form:
             for fold in (0, 1)
         ]
         past = [at for at in moments if at <= now + timedelta(minutes=1)]
-        return max(past, default=None)
+        near = self.corrects_at
+        return (
+            min(past, key=lambda at: abs(at - near), default=None)
+            if near
+            else max(past, default=None)
+        )
 
     def _hours(self, match: "re.Match[str]") -> list[int]:
         """The hours of the day that a typed one can mean: before noon or after it, where the kitchen's

@@ -46,6 +46,8 @@ class LineKind:
     """Says what later lines rest on a line, and so what to strike first; empty when none do."""
     undone: Callable[[Connection, Any, Any], None] | None = None
     """What else is undone when a line is struck: from it and from the line that strikes it."""
+    fixed: Callable[[Any], str] = lambda _entry: ""
+    """Says why such a line is struck, or begun anew, where it is not corrected."""
     on_fire: bool = False
     """Only while something of the batch is on the fire."""
     once: bool = False

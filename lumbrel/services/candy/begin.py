@@ -220,6 +220,11 @@ def _open(
     )
 
 
+def fixed(_entry: Entry[CookFacts]) -> str:
+    """The pot has what it began with."""
+    return "What a cook began with stays as it is: call the cook off, and begin it anew."
+
+
 def words(context: BatchContext, entry: Entry[CookFacts]) -> Line:
     facts = entry.facts
     source = f"lot {facts.from_lot}" if facts.from_lot else context.whose

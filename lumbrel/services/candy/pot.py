@@ -250,8 +250,7 @@ def board_at(
         form.errors["kind"] = "That belongs to a cook of confections."
         return None
     board = pot_of(context)
-    corrects = bool(form.fields.get("supersedes", "").strip())
-    if board.stage not in stages and not corrects:
+    if board.stage not in stages and not form.corrects:
         form.errors["kind"] = sentence
         return None
     return board

@@ -53,7 +53,7 @@ def _state(look: Look) -> State:
 
 
 LINE_KINDS = (
-    LineKind(of="cook", facts=CookFacts, words=begin.words, opens=True),
+    LineKind(of="cook", facts=CookFacts, fixed=begin.fixed, words=begin.words, opens=True),
     LineKind(of="cook", facts=PotFacts, read=steps.pot, words=steps.pot_words),
     LineKind(of="cook", facts=ColdWaterFacts, read=steps.cold_water, words=steps.cold_water_words),
     LineKind(

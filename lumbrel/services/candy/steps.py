@@ -1,7 +1,6 @@
 """The lines of a cook as they are typed or pressed, from the boil to the scores."""
 
 from collections.abc import Callable
-from datetime import datetime
 from typing import Any, cast
 
 from lumbrel.core.candy.boil import reached_brix
@@ -59,14 +58,14 @@ def pot(form: Form, context: BatchContext) -> PotFacts | None:
     shown = form.between(POT)
     if board is None or shown is None or not chosen:
         return None
-    at = _when(form, context)
+    at = dip(form, context.now) or form.time_of_day("at", context.now)
     pressure = pressure_at(context.db, context.kitchen, at)
     if pressure is None:
         form.errors["pot"] = "Where water boils is not known: set the day first."
         return None
     glass = thermometer_today(context.db, known[chosen], pressure, at)
     true = glass.calibration.true_c(shown)
-    if not form.given("supersedes"):
+    if not form.corrects:
         _plausible(form, board, shown, true)
     return PotFacts(
         instrument_id=chosen,
@@ -75,15 +74,6 @@ def pot(form: Form, context: BatchContext) -> PotFacts | None:
         water_c=pressure.boil_c,
         dated=dated(form),
     )
-
-
-def _when(form: Form, context: BatchContext) -> datetime:
-    """The moment of a reading: as it was said, or of the line that it corrects, or now."""
-    wanted = form.fields.get("supersedes", "").strip()
-    old = next((e.at for e in context.entries if e.id == wanted), None)
-    if old is not None and not form.given("at"):
-        return old
-    return dip(form, context.now) or form.time_of_day("at", context.now)
 
 
 def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> None:

@@ -73,7 +73,7 @@ def set_pressure(db: Connection, now: datetime, fields: Mapping[str, str]) -> No
                 db,
                 replace(form.kitchen, elevation_m=elevation),
                 now,
-                at if form.given("supersedes") else None,
+                at if form.corrects else None,
                 brought_by=form.client_id(),
             )
         facts = {"basis": basis, "station_pressure_pa": station}
@@ -178,9 +178,10 @@ def _plausible(
     showed too much in its earlier boils."""
     reading, pressure = boil
     offset = form.attempt("reading", lambda: thermometer.calibrate(reading, pressure.pa).offset_k)
-    corrected = form.fields.get("supersedes", "").strip()
     earlier = [
-        shows_too_much(one) for one in test_boils(db, glass.id, at, HISTORY) if one.id != corrected
+        shows_too_much(one)
+        for one in test_boils(db, glass.id, at, HISTORY)
+        if one.id != form.corrects
     ]
     usual = median(earlier) if earlier else 0.0
     if offset is None or abs(offset - usual) <= DOUBTED_K:

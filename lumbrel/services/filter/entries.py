@@ -65,8 +65,7 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     )
     if out is None:
         return facts
-    went_in = after.mass_kg + _corrected_loss_kg(form, context)
-    lost = form.attempt("out", lambda: require_loss(went_in, out))
+    lost = form.attempt("out", lambda: require_loss(after.mass_kg, out))
     return facts.model_copy(update={"out_kg": out, "loss_kg": lost})
 
 
@@ -92,18 +91,10 @@ def _came_through(form: Form, context: BatchContext) -> float | None:
     return mass
 
 
-def _corrected_loss_kg(form: Form, context: BatchContext) -> float:
-    """What the line that is being corrected said had stayed: it went in."""
-    wanted = form.fields.get("supersedes", "").strip()
-    old = next((e for e in context.of_kind(FilterFacts) if e.id == wanted), None)
-    return (old.facts.loss_kg or 0.0) if old else 0.0
-
-
 def _not_again(form: Form, context: BatchContext) -> None:
     """A second pass is for what did not come through clear."""
     before = context.last(FilterFacts)
-    corrected = form.fields.get("supersedes", "").strip()
-    if before and before.id != corrected and before.facts.clarity in (None, "clear"):
+    if before and before.facts.clarity in (None, "clear"):
         form.errors["kind"] = (
             "It was filtered already, and came through clear. Correct that line instead."
         )

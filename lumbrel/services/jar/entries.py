@@ -11,6 +11,7 @@ from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.base.felt import FELT
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.standing import of_kind
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import jars
@@ -55,7 +56,7 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
             f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
         )
     elif rows:
-        _plausible_amount(form, rows, after, _packed_kg(form, context))
+        _plausible_amount(form, rows, after, _packed_kg(context))
     if fill is None:
         return None
     brix = after.syrup_brix
@@ -73,11 +74,9 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
     )
 
 
-def _packed_kg(form: Form, context: BatchContext) -> float:
-    """What stands in jars already, without the line that is being corrected."""
-    corrected = form.fields.get("supersedes", "").strip()
-    packed = (e for e in context.of_kind(JarFacts) if e.id != corrected)
-    return sum(e.facts.mass_kg for e in packed)
+def _packed_kg(context: BatchContext) -> float:
+    """What stands in jars besides."""
+    return sum(e.facts.mass_kg for e in of_kind(context.whole, JarFacts))
 
 
 def _mass_kg(rows: Rows, brix: float) -> float:

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from typing import Any
 
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
@@ -153,6 +154,11 @@ def part_words(context: BatchContext, entry: Entry[PartDrawFacts]) -> Line:
     return Line(
         entry, f"Drew off {context.show(facts.mass_kg, 'mass')}", detail, f"{facts.brix:.1f}"
     )
+
+
+def fixed(_entry: Entry[Any]) -> str:
+    """It keeps what was believed when it was written."""
+    return "It keeps what was believed as it was drawn: strike it, and draw it anew."
 
 
 def words(context: BatchContext, entry: Entry[DrawFacts]) -> Line:

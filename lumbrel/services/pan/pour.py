@@ -48,7 +48,7 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     """Another batch, or a part of it, poured into this one. Without a mass it is all of it."""
     given = form.text("from", "Choose the batch that is poured in.")
     try:
-        other = contexts.load(context.db, given, context.now)
+        other = _before_it(contexts.load(context.db, given, context.now), context)
     except NotFound:
         form.errors["from"] = "Choose one of the batches that are at hand."
         return None
@@ -69,6 +69,12 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
         mass_kg=there_kg if mass is None else mass, brix=brix, from_batch_id=other.batch.id
     )
     return facts.model_copy(update={"temperature_c": boils.value}) if boils else facts
+
+
+def _before_it(other: BatchContext, context: BatchContext) -> BatchContext:
+    """The batch that is poured in; where that line is put right, as it was before it."""
+    old = _other_line(context.db, context.corrects.id) if context.corrects else None
+    return other.then(context.now, old) if old and old.about_id == other.batch.id else other
 
 
 def why_not(context: BatchContext, other: BatchContext) -> str:
@@ -101,6 +107,13 @@ def there(other: BatchContext) -> tuple[float, float]:
     after = after_draw(other)
     packed = sum(e.facts.mass_kg for e in other.of_kind(JarFacts))
     return max(after.mass_kg - packed, 0.01), after.syrup_brix
+
+
+def fixed(entry: Entry[AddedFacts]) -> str:
+    """What a blend poured in is put right as a whole."""
+    came = entry.facts.from_batch_id or entry.facts.from_lot
+    blended = "It was blended with others: strike it, and blend it anew."
+    return blended if came and not entry.typed.get("from") else ""
 
 
 def store_other(

@@ -14,7 +14,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dip
 from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import Facts, OpenedFacts, StruckFacts, UnreadFacts
-from lumbrel.services.base.form import SEEN, Form, NotFound, Overtaken, kept_of
+from lumbrel.services.base.form import SEEN, BadInput, Form, NotFound, Overtaken, kept_of
 from lumbrel.services.base.line import Line, LineKind
 from lumbrel.services.record.kept import write
 from lumbrel.store import book
@@ -120,6 +120,10 @@ class Slip:
     def _kind_of(self, entry: Entry[Facts]) -> LineKind:
         return UNREAD if isinstance(entry.facts, UnreadFacts) else self._kinds[entry.kind]
 
+    def fixed(self, entry: Entry[Facts]) -> str:
+        """Why a line is struck, or begun anew, and not corrected; empty where it is."""
+        return self._kind_of(entry).fixed(entry)
+
     def lines(self, context: BatchContext) -> list[Line]:
         """The whole slip in words, superseded lines included (their entry says so)."""
         return [
@@ -168,12 +172,15 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     assert kind.read is not None
     typed = kept_of(form.fields, *BOOKKEEPING)
     old = _to_correct(form, context)
+    if old and (why_not := kind.fixed(old)):
+        raise BadInput({"kind": why_not})
+    form.corrects_at = old.at if old else None
     at = _moment(form, context, old)
     if old is None:
         _tell_of_others(kind, form, context)
     _require_its_sort(kind, form, context)
     _require_its_time(kind, form, context, old)
-    facts = kind.read(form, context)
+    facts = kind.read(form, context.then(at, old) if old and not kind.opens else context)
     if (
         old is not None
         and facts is not None
@@ -230,9 +237,7 @@ def _require_its_sort(kind: LineKind, form: Form, context: BatchContext) -> None
 
 def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> datetime:
     """When it was: as typed, else as the line it corrects had it, else now."""
-    at = dip(form, context.now)
-    if at is None:
-        at = old.at if old and not form.given("at") else form.time_of_day("at", context.now)
+    at = dip(form, context.now) or form.time_of_day("at", context.now)
     taken = context.taken_in
     if at < taken.at and (old is None or old.id != taken.id):
         form.ask(
@@ -246,7 +251,7 @@ def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> date
 
 def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
     """The line that a form corrects or strikes, if it names one."""
-    wanted = form.fields.get("supersedes", "").strip()
+    wanted = form.corrects
     if not wanted:
         return None
     old = next((e for e in context.entries if e.id == wanted), None)

@@ -49,7 +49,7 @@ def _fed_litres(form: Form, context: BatchContext, at: datetime) -> float | None
         form.errors["tank_holds"] = "Give what was let in, or what the tank holds now, not both."
         return None
     left = form.between(HOLDS)
-    held = {v.tank.id: v.content.litres for v in views(context.db, at)}
+    held = {v.tank.id: v.content.litres for v in views(context.db, at, form.corrects)}
     before = held.get(form.fields.get("tank", ""))
     if left is None or before is None:
         return None

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from lumbrel.services.base.asked import Quantity
+from lumbrel.services.base.asked import Quantity, Words
 from lumbrel.services.base.facts import Facts
 
 
@@ -142,4 +142,4 @@ class GearFacts(Facts):
     kind: Literal["gear"] = "gear"
     season: int
     task: str
-    sanitiser: str = ""
+    sanitiser: Annotated[str, Words(label="With", limit=60)] = ""

@@ -154,7 +154,7 @@ def taken(
     Args:
         name: of the field that says how much.
     """
-    seen = {v.tank.id: v for v in views(db, now)}
+    seen = {v.tank.id: v for v in views(db, now, form.corrects)}
     chosen = form.choice("tank", list(seen), "Choose the tank it comes from.")
     if not chosen or litres is None:
         return None

@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from sqlite3 import Connection
 
 from lumbrel.services.base import book
+from lumbrel.services.base.asked import typed_of
 from lumbrel.services.base.book import Draft
 from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.form import Form
@@ -62,7 +63,7 @@ def tick(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
         if not task:
             return []
         season = trees.season_of(at, form.kitchen)
-        sanitiser = form.text("sanitiser", limit=60)
-        return [Draft(GearFacts(season=season, task=task, sanitiser=sanitiser), KITCHEN, KITCHEN)]
+        facts = GearFacts(season=season, task=task, **typed_of(GearFacts, form))
+        return [Draft(facts, KITCHEN, KITCHEN)]
 
     book.write(db, fields, now, read)

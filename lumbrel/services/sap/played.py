@@ -52,14 +52,18 @@ SLACK = 1.02
 """A dipstick and a bucket agree to some percent: so much more may leave than is there."""
 
 
-def views(db: Connection, now: datetime) -> list[TankView]:
+def views(db: Connection, now: datetime, but: str = "") -> list[TankView]:
     """All tanks. Every page says how they stand: what was worked out is kept for a moment, as long as
-    nothing is written."""
+    nothing is written.
+
+    Args:
+        but: a line that does not count, since it is being put right.
+    """
     found = store.tanks(db)
     if not found:
         return []
-    if db.in_transaction:
-        return _views(db, found, now)
+    if db.in_transaction or but:
+        return _views(db, found, now, but)
     key = (
         record_key(db),
         written_so_far(db),
@@ -70,20 +74,20 @@ def views(db: Connection, now: datetime) -> list[TankView]:
     return cache_of(db).shelf("tanks", 8).get(key, lambda: _views(db, found, now))
 
 
-def _views(db: Connection, found: list[Tank], now: datetime) -> list[TankView]:
+def _views(db: Connection, found: list[Tank], now: datetime, but: str = "") -> list[TankView]:
     kitchen = load_kitchen(db)
     local = local_time(now, kitchen)
     # Sap never stands over a summer.
     since = datetime(local.year - (local.month < 7), 7, 1, tzinfo=UTC)
     outside = Outside(kitchen, store.weather(db, since.date(), (now + AHEAD).date()))
-    played = Played(db, kitchen, outside, found, since=since, now=now)
+    played = Played(db, kitchen, outside, found, since=since, now=now, but=but)
     return [played.view(tank) for tank in found]
 
 
-def view(db: Connection, tank_id: str, now: datetime) -> TankView:
+def view(db: Connection, tank_id: str, now: datetime, but: str = "") -> TankView:
     """One tank; sap that was pumped over comes with its other tank's history."""
     wanted = tank_of(db, tank_id)
-    return next(v for v in views(db, now) if v.tank.id == wanted.id)
+    return next(v for v in views(db, now, but) if v.tank.id == wanted.id)
 
 
 @dataclass(frozen=True)
@@ -114,6 +118,7 @@ class Played:
         *,
         since: datetime,
         now: datetime,
+        but: str = "",
     ) -> None:
         self._kitchen, self._outside, self._now = kitchen, outside, now
         self._tanks = {tank.id: tank for tank in tanks}
@@ -127,11 +132,13 @@ class Played:
         events = []
         for tank in tanks:
             for line in _lines_of(db, tank.id, since):
+                if line.id == but:
+                    continue
                 if isinstance(line.facts, WarmFacts):
                     self._warm[tank.id].append((line.at, line.facts.temperature_c))
                 events.append(_Event(line.at, tank.id, line=line))
             events += [
-                _Event(draw.at, tank.id, draw=draw) for draw in store.draws(db, tank.id, since)
+                _Event(draw.at, tank.id, draw=draw) for draw in store.draws(db, tank.id, since, but)
             ]
         for event in sorted(events, key=lambda event: event.at):
             if event.at <= now:

@@ -10,10 +10,10 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.sap import facts as kinds
-from lumbrel.services.sap import gathered_sap, tanks, taps
-from lumbrel.services.sap.gear import TASKS
+from lumbrel.services.sap import gathered_sap, gear, runs, tanks, taps
 from lumbrel.services.sap.played import REASONS
 from lumbrel.store import sap as store
+from lumbrel.store.book import latest
 from lumbrel.store.kitchen import load_kitchen, woodlots
 
 PLAIN: dict[type[Facts], str] = {
@@ -57,7 +57,7 @@ def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
         case kinds.BudsFacts():
             return f"buds swell in {facts.season}"
         case kinds.GearFacts():
-            return TASKS.get(facts.task, facts.task)
+            return gear.TASKS.get(facts.task, facts.task)
         case _:
             return PLAIN[type(facts)]
 
@@ -74,15 +74,18 @@ AGAIN: dict[type[Facts], Again] = {
     kinds.GirthFacts: lambda db, line, fields, now: taps.measure(db, line.about_id, fields, now),
     kinds.OldHoleFacts: lambda db, line, fields, now: taps.old_hole(db, line.about_id, fields, now),
     kinds.TapsPulledFacts: lambda db, line, fields, now: taps.pull(db, line.about_id, fields, now),
+    kinds.TappedFacts: lambda db, line, fields, now: taps.tap(db, line.about_id, fields, now),
+    kinds.ClosedFacts: lambda db, line, fields, now: taps.close(
+        db, line.about_id, latest(db, line.facts.hole), fields, now
+    ),
+    kinds.BudsFacts: lambda db, line, fields, now: runs.buds(db, line.about_id, fields, now),
+    kinds.GearFacts: lambda db, line, fields, now: gear.tick(
+        db, {"task": line.facts.task, **fields}, now
+    ),
 }
-"""The kinds that are corrected, by their form taken again; the others are struck and written anew."""
-KINDS: tuple[type[Facts], ...] = (
-    *AGAIN,
-    kinds.TappedFacts,
-    kinds.BudsFacts,
-    kinds.GearFacts,
-    *(kind for kind in PLAIN if kind not in AGAIN),
-)
+"""The kinds that are corrected, by their form taken again. Of nights and days the newest said counts: they are
+noted again, or struck."""
+KINDS: tuple[type[Facts], ...] = (*AGAIN, kinds.WeatherFacts)
 BOOK_KINDS = tuple(
     BookKind(facts=kind, words=said, after=tanks.nothing_short, correct=AGAIN.get(kind), room="sap")
     for kind in KINDS

@@ -86,7 +86,7 @@ def take_out(db: Connection, tank_id: str, fields: Mapping[str, str], now: datet
     """
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        there = view(db, tank_id, at).content.litres
+        there = view(db, tank_id, at, form.corrects).content.litres
         litres = there if form.ticked("all") else form.between(LITRES)
         reason = form.choice("reason", REASONS, f"Say why: {', '.join(REASONS.values())}.")
         if litres is not None and litres < NOTHING_L:
@@ -125,7 +125,7 @@ def ice_off(db: Connection, tank_id: str, fields: Mapping[str, str], now: dateti
     """
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        held = view(db, tank_id, at).content
+        held = view(db, tank_id, at, form.corrects).content
         ice = form.between(ICE)
         if ice is None or held.litres < NOTHING_L:
             form.errors.setdefault("ice", "There is no sap in it that could freeze.")

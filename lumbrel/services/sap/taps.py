@@ -219,7 +219,7 @@ def tap(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) 
     tree_of(db, tree_id)
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        seen = view(db, tree_id, at)
+        seen = view(db, tree_id, at).without(form.corrects)
         bearing, height = _bearing(form), form.between(HEIGHT)
         if seen.trunk is None:
             form.errors["girth"] = "Measure the girth first: it says how many taps the trunk bears."
@@ -324,8 +324,7 @@ def close(
     db: Connection, tree_id: str, hole_id: str, fields: Mapping[str, str], now: datetime
 ) -> None:
     """Note that a hole has closed."""
-    seen = view(db, tree_id, now)
-    if all(hole.id != hole_id for hole in seen.holes):
+    if all(hole.id != hole_id for hole in view(db, tree_id, now).holes):
         raise NotFound("There is no such hole in this tree.")
 
     def read(form: Form, at: datetime) -> list[Draft]:

@@ -1,7 +1,7 @@
 """Trees and their taps: the trunk as it stands, this year's places, what was drilled and pulled."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cached_property, partial
 from math import pi
@@ -25,7 +25,7 @@ from lumbrel.services.sap.facts import (
 )
 from lumbrel.services.sap.rules import other_schools, rule_of
 from lumbrel.store import sap as store
-from lumbrel.store.book import newest_about
+from lumbrel.store.book import latest, newest_about
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
@@ -141,6 +141,10 @@ class TreeView:
             for words, rule in other_schools(self.rule)
         ]
 
+    def without(self, hole_id: str) -> "TreeView":
+        """As if a hole were not there: the one whose line is being corrected."""
+        return replace(self, holes=tuple(seen for seen in self.holes if seen.id != hole_id))
+
     def nearest(self, place: Place) -> tuple[HoleSeen, float] | None:
         """The hole beside a place, and how far away round the trunk, mm."""
         if self.girth_mm is None:
@@ -189,16 +193,26 @@ def woodlot_of(db: Connection, woodlot_id: str) -> Woodlot:
 
 
 def view(db: Connection, tree_id: str, now: datetime) -> TreeView:
-    """A tree as its page shows it."""
+    """A tree as its page shows it, or showed it at an earlier moment."""
     tree = tree_of(db, tree_id)
     kitchen = load_kitchen(db)
     return _seen(
         tree,
         woodlot_of(db, tree.woodlot_id),
-        lines_about(db, tree_id),
+        [line for line in _lines_of(db, tree_id) if line.at <= now],
         rule_of(kitchen),
         season_of(now, kitchen),
     )
+
+
+def _lines_of(db: Connection, tree_id: str) -> list[Entry[Facts]]:
+    """What stands of a tree; what was said of a hole is said of the line that corrects it."""
+    return [
+        replace(line, facts=line.facts.model_copy(update={"hole": latest(db, line.facts.hole)}))
+        if isinstance(line.facts, ClosedFacts)
+        else line
+        for line in lines_about(db, tree_id)
+    ]
 
 
 def _seen(
@@ -283,7 +297,7 @@ def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
     shelf, record = cache_of(db).shelf("trees", MOST_TREES), record_key(db)
 
     def seen(tree: Tree) -> TreeView:
-        lines = lines_about(db, tree.id)
+        lines = _lines_of(db, tree.id)
         return _seen(tree, woodlot, lines, rule, season)
 
     found = []

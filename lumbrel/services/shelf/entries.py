@@ -14,6 +14,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
+from lumbrel.services.base.standing import of_kind
 from lumbrel.services.jar.entries import PACK_SIZE, Rows, in_words, jar_rows
 from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
@@ -30,8 +31,9 @@ def taken_out(form: Form, context: BatchContext) -> TakenOutFacts | None:
     reason = form.choice("reason", list(REASONS), "Say why they leave the shelf.")
     woodlot = _woodlot(form, context) if reason == "woodlot" else ""
     there = {jar.size_ml: jar.count for jar in jars.jars_of(context.db, lot)} if lot else {}
-    for row in _corrected(form, context):
-        there[row[0]] = there.get(row[0], 0) + row[1]
+    old = context.corrects.facts if context.corrects else None
+    for size, count in old.jars if isinstance(old, TakenOutFacts) and old.lot == lot else ():
+        there[size] = there.get(size, 0) + count
     for i, (size, count) in enumerate(rows, 1):
         if count > there.get(size, 0):
             form.errors[f"count_{i}"] = (
@@ -48,13 +50,6 @@ def taken_out(form: Form, context: BatchContext) -> TakenOutFacts | None:
         note=form.text("note", limit=200),
         woodlot_id=woodlot,
     )
-
-
-def _corrected(form: Form, context: BatchContext) -> Rows:
-    """The jars of the line that is being corrected: they are back on the shelf for it."""
-    wanted = form.fields.get("supersedes", "").strip()
-    old = next((e for e in context.of_kind(TakenOutFacts) if e.id == wanted), None)
-    return old.facts.jars if old else ()
 
 
 def came_back(form: Form, context: BatchContext) -> CameBackFacts | None:
@@ -96,10 +91,10 @@ def _woodlot(form: Form, context: BatchContext) -> str:
 
 
 def _brix(context: BatchContext, lot: str) -> float:
-    made = context.first(MadeFacts)
-    if made is not None:
-        return made.facts.brix
-    return [e for e in context.of_kind(JarFacts) if e.facts.lot == lot][-1].facts.brix
+    made = of_kind(context.whole, MadeFacts)
+    if made:
+        return made[0].facts.brix
+    return [e for e in of_kind(context.whole, JarFacts) if e.facts.lot == lot][-1].facts.brix
 
 
 def _kind(context: BatchContext) -> str:

@@ -1,12 +1,24 @@
 """A take-in that is corrected on its slip."""
 
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import TakeInFacts
 from lumbrel.services.base.form import Form
 from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.take_in.entries import read
 from lumbrel.store import kept
 from lumbrel.store.kitchen import woodlots
+
+
+def fixed(entry: Entry[TakeInFacts]) -> str:
+    """What a tank or a pan gave stays given."""
+    given = entry.facts.tanks or entry.facts.from_batch_id
+    return (
+        "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch off and "
+        "begin it anew, or note on its slip what was put in besides."
+        if given
+        else ""
+    )
 
 
 def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
@@ -19,13 +31,6 @@ def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
     }
     given = {name: text for name, text in form.fields.items() if text.strip()}
     target = {"target": f"{context.batch.target_brix:g}"}
-    before = context.taken_in.facts
-    if isinstance(before, TakeInFacts) and (before.tanks or before.from_batch_id):
-        # What a tank or a pan gave stays given: it is put right by calling the batch off.
-        form.errors["amount"] = (
-            "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch "
-            "off and begin it anew, or note on its slip what was put in besides."
-        )
     form.fields = {**form.fields, **stays, **given, **target}
     form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
     taken = read(context.db, form, context.now)

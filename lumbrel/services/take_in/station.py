@@ -21,7 +21,13 @@ STATION = Station(
     key="take_in",
     title="Take in",
     line_kinds=(
-        LineKind(facts=TakeInFacts, read=corrected.corrected, words=entries.words, opens=True),
+        LineKind(
+            facts=TakeInFacts,
+            fixed=corrected.fixed,
+            read=corrected.corrected,
+            words=entries.words,
+            opens=True,
+        ),
     ),
     choices=entries.choices,
     cautions=(LEAD, STEAM),

@@ -34,7 +34,17 @@ PLACES = {
 }
 KITCHENS = {"pressure": "/day", "setting": "/kitchen"}
 STATION = {"day": "day", "sap": "sap"}
-OWN_PLACE = ("why", "reading", "ice", "thermometer", "pressure", "elevation", "outdoor", "brix")
+OWN_PLACE = (
+    "why",
+    "reading",
+    "ice",
+    "thermometer",
+    "pressure",
+    "elevation",
+    "outdoor",
+    "brix",
+    "at",
+)
 """Fields whose mistakes stand beside them on every form."""
 
 

@@ -15,8 +15,6 @@ from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
 
 router = RoomRoutes()
-DECIDED = ("draw", "part_draw")
-"""Lines that keep what was believed when they were written: struck and written anew, never corrected."""
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
 """Fields whose mistakes stand beside them on every form."""
 
@@ -33,6 +31,7 @@ def _correct(
     at = next((line for line in lines if line.entry.id == entry_id), None)
     if at is None or at.entry.superseded:
         raise NotFound("There is no such line on this slip, or it was corrected already.")
+    fixed = slip.fixed(at.entry)
     return visit.page(
         "record/correct.html",
         "pan",
@@ -46,7 +45,8 @@ def _correct(
         form=form or Filled(at.entry.typed),
         struck=(struck or Filled()).named("strike"),
         choices=choices_for(at.entry.kind, context),
-        can_correct=has_fields(at.entry.kind) and at.entry.kind not in DECIDED,
+        can_correct=has_fields(at.entry.kind) and not fixed,
+        fixed=fixed,
         can_strike=not isinstance(at.entry.facts, OpenedFacts),
         shown_fields=[*at.entry.typed, *OWN_PLACE, "vessel", "sugar_kind", "woodlot", "at"],
     )
