@@ -115,7 +115,7 @@ class House(unittest.TestCase):
                 self.assertIn(name.split(".")[0], allowed, where)
 
     def test_pages_hold_no_script_no_style_and_no_format_of_their_own(self) -> None:
-        forbidden = r"<script(?![^>]*\bsrc=)|\bstyle=|\son[a-z]+=\"|<style|\|\s*(safe|format)\b"
+        forbidden = r"<script(?![^>]*\bsrc=)|\bstyle=|\son[a-z]+=\"|<style|\|\s*(safe|format|capitalize|title)\b"
         for path, text in front_end():
             if path.suffix == ".html":
                 self.assertNotRegex(text, forbidden, str(path))

@@ -186,7 +186,7 @@ class Trees(SapCase):
         near = {"bearing": "20", "height": "1300 mm"}
         self.assertIn("the rule here wants", self.refused("bearing", taps.tap, tree, near, later))
         # A hole that is put right does not stand in its own way.
-        right = near | {"bearing": "2", "supersedes": seen.holes[0].id, "why": "misread"}
+        right = dead | {"bearing": "2", "supersedes": seen.holes[0].id, "why": "misread"}
         wanted = seen.holes[0].hole.bearing_deg + 2
         taps.tap(self.db, tree, right | {"bearing": f"{wanted:.1f}", "id": "hole-0009"}, later)
         moved = next(h for h in trees.view(self.db, tree, later).holes if h.id == "hole-0009")
@@ -239,9 +239,10 @@ class Trees(SapCase):
         # Put right twice, it is the hole that has closed.
         for number, height in enumerate(("1300 mm", "1250 mm")):
             again = {"id": f"again-000{number}", "year": "2025", "bearing": "S", "height": height}
-            again |= {"supersedes": trees.view(self.db, tree, MARCH).holes[0].id, "why": "misread"}
+            again |= {"supersedes": hole, "why": "misread"}
             taps.old_hole(self.db, tree, again, MARCH)
-        first = trees.view(self.db, tree, MARCH).holes[0]
+            hole = again["id"]
+        first = next(h for h in trees.view(self.db, tree, MARCH).holes if h.id == hole)
         self.assertEqual((first.hole.height_mm, first.closed_in), (1250.0, 2026))
 
     def test_the_list_shows_each_line_at_once(self) -> None:

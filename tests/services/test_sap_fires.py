@@ -129,7 +129,7 @@ class Fires(SapCase):
             again |= {"brix": "30", "temperature": "90 C"}
             with self.assertRaises(BadInput) as caught:
                 slip.put(self.db, given, "take_in", again, on_at + timedelta(minutes=2))
-            self.assertIn("gave so much", caught.exception.errors["amount"])
+            self.assertIn("gave so much", caught.exception.errors["kind"])
         # Called off, it is back in its pan; fed no more, it is back in the tank.
         slip.put(self.db, on, "called_off", {"why": "wrong pan"}, on_at + timedelta(minutes=5))
         self.assertIsNone(contexts.load(self.db, code, on_at + timedelta(minutes=6)).left_at)

@@ -107,6 +107,23 @@ class EveryKind(unittest.TestCase):
         self.assertGreater(len(tried), 12)
         self.assertEqual(differences(self.db), [])
 
+    def test_each_that_is_moved_to_before_all_others_is_taken_or_refused(self) -> None:
+        tried = 0
+        for key, line in self.lines.items():
+            with self.subTest(key):
+                page = self.client.get(self.address(line)).text
+                for form in (f for f in crawl.forms(page) if "/correct" in f.action):
+                    sent = form.fields | {"why": "a test", "at": "2026-01-02 08:00"}
+                    for _ in range(2):
+                        answer = self.client.post(form.action, data=sent, follow_redirects=False)
+                        sent |= dict.fromkeys(
+                            re.findall(r'name="(\w+_confirmed)"', answer.text), "1"
+                        )
+                    self.assertIn(answer.status_code, (303, 422, 409))
+                    tried += 1
+        self.assertGreater(tried, 25)
+        self.assertEqual(differences(self.db), [])
+
     def test_each_that_is_about_no_batch_is_moved_to_when_it_was(self) -> None:
         moved = set()
         for key, line in self.lines.items():

@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
+from functools import cached_property
 from typing import NamedTuple
 from uuid import uuid4
 from zoneinfo import ZoneInfo
@@ -68,10 +69,13 @@ class Form:
     kitchen: Kitchen
     errors: dict[str, str] = field(default_factory=dict)
     asks: dict[str, str] = field(default_factory=dict)
-    made_id: str = field(default_factory=lambda: str(uuid4()))
-    """Of a form that brings none."""
     corrects_at: datetime | None = None
     """The moment of the line that it corrects: what is typed is of then."""
+
+    @cached_property
+    def made_id(self) -> str:
+        """The id of a form that brings none."""
+        return str(uuid4())
 
     @property
     def corrects(self) -> str:

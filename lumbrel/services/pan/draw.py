@@ -2,7 +2,6 @@
 
 from dataclasses import replace
 from datetime import timedelta
-from typing import Any
 
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
@@ -40,6 +39,10 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
             "stays for the next batch."
         )
     mass = form.between(MASS, required=False)
+    mass_kg, weighed = board.mass_kg if mass is None else mass, mass is not None
+    if context.corrects and isinstance(context.corrects.facts, DrawFacts):
+        # What was believed as it was drawn stays; what it weighed is put right.
+        return context.corrects.facts.model_copy(update={"mass_kg": mass_kg, "weighed": weighed})
     _ask_when_thin(form, board)
     known = board.believed or board.joint
     seen = board.evidence.fitted.followed_to >= LEAST_MINUTES
@@ -47,8 +50,8 @@ def draw(form: Form, context: BatchContext) -> DrawFacts:
         brix=known.brix,
         sigma_brix=known.sigma_brix,
         target_brix=context.batch.target_brix,
-        mass_kg=board.mass_kg if mass is None else mass,
-        weighed=mass is not None,
+        mass_kg=mass_kg,
+        weighed=weighed,
         call=board.verdict.call.value,
         chi2_per_dof=board.joint.chi2_per_dof,
         rate_kg_per_min=rate_seen(board),
@@ -63,7 +66,8 @@ def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
     board = _as_it_was_drawn(board_of(context))
     read = form.between(READ, required=False)
     mass = _drawn_kg(form, board, read)
-    if read is None:
+    old = context.corrects.facts if context.corrects else None
+    if read is None and old is None:
         _ask_when_thin(form, board)
     if mass is None:
         return None
@@ -76,14 +80,18 @@ def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
             "empty, draw off instead.",
         )
     known = board.believed or board.joint
-    return PartDrawFacts(
-        brix=known.brix if read is None else read,
-        sigma_brix=known.sigma_brix if read is None else READ_SIGMA,
-        target_brix=context.batch.target_brix,
-        mass_kg=mass,
-        weighed=bool(form.fields.get("mass", "").strip()),
-        call=board.verdict.call.value,
-    )
+    weighs = {"mass_kg": mass, "weighed": form.given("mass")}
+    if read is not None:
+        weighs |= {"brix": read, "sigma_brix": READ_SIGMA}
+    if isinstance(old, PartDrawFacts):
+        return old.model_copy(update=weighs)
+    believed = {
+        "brix": known.brix,
+        "sigma_brix": known.sigma_brix,
+        "target_brix": context.batch.target_brix,
+        "call": board.verdict.call.value,
+    }
+    return PartDrawFacts.model_validate(believed | weighs)
 
 
 def _as_it_was_drawn(board: Board) -> Board:
@@ -154,11 +162,6 @@ def part_words(context: BatchContext, entry: Entry[PartDrawFacts]) -> Line:
     return Line(
         entry, f"Drew off {context.show(facts.mass_kg, 'mass')}", detail, f"{facts.brix:.1f}"
     )
-
-
-def fixed(_entry: Entry[Any]) -> str:
-    """It keeps what was believed when it was written."""
-    return "It keeps what was believed as it was drawn: strike it, and draw it anew."
 
 
 def words(context: BatchContext, entry: Entry[DrawFacts]) -> Line:

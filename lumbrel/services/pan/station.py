@@ -167,21 +167,13 @@ LINE_KINDS = (
     LineKind(facts=AlarmFacts, words=entries.alarm_words, of="both"),
     LineKind(
         facts=PartDrawFacts,
-        fixed=draw.fixed,
         moves=True,
         read=draw.part_draw,
         words=draw.part_words,
         stored=alarms.answered_by_draw,
         rests=undone.of_a_draw,
     ),
-    LineKind(
-        facts=DrawFacts,
-        fixed=draw.fixed,
-        read=draw.draw,
-        words=draw.words,
-        rests=undone.of_a_draw,
-        once=True,
-    ),
+    LineKind(facts=DrawFacts, read=draw.draw, words=draw.words, rests=undone.of_a_draw, once=True),
 )
 
 STATION = Station(

@@ -219,7 +219,7 @@ def tap(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) 
     tree_of(db, tree_id)
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        seen = view(db, tree_id, at).without(form.corrects)
+        seen = view(db, tree_id, at, form.corrects)
         bearing, height = _bearing(form), form.between(HEIGHT)
         if seen.trunk is None:
             form.errors["girth"] = "Measure the girth first: it says how many taps the trunk bears."

@@ -141,10 +141,6 @@ class TreeView:
             for words, rule in other_schools(self.rule)
         ]
 
-    def without(self, hole_id: str) -> "TreeView":
-        """As if a hole were not there: the one whose line is being corrected."""
-        return replace(self, holes=tuple(seen for seen in self.holes if seen.id != hole_id))
-
     def nearest(self, place: Place) -> tuple[HoleSeen, float] | None:
         """The hole beside a place, and how far away round the trunk, mm."""
         if self.girth_mm is None:
@@ -192,14 +188,14 @@ def woodlot_of(db: Connection, woodlot_id: str) -> Woodlot:
     return found
 
 
-def view(db: Connection, tree_id: str, now: datetime) -> TreeView:
-    """A tree as its page shows it, or showed it at an earlier moment."""
+def view(db: Connection, tree_id: str, now: datetime, but: str = "") -> TreeView:
+    """A tree as its page shows it, or showed it at an earlier moment; `but` a line that is being put right."""
     tree = tree_of(db, tree_id)
     kitchen = load_kitchen(db)
     return _seen(
         tree,
         woodlot_of(db, tree.woodlot_id),
-        [line for line in _lines_of(db, tree_id) if line.at <= now],
+        [line for line in _lines_of(db, tree_id) if line.at <= now and line.id != but],
         rule_of(kitchen),
         season_of(now, kitchen),
     )

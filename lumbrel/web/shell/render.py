@@ -131,6 +131,7 @@ def _environment() -> Environment:
     }
     environment.filters["grade_key"] = grade_key
     environment.filters["own"] = _own
+    environment.filters["begun"] = lambda words: words[:1].upper() + words[1:]
     environment.filters["pair"] = lambda word: (word, word)
     environment.filters["named"] = lambda things: [(thing.id, thing.name) for thing in things]
     return environment
