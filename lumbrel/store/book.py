@@ -8,7 +8,7 @@ from sqlite3 import Connection, Row
 from typing import Any, Literal
 from uuid import UUID, uuid5
 
-from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, instant, moment, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
 What = Literal["batch", "instrument", "kitchen", "tank", "tree", "vessel", "woodlot"]
@@ -163,8 +163,8 @@ def around(db: Connection, kind: str, about_id: str, at: datetime) -> tuple[date
     """When the last standing line of a kind about something up to a moment is from, and the next one."""
     of = f"FROM line WHERE about_id = ? AND +kind = ? AND {STANDS}"
     given = (about_id, kind, instant(at))
-    before = db.execute(f"SELECT max(at) {of} AND at <= ?", given).fetchone()[0]
-    after = db.execute(f"SELECT min(at) {of} AND at > ?", given).fetchone()[0]
+    asked = f"SELECT (SELECT max(at) {of} AND at <= ?), (SELECT min(at) {of} AND at > ?)"
+    before, after = db.execute(asked, given * 2).fetchone()
     return (moment(before) if before else BEFORE_ALL, moment(after) if after else AFTER_ALL)
 
 
@@ -181,7 +181,28 @@ def last(db: Connection) -> tuple[str, datetime]:
 
 def written_so_far(db: Connection) -> int:
     """A number that grows with every line: two looks that see the same number see the same."""
-    return int(db.execute("SELECT coalesce(max(seq), 0) FROM line").fetchone()[0])
+    newest = "SELECT coalesce(max(seq), 0) FROM line"
+    return once(db, "newest line", lambda: int(db.execute(newest).fetchone()[0]))
+
+
+def newest_by_about(db: Connection, after: int) -> dict[str, int]:
+    """Of the lines after one, by their kind and by what they are about, its sort and its id, the newest."""
+    found: dict[str, int] = {}
+    for seq, *things in db.execute(
+        "SELECT seq, kind, about, about_id FROM line WHERE seq > ? ORDER BY seq", (after,)
+    ):
+        found |= dict.fromkeys(things, seq)
+    return found
+
+
+def standing_of_trees(db: Connection, woodlot_id: str) -> list[Row]:
+    """The standing lines about the trees of a woodlot, oldest first, as they are stored."""
+    rows = db.execute(
+        f"""{_LINE} WHERE about_id IN (SELECT id FROM tree WHERE woodlot_id = ?) AND {STANDS}
+            ORDER BY at, seq""",
+        (woodlot_id,),
+    )
+    return rows.fetchall()
 
 
 def newest_about(db: Connection, about_id: str) -> tuple[int, str]:

@@ -3,7 +3,7 @@
 import json
 import re
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager, nullcontext
 from datetime import UTC, datetime, timedelta
 from importlib.resources import files
@@ -19,6 +19,8 @@ _KEPT = files("lumbrel.store").joinpath("kept.sql").read_text(encoding="utf-8")
 KEPT_TABLES = tuple(re.findall(r"CREATE TABLE (\w+)", _KEPT))
 """What follows from the lines, and is dropped and made anew, never migrated."""
 BUSY_TIMEOUT_MS = 5000
+MOST_REMEMBERED = 400
+"""So many things a connection remembers of what it read."""
 APPLICATION_ID = 0x4C4D424C
 """In the file's header: it is a record of Lumbrel's."""
 
@@ -37,12 +39,27 @@ class Link(sqlite3.Connection):
 
     cache: object = None
     turns: Turns | None = None
+    lent = False
+    """Whether it is lent for a look: what lines said at its beginning is what they say all through it."""
     looked_at: tuple[int, int] = (-1, -1)
-    seen: dict[str, Any]
+    line = -1
+    """The newest line when it was looked at."""
+    seen: dict[Hashable, Any]
     """What was read since the record was another: a page asks for the kitchen a score of times."""
 
+    def begin_look(self) -> None:
+        """Begin a look: what is remembered of lines stays, where no line came since the one before."""
+        self.lent = True
+        now = (self.total_changes, _pragma(self, "data_version"))
+        if self.looked_at == now:
+            return
+        line = self.execute("SELECT max(seq) FROM line").fetchone()[0] or 0
+        if self.line != line:
+            self.seen = {}
+        self.looked_at, self.line = now, line
 
-def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
+
+def connect(path: Path | str, cache: object = None) -> Link:
     """Open a database: WAL, full synchronisation, foreign keys, a busy timeout."""
     connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False, factory=Link)
     connection.cache = cache
@@ -59,15 +76,18 @@ def connect(path: Path | str, cache: object = None) -> sqlite3.Connection:
     return connection
 
 
-def once(db: sqlite3.Connection, name: str, read: Callable[[], T]) -> T:
-    """What a connection read under a name, as long as nothing was written by it or by any other. What is
-    read in the middle of a write may be taken back, and is not remembered."""
+def once(db: sqlite3.Connection, name: Hashable, read: Callable[[], T]) -> T:
+    """What a connection read of lines, and of what is kept of them, under a name, as long as nothing was written
+    by it or by any other. What is read in the middle of a write may be taken back, and is not remembered."""
     if not isinstance(db, Link) or db.in_transaction:
         return read()
-    now = (db.total_changes, _pragma(db, "data_version"))
+    version = db.looked_at[1] if db.lent else _pragma(db, "data_version")
+    now = (db.total_changes, version)
     if db.looked_at != now:
         db.looked_at, db.seen = now, {}
     if name not in db.seen:
+        while len(db.seen) >= MOST_REMEMBERED:
+            db.seen.pop(next(iter(db.seen)))
         db.seen[name] = read()
     return cast(T, db.seen[name])
 

@@ -1,10 +1,9 @@
 """The instruments of a kitchen, each with what its kind needs."""
 
 import json
-from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from sqlite3 import Connection, Row
+from sqlite3 import Connection
 from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
@@ -191,10 +190,10 @@ def change_instrument(
     )
 
 
-def _with_history(db: Connection, rows: Iterable[Row]) -> list[Instrument[Detail]]:
-    changed = once(db, "changed instruments", lambda: states(db, "instrument"))
+def _every(db: Connection) -> list[Instrument[Detail]]:
+    changed = states(db, "instrument")
     found = []
-    for row in rows:
+    for row in db.execute("SELECT * FROM instrument ORDER BY rowid"):
         now = _instrument(dict(row))
         past = ((at, _instrument(dict(row) | state)) for at, state in changed.get(now.id, ()))
         found.append(replace(now, history=tuple(past)))
@@ -217,22 +216,18 @@ def instruments(db: Connection, *, retired: bool = False) -> list[Instrument[Det
 
     Those in use only, unless `retired` asks for the others as well.
     """
-    rows = db.execute(
-        "SELECT * FROM instrument WHERE ? OR retired_at IS NULL ORDER BY rowid", (retired,)
-    )
-    return _with_history(db, rows)
+    every = once(db, "instruments", lambda: _every(db))
+    return [one for one in every if retired or one.retired_at is None]
 
 
 def instruments_of(
     db: Connection, detail: type[D], at: datetime | None = None
 ) -> list[Instrument[D]]:
     """Instruments of one kind in use, now or at a moment, in the order they were registered."""
-    rows = db.execute(
-        "SELECT * FROM instrument WHERE kind = ? AND (? OR retired_at IS NULL) ORDER BY rowid",
-        (detail.model_fields["kind"].default, at is not None),
-    )
-    every = (one if at is None else one.as_of(at) for one in _with_history(db, rows))
-    used = (one for one in every if at is None or one.in_use(at))
+    every = instruments(db, retired=at is not None)
+    kinds = (found for found in every if isinstance(found.detail, detail))
+    then = (one if at is None else one.as_of(at) for one in kinds)
+    used = (one for one in then if at is None or one.in_use(at))
     return [one for found in used if (one := with_detail(found, detail))]
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection, Row
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant, moment, once
 from lumbrel.store.flow import is_lot
 from lumbrel.store.record import Batch, batch_of
 from lumbrel.store.rows import columns_of, insert, mapper
@@ -219,6 +219,10 @@ def _batch(row: Row) -> Batch:
 
 def waiting(db: Connection, station: str) -> list[Batch]:
     """Batches that wait for a station, oldest first; no more than a page can show."""
+    return list(once(db, ("waiting", station), lambda: _waiting(db, station)))
+
+
+def _waiting(db: Connection, station: str) -> list[Batch]:
     rows = db.execute(
         """SELECT batch.*, standing.vessel_id AS stands_in, standing.taken_at AS stands_since FROM waits
            JOIN batch ON batch.id = waits.batch_id

@@ -291,5 +291,7 @@ _woodlot = mapper(Woodlot)
 
 def woodlots(db: Connection, retired: bool = True) -> list[Woodlot]:
     """Woodlots in the order they were registered, those out of use included or not."""
-    rows = db.execute("SELECT * FROM woodlot WHERE NOT retired OR ? ORDER BY rowid", (retired,))
-    return [_woodlot(row) for row in rows]
+    every = once(
+        db, "woodlots", lambda: [*map(_woodlot, db.execute("SELECT * FROM woodlot ORDER BY rowid"))]
+    )
+    return [one for one in every if retired or not one.retired]

@@ -1,9 +1,11 @@
 """Batches."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from sqlite3 import Connection
 
+from lumbrel.store.book import written_so_far
 from lumbrel.store.registered import register
 from lumbrel.store.rows import columns_of, mapper
 
@@ -52,6 +54,12 @@ def batch_ids(db: Connection) -> list[str]:
     return [row["id"] for row in db.execute("SELECT id FROM batch ORDER BY opened_at, code")]
 
 
+def codes_of(db: Connection, batch_ids: Sequence[str]) -> dict[str, str]:
+    """The codes of some batches, by their ids."""
+    marks = ", ".join("?" * len(batch_ids))
+    return dict(db.execute(f"SELECT id, code FROM batch WHERE id IN ({marks})", batch_ids))
+
+
 def any_batch(db: Connection) -> bool:
     """Whether a batch was ever opened."""
     return db.execute("SELECT max(opened_at) FROM batch").fetchone()[0] is not None
@@ -60,4 +68,4 @@ def any_batch(db: Connection) -> bool:
 def stamp(db: Connection) -> tuple[object, ...]:
     """What is another as soon as anything is written that a figure can rest on, samples apart:
     lines, settings, instruments."""
-    return tuple(db.execute("SELECT max(seq) FROM line").fetchone())
+    return (written_so_far(db),)

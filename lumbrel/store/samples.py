@@ -44,6 +44,12 @@ def latest_sample(db: Connection, instrument_id: str, until: datetime) -> Sample
     return Sample(of_milliseconds(row["at"]), row["value"]) if row else None
 
 
+def newest_samples(db: Connection) -> tuple[int, ...]:
+    """When each device sent last, in milliseconds: another as soon as any sends."""
+    each = "SELECT coalesce((SELECT max(at) FROM sample WHERE device = number), 0) FROM device"
+    return tuple(row[0] for row in db.execute(each))
+
+
 def samples(db: Connection, instrument_id: str, since: datetime, until: datetime) -> list[Sample]:
     """A device's samples between two moments, oldest first."""
     rows = db.execute(

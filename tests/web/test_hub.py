@@ -7,6 +7,7 @@ from unittest.mock import patch
 
 from lumbrel.services.base.cache import Cache
 from lumbrel.services.probes import intake
+from lumbrel.store.links import Links
 from lumbrel.web.shell.hub import ALL, Hub
 from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
@@ -17,7 +18,7 @@ class News(KitchenCase):
         settings = Settings(
             database=self.path, clock=lambda: NOON + timedelta(minutes=60), refresh_seconds=0.2
         )
-        return Hub(settings, Cache())
+        return Hub(settings, Links(settings.database, Cache()))
 
     def test_a_page_hears_its_batch_and_every_alarm(self) -> None:
         code = self.take_in(vessel="finisher-1")

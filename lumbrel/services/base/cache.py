@@ -9,6 +9,10 @@ from sqlite3 import Connection
 from threading import Lock, RLock
 from typing import Any, TypeVar, cast
 
+from lumbrel.store import book
+from lumbrel.store.book import written_so_far
+from lumbrel.store.db import once
+
 T = TypeVar("T")
 
 
@@ -33,6 +37,11 @@ class KeptThings:
         """What is kept under a key, None if nothing."""
         with self.lock:
             return self._kept.get(key)
+
+    def put(self, key: Hashable, thing: object) -> None:
+        """Keep something under a key, in another's place."""
+        self.drop(key)
+        self.get(key, lambda: thing)
 
     def drop(self, key: Hashable) -> None:
         """Forget what is kept under a key."""
@@ -65,5 +74,26 @@ def cache_of(db: Connection) -> Cache:
 def record_key(db: Connection) -> str:
     """A name for the record a connection is open on: a file put in another's place is another
     record."""
+    return once(db, "record key", lambda: _record_key(db))
+
+
+def _record_key(db: Connection) -> str:
     file = next(row["file"] for row in db.execute("PRAGMA database_list") if row["name"] == "main")
     return f"{file} {Path(file).stat().st_ino}" if file else ""
+
+
+def last_line(db: Connection, *things: str) -> tuple[int, ...]:
+    """Numbers that grow with every line about such things, by what they are (as "tree") or by id, or with every
+    line of a kind: two looks that see the same numbers see the same of them. What came before the application first asked counts as nothing.
+    Not in the middle of a write, which may be taken back."""
+    upto = written_so_far(db)
+    shelf, key = cache_of(db).shelf("last lines"), record_key(db)
+    newest: dict[str, int]
+    with shelf.lock:
+        heard, newest = shelf.peek(key) or (-1, {})
+        if heard < 0:
+            shelf.put(key, (upto, {}))
+        elif heard < upto:
+            newest = newest | book.newest_by_about(db, heard)
+            shelf.put(key, (upto, newest))
+    return tuple(newest.get(thing, 0) for thing in things)

@@ -16,7 +16,6 @@ from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import UNIT_PRESETS
 from lumbrel.services.take_in.entries import measured_by
 from lumbrel.store.book import written_so_far
-from lumbrel.store.db import opened
 from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.safe import nature
@@ -43,7 +42,7 @@ def health(request: Request) -> JSONResponse:
     if not own.settings.database.exists():
         return _unwell(answer, "The record is gone: its file is not there any more.")
     try:
-        with opened(own.settings.database, own.cache) as db:
+        with own.open() as db:
             answer["record"] = {
                 "is_a": nature(db),
                 "tables": db.execute("PRAGMA user_version").fetchone()[0],

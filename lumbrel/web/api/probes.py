@@ -11,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from lumbrel.services.probes import intake
-from lumbrel.store.db import opened
 from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.gate import door_of
@@ -36,7 +35,7 @@ def _refusal(request: Request) -> JSONResponse | None:
     workspace = workspace_of(request)
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     shelf = workspace.cache.shelf("turnstiles")
-    with opened(workspace.settings.database, workspace.cache) as db:
+    with workspace.open() as db:
         probe_id = intake.holder(db, token.strip()) if scheme.lower() == "bearer" else None
     door = door_of(request.scope)
     if probe_id is not None:

@@ -80,7 +80,7 @@ async def _give_up(request: Request) -> None:
     old: Workspace | None = request.app.state.practice
     request.app.state.practice = None
     if old and old.pan:
-        await old.hub.stop()
+        await old.stop()
         await run_in_threadpool(old.pan.stop)
 
 

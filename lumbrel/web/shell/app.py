@@ -52,16 +52,16 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         keeper.cancel()
     if network:
         await network.end()
-    await own.hub.stop()
+    await own.stop()
     if app.state.practice:
-        await app.state.practice.hub.stop()
+        await app.state.practice.stop()
         app.state.practice.pan.stop()
 
 
 def _thin_some(own: Workspace, now: datetime) -> int:
     """A few steps of thinning; nobody is kept waiting for long."""
     thinned = 0
-    with opened(own.settings.database, own.cache) as db:
+    with own.open() as db:
         for _ in range(THIN_STEPS):
             step = thin_a_little(db, now)
             thinned += step

@@ -14,7 +14,7 @@ from starlette.responses import Response
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput, NotFound, Overtaken
-from lumbrel.store.db import IdReused, opened
+from lumbrel.store.db import IdReused
 from lumbrel.web.shell.caller import TOKEN, caller_of
 from lumbrel.web.shell.refusals import out_of_range, sentences
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, page
@@ -49,7 +49,7 @@ def _error_page(
         return _plain_page(request, status, title, sentence, "")
     with suppress(StaleWorkspace):
         workspace = workspace_of(request)
-    with opened(workspace.settings.database, workspace.cache) as db:
+    with workspace.open() as db:
         shown = {"title": title, "sentence": sentence, "typed": _typed(request)}
         form = Filled(getattr(request.state, "typed", {}), {}, asks or {})
         return page(request, db, "shell/error.html", "error", status, **shown, form=form)

@@ -14,12 +14,11 @@ from starlette.concurrency import run_in_threadpool
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.cache import Cache
 from lumbrel.services.candy import alarms as candy_alarms
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.candy.station import LONG_AGO
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import board_of, remember
+from lumbrel.services.pan.board import board_now
 from lumbrel.services.sap import alarms as sap_alarms
 from lumbrel.services.stations import waiting
 from lumbrel.store import alarms as alarm_store
@@ -27,8 +26,9 @@ from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.alarms import Alarm
 from lumbrel.store.book import written_so_far
-from lumbrel.store.db import connect, opened
+from lumbrel.store.db import connect
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
+from lumbrel.store.links import Links
 from lumbrel.store.record import Batch
 from lumbrel.web.shell.news import answered_news, cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
@@ -58,8 +58,8 @@ class Hub:
     `refresh_seconds`.
     """
 
-    def __init__(self, settings: Settings, cache: Cache) -> None:
-        self._settings, self._cache = settings, cache
+    def __init__(self, settings: Settings, links: Links) -> None:
+        self._settings, self._links = settings, links
         self._listeners: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
         self._states: dict[str, tuple[Any, ...]] = {}
         self._task: asyncio.Task[None] | None = None
@@ -164,9 +164,9 @@ class Hub:
                 queue.put_nowait(news)
 
     def _look_once(self, tell: Callable[[str, str], None]) -> None:
-        """One look. The connection is opened and closed by the thread that uses it: a task that
+        """One look. The connection is lent to the thread that uses it: a task that
         is cancelled must never close it under a thread that is still reading."""
-        with opened(self._settings.database, self._cache) as db:
+        with self._links.lent() as db:
             self._look(db, tell)
 
     def _look(self, db: Connection, tell: Callable[[str, str], None]) -> None:
@@ -221,7 +221,7 @@ class Hub:
                 if tell:
                     tell(batch.code, self._said(db, now, cook_news(pot)))
                 return
-            board = remember(board_of(context))
+            board = board_now(context)
             self._call(
                 batch,
                 lambda: alarms.watch(db, board),

@@ -16,7 +16,6 @@ from lumbrel.services.base.entry import Entry, last_about
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import local_time
 from lumbrel.services.stations import book
-from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.gate import NO_TOKEN
@@ -131,7 +130,7 @@ Fields = Annotated[dict[str, str], Depends(typed_fields)]
 
 def _visit(request: Request, fields: Fields) -> Iterator[Visit]:
     workspace = workspace_of(request)
-    with opened(workspace.settings.database, workspace.cache) as db:
+    with workspace.open() as db:
         yield Visit(request, db, workspace.settings.clock())
 
 

@@ -1,11 +1,14 @@
 """Which record a request is about: the kitchen's own, or the practice pan's."""
 
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
+from sqlite3 import Connection
 
 from fastapi import Request
 
 from lumbrel.practice.run import PracticeRun
 from lumbrel.services.base.cache import Cache
+from lumbrel.store.links import Links
 from lumbrel.web.shell.hub import Hub
 from lumbrel.web.shell.settings import Settings
 
@@ -36,7 +39,17 @@ class Workspace:
         return self.key or OWN
 
     def __post_init__(self) -> None:
-        self.hub = Hub(self.settings, self.cache)
+        self.links = Links(self.settings.database, self.cache)
+        self.hub = Hub(self.settings, self.links)
+
+    def open(self) -> AbstractContextManager[Connection]:
+        """Its record, for one look at it."""
+        return self.links.lent()
+
+    async def stop(self) -> None:
+        """Tell no more news, and let go of the record."""
+        await self.hub.stop()
+        self.links.close()
 
 
 def workspace_of(request: Request) -> Workspace:
