@@ -4,7 +4,7 @@ A new station is a folder of its name on each floor, and its name in one line he
 """
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from importlib import import_module
 from sqlite3 import Connection
 from typing import Any
@@ -12,6 +12,7 @@ from typing import Any
 from lumbrel.services.base import standing
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.book import Book
+from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.calculation import Calculation, calculations_in, rooms
 from lumbrel.services.base.entry import Entry, of_row
 from lumbrel.services.base.facts import Facts, StruckFacts
@@ -22,6 +23,7 @@ from lumbrel.services.record.settings import BOOK_KINDS as KITCHEN_KINDS
 from lumbrel.services.record.slip import Slip
 from lumbrel.store import book as lines
 from lumbrel.store import kept
+from lumbrel.store.book import written_so_far
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
 
@@ -30,6 +32,8 @@ NAMES = ("day", "sap", "take_in", "pan", "filter", "colour", "jar", "candy", "sh
 STATIONS: tuple[Station, ...] = tuple(
     import_module(f"lumbrel.services.{name}.station").STATION for name in NAMES
 )
+
+GLANCE = timedelta(seconds=5)
 
 slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 """The slips of all batches, with every kind of line that a station brings."""
@@ -67,7 +71,20 @@ class PlaceInLine:
 
 
 def line(db: Connection, now: datetime) -> list[PlaceInLine]:
-    """The line across the top, every station with its live state."""
+    """The line across the top, every station with its live state; a few seconds old at most, and never older than
+    the last thing that was written."""
+    if db.in_transaction:
+        return _line(db, now)
+    shelf, key, news = cache_of(db).shelf("the line"), record_key(db), written_so_far(db)
+    with shelf.lock:
+        said, since, places = shelf.peek(key) or (-1, now, [])
+        if said != news or not timedelta(0) <= now - since <= GLANCE:
+            places = _line(db, now)
+            shelf.put(key, (news, now, places))
+        return list(places)
+
+
+def _line(db: Connection, now: datetime) -> list[PlaceInLine]:
     look = Look(db, now, load_kitchen(db), waiting(db))
     return [PlaceInLine(station, station.state_of(look)) for station in STATIONS]
 

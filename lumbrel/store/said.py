@@ -6,7 +6,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from uuid import UUID, uuid5
 
-from lumbrel.store.db import instant
+from lumbrel.store.db import instant, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
 
@@ -45,8 +45,28 @@ def add(db: Connection, said: SaidRow) -> None:
 
 def of_line(db: Connection, line_id: str) -> list[SaidRow]:
     """All that a line ever said, what holds now last."""
-    rows = db.execute("SELECT * FROM said WHERE line_id = ? ORDER BY seq", (line_id,))
-    return [_said(row) for row in rows]
+    known = once(db, "said", lambda: dict[str, list[SaidRow]]())
+    if line_id not in known:
+        known |= _beside(db, line_id)
+    return list(known[line_id])
+
+
+def _beside(db: Connection, line_id: str) -> dict[str, list[SaidRow]]:
+    """By line of the same slip, all that it ever said: who asks for one asks for the others."""
+    rows = db.execute(
+        """SELECT other.id AS of, said.* FROM line
+           JOIN line AS other ON other.about_id = line.about_id
+           LEFT JOIN said ON said.line_id = other.id
+           WHERE line.id = ? ORDER BY said.seq""",
+        (line_id,),
+    )
+    found: dict[str, list[SaidRow]] = {line_id: []}
+    for row in rows:
+        said = dict(row)
+        lines = found.setdefault(said.pop("of"), [])
+        if said["line_id"] is not None:
+            lines.append(_said(said))
+    return found
 
 
 def unsaid(db: Connection, kinds: tuple[str, ...]) -> list[str]:

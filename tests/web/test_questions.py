@@ -24,7 +24,7 @@ class Questions(KitchenCase):
     def setUp(self) -> None:
         super().setUp()
         self.at = NOON + timedelta(minutes=40)
-        app = create_app(Settings(database=self.path, clock=lambda: self.at))
+        app = create_app(Settings(database=self.path, clock=lambda: self.at, refresh_seconds=0))
         self.client = self.enterContext(
             TestClient(app, base_url="http://127.0.0.1", follow_redirects=False)
         )

@@ -8,6 +8,7 @@ begin with what such pots do and are narrowed by the pot's own readings.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from math import inf, log
 
 import numpy as np
@@ -117,6 +118,9 @@ def _minutes(parameters: Floats, target_c: float) -> Floats:
     return np.where(there <= 0, inf, np.where(there >= excess, 0.0, shown))
 
 
+MOST_REMEMBERED = 64
+
+
 def fit_bath(
     readings: Sequence[tuple[float, float]],
     bath: Bath,
@@ -138,7 +142,18 @@ def fit_bath(
     """
     if not readings:
         raise OutOfRange("Read the pot once at least.", "readings")
-    ordered = sorted(readings)
+    return _fitted(tuple(sorted(readings)), bath, rate_per_min, rate_sigma, around_c)
+
+
+@lru_cache(MOST_REMEMBERED)
+def _fitted(
+    ordered: tuple[tuple[float, float], ...],
+    bath: Bath,
+    rate_per_min: float,
+    rate_sigma: float,
+    around_c: float | None,
+) -> PotCooling:
+    """The same readings are fitted once: a pot is looked at again and again."""
     if any(not bath.around_c - 3 * bath.sigma_k < shown <= HOTTEST_C for _, shown in ordered):
         raise OutOfRange(
             f"A pot of candy is warmer than what it stands in, and at most {HOTTEST_C:.0f} °C "

@@ -1,9 +1,11 @@
 """What every service needs of a batch: loaded once, passed down."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from sqlite3 import Connection
+from typing import Any, TypeVar, cast
 
 from lumbrel.core import units
 from lumbrel.core.pan.boil_shift import Shift
@@ -26,6 +28,8 @@ from lumbrel.store.instruments import (
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, load_kitchen, vessels, woodlots
 from lumbrel.store.record import Batch
 
+T = TypeVar("T")
+
 
 @dataclass(frozen=True, kw_only=True)
 class BatchContext:
@@ -43,6 +47,17 @@ class BatchContext:
     """The line that is put right, while it is; it stands no more in `entries`."""
     later: tuple[Entry[Facts], ...] = ()
     """What came after that line."""
+    worked_out: dict[Hashable, Any] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )
+    """What `once` keeps."""
+
+    def once(self, name: Hashable, work_out: Callable[[], T]) -> T:
+        """What follows from the batch as it stands at this moment, worked out once however often it is asked
+        for."""
+        if name not in self.worked_out:
+            self.worked_out[name] = work_out()
+        return cast(T, self.worked_out[name])
 
     @cached_property
     def current(self) -> list[Entry[Facts]]:
@@ -63,7 +78,7 @@ class BatchContext:
 
     def of_kind(self, *kinds: type[F]) -> list[Entry[F]]:
         """Standing lines of some kinds, oldest first."""
-        return standing.of_kind(self.current, *kinds)
+        return list(self.once(kinds, lambda: standing.of_kind(self.current, *kinds)))
 
     @property
     def woodlot(self) -> Woodlot:

@@ -1,7 +1,7 @@
 """A line of the book as services know it: its facts are a model of its kind."""
 
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from sqlite3 import Connection, Row
 from typing import Generic, TypeVar
@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from lumbrel.services.base.facts import Facts, UnreadFacts, read_facts
 from lumbrel.store import book
 from lumbrel.store.book import LineRow, What
-from lumbrel.store.db import AFTER_ALL, BEFORE_ALL
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, once
 
 F = TypeVar("F", bound=Facts, covariant=True)
 G = TypeVar("G", bound=Facts)
@@ -70,7 +70,8 @@ def of_row(row: LineRow) -> Entry[Facts]:
     return Entry(**own | {"facts": facts})
 
 
-MOST_REMEMBERED = 40_000
+MOST_REMEMBERED = 10_000
+"""Of a line some kilobytes: more would weigh more than they save."""
 
 
 @lru_cache(MOST_REMEMBERED)
@@ -82,7 +83,7 @@ def read(row: Row) -> Entry[Facts]:
 
 def slip_of(db: Connection, batch_id: str) -> list[Entry[Facts]]:
     """The whole slip of a batch in order of time, superseded lines included."""
-    return [read(row) for row in book.rows_about(db, batch_id)]
+    return list(once(db, ("slip", batch_id), lambda: [*map(read, book.rows_about(db, batch_id))]))
 
 
 def lines_about(db: Connection, about_id: str, since: datetime = BEFORE_ALL) -> list[Entry[Facts]]:
@@ -102,6 +103,34 @@ def newest(
     """The standing lines of one kind between two moments, about one thing or whatever, newest first."""
     rows = book.newest(db, facts.key(), about_id, since=since, until=until, limit=limit)
     return [line for row in rows if (line := with_facts(read(row), (facts,)))]
+
+
+def newest_until(
+    db: Connection, facts: type[G], about_id: str, until: datetime, limit: int
+) -> list[Entry[G]]:
+    """The newest standing lines of one kind up to a moment. Those of its year are read together: the readings of a
+    batch ask for many moments of it."""
+    begins = datetime(until.year, 1, 1, tzinfo=UTC)
+    ends = datetime(min(until.year, 9998) + 1, 1, 1, tzinfo=UTC) - timedelta(milliseconds=1)
+    of_year = once(
+        db,
+        (facts, about_id, until.year),
+        lambda: newest(db, facts, about_id, since=begins, until=ends, limit=MOST_A_YEAR),
+    )
+    if len(of_year) >= MOST_A_YEAR or until > ends:
+        return newest(db, facts, about_id, until=until, limit=limit)
+    found = [line for line in of_year if line.at <= until][:limit]
+    if len(found) < limit:
+        before, more = begins - timedelta(milliseconds=1), limit - len(found)
+        found += once(
+            db,
+            (facts, about_id, until.year, more),
+            lambda: newest(db, facts, about_id, until=before, limit=more),
+        )
+    return found
+
+
+MOST_A_YEAR = 500
 
 
 def last_about(db: Connection, about_id: str, until: datetime, limit: int) -> list[Entry[Facts]]:

@@ -1,12 +1,10 @@
 """From the raw lines of a slip to corrected evidence. Raw is kept; corrected is computed here."""
 
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
 from math import hypot
 from sqlite3 import Connection
-from typing import Any
 
 from lumbrel.core.bench import causes as possible
 from lumbrel.core.bench import hydrometer, refractometer, thermometer
@@ -22,13 +20,13 @@ from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
-    Facts,
     HydrometerFacts,
     ReadingFacts,
     RefractometerFacts,
     ThermometerFacts,
 )
 from lumbrel.services.base.said import as_said
+from lumbrel.services.bench.as_read import AsRead
 from lumbrel.services.bench.correct_steps import (
     hydrometer_steps,
     parts_of,
@@ -65,50 +63,6 @@ STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
 PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
 
 
-@dataclass(frozen=True, kw_only=True)
-class _Reading:
-    """What was read, whoever read it: a line of the slip, or a probe at a moment."""
-
-    entry_id: str
-    at: datetime
-    instrument: Instrument[Detail]
-    facts: Facts | None
-    minute_sigma: float = 0.0
-
-    def says(self, said: Estimate, steps: Sequence[ReadingStep], **more: Any) -> Corrected:
-        """The reading as evidence; all of its sigma its own unless told otherwise."""
-        own = {"own_sigma_brix": said.sigma_brix, **more}
-        return Corrected(
-            entry_id=self.entry_id,
-            at=self.at,
-            kind=self.instrument.kind,
-            instrument=self.instrument,
-            brix=said.brix,
-            sigma_brix=said.sigma_brix,
-            steps=tuple(steps),
-            facts=self.facts,
-            minute_sigma=self.minute_sigma,
-            **own,
-        )
-
-    def says_nothing(
-        self, why: str, steps: Sequence[ReadingStep] = (), under_brix: float | None = None
-    ) -> Corrected:
-        """The reading when it says nothing of density, and why."""
-        return Corrected(
-            entry_id=self.entry_id,
-            at=self.at,
-            kind=self.instrument.kind,
-            instrument=self.instrument,
-            steps=tuple(steps),
-            facts=self.facts,
-            refusal=why,
-            minute_sigma=self.minute_sigma,
-            below_scale=under_brix is not None,
-            bound_brix=under_brix,
-        )
-
-
 class Corrector:
     """Corrects the readings of one batch; looks instruments and pressures up once."""
 
@@ -128,23 +82,32 @@ class Corrector:
         self.invert_fraction = DEFAULT_INVERT_FRACTION[sugar_kind]
         self._shift = shift or Shift(0.0, sucrose.real_sigma_k(self.invert_fraction), 0)
         self._instruments = {i.id: i for i in instruments}
+        self._said: dict[str, Corrected] = {}
         self._stems: dict[Hashable, list[tuple[datetime, datetime, Hydrometer]]] = {}
 
     @classmethod
     def of(cls, context: BatchContext) -> "Corrector":
         """For a batch, by the methods it was opened under."""
-        return cls(
-            context.db,
-            context.kitchen,
-            sugar_kind=context.batch.sugar_kind,
-            methods=context.batch.methods,
-            instruments=context.instruments,
-            shift=context.boil_shift,
+        return context.once(
+            "corrector",
+            lambda: cls(
+                context.db,
+                context.kitchen,
+                sugar_kind=context.batch.sugar_kind,
+                methods=context.batch.methods,
+                instruments=context.instruments,
+                shift=context.boil_shift,
+            ),
         )
 
     def correct(self, entry: Entry[ReadingFacts]) -> Corrected:
         """One reading of the slip, as it was said."""
-        return as_said(self._db, self.today(entry))
+        found = self._said.get(entry.id)
+        if found is None:
+            found = as_said(self._db, self.today(entry))
+            if entry.id:
+                self._said[entry.id] = found
+        return found
 
     def today(self, entry: Entry[ReadingFacts]) -> Corrected:
         """Correct one reading by today's formulas, with what was known at its time."""
@@ -152,7 +115,7 @@ class Corrector:
         instrument = self._instruments[facts.instrument_id].as_of(entry.at)
         after = LOOKED_AFTER if isinstance(facts, ThermometerFacts) else TYPED_AFTER
         at = entry.at - (after if facts.dated == "typed" else timedelta(0))
-        reading = _Reading(
+        reading = AsRead(
             entry_id=entry.id,
             at=at,
             instrument=instrument,
@@ -170,7 +133,7 @@ class Corrector:
         self, today: ThermometerToday, pressure: Pressure, at: datetime, shown_c: float
     ) -> Corrected:
         """What a probe in the boil says at a moment of that day."""
-        reading = _Reading(entry_id="", at=at, instrument=today.instrument, facts=None)
+        reading = AsRead(entry_id="", at=at, instrument=today.instrument, facts=None)
         return self._by_boil(reading, today, pressure, shown_c)
 
     def _hydrometer_of(self, instrument: Instrument[HydrometerDetail], at: datetime) -> Hydrometer:
@@ -184,7 +147,7 @@ class Corrector:
         known.append((since, until, own))
         return own
 
-    def _hydrometer(self, reading: _Reading, facts: HydrometerFacts) -> Corrected:
+    def _hydrometer(self, reading: AsRead, facts: HydrometerFacts) -> Corrected:
         instrument = with_detail(reading.instrument, HydrometerDetail)
         assert instrument is not None
         try:
@@ -203,7 +166,7 @@ class Corrector:
 
     @classmethod
     def _by_stem(
-        cls, reading: _Reading, facts: HydrometerFacts, own: Hydrometer, mark: PrintedMark | None
+        cls, reading: AsRead, facts: HydrometerFacts, own: Hydrometer, mark: PrintedMark | None
     ) -> Corrected:
         floats_at, cup = facts.reading_brix, facts.cup_c
         try:
@@ -231,7 +194,7 @@ class Corrector:
         )
 
     @staticmethod
-    def _by_mark(reading: _Reading, facts: HydrometerFacts, mark: PrintedMark) -> Corrected:
+    def _by_mark(reading: AsRead, facts: HydrometerFacts, mark: PrintedMark) -> Corrected:
         """A hot reading as the method of the printed mark takes it: whatever the cup's heat."""
         sigma = hydrometer.ASSUMED_CUP_SIGMA
         brix = mark.true_brix + facts.reading_brix - mark.reading_brix
@@ -252,11 +215,11 @@ class Corrector:
             ),
         )
 
-    def _refractometer(self, reading: _Reading, facts: RefractometerFacts) -> Corrected:
+    def _refractometer(self, reading: AsRead, facts: RefractometerFacts) -> Corrected:
         zero = scale_error(self._db, reading.instrument, facts.reading_brix, reading.at)
         return self._remembered((reading, zero), lambda: self._by_drop(reading, facts, zero))
 
-    def _by_drop(self, reading: _Reading, facts: RefractometerFacts, zero: float) -> Corrected:
+    def _by_drop(self, reading: AsRead, facts: RefractometerFacts, zero: float) -> Corrected:
         shown, sample = facts.reading_brix, facts.sample_c
         invert = self.invert_fraction * shown
         try:
@@ -297,7 +260,7 @@ class Corrector:
             ),
         )
 
-    def _thermometer(self, reading: _Reading, shown_c: float) -> Corrected:
+    def _thermometer(self, reading: AsRead, shown_c: float) -> Corrected:
         """What a boiling temperature says, typed or from a probe."""
         pressure = pressure_by(self._db, self._kitchen, reading.at, self._boil_by)
         if pressure is None:
@@ -312,7 +275,7 @@ class Corrector:
         )
 
     def _by_boil(
-        self, reading: _Reading, today: ThermometerToday, pressure: Pressure, shown_c: float
+        self, reading: AsRead, today: ThermometerToday, pressure: Pressure, shown_c: float
     ) -> Corrected:
         shift, invert = self._shift, self.invert_fraction
         true = today.calibration.true_c(shown_c)

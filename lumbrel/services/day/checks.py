@@ -5,7 +5,7 @@ from sqlite3 import Connection
 
 from lumbrel.core.physics import air
 from lumbrel.services.base.book import Draft, note
-from lumbrel.services.base.entry import Entry, newest
+from lumbrel.services.base.entry import Entry, newest, newest_until
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.day.facts import IcePointFacts, PressureFacts, ScaleCheckFacts, TestBoilFacts
 
@@ -16,12 +16,12 @@ def test_boils(
     db: Connection, instrument_id: str, until: datetime, limit: int = LAST_CHECKS
 ) -> list[Entry[TestBoilFacts]]:
     """Test boils of a thermometer up to a moment, newest first."""
-    return newest(db, TestBoilFacts, instrument_id, until=until, limit=limit)
+    return newest_until(db, TestBoilFacts, instrument_id, until, limit)
 
 
 def ice_point(db: Connection, instrument_id: str, until: datetime) -> Entry[IcePointFacts] | None:
     """The newest ice point of a thermometer up to a moment."""
-    found = newest(db, IcePointFacts, instrument_id, until=until, limit=1)
+    found = newest_until(db, IcePointFacts, instrument_id, until, 1)
     return found[0] if found else None
 
 
@@ -29,7 +29,7 @@ def scale_checks(
     db: Connection, instrument_id: str, until: datetime, limit: int = LAST_CHECKS
 ) -> list[Entry[ScaleCheckFacts]]:
     """Checks of an instrument up to a moment, newest first."""
-    return newest(db, ScaleCheckFacts, instrument_id, until=until, limit=limit)
+    return newest_until(db, ScaleCheckFacts, instrument_id, until, limit)
 
 
 def error_of(db: Connection, instrument_id: str, at: datetime) -> float:

@@ -8,10 +8,11 @@ from sqlite3 import Connection
 from lumbrel.core.bench import thermometer
 from lumbrel.core.pan.target import boil_by_feet_rule_c
 from lumbrel.core.physics import air, water
-from lumbrel.services.base.entry import newest
+from lumbrel.services.base.entry import newest_until
 from lumbrel.services.day.checks import error_of
 from lumbrel.services.day.facts import PressureFacts
 from lumbrel.store import samples as samples_store
+from lumbrel.store.book import KITCHEN
 from lumbrel.store.instruments import BarometerDetail, Instrument, instruments_of
 from lumbrel.store.kitchen import Kitchen
 
@@ -47,7 +48,7 @@ def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | No
         if sample and at - sample.at <= BAROMETER_FRESH:
             here = station_pa(db, kitchen, barometer, sample.value, at)
             return Pressure(here, air.BAROMETER_SIGMA_PA, "barometer", sample.at, True)
-    note = next(iter(newest(db, PressureFacts, until=at, limit=1)), None)
+    note = next(iter(newest_until(db, PressureFacts, KITCHEN, at, 1)), None)
     if note and at - note.at <= NOTE_FRESH and note.facts.basis != "elevation":
         own = air.BAROMETER_SIGMA_PA if note.facts.basis == "station" else air.FORECAST_SIGMA_PA
         age_days = (at - note.at) / timedelta(days=1)

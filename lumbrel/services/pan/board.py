@@ -47,8 +47,9 @@ from lumbrel.services.pan.questions import questions
 from lumbrel.services.pan.suspect import other_tale
 from lumbrel.services.pan.unsaid import Away
 from lumbrel.store.record import Batch, stamp
+from lumbrel.store.samples import newest_samples
 
-GLANCE = timedelta(seconds=5)
+GLANCE, MOST_BOARDS = timedelta(seconds=5), 12
 LONG_UNREAD, ONE_SIDED = timedelta(minutes=3), 1.645
 NEVER_MINUTES, FAR_MINUTES = 10_000.0, 1000.0
 """Minutes left when nothing boils off; and from where on no number says anything."""
@@ -221,29 +222,40 @@ def boards(db: Connection, on_fire: list[Batch], now: datetime) -> list[Board]:
     found = []
     for batch in on_fire:
         with suppress(OutOfRange):
-            found.append(remember(board_of(contexts.of(db, batch, now))))
+            found.append(board_now(contexts.of(db, batch, now)))
     return found
 
 
-def remember(board: Board) -> Board:
-    """Keep a board for those who only glance at it."""
-    db = board.context.db
-    shelf = cache_of(db).shelf("boards at a glance")
-    key = (record_key(db), board.context.batch.id)
-    shelf.drop(key)
-    shelf.get(key, lambda: (stamp(db), board))
-    return board
+def board_now(context: BatchContext) -> Board:
+    """The board of a batch at hand, made once for all who look at the same news within moments: its page and
+    its parts, its stream, the wall, the alarms."""
+    db = context.db
+    if db.in_transaction:
+        return board_of(context)
+    shelf = cache_of(db).shelf("boards", MOST_BOARDS)
+    key, news = (record_key(db), context.batch.id), (stamp(db), newest_samples(db))
+    with shelf.lock:
+        kept = shelf.peek(key)
+        if kept is None or kept[0] != news or not _is_fresh(kept[1], context.now):
+            kept = news, board_of(context)
+            shelf.put(key, kept)
+    made: Board = kept[1]
+    return replace(made, context=replace(context, now=made.context.now))
+
+
+def _is_fresh(board: Board, now: datetime) -> bool:
+    """Whether a board is of now, give or take some seconds."""
+    return timedelta(0) <= now - board.context.now <= GLANCE
 
 
 def at_a_glance(db: Connection, on_fire: list[Batch], now: datetime) -> list[Board]:
     """Boards of all that is on the fire, at most a few seconds old and never older than the last
     thing that was written; for the line across the top."""
-    shelf = cache_of(db).shelf("boards at a glance")
+    shelf = cache_of(db).shelf("boards", MOST_BOARDS)
     known, found = stamp(db), []
     for batch in on_fire:
-        key = (record_key(db), batch.id)
-        kept = shelf.peek(key)
-        if kept and kept[0] == known and timedelta(0) <= now - kept[1].context.now <= GLANCE:
+        kept = shelf.peek((record_key(db), batch.id))
+        if kept and kept[0][0] == known and _is_fresh(kept[1], now):
             found.append(kept[1])
         else:
             found += boards(db, [batch], now)

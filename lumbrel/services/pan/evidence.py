@@ -174,7 +174,10 @@ def _who_count(words: list[Word], trusted: Kinds, slipped: set[str]) -> list[Wor
 
 
 def _troubles(context: BatchContext, probe: Instrument[ThermometerDetail] | None) -> list[Trouble]:
-    return probes.troubles(context.db, probe.id, context.taken_in.at) if probe else []
+    if probe is None:
+        return []
+    since = context.taken_in.at
+    return context.once("troubles", lambda: probes.troubles(context.db, probe.id, since))
 
 
 def _slipped(context: BatchContext) -> set[str]:
@@ -215,13 +218,13 @@ def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
         if read := with_facts(entry, READINGS):
             found.append(corrector.correct(read))
         elif depth := with_facts(entry, (DepthFacts,)):
-            found.append(dipstick.corrected(context, depth))
+            found.append(context.once(entry.id, partial(dipstick.corrected, context, depth)))
         elif sign := with_facts(entry, (SignFacts,)):
-            found.append(signs.corrected(context, sign))
+            found.append(context.once(entry.id, partial(signs.corrected, context, sign)))
         elif cup := with_facts(entry, (WeighedFacts,)):
-            found.append(weighed.corrected_cupful(context, cup))
+            found.append(context.once(entry.id, partial(weighed.corrected_cupful, context, cup)))
         elif pot := with_facts(entry, (ScaleFacts,)):
-            found.append(weighed.corrected_scale(context, pot))
+            found.append(context.once(entry.id, partial(weighed.corrected_scale, context, pot)))
     return sorted(found, key=lambda r: r.at)
 
 

@@ -56,6 +56,10 @@ class Told:
 
 
 def live_of(context: BatchContext) -> Told:
+    return context.once("its probe", lambda: _live_of(context))
+
+
+def _live_of(context: BatchContext) -> Told:
     probe = context.probe
     if probe is None:
         return Told()

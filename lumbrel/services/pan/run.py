@@ -119,8 +119,8 @@ def boil_of(
     """
     taken = context.taken_in
     until = context.left_at or context.now
-    rate = learned_rate(context.db, context.vessel, taken.at)
-    pa = _pressure_pa(context, taken.at)
+    rate = context.once("learned rate", lambda: learned_rate(context.db, context.vessel, taken.at))
+    pa = context.once("pressure at the take-in", lambda: _pressure_pa(context, taken.at))
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
     start, sigma = _seen_to_begin(context, first_at, pa) or _warmed(
         taken, boils_c, rate, until if speaks else None

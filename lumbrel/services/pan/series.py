@@ -20,7 +20,7 @@ from lumbrel.services.base.facts import (
     StrainedFacts,
 )
 from lumbrel.services.base.line import Line
-from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.board import Board, board_now
 from lumbrel.services.pan.evidence_words import BurnerChange
 from lumbrel.store import samples as samples_store
 
@@ -45,7 +45,7 @@ def as_json(context: BatchContext, lines: Sequence[Line], since: float = 0.0) ->
         lines: the batch's slip.
         since: samples after this moment only, for a picture that is drawn already.
     """
-    board = board_of(context)
+    board = board_now(context)
     drawn = context.first(DrawFacts)
     until = drawn.at if drawn else context.now
     finish = None if drawn else board.finish_at

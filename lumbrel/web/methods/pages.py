@@ -8,7 +8,7 @@ from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.methods import compare
 from lumbrel.services.methods.questions import QUESTIONS
-from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.board import board_now
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes, least
@@ -56,7 +56,7 @@ def of_batch(visit: Here, code: str) -> HTMLResponse:
     context = visit.batch(code)
     shown: dict[str, Any] = {
         "context": context,
-        "comparisons": compare.compare(board_of(context)),
+        "comparisons": compare.compare(board_now(context)),
         "fits": compare.verdict_of,
     }
     if visit.wants_part:

@@ -14,7 +14,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen.change import set_fire
 from lumbrel.services.kitchen.register import FIRE_CHOICES
 from lumbrel.services.pan import alarms
-from lumbrel.services.pan.board import FAR_MINUTES, board_of, remember
+from lumbrel.services.pan.board import FAR_MINUTES, board_now
 from lumbrel.services.pan.choices import PanChoices, choices
 from lumbrel.services.pan.coach import coach
 from lumbrel.services.pan.cup import TypedCup
@@ -88,7 +88,7 @@ def first(visit: Here) -> Response:
 def _state(context: BatchContext, thinner: str = "") -> dict[str, object]:
     """The board, or what is known after the draw."""
     drawn = context.first(DrawFacts)
-    board = board_of(context) if drawn else remember(board_of(context))
+    board = board_now(context)
     after = after_draw(context) if drawn else None
     thinner_kg = None
     if thinner and after:
@@ -298,7 +298,7 @@ def cup(
         cup_c=typed(cup, "temperature", 0, 100),
         minutes=min(max(seconds, 0.0), LONGEST_WAIT_S) / 60 if isfinite(seconds) else 0.0,
     )
-    shown = cup_of(context, board_of(context).joint.brix, being_typed)
+    shown = cup_of(context, board_now(context).joint.brix, being_typed)
     return visit.fragment("pan/cup.html", cup=shown, draggable=True)
 
 

@@ -7,7 +7,7 @@ from lumbrel.services.base.working import Working
 from lumbrel.services.day import ladder
 from lumbrel.services.day import working as day_working
 from lumbrel.services.pan import working as pan_working
-from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.board import board_now
 from lumbrel.services.record import working as slip_working
 from lumbrel.services.stations import named, slip
 from lumbrel.web.shell.request import Here
@@ -35,7 +35,7 @@ def of_day(visit: Here, figure: str, thermometer: str = "", sugar: str = MAPLE) 
 @router.get("/pan/{code}/{figure}")
 def of_pan(visit: Here, code: str, figure: str) -> HTMLResponse:
     """A figure of the pan's board."""
-    found = pan_working.of_pan(board_of(visit.batch(code)), figure)
+    found = pan_working.of_pan(board_now(visit.batch(code)), figure)
     return _shown(visit, found, "pan", f"/pan/{code}")
 
 
