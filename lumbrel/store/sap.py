@@ -7,7 +7,7 @@ from sqlite3 import Connection, Row
 
 from lumbrel.store import book
 from lumbrel.store.book import LineRow
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant, once
 from lumbrel.store.registered import register
 from lumbrel.store.rows import columns_of, insert, mapper
 
@@ -79,10 +79,15 @@ def add_tank(db: Connection, tank: Tank) -> None:
     register(db, "tank", row, ("name", "capacity_l", "place"))
 
 
+_tank = mapper(Tank)
+
+
 def tanks(db: Connection, retired: bool = True) -> list[Tank]:
     """Tanks in the order they were registered, those out of use included or not."""
-    rows = db.execute("SELECT * FROM tank WHERE NOT retired OR ? ORDER BY rowid", (retired,))
-    return [Tank(**dict(row)) for row in rows]
+    every = once(
+        db, "tanks", lambda: [*map(_tank, db.execute("SELECT * FROM tank ORDER BY rowid"))]
+    )
+    return [one for one in every if retired or not one.retired]
 
 
 def drop(db: Connection, line_id: str) -> None:
@@ -163,74 +168,54 @@ class RunDay:
 
 def runs(db: Connection, woodlot_id: str, since: date, until: date) -> list[RunDay]:
     """What a woodlot gave day by day, oldest first."""
+    every = once(db, ("runs", since, until), lambda: _runs(db, since, until))
+    return list(every.get(woodlot_id, ()))
+
+
+def _runs(db: Connection, since: date, until: date) -> dict[str, list[RunDay]]:
+    """By woodlot: who asks for one of them asks for the others."""
     rows = db.execute(
-        """SELECT day, sum(litres) AS litres, sum(solids_kg) AS solids_kg, sum(taps) AS taps,
+        """SELECT woodlot_id, day, sum(litres) AS litres, sum(solids_kg) AS solids_kg, sum(taps) AS taps,
                   max(days) AS days FROM sap_run
-           WHERE woodlot_id = ? AND day BETWEEN ? AND ? GROUP BY day ORDER BY day""",
-        (woodlot_id, since.isoformat(), until.isoformat()),
+           WHERE woodlot_id IN (SELECT id FROM woodlot) AND day BETWEEN ? AND ?
+           GROUP BY woodlot_id, day ORDER BY woodlot_id, day""",
+        (since.isoformat(), until.isoformat()),
     )
-    return [
-        RunDay(
-            day=date.fromisoformat(row["day"]),
-            litres=row["litres"],
-            solids_kg=row["solids_kg"],
-            taps=row["taps"],
-            days=row["days"],
-            woodlot_id=woodlot_id,
-        )
-        for row in rows
-    ]
+    found: dict[str, list[RunDay]] = {}
+    for row in rows:
+        day = date.fromisoformat(row["day"])
+        found.setdefault(row["woodlot_id"], []).append(RunDay(**dict(row) | {"day": day}))
+    return found
 
 
 def tree_sums(
-    db: Connection, tree_ids: Sequence[str], since: date, until: date
+    db: Connection, woodlot_id: str, since: date, until: date
 ) -> dict[str, tuple[float, float]]:
-    """By tree, litres and kg of solids between two days."""
-    found = {}
-    for tree_id in tree_ids:
-        row = db.execute(
-            """SELECT sum(litres) AS litres, sum(solids_kg) AS solids_kg FROM sap_of_tree
-               WHERE tree_id = ? AND day BETWEEN ? AND ?""",
-            (tree_id, since.isoformat(), until.isoformat()),
-        ).fetchone()
-        if row["litres"] is not None:
-            found[tree_id] = (row["litres"], row["solids_kg"])
-    return found
+    """By tree of a woodlot, litres and kg of solids between two days."""
+    rows = db.execute(
+        """SELECT tree_id, sum(litres), sum(solids_kg) FROM sap_of_tree
+           WHERE tree_id IN (SELECT id FROM tree WHERE woodlot_id = ?) AND day BETWEEN ? AND ?
+           GROUP BY tree_id""",
+        (woodlot_id, since.isoformat(), until.isoformat()),
+    )
+    return {row[0]: (row[1], row[2]) for row in rows}
 
 
 def taps_of(db: Connection, woodlot_id: str, season: int) -> dict[str, int]:
     """By tree, the taps of a season."""
+    return dict(once(db, ("taps", season), lambda: _taps(db, season)).get(woodlot_id, {}))
+
+
+def _taps(db: Connection, season: int) -> dict[str, dict[str, int]]:
     rows = db.execute(
-        """SELECT tree_id, count(*) AS n FROM sap_tap WHERE woodlot_id = ? AND season = ?
-           GROUP BY tree_id""",
-        (woodlot_id, season),
+        """SELECT woodlot_id, tree_id, count(*) FROM sap_tap
+           WHERE woodlot_id IN (SELECT id FROM woodlot) AND season = ? GROUP BY woodlot_id, tree_id""",
+        (season,),
     )
-    return {row["tree_id"]: row["n"] for row in rows}
-
-
-@dataclass(frozen=True)
-class WeatherDay:
-    """A night and its day: measured, or forecast and when that was noted."""
-
-    day: date
-    measured: bool
-    night_c: float
-    day_c: float
-    noted_at: datetime
-
-
-def weather(db: Connection, since: date, until: date) -> dict[date, WeatherDay]:
-    """By day what is known of the weather: measured where it was, else the newest forecast."""
-    rows = db.execute(
-        "SELECT * FROM sap_weather WHERE day BETWEEN ? AND ? ORDER BY measured, noted_at, line_id",
-        (since.isoformat(), until.isoformat()),
-    )
-    return {
-        (day := date.fromisoformat(row["day"])): WeatherDay(
-            day, bool(row["measured"]), row["night_c"], row["day_c"], moment(row["noted_at"])
-        )
-        for row in rows
-    }
+    found: dict[str, dict[str, int]] = {}
+    for woodlot_id, tree_id, count in rows:
+        found.setdefault(woodlot_id, {})[tree_id] = count
+    return found
 
 
 @dataclass(frozen=True)
@@ -255,6 +240,12 @@ def draws(db: Connection, tank_id: str, since: datetime, but: str = "") -> list[
         (tank_id, instant(since), but),
     )
     return [_draw(row) for row in rows]
+
+
+def draws_stamp(db: Connection) -> tuple[object, ...]:
+    """What is another as soon as anything that went from tanks into pans is."""
+    said = "SELECT count(*), total(mass_kg), total(mass_kg * brix), max(at) FROM tank_draw"
+    return once(db, "draws from tanks", lambda: tuple(db.execute(said).fetchone()))
 
 
 Drawn = tuple[str, str, datetime, float, float]

@@ -3,16 +3,19 @@
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from sqlite3 import IntegrityError
+from unittest import mock
 
 from lumbrel.core.sap import sap
 from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base.entry import lines_about, newest
 from lumbrel.services.base.form import NotFound
-from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.compared import differences
+from lumbrel.services.record.kept import ready
 from lumbrel.services.sap import (
     fire,
     gathered_sap,
     gathering,
+    next_year,
     played,
     register,
     rules,
@@ -25,9 +28,11 @@ from lumbrel.services.sap import (
 )
 from lumbrel.services.sap import overview as sap_overview
 from lumbrel.services.sap.facts import GatheredFacts, OutFacts
+from lumbrel.services.sap.yields import yields
 from lumbrel.services.stations import book, line
 from lumbrel.store import book as books
 from lumbrel.store import sap as store
+from lumbrel.store import sap_weather
 from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.worlds.outdoors import station_of
@@ -273,12 +278,32 @@ class Trees(SapCase):
         self.assertEqual(drilled(), [0, 1])
         self.assertEqual(drilled(MARCH.replace(year=2027)), [0, 0])
 
+    def test_what_trees_say_of_next_year_stands_where_it_is_looked_up(self) -> None:
+        for name in ("15", "16"):
+            self.tree(name=name)
+        taps_old = {"bearing": "S", "height": "1200 mm"}
+        thin = self.tree(name="17", girth="96 cm")
+        for back, side in enumerate(("S", "W", "N", "E"), 1):
+            old = taps_old | {"year": str(2026 - back), "bearing": side, "id": f"old-hole-{back}"}
+            taps.old_hole(self.db, thin, old, MARCH)
+        lot = trees.woodlot_of(self.db, "upper-fold")
+        said = next_year.trees_say(self.db, MARCH, lot)
+        self.assertEqual(len([words for words in said if "is full after this" in words]), 1)
+        page = season.season_page(self.db, 2026, MARCH)
+        self.assertLessEqual(set(said), set(page.next_year))
+        with mock.patch.object(next_year, "MOST_TREES", 2):
+            many = season.season_page(self.db, 2026, MARCH).next_year
+        self.assertFalse(set(said) & set(many))
+        self.assertIn("each woodlot’s page", many[-1])
+        # What is noted of a tree is in it at once.
+        taps.measure(self.db, thin, {"girth": "240 cm"}, MARCH)
+        self.assertNotEqual(next_year.trees_say(self.db, MARCH, lot), said)
+
     def test_strong_and_poor_trees_show(self) -> None:
         strong, poor = self.tree(), self.tree(name="15")
         given = {f"litres_{strong}": "30 L", f"litres_{poor}": "10 L", "brix": "2.5"}
         gathered_sap.gather(self.db, {**CLEAR, **given}, MARCH)
-        known = [trees.tree_of(self.db, key) for key in (strong, poor)]
-        gave = trees.yields(self.db, "upper-fold", 2026, known)
+        gave = yields(self.db, "upper-fold", 2026)
         self.assertEqual((gave[strong].rank, gave[poor].rank), (1, 2))
         self.assertAlmostEqual(gave[strong].litres, 30.0)
 
@@ -419,14 +444,14 @@ class Runs(SapCase):
             b"DTSTART;VALUE=DATE:20260315\r\nSUMMARY:-3 / 8 \xc2\xb0C\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
         )
         weather.from_file(self.db, {}, as_ics, MARCH)
-        known = store.weather(self.db, date(2026, 3, 10), date(2026, 3, 20))
+        known = sap_weather.known(self.db, date(2026, 3, 10), date(2026, 3, 20))
         found = {day.day: (round(w.night_c, 1), round(w.day_c, 1)) for day, w in known.items()}
         self.assertEqual(found, {10: (-4, 6), 12: (-6.7, 4.4), 14: (-2.2, 6.7), 15: (-3, 8)})
         # What was measured stands, whatever was forecast of it later.
         weather.typed(self.db, {"measured": "1", "night_0": "-9", "day_0": "1"}, MARCH)
         weather.typed(self.db, {"night_0": "3", "day_0": "9"}, MARCH + timedelta(hours=1))
         self.assertEqual(
-            store.weather(self.db, MARCH.date(), MARCH.date())[MARCH.date()].night_c, -9
+            sap_weather.known(self.db, MARCH.date(), MARCH.date())[MARCH.date()].night_c, -9
         )
         for field, wrong in (
             ("night_0", {"night_0": "270 K", "day_0": "280 K"}),

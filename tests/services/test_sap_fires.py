@@ -11,7 +11,8 @@ from lumbrel.services.base.facts import PouredFacts, TakeInFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.base.standing import waits_for
 from lumbrel.services.kitchen import overview
-from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.compared import differences
+from lumbrel.services.record.kept import ready
 from lumbrel.services.sap import alarms as fire_alarms
 from lumbrel.services.sap import (
     boil,

@@ -61,6 +61,8 @@ class Learned:
         self._trust = np.array([1 / max(d.days, 1) for d in self.days])
         self._order = np.array([d.day.toordinal() for d in self.days])
         self._seasons = np.array([d.day.year for d in self.days])
+        self._empty = np.array([rule(d.weather, 0.0) for d in self.days], dtype=float)
+        self._full = np.array([rule(d.weather, 1.0) for d in self.days], dtype=float)
         self.wood, self._mornings = self._wood()
         self._held = np.array([self._mornings[i] for i in told])
         self._rules = self._by_the_rule(self._held)
@@ -72,9 +74,9 @@ class Learned:
         ).reshape(len(self.days), 3)
 
     def _by_the_rule(self, held: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.array(
-            [self._rule(d.weather, h) for d, h in zip(self.days, held, strict=True)], dtype=float
-        )
+        """What the rule alone gives; it goes evenly with how full the wood is."""
+        by_rule: NDArray[np.float64] = self._empty + (self._full - self._empty) * held
+        return by_rule
 
     def _in_wood(self, wood: Wood) -> list[float]:
         """How full the wood was each morning; anew where days are missing."""

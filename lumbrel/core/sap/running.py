@@ -9,6 +9,8 @@ moves all of it up or down.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
+from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange, require_between
 
@@ -32,8 +34,7 @@ LOW, HIGH = 0.14, 0.90
 tenth can lie under one that begins there, and it may begin a little higher where it does not."""
 
 
-@dataclass(frozen=True)
-class Weather:
+class Weather(NamedTuple):
     """The night before a day, and the day: lowest and highest temperature, degC."""
 
     night_c: float
@@ -62,6 +63,9 @@ def require_weather(night_c: float, day_c: float) -> Weather:
     return Weather(night_c, day_c)
 
 
+MOST_REMEMBERED = 2048
+
+
 @dataclass(frozen=True)
 class Wood:
     """How frost fills wood and thaw empties it."""
@@ -86,13 +90,20 @@ class Wood:
             weather: nights with their days, in order.
             held: on the evening before the first.
         """
-        found = []
-        for one in weather:
-            found.append(self.after_night(held, one.night_c))
-            held = self.after_day(found[-1], one.day_c)
-        return found
+        return list(_mornings(self, tuple(weather), held))
 
 
+@lru_cache(MOST_REMEMBERED)
+def _mornings(wood: Wood, weather: tuple[Weather, ...], held: float) -> tuple[float, ...]:
+    """Woodlots under one weather share it: the same days fill the same wood alike."""
+    found = []
+    for one in weather:
+        found.append(wood.after_night(held, one.night_c))
+        held = wood.after_day(found[-1], one.day_c)
+    return tuple(found)
+
+
+@lru_cache(MOST_REMEMBERED)
 def by_the_rule(weather: Weather, held: float = 1.0) -> float:
     """The share of the best day's run that a night and a day give, 0 to 1.
 

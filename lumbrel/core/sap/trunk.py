@@ -12,9 +12,11 @@ from dataclasses import dataclass, replace
 from math import pi
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumbrel.core.errors import OutOfRange, require_between
 
+Floats = NDArray[np.float64]
 TAPS_FROM_MM: dict[str, tuple[float, ...]] = {
     "conservative": (300.0, 450.0),
     "small": (250.0, 450.0),
@@ -227,27 +229,42 @@ def _placed(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> tuple[
     """So many places clear of the old holes and of each other, the best first; none if there are
     not so many."""
     newest = max(old, key=lambda hole: hole.year, default=None)
-    ranked = sorted(
-        _free(trunk, rule, old, count), key=lambda place: _rank(place, trunk, rule, newest)
-    )
-    return _together(ranked, count, trunk.girth_mm, rule)
+    x, y = _free(trunk, rule, old, count)
+    order = np.lexsort(_ranks(x, y, trunk, rule, newest)[::-1])
+    return _together(x[order], y[order], count, trunk.girth_mm, rule)
 
 
-def _together(
-    ranked: Sequence[Place], count: int, girth_mm: float, rule: Rule
-) -> tuple[Place, ...]:
+def _together(x: Floats, y: Floats, count: int, girth_mm: float, rule: Rule) -> tuple[Place, ...]:
     """The first so many of these places that are clear of each other; none if there are none."""
     if count == 1:
-        return tuple(ranked[:1])
-    for i, first in enumerate(ranked):
-        rest = [p for p in ranked[i + 1 :] if is_clear(first, p, girth_mm, rule)]
-        if others := _together(rest, count - 1, girth_mm, rule):
-            return (first, *others)
+        return tuple(Place(float(x[i]), float(y[i])) for i in range(min(len(x), 1)))
+    for i in range(len(x) - 1):
+        beside = _round(x[i + 1 :], x[i : i + 1], girth_mm)[:, 0]
+        above = abs(y[i + 1 :] - y[i])
+        later = (
+            i
+            + 1
+            + np.flatnonzero(~_within(beside, rule.beside_mm) | ~_within(above, rule.above_mm))
+        )
+        if others := _together(x[later], y[later], count - 1, girth_mm, rule):
+            return (Place(float(x[i]), float(y[i])), *others)
     return ()
 
 
-def _free(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> list[Place]:
-    """The free places among those where one touches a box, another new hole or an end."""
+def _round(x: Floats, others: Floats, girth_mm: float) -> Floats:
+    """The way round the trunk from each bearing to each of others, mm."""
+    between = abs(x[:, None] - others)
+    way: Floats = np.minimum(between, 360.0 - between) / 360.0 * girth_mm
+    return way
+
+
+def _within(apart: Floats, least_mm: float) -> NDArray[np.bool_]:
+    """Whether less than the rule wants lies between."""
+    return apart < least_mm - _HAIR_MM
+
+
+def _free(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> tuple[Floats, Floats]:
+    """The free places among those where one touches a box, another new hole or an end: bearings, heights."""
     step = rule.beside_mm / trunk.girth_mm * 360.0
     times = [k for k in range(-count, count + 1) if k]
     from_here = [hole.bearing_deg for hole in old]
@@ -260,24 +277,28 @@ def _free(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> list[Pla
     }
     low, high = rule.lowest_mm - _HAIR_MM, rule.highest_mm + _HAIR_MM
     within = [height for height in sorted(heights) if low <= height <= high]
-    x, y = (grid.ravel() for grid in np.meshgrid(sorted(bearings), within))
-    clear = np.ones(x.size, bool)
-    for hole in old:
-        between = abs(x - hole.bearing_deg)
-        between = np.minimum(between, 360.0 - between) / 360.0 * trunk.girth_mm
-        beside = between >= rule.beside_mm - _HAIR_MM
-        clear &= beside | (abs(y - hole.height_mm) >= rule.above_mm - _HAIR_MM)
-    return [Place(float(x[i]), float(y[i])) for i in np.flatnonzero(clear)]
+    x, y = np.array(sorted(bearings)), np.array(within)
+    # Where a place is too near to a hole both ways.
+    above = _within(abs(y[:, None] - np.array([h.height_mm for h in old])), rule.above_mm)
+    beside = _within(_round(x, np.array(from_here), trunk.girth_mm), rule.beside_mm)
+    taken = above.astype(float) @ beside.T.astype(float)
+    free = np.nonzero(taken == 0)
+    return x[free[1]], y[free[0]]
 
 
-def _rank(place: Place, trunk: Trunk, rule: Rule, newest: Hole | None) -> tuple[float, ...]:
+def _ranks(
+    x: Floats, y: Floats, trunk: Trunk, rule: Rule, newest: Hole | None
+) -> tuple[Floats, ...]:
     """Lower goes first: the usual height, then on round the trunk or to the sun."""
-    off = abs(place.height_mm - rule.height_mm)
-    sun = apart_mm(place.bearing_deg, rule.sunny_deg, trunk.girth_mm)
+    off = np.abs(y - rule.height_mm)
+    far = (off > NEARLY_AS_HIGH_MM).astype(float)
     if rule.sunny_only or newest is None:
-        return (off > 150.0, sun, off)
-    onwards = (place.bearing_deg - newest.bearing_deg) % 360.0
-    return (off > 150.0, onwards, off)
+        between = np.abs(x - rule.sunny_deg) % 360.0
+        return far, np.minimum(between, 360.0 - between) / 360.0 * trunk.girth_mm, off
+    return far, (x - newest.bearing_deg) % 360.0, off
+
+
+NEARLY_AS_HIGH_MM = 150.0
 
 
 def grown(trunk: Trunk, years: int) -> Trunk:

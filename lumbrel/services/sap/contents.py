@@ -12,7 +12,8 @@ from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen
-from lumbrel.store.sap import Tank, WeatherDay
+from lumbrel.store.sap import Tank
+from lumbrel.store.sap_weather import WeatherDay
 
 PLACES = {
     "outside": "outside in the shade",

@@ -8,7 +8,8 @@ from sqlite3 import Connection
 from lumbrel.services.base.form import Form, local_time
 from lumbrel.services.sap import played
 from lumbrel.services.sap.runs import week
-from lumbrel.services.sap.season import MOST_LOTS, WORTH_A_TAP_L, SeasonPage
+from lumbrel.services.sap.season import MOST_LOTS, SeasonPage
+from lumbrel.services.sap.season_sums import WORTH_A_TAP_L
 from lumbrel.store import kept_lots
 from lumbrel.store.kept_lots import Asked
 from lumbrel.store.kitchen import load_kitchen

@@ -23,7 +23,7 @@ from lumbrel.services.base.facts import (
     TakeInFacts,
 )
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.services.pan.board import Board, board_of
+from lumbrel.services.pan.board import Board, board_now, board_of
 from lumbrel.services.pan.continuous import running_of
 from lumbrel.services.pan.pour import there
 from lumbrel.services.sap.boil import (
@@ -251,7 +251,7 @@ class FirePage:
 
 def fire(context: BatchContext) -> FirePage:
     """A boil-down as it goes."""
-    board = board_of(context)
+    board = board_now(context)
     taken = context.taken_in.facts
     fed = context.of_kind(FedFacts)
     litres = [sap.litres(e.facts.mass_kg, e.facts.brix) for e in fed]

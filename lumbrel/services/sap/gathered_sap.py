@@ -17,6 +17,7 @@ from lumbrel.services.sap import contents, played, tanks, trees
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.gathering import BY, GatheredSugar, stems_of, usual_sugar
 from lumbrel.store import sap as store
+from lumbrel.store import sap_weather
 from lumbrel.store.instruments import (
     HydrometerDetail,
     Instrument,
@@ -260,7 +261,7 @@ class _Collection:
         last = _last_day(self._db, self._woodlot, self._at, kitchen)
         back = (today - last).days if last else 1
         days = [today - timedelta(days=i) for i in range(min(max(back, 1), MOST_DAYS) - 1, -1, -1)]
-        known = store.weather(self._db, days[0], today)
+        known = sap_weather.known(self._db, days[0], today)
         if len(days) == 1 or any(day not in known for day in days):
             shares = [1 / len(days)] * len(days)
         else:
@@ -276,7 +277,7 @@ class _Collection:
         """Of its life, what it used up in the buckets: half the time since they were emptied."""
         hours = SAME_DAY_HOURS if days == 1 else 12.0 * days
         kitchen, start = self._form.kitchen, self._at - timedelta(hours=hours)
-        known = store.weather(self._db, start.date() - timedelta(days=1), self._at.date())
+        known = sap_weather.known(self._db, start.date() - timedelta(days=1), self._at.date())
         outside = contents.Outside(kitchen, known)
         step = timedelta(hours=2)
         course = []

@@ -1,11 +1,11 @@
 """What is in each tank: its lines played through."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from sqlite3 import Connection
 
 from lumbrel.core.sap import keeping, sap
-from lumbrel.services.base.cache import cache_of, record_key
+from lumbrel.services.base.cache import cache_of, last_line, record_key
 from lumbrel.services.base.entry import Entry, lines_about, read
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form, local_time
@@ -26,14 +26,16 @@ from lumbrel.services.sap.facts import (
     OutFacts,
     WarmFacts,
 )
-from lumbrel.store import book
+from lumbrel.store import book, sap_weather
 from lumbrel.store import sap as store
-from lumbrel.store.book import written_so_far
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
 from lumbrel.store.sap import Tank
 
 AHEAD = timedelta(days=12)
-KEPT_FOR_S = 60
+RESTS_ON = ("tank", "woodlot", "weather", "setting", "struck")
+"""Lines of which what stands in tanks follows, besides what went into pans."""
+LOOKED_AHEAD = timedelta(minutes=30)
+"""So long what was seen ahead is not looked for again."""
 HOLDS = timedelta(hours=12)
 """A temperature that was read tells of so long before and after it."""
 LAST_RESORT_C = 6.0
@@ -53,8 +55,7 @@ SLACK = 1.02
 
 
 def views(db: Connection, now: datetime, but: str = "") -> list[TankView]:
-    """All tanks. Every page says how they stand: what was worked out is kept for a moment, as long as
-    nothing is written.
+    """All tanks. Every page says how they stand: their lines are played once, as long as no other comes.
 
     Args:
         but: a line that does not count, since it is being put right.
@@ -63,25 +64,31 @@ def views(db: Connection, now: datetime, but: str = "") -> list[TankView]:
     if not found:
         return []
     if db.in_transaction or but:
-        return _views(db, found, now, but)
+        return _played(db, found, now, but).views(now)
     key = (
         record_key(db),
-        written_so_far(db),
+        last_line(db, *RESTS_ON),
+        store.draws_stamp(db),
         tuple(found),
         tuple(woodlots(db)),
-        int(now.timestamp() // KEPT_FOR_S),
+        local_time(now, load_kitchen(db)).date(),
     )
-    return cache_of(db).shelf("tanks", 8).get(key, lambda: _views(db, found, now))
+    shelf = cache_of(db).shelf("tanks", 4)
+    with shelf.lock:
+        played: Played | None = shelf.peek(key)
+        if played is None or played.until > now:
+            played = _played(db, found, now)
+            shelf.put(key, played)
+        return played.views(now)
 
 
-def _views(db: Connection, found: list[Tank], now: datetime, but: str = "") -> list[TankView]:
+def _played(db: Connection, found: list[Tank], now: datetime, but: str = "") -> "Played":
     kitchen = load_kitchen(db)
     local = local_time(now, kitchen)
     # Sap never stands over a summer.
     since = datetime(local.year - (local.month < 7), 7, 1, tzinfo=UTC)
-    outside = Outside(kitchen, store.weather(db, since.date(), (now + AHEAD).date()))
-    played = Played(db, kitchen, outside, found, since=since, now=now, but=but)
-    return [played.view(tank) for tank in found]
+    outside = Outside(kitchen, sap_weather.known(db, since.date(), (now + AHEAD).date()))
+    return Played(db, kitchen, outside, found, since=since, now=now, but=but)
 
 
 def view(db: Connection, tank_id: str, now: datetime, but: str = "") -> TankView:
@@ -107,7 +114,7 @@ def _lines_of(db: Connection, tank_id: str, since: datetime) -> list[Entry[Facts
 
 
 class Played:
-    """The tanks' books played from the first line on, up to now."""
+    """The tanks' books played from the first line on, up to a moment."""
 
     def __init__(
         self,
@@ -120,7 +127,7 @@ class Played:
         now: datetime,
         but: str = "",
     ) -> None:
-        self._kitchen, self._outside, self._now = kitchen, outside, now
+        self._kitchen, self._outside, self.until = kitchen, outside, now
         self._tanks = {tank.id: tank for tank in tanks}
         self._warm: dict[str, list[tuple[datetime, float]]] = {tank.id: [] for tank in tanks}
         self.contents = {tank.id: Content(at=since) for tank in tanks}
@@ -143,8 +150,7 @@ class Played:
         for event in sorted(events, key=lambda event: event.at):
             if event.at <= now:
                 self._play(event)
-        for tank in tanks:
-            self._age(tank.id, now)
+        self._due: dict[str, tuple[datetime, datetime | None]] = {}
 
     def _temperature(self, tank: Tank, at: datetime) -> tuple[float, str]:
         read = [(abs(when - at), c) for when, c in self._warm[tank.id] if abs(when - at) <= HOLDS]
@@ -160,23 +166,27 @@ class Played:
     def course(self, tank: Tank, start: datetime, end: datetime) -> list[tuple[datetime, float]]:
         """The temperatures of a tank, every two hours; sap follows the air by some hours' mean."""
         found, at = [], start
+        known: dict[datetime, float] = {}
         while True:
-            near = [self._temperature(tank, at + timedelta(hours=h))[0] for h in (-4, -2, 0)]
+            for hours in (-4, -2, 0):
+                moment = at + timedelta(hours=hours)
+                if moment not in known:
+                    known[moment] = self._temperature(tank, moment)[0]
+            near = [known[at + timedelta(hours=hours)] for hours in (-4, -2, 0)]
             found.append((at, sum(near) / len(near)))
             if at >= end:
                 return found
             at = min(at + timedelta(hours=2), end)
 
-    def _age(self, tank_id: str, at: datetime) -> None:
-        held = self.contents[tank_id]
+    def _age(self, tank_id: str, held: Content, at: datetime) -> None:
         if held.litres >= NOTHING_L and at > held.at and held.used < LONG_SPOILT:
             course = self.course(self._tanks[tank_id], held.at, at)
             held.used += keeping.used_between(course, held.at, at)
         held.at = at
 
     def _play(self, event: _Event) -> None:
-        self._age(event.tank_id, event.at)
         held = self.contents[event.tank_id]
+        self._age(event.tank_id, held, event.at)
         words = ""
         if event.draw is not None:
             self._take(event.tank_id, event.draw.mass_kg)
@@ -215,7 +225,7 @@ class Played:
             )
         if isinstance(facts, MovedFacts):
             taken = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
-            self._age(facts.to_tank, line.at)
+            self._age(facts.to_tank, self.contents[facts.to_tank], line.at)
             other = self.contents[facts.to_tank]
             other.add(taken)
             words = f"{show(facts.litres, 'volume')} from {self._tanks[tank_id].name}"
@@ -250,23 +260,35 @@ class Played:
             self.over[tank_id] += sap.litres(mass_kg - held.mass_kg, held.brix or 2.0)
         return held.take(mass_kg)
 
-    def view(self, tank: Tank) -> TankView:
-        """A tank as it stands now."""
-        held, now = self.contents[tank.id], self._now
+    def views(self, now: datetime) -> list[TankView]:
+        """The tanks as they stand at a moment after the last line."""
+        return [self._view(tank, now) for tank in self._tanks.values()]
+
+    def _view(self, tank: Tank, now: datetime) -> TankView:
+        played = self.contents[tank.id]
+        held = replace(played, by_woodlot=dict(played.by_woodlot))
+        self._age(tank.id, held, now)
         warm, by = self._temperature(tank, now)
         held.warm_c = warm
-        boil_by = None
-        if held.litres >= NOTHING_L:
-            ahead = self.course(tank, now, now + timedelta(days=10))
-            boil_by = keeping.boil_by(ahead, now, held.used)
         return TankView(
             tank=tank,
             content=held,
             steps=tuple(self.steps[tank.id]),
-            boil_by=boil_by,
+            boil_by=self._boil_by(tank, held, now),
             warm_c=warm,
             warm_by=by,
             over=self.over[tank.id],
             spilled_over=self.spilled[tank.id],
             gone=self.gone[tank.id],
         )
+
+    def _boil_by(self, tank: Tank, held: Content, now: datetime) -> datetime | None:
+        """By when its sap must be boiled; the moment stays the same until something happens to it."""
+        if held.litres < NOTHING_L:
+            return None
+        found, by = self._due.get(tank.id, (None, None))
+        if found is None or not found <= now < found + LOOKED_AHEAD:
+            ahead = self.course(tank, now, now + timedelta(days=10))
+            by = keeping.boil_by(ahead, now, held.used)
+            self._due[tank.id] = now, by
+        return by

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
-from functools import lru_cache
 from math import sqrt
 from sqlite3 import Connection
 
@@ -11,14 +10,16 @@ from lumbrel.core.sap.learned import Learned
 from lumbrel.core.sap.running import Day, Expected, Weather, Wood, by_the_rule, by_warmth
 from lumbrel.services.base import book
 from lumbrel.services.base.book import Draft
+from lumbrel.services.base.cache import cache_of, last_line, record_key
 from lumbrel.services.base.entry import newest
 from lumbrel.services.base.form import local_time
 from lumbrel.services.sap import trees
 from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.facts import BudsFacts, GatheredFacts
 from lumbrel.store import sap as store
+from lumbrel.store import sap_weather
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
-from lumbrel.store.sap import WeatherDay
+from lumbrel.store.sap_weather import WeatherDay
 
 AHEAD, BEHIND = 7, 3
 SEASONS = 3
@@ -26,6 +27,7 @@ SEASONS = 3
 FIRST_MONTH_DAY, LAST_MONTH_DAY = (1, 15), (5, 31)
 AFTER_ALL = date(9999, 1, 1)
 """The day from which something is expected of a woodlot whose buds swell."""
+MOST_BUDS, MOST_RUNS = 400, 400
 RUNS_FROM_L = 0.3
 """From a tap: less is not worth a walk."""
 
@@ -129,40 +131,45 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     """The week's picture, of one woodlot or of all that are tapped."""
     kitchen, every = load_kitchen(db), woodlots(db, retired=False)
     today = local_time(now, kitchen).date()
-    known = store.weather(db, today - timedelta(days=BEHIND), today + timedelta(days=AHEAD))
-    tapped = _tapped(db, [w for w in every if woodlot_id in ("", w.id)], now)
-    budded = {w.id for w, _ in tapped if _budded(db, w.id, trees.season_of(now, kitchen))}
+    known = sap_weather.known(db, today - timedelta(days=BEHIND), today + timedelta(days=AHEAD))
+    tapped = [pair for pair in _tapped(db, every, now) if woodlot_id in ("", pair[0].id)]
+    budded = _budded(db, trees.season_of(now, kitchen))
     shown = [today + timedelta(days=i) for i in range(-BEHIND, AHEAD)]
+    since = {w.id: AFTER_ALL if w.id in budded else today for w, _ in tapped}
     by_lot = {
-        woodlot.id: _of_lot(
-            db,
-            woodlot,
-            taps,
-            shown,
-            known=known,
-            since=AFTER_ALL if woodlot.id in budded else today,
-        )
-        for woodlot, taps in tapped
+        w.id: _of_lot(db, w, taps, shown, known=known, since=since[w.id]) for w, taps in tapped
     }
     running = [(w, taps) for w, taps in tapped if w.id not in budded] or tapped
+    rules = _rules(known, shown, {w.sugar_kind == "birch" for w, _ in running})
     return Week(
         days=tuple(
-            DayAhead(
-                day,
-                known.get(day),
-                tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped),
-                max((_rule(known, day, w.sugar_kind == "birch") for w, _ in running), default=0.0),
-            )
+            DayAhead(day, known.get(day), _on(i, tapped, by_lot), rules[day])
             for i, day in enumerate(shown)
         ),
         today=today,
         woodlots=tuple(every),
         chosen=next((w for w in every if w.id == woodlot_id), None),
-        taps=sum(taps for _, taps in running),
-        learned_days=sum(by_lot[w.id][1] for w, _ in tapped),
-        budded=bool(tapped) and len(budded) == len(tapped),
+        taps=sum(pair[1] for pair in running),
+        learned_days=sum(days for _, days in by_lot.values()),
+        budded=bool(tapped) and budded >= {w.id for w, _ in tapped},
         forecast_at=max((w.noted_at for w in known.values() if not w.measured), default=None),
     )
+
+
+def _on(
+    i: int,
+    tapped: Sequence[tuple[Woodlot, float]],
+    by_lot: Mapping[str, tuple[list[LotDay], int]],
+) -> tuple[tuple[Woodlot, LotDay], ...]:
+    """What each woodlot does on the day of a place in the week."""
+    return tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped)
+
+
+def _rules(
+    known: Mapping[date, WeatherDay], days: Sequence[date], birches: set[bool]
+) -> dict[date, float]:
+    """What the rules alone give each day, the best of what runs."""
+    return {day: max((_rule(known, day, b) for b in birches), default=0.0) for day in days}
 
 
 def _tapped(db: Connection, lots: Sequence[Woodlot], now: datetime) -> list[tuple[Woodlot, float]]:
@@ -197,10 +204,11 @@ def taps_of(db: Connection, woodlot_id: str, season: int) -> float:
     return last[0].facts.taps
 
 
-def _budded(db: Connection, woodlot_id: str, season: int) -> bool:
+def _budded(db: Connection, season: int) -> set[str]:
+    """The woodlots whose buds swelled this season."""
     since = datetime(season - 1, 7, 1, tzinfo=UTC)
-    last = newest(db, BudsFacts, woodlot_id, since=since, limit=1)
-    return bool(last and last[0].facts.season == season)
+    lines = newest(db, BudsFacts, since=since, limit=MOST_BUDS)
+    return {line.about_id for line in lines if line.facts.season == season}
 
 
 def _of_lot(
@@ -213,29 +221,35 @@ def _of_lot(
     since: date,
 ) -> tuple[list[LotDay], int]:
     """A woodlot's days: what it gave, what is expected from a day on; and by how many days."""
-    learned = learned_of(db, woodlot.id, min(since, shown[-1]))
     gave = {r.day: r.litres for r in store.runs(db, woodlot.id, shown[0], shown[-1])}
-    ahead: dict[date, Expected] = {}
     coming = [day for day in shown if day >= since]
     run = []
     for day in coming:
         if day not in known:
             break
         run.append(Weather(known[day].night_c, known[day].day_c))
-    for day, expected in zip(coming, learned.ahead(since, run), strict=False):
-        ahead[day] = expected
-    found = [LotDay(gave.get(day), ahead.get(day), taps) for day in shown]
-    return found, len(learned.days)
+    until = min(since, shown[-1])
+    news = last_line(db, woodlot.id, "weather", "setting", "struck")
+    key = (record_key(db), woodlot, news, until, since, tuple(run))
+
+    def look() -> tuple[list[Expected], int]:
+        learned = learned_of(db, woodlot, until)
+        return learned.ahead(since, run), len(learned.days)
+
+    # What a woodlot taught holds until something of it, or of the air, is said anew.
+    ahead, days = cache_of(db).shelf("runs ahead", MOST_RUNS).get(key, look)
+    expected = dict(zip(coming, ahead, strict=False))
+    return [LotDay(gave.get(day), expected.get(day), taps) for day in shown], days
 
 
-def learned_of(db: Connection, woodlot_id: str, before: date) -> Learned:
+def learned_of(db: Connection, woodlot: Woodlot, before: date) -> Learned:
     """What a woodlot's days up to a day have taught, of this season and the two before it."""
     days: list[Day] = []
     for year in range(before.year - SEASONS + 1, before.year + 1):
         first = date(year, *FIRST_MONTH_DAY)
         last = min(date(year, *LAST_MONTH_DAY), before - timedelta(days=1))
-        weather = store.weather(db, first, last)
-        runs = {run.day: run for run in store.runs(db, woodlot_id, first, last)}
+        weather = sap_weather.known(db, first, last)
+        runs = {run.day: run for run in store.runs(db, woodlot.id, first, last)}
         if not runs:
             continue
         for day, seen in sorted(weather.items()):
@@ -244,14 +258,7 @@ def learned_of(db: Connection, woodlot_id: str, before: date) -> Learned:
             within = min(runs) <= day <= max(runs)
             litres = run.litres / max(run.taps, 1.0) if run else (0.0 if within else None)
             days.append(Day(day, Weather(seen.night_c, seen.day_c), litres, run.days if run else 1))
-    birch = any(w.id == woodlot_id and w.sugar_kind == "birch" for w in woodlots(db))
-    return _learned(tuple(days), birch)
-
-
-@lru_cache(32)
-def _learned(days: tuple[Day, ...], birch: bool) -> Learned:
-    """As the days teach; the same days teach the same."""
-    return Learned(days, by_warmth if birch else by_the_rule)
+    return Learned(days, by_warmth if woodlot.sugar_kind == "birch" else by_the_rule)
 
 
 @dataclass(frozen=True)

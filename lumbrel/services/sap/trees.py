@@ -11,8 +11,8 @@ from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.sap import growth
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
-from lumbrel.services.base.cache import cache_of, record_key
-from lumbrel.services.base.entry import Entry, lines_about, newest
+from lumbrel.services.base.cache import cache_of, last_line, record_key
+from lumbrel.services.base.entry import Entry, lines_about, newest, read
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.sap.facts import (
@@ -24,8 +24,9 @@ from lumbrel.services.sap.facts import (
     TapsPulledFacts,
 )
 from lumbrel.services.sap.rules import other_schools, rule_of
+from lumbrel.store import book
 from lumbrel.store import sap as store
-from lumbrel.store.book import latest, newest_about
+from lumbrel.store.book import latest
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
 
@@ -72,7 +73,6 @@ class TreeView:
     growth_mm: float
     growth_measured: bool
     holes: tuple[HoleSeen, ...]
-    lines: tuple[Entry[Facts], ...]
     pulled: TapsPulledFacts | None
 
     @property
@@ -113,7 +113,7 @@ class TreeView:
         """For how many seasons from this one it can be tapped as it bears."""
         return growth.years_until_full(self.trunk, self.rule) if self.trunk else None
 
-    @property
+    @cached_property
     def full_next(self) -> bool:
         """Whether it will have no place for each of its taps next season."""
         if self.trunk is None or not self.bears:
@@ -195,19 +195,22 @@ def view(db: Connection, tree_id: str, now: datetime, but: str = "") -> TreeView
     return _seen(
         tree,
         woodlot_of(db, tree.woodlot_id),
-        [line for line in _lines_of(db, tree_id) if line.at <= now and line.id != but],
+        _of_holes(
+            db,
+            [line for line in lines_about(db, tree_id) if line.at <= now and line.id != but],
+        ),
         rule_of(kitchen),
         season_of(now, kitchen),
     )
 
 
-def _lines_of(db: Connection, tree_id: str) -> list[Entry[Facts]]:
+def _of_holes(db: Connection, lines: Sequence[Entry[Facts]]) -> list[Entry[Facts]]:
     """What stands of a tree; what was said of a hole is said of the line that corrects it."""
     return [
         replace(line, facts=line.facts.model_copy(update={"hole": latest(db, line.facts.hole)}))
         if isinstance(line.facts, ClosedFacts)
         else line
-        for line in lines_about(db, tree_id)
+        for line in lines
     ]
 
 
@@ -243,7 +246,6 @@ def _seen(
         growth_mm=grows_mm,
         growth_measured=measured,
         holes=tuple(_holes(lines, closed, standing, rule, measured=measured)),
-        lines=tuple(lines),
         pulled=pulled[-1] if pulled else None,
     )
 
@@ -286,56 +288,29 @@ def following(db: Connection, tree: Tree) -> Tree | None:
 
 
 def views(db: Connection, woodlot_id: str, now: datetime) -> list[TreeView]:
-    """All trees of a woodlot, for its list and its walk."""
+    """All trees of a woodlot, for its list and its walk; what is known of a tree is kept until somebody notes
+    something of it."""
     kitchen = load_kitchen(db)
     rule, season = rule_of(kitchen), season_of(now, kitchen)
     woodlot = woodlot_of(db, woodlot_id)
-    shelf, record = cache_of(db).shelf("trees", MOST_TREES), record_key(db)
+    lines: dict[str, list[Entry[Facts]]] = {}
 
     def seen(tree: Tree) -> TreeView:
-        lines = _lines_of(db, tree.id)
-        return _seen(tree, woodlot, lines, rule, season)
+        if not lines:
+            lines.update({one.id: [] for one in store.trees(db, woodlot_id)})
+            for line in map(read, book.standing_of_trees(db, woodlot_id)):
+                lines[line.about_id].append(line)
+        return _seen(tree, woodlot, _of_holes(db, lines[tree.id]), rule, season)
 
-    found = []
-    for tree in store.trees(db, woodlot_id):
-        key = (record, tree, woodlot, rule, season, newest_about(db, tree.id))
-        found.append(shelf.get(key, partial(seen, tree)))
-    return found
-
-
-@dataclass(frozen=True)
-class TreeYield:
-    """What a tree gave in a season."""
-
-    litres: float
-    solids_kg: float
-    taps: int
-    rank: int
-    of: int
-
-    @property
-    def brix(self) -> float:
-        """Its sap on the whole."""
-        return 100 * self.solids_kg / self.litres if self.litres else 0.0
-
-
-def yields(
-    db: Connection, woodlot_id: str, season: int, trees: Sequence[Tree]
-) -> dict[str, TreeYield]:
-    """By tree what it gave in a season, and its place by solids a tap."""
-    sums = store.tree_sums(
-        db, [tree.id for tree in trees], date(season, 1, 1), date(season, 12, 31)
-    )
-    taps = store.taps_of(db, woodlot_id, season)
-
-    def per_tap(tree_id: str) -> float:
-        return sums[tree_id][1] / max(taps.get(tree_id, 1), 1)
-
-    ordered = sorted(sums, key=per_tap, reverse=True)
-    return {
-        tree_id: TreeYield(*sums[tree_id], taps.get(tree_id, 0), place, len(ordered))
-        for place, tree_id in enumerate(ordered, 1)
-    }
+    every = store.trees(db, woodlot_id)
+    if db.in_transaction:
+        return [seen(tree) for tree in every]
+    shelf, record = cache_of(db).shelf("trees", MOST_TREES), record_key(db)
+    news = last_line(db, *(tree.id for tree in every))
+    return [
+        shelf.get((record, tree, woodlot, rule, season, said), partial(seen, tree))
+        for tree, said in zip(every, news, strict=True)
+    ]
 
 
 def collections(db: Connection, woodlot_id: str) -> list[Entry[GatheredFacts]]:

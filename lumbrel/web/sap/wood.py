@@ -11,6 +11,8 @@ from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.sap import gear as gears
 from lumbrel.services.sap import register, rules, runs, taps, trees
+from lumbrel.services.sap.next_year import trees_say
+from lumbrel.services.sap.yields import yields
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell import saved
@@ -38,7 +40,7 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
         422 if form else 200,
         woodlot=trees.woodlot_of(visit.db, woodlot),
         trees=seen,
-        yields=trees.yields(visit.db, woodlot, season, [view.tree for view in seen]),
+        yields=yields(visit.db, woodlot, season),
         season=season,
         noted_lines=visit.noted_of(woodlot),
         kinds=trees.KINDS,
@@ -50,6 +52,7 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
             (v.tree for v in seen if v.tree.id == visit.request.query_params.get("tree")), None
         ),
         collections=trees.collections(visit.db, woodlot),
+        next_year=trees_say(visit.db, visit.now, trees.woodlot_of(visit.db, woodlot)),
         form=form or Filled(),
     )
 
@@ -116,15 +119,14 @@ def tree(visit: Here, tree: str) -> HTMLResponse:
 
 def _tree(visit: Visit, tree: str, form: Filled | None = None) -> HTMLResponse:
     view = trees.view(visit.db, tree, visit.now)
-    every = store.trees(visit.db, view.woodlot.id)
     return visit.page(
         "sap/tree.html",
         HERE,
         422 if form else 200,
         view=view,
         following=trees.following(visit.db, view.tree),
-        gave=trees.yields(visit.db, view.woodlot.id, view.season, every).get(tree),
-        last=trees.yields(visit.db, view.woodlot.id, view.season - 1, every).get(tree),
+        gave=yields(visit.db, view.woodlot.id, view.season).get(tree),
+        last=yields(visit.db, view.woodlot.id, view.season - 1).get(tree),
         point_of=trees.point_of,
         left_as=list(taps.LEFT_AS.items()),
         noted_lines=visit.noted_of(tree),
