@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection, Row
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant, moment, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
 DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
@@ -97,6 +97,10 @@ _parcel = mapper(Parcel)
 
 
 def parcel(db: Connection, parcel_id: str) -> Parcel | None:
+    return once(db, ("parcel", parcel_id), lambda: _parcel_of(db, parcel_id))
+
+
+def _parcel_of(db: Connection, parcel_id: str) -> Parcel | None:
     row = db.execute("SELECT * FROM parcel WHERE id = ?", (parcel_id,)).fetchone()
     return _parcel(row) if row else None
 

@@ -1,5 +1,6 @@
 """Lots: whose they are, what was filled under them, and what moved in and out of their jars."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
@@ -39,22 +40,40 @@ def last_sizes(db: Connection, lots: int) -> list[float]:
 
 def jars_filled(db: Connection, lot_code: str) -> list[Jar]:
     """The jars a lot was packed in, the largest first, whether they still stand there or not."""
-    rows = db.execute(
-        """SELECT pack_ml, sum(packs) AS packs FROM flow
-           WHERE target_id = ? AND source_id IS NOT NULL AND packs IS NOT NULL
-           GROUP BY pack_ml ORDER BY pack_ml DESC""",
-        (lot_id(lot_code),),
+    return filled_of(db, [lot_code])[lot_code]
+
+
+def filled_of(db: Connection, lot_codes: Sequence[str]) -> dict[str, list[Jar]]:
+    """The same of several lots."""
+    return _by_lot(
+        db,
+        lot_codes,
+        """SELECT target_id AS lot, pack_ml, sum(packs) AS packs FROM flow
+           WHERE target_id IN ({}) AND source_id IS NOT NULL AND packs IS NOT NULL
+           GROUP BY target_id, pack_ml ORDER BY pack_ml DESC""",
     )
-    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
 
 
 def jars_of(db: Connection, lot_code: str) -> list[Jar]:
     """Jars of a lot that are on the shelf, the largest first."""
-    rows = db.execute(
-        "SELECT pack_ml, packs FROM stock WHERE parcel_id = ? AND packs > 0 ORDER BY pack_ml DESC",
-        (lot_id(lot_code),),
+    return standing_of(db, [lot_code])[lot_code]
+
+
+def standing_of(db: Connection, lot_codes: Sequence[str]) -> dict[str, list[Jar]]:
+    """The same of several lots."""
+    return _by_lot(
+        db,
+        lot_codes,
+        """SELECT parcel_id AS lot, pack_ml, packs FROM stock
+           WHERE parcel_id IN ({}) AND packs > 0 ORDER BY pack_ml DESC""",
     )
-    return [Jar(row["pack_ml"], row["packs"]) for row in rows]
+
+
+def _by_lot(db: Connection, lot_codes: Sequence[str], asked: str) -> dict[str, list[Jar]]:
+    found: dict[str, list[Jar]] = {lot_id(code): [] for code in lot_codes}
+    for row in db.execute(asked.format(", ".join("?" * len(found))), list(found)):
+        found[row["lot"]].append(Jar(row["pack_ml"], row["packs"]))
+    return {code: found[lot_id(code)] for code in lot_codes}
 
 
 @dataclass(frozen=True, kw_only=True)

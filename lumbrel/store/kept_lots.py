@@ -6,7 +6,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
 
-from lumbrel.store.db import instant, moment
+from lumbrel.store.db import instant, moment, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
 
@@ -148,10 +148,9 @@ def lot_rows_of(db: Connection, batch_id: str) -> list[LotRow]:
 
 def first_of_season(db: Connection, season: int) -> datetime | None:
     """When the first lot of a season was taken in."""
-    row = db.execute(
-        "SELECT min(taken_at) AS at FROM lot_now WHERE season = ?", (season,)
-    ).fetchone()
-    return moment(row["at"]) if row["at"] else None
+    asked = "SELECT min(taken_at) FROM lot_now WHERE season = ?"
+    first = once(db, ("first lot", season), lambda: db.execute(asked, (season,)).fetchone()[0])
+    return moment(first) if first else None
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """The shelf: finished lots, found by code, woodlot, grade or season."""
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from sqlite3 import Connection
@@ -157,7 +158,7 @@ def find(
     rows = kept_lots.newest_lots(db, asked, limit=A_PAGE + 1, offset=start)
     summed = kept_lots.sum_of(db, asked)
     return Shelf(
-        lots=[_lot(db, row, names, now) for row in rows[:A_PAGE]],
+        lots=_lots(db, rows[:A_PAGE], names, now),
         sizes=jars.last_sizes(db, A_PAGE),
         woodlots=list(names.values()),
         seasons=kept_lots.seasons(db),
@@ -204,18 +205,23 @@ def _narrowed(asked: Asked, **more: Any) -> Asked:
     return replace(asked, **more, named_ids=NONE if clash else ())
 
 
-def _lot(db: Connection, row: LotRow, names: dict[str, str], now: datetime) -> Lot:
-    batch = record.batch_by(db, id=row.batch_id)
-    assert batch is not None
-    whose = " + ".join(names[i] for i in row.woodlot_ids)
-    return Lot(
-        row=row,
-        batch_code=batch.code,
-        woodlot=whose,
-        filled=jars.jars_filled(db, row.code),
-        jars=jars.jars_of(db, row.code),
-        now=now,
-    )
+def _lots(
+    db: Connection, rows: Sequence[LotRow], names: dict[str, str], now: datetime
+) -> list[Lot]:
+    lots = [row.code for row in rows]
+    filled, standing = jars.filled_of(db, lots), jars.standing_of(db, lots)
+    codes = record.codes_of(db, [row.batch_id for row in rows])
+    return [
+        Lot(
+            row=row,
+            batch_code=codes[row.batch_id],
+            woodlot=" + ".join(names[i] for i in row.woodlot_ids),
+            filled=filled[row.code],
+            jars=standing[row.code],
+            now=now,
+        )
+        for row in rows
+    ]
 
 
 def of_season(db: Connection, season: int) -> list[LotRow]:

@@ -13,7 +13,7 @@ from lumbrel.services.candy.after import keeps_of
 from lumbrel.services.candy.clinic import clinic as candy_clinic
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.jar.labels import allergens, allergens_of_cook
-from lumbrel.services.pan.board import board_of
+from lumbrel.services.pan.board import board_now
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.accounts import HERE, MISSING
@@ -183,7 +183,7 @@ def _lot(
         trace=flows_of(visit.db, lot, kind=flow.LOT),
         grade=graded.facts.grade if graded else "",
         allergens=allergens(context),
-        board=board_of(context),
+        board=board_now(context),
         clinic=clinic_of(context, lot, wrong),
         promised=kept.promise(visit.db, context.batch.id),
     )
