@@ -98,7 +98,8 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 from lumbrel.exchange import logbook
 from lumbrel.services.kitchen import example
-from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.compared import differences
+from lumbrel.services.record.kept import ready
 from lumbrel.services.take_in import opening
 from lumbrel.devices.wires import chosen
 from lumbrel.store.db import opened

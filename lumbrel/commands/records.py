@@ -2,10 +2,12 @@
 
 import argparse
 import sys
+from collections.abc import Iterable
 from datetime import UTC, datetime
+from pathlib import Path
 from sqlite3 import Connection
 
-from lumbrel.commands.say import refuse
+from lumbrel.commands.say import progress_of, refuse
 from lumbrel.commands.serving import RECORD
 
 
@@ -21,28 +23,41 @@ def export(arguments: argparse.Namespace) -> int:
     with opened(record) as db:
         ready(db)
         try:
-            written = _written(db, arguments.batch, arguments.format)
+            parts = _written(db, arguments.batch, arguments.format)
         except NotFound as error:
             return refuse(error)
-    if arguments.out is not None:
-        with arguments.out.open("xb") as file:
-            file.write(written)
-    else:
-        _print(written)
+        if arguments.out is None:
+            return _print(parts)
+        return _into(arguments.out, parts)
+
+
+def _print(parts: Iterable[bytes]) -> int:
+    """To standard output as it is, whatever stands there."""
+    buffer = getattr(sys.stdout, "buffer", None)
+    for part in parts:
+        if buffer is None:
+            sys.stdout.write(part.decode("utf-8", "replace"))
+        else:
+            buffer.write(part)
+    if buffer is not None:
+        buffer.flush()
     return 0
 
 
-def _print(written: bytes) -> None:
-    """To standard output as it is, whatever stands there."""
-    buffer = getattr(sys.stdout, "buffer", None)
-    if buffer is None:
-        sys.stdout.write(written.decode("utf-8", "replace"))
-    else:
-        buffer.write(written)
-        buffer.flush()
+def _into(out: Path, parts: Iterable[bytes]) -> int:
+    """Into a new file; one that was not written to its end goes."""
+    with out.open("xb") as file:
+        try:
+            file.writelines(parts)
+        except BaseException as error:
+            out.unlink(missing_ok=True)
+            if isinstance(error, KeyboardInterrupt):
+                return refuse(f"stopped; nothing is left of {out}")
+            raise
+    return 0
 
 
-def _written(db: Connection, code: str | None, form: str) -> bytes:
+def _written(db: Connection, code: str | None, form: str) -> Iterable[bytes]:
     from lumbrel.exchange import batch_files, logbook, replay_out
     from lumbrel.services.base import batch as contexts
     from lumbrel.services.base.form import NotFound
@@ -50,14 +65,17 @@ def _written(db: Connection, code: str | None, form: str) -> bytes:
     if code is None:
         if form == "replay":
             raise NotFound("a boil is of one batch: say which")
-        return logbook.as_csv_zip(db) if form == "csv" else logbook.as_json(db).encode()
+        progress = progress_of("Written")
+        if form == "csv":
+            return logbook.csv_zip_parts(db, progress)
+        return (part.encode() for part in logbook.parts(db, progress))
     batch = contexts.load(db, code, datetime.now(UTC))
     as_text = {
         "csv": batch_files.as_csv,
         "json": batch_files.as_json,
         "replay": replay_out.as_replay,
     }
-    return as_text[form](batch).encode()
+    return [as_text[form](batch).encode()]
 
 
 def take_in(arguments: argparse.Namespace) -> int:
@@ -114,7 +132,7 @@ def rebuild(arguments: argparse.Namespace) -> int:
 
     record = arguments.data / RECORD
     try:
-        wrong = safekeeping.rebuild(record)
+        wrong = safekeeping.rebuild(record, progress_of("Made anew"))
     except (safekeeping.WouldLose, InUse) as error:
         return refuse(error)
     for one in wrong:
@@ -128,7 +146,7 @@ def check(arguments: argparse.Namespace) -> int:
     from lumbrel.services.kitchen import safekeeping
 
     record = arguments.file or arguments.data / RECORD
-    checked = safekeeping.check(record)
+    checked = safekeeping.check(record, progress_of("Checked"))
     if checked.contents is not None:
         print(f"{record}: {checked.contents}.")
     for problem in checked.problems:

@@ -3,6 +3,10 @@
 import logging
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from lumbrel.services.base.progress import Progress
 
 A_LOG_BYTES, LOGS = 1_000_000, 5
 MANY, A_MINUTE = ("lumbrel.connections", "lumbrel.live", "asyncio", "uvicorn"), 60.0
@@ -38,6 +42,23 @@ def refuse(sentence: object) -> int:
     """Say why not, on stderr; the exit code."""
     print(f"lumbrel: {sentence}", file=sys.stderr)
     return 2
+
+
+def progress_of(did: str) -> "Progress":
+    """Says on a terminal how far something has come, and how long it takes still."""
+    from lumbrel.services.base.progress import Progress
+
+    if not sys.stderr.isatty():
+        return Progress()
+
+    def tell(done: int, whole: int, seconds_left: float) -> None:
+        share = 100 * done / max(whole, 1)
+        words = f"{did} {done} of {whole} ({share:.0f} %), {seconds_left:.0f} s left"
+        print(f"\r{words:70}", end="", file=sys.stderr, flush=True)
+        if done >= whole:
+            print(f"\r{'':70}\r", end="", file=sys.stderr, flush=True)
+
+    return Progress(tell)
 
 
 def log_to(folder: Path, level: str) -> None:

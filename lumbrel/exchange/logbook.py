@@ -8,15 +8,17 @@ import base64
 import csv
 import io
 import json
+import tempfile
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from sqlite3 import Connection
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, BinaryIO, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from lumbrel.services.base.facts import schemas
+from lumbrel.services.base.progress import Progress
 from lumbrel.store import photographs
 from lumbrel.store.db import newest_version
 from lumbrel.store.kitchen import SETTING
@@ -24,6 +26,7 @@ from lumbrel.store.registered import Registered
 
 FORMAT, VERSION = "lumbrel-logbook", 3
 
+CHUNK, SAMPLES_A_ROW = 65_536, 20_000
 JPEG = b"\xff\xd8\xff"
 
 
@@ -138,14 +141,9 @@ def schema() -> dict[str, Any]:
 
 
 def document(db: Connection) -> dict[str, Any]:
-    return {
-        "format": FORMAT,
-        "version": VERSION,
-        "record_version": newest_version(),
-        "tables": tables_of(db),
-        "samples": list(_samples(db)),
-        "photographs": list(_photographs(db)),
-    }
+    """The logbook as it is read back."""
+    found: dict[str, Any] = json.loads(as_json(db))
+    return found
 
 
 def tables_of(db: Connection) -> dict[str, Any]:
@@ -154,7 +152,39 @@ def tables_of(db: Connection) -> dict[str, Any]:
 
 def as_json(db: Connection) -> str:
     """The logbook as text: the same logbook is the same text, to the byte."""
-    return json.dumps(document(db), ensure_ascii=False, allow_nan=False, indent=1) + "\n"
+    return "".join(parts(db))
+
+
+def parts(db: Connection, progress: Progress | None = None) -> Iterator[str]:
+    """The text of a logbook piece by piece, a row a line: no more of it is held than is being written."""
+    steps = progress or Progress()
+    steps.of(sum(_count(db, name) for name in (*BY_NAME, "sample")))
+    head = {"format": FORMAT, "version": VERSION, "record_version": newest_version()}
+    yield json.dumps(head)[:-1] + ',\n"tables": {'
+    for n, table in enumerate(TABLES):
+        yield f'{"," if n else ""}\n"{table.name}": '
+        yield from _listed(steps.counted(rows(db, table)))
+    yield '\n},\n"samples": '
+    yield from _listed(steps.counted(_samples(db), lambda row: len(row["at"])))
+    yield ',\n"photographs": '
+    yield from _listed(_photographs(db))
+    yield "}\n"
+
+
+def _listed(found: Iterable[dict[str, Any]]) -> Iterator[str]:
+    """Rows as a list, some of them at a time."""
+    before, lines, chunk = "[", [], 0
+    for row in found:
+        lines.append(f"{before}\n{json.dumps(row, ensure_ascii=False, allow_nan=False)}")
+        before, chunk = ",", chunk + len(lines[-1])
+        if chunk > CHUNK:
+            yield "".join(lines)
+            lines, chunk = [], 0
+    yield "".join(lines) + ("[]" if before == "[" else "]")
+
+
+def _count(db: Connection, table: str) -> int:
+    return int(db.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
 
 
 def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
@@ -168,22 +198,20 @@ def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
 
 
 def _samples(db: Connection) -> Iterator[dict[str, Any]]:
+    """What each device sent, some thousand at a time."""
     devices = db.execute(
         "SELECT number, instrument_id FROM device ORDER BY instrument_id"
     ).fetchall()
     for device in devices:
-        rows = db.execute(
+        sent = db.execute(
             "SELECT at, value, spread, count FROM sample WHERE device = ? ORDER BY at",
             (device["number"],),
-        ).fetchall()
-        if rows:
-            yield {
-                "instrument_id": device["instrument_id"],
-                "at": [row["at"] for row in rows],
-                "value": [row["value"] for row in rows],
-                "spread": [row["spread"] for row in rows],
-                "count": [row["count"] for row in rows],
-            }
+        )
+        while rows := sent.fetchmany(SAMPLES_A_ROW):
+            columns = zip(*rows, strict=True)
+            yield {"instrument_id": device["instrument_id"]} | dict(
+                zip(("at", "value", "spread", "count"), map(list, columns), strict=True)
+            )
 
 
 def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
@@ -193,26 +221,35 @@ def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
             yield {"hash": name, "jpeg": base64.b64encode(content).decode("ascii")}
 
 
-def as_csv_zip(db: Connection) -> bytes:
+def write_csv_zip(db: Connection, file: BinaryIO, progress: Progress | None = None) -> None:
     """Every table as a CSV file of its own, zipped, and what is registered, as it is now; text that a
     spreadsheet would run is quoted."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        tables = [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]
-        for name, order in [*tables, *((name, "rowid") for name in get_args(Registered))]:
-            file = zipfile.ZipInfo(f"{name}.csv")
-            archive.writestr(file, _csv(db, name, order))
-    return out.getvalue()
+    tables = [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]
+    tables += [(name, "rowid") for name in get_args(Registered)]
+    steps = progress or Progress()
+    steps.of(sum(_count(db, name) for name, _ in tables))
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, order in tables:
+            packed = zipfile.ZipInfo(f"{name}.csv")
+            packed.compress_type = zipfile.ZIP_DEFLATED
+            with (
+                archive.open(packed, "w", force_zip64=True) as entry,
+                io.TextIOWrapper(entry, "utf-8", newline="") as out,
+            ):
+                rows = db.execute(f"SELECT * FROM {name} ORDER BY {order}")
+                writer = csv.writer(out)
+                writer.writerow([column[0] for column in rows.description])
+                for row in steps.counted(rows):
+                    writer.writerow([inert(c) if isinstance(c, str) else c for c in row])
 
 
-def _csv(db: Connection, name: str, order: str) -> str:
-    out = io.StringIO()
-    rows = db.execute(f"SELECT * FROM {name} ORDER BY {order}")
-    writer = csv.writer(out)
-    writer.writerow([column[0] for column in rows.description])
-    for row in rows:
-        writer.writerow([inert(cell) if isinstance(cell, str) else cell for cell in row])
-    return out.getvalue()
+def csv_zip_parts(db: Connection, progress: Progress | None = None) -> Iterator[bytes]:
+    """The same piece by piece, by way of a file that nobody sees."""
+    with tempfile.TemporaryFile() as file:
+        write_csv_zip(db, file, progress)
+        file.seek(0)
+        while part := file.read(CHUNK):
+            yield part
 
 
 def inert(cell: str) -> str:

@@ -22,7 +22,7 @@ from lumbrel.services.pan import series
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.entries import DEFOAMERS
 from lumbrel.services.pan.rate import learned_rate
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.shelf import lots
 from lumbrel.services.shelf.trace import summary
 from lumbrel.services.stations import slip

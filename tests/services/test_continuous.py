@@ -19,7 +19,7 @@ from lumbrel.services.pan.draw import rate_seen
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.pan.working import OF_PAN, of_pan
 from lumbrel.services.probes import intake
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.sap import boil, fire, played
 from lumbrel.services.stations import slip
 from lumbrel.services.take_in import near_syrup

@@ -11,7 +11,8 @@ from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.candy import alarms, begin, plan, syrup
 from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.overview import overview
-from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.compared import differences
+from lumbrel.services.record.kept import ready
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.lots import batch_of_lot
 from lumbrel.services.shelf.recall import recall

@@ -13,7 +13,7 @@ from lumbrel.services.candy import begin, clinic, learnt, plan
 from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.jar.labels import labels
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.stations import slip
 from lumbrel.store import photographs
 from lumbrel.store.db import opened

@@ -7,7 +7,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.filter.stack import Stack, stack_of
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.stations import line, waiting
 from tests.support.kitchen import NOON, KitchenCase

@@ -10,7 +10,7 @@ from lumbrel.services.base.facts import DrawFacts, JarFacts, PouredFacts
 from lumbrel.services.base.form import CONFIRMED, BadInput, NotFound
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.record.shares import Mixer
 from lumbrel.services.shelf.accounts import Account, accounts
 from lumbrel.services.shelf.trace import flows_of

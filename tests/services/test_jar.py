@@ -9,7 +9,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.jar.kettle import Kettle, kettle_of
 from lumbrel.services.kitchen.overview import due_next_day
 from lumbrel.services.kitchen.register import add_to_kitchen
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.shelf.recall import recall
 from lumbrel.services.stations import line, waiting

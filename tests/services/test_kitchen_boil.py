@@ -17,7 +17,7 @@ from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.plausible import ReadingExpected
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.probes import intake
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.stations import slip
 from lumbrel.store import kept
 from lumbrel.store.instruments import retire_instrument

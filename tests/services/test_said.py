@@ -16,7 +16,7 @@ from lumbrel.services.bench import checks
 from lumbrel.services.day import entries as day
 from lumbrel.services.kitchen.change import edit_vessel
 from lumbrel.services.kitchen.settings import save_settings
-from lumbrel.services.record import kept, working
+from lumbrel.services.record import compared, kept, working
 from lumbrel.services.stations import book, named, slip
 from lumbrel.store import said as store
 from lumbrel.store.db import connect, transaction
@@ -80,7 +80,7 @@ class Stands(KitchenCase):
             steps, stood = self.steps(self.stem), self.told(self.stem)[-1]
             self.assertEqual(steps["said, and stands"], stood)
             self.assertAlmostEqual(steps["density"], stood + 0.5)
-            self.assertEqual(kept.differences(self.db), [])
+            self.assertEqual(compared.differences(self.db), [])
             with transaction(self.db):
                 kept.rebuild(self.db)
             self.assertEqual((self.slip(), self.told(self.stem)), (before, [stood]))
@@ -172,7 +172,7 @@ class Stands(KitchenCase):
             before = {line: self.told(line) for line in (self.stem, self.glass, self.depth)}
             newest = self.db.execute("SELECT max(seq) FROM line").fetchone()[0]
             happens()
-            self.assertEqual(kept.differences(self.db), [], way)
+            self.assertEqual(compared.differences(self.db), [], way)
             for line, was in before.items():
                 now = self.told(line)
                 self.assertEqual(now[: len(was)], was, way)
@@ -217,7 +217,7 @@ class Stands(KitchenCase):
         slip.put(mine, self.code, "thermometer", fields, NOON + timedelta(minutes=30))
         logbook_in.take_in(mine, logbook.as_json(self.db))
         self.assertEqual(len(store.of_line(mine, "later-0001")), 2)
-        self.assertEqual(kept.differences(mine), [])
+        self.assertEqual(compared.differences(mine), [])
         # An earlier Lumbrel wrote none: what its lines say is said when it comes.
         written["tables"]["said"] = []
         other = kept_in_memory(self)

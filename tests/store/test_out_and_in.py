@@ -18,7 +18,7 @@ from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import of_row
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.pan.board import board_of
-from lumbrel.services.record import kept
+from lumbrel.services.record import compared, kept
 from lumbrel.store import book, record
 from lumbrel.store.db import connect, opened
 from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
@@ -53,7 +53,7 @@ class OutAndIn(KitchenCase):
         self.assertGreater(len(boils), 0)
         with opened(path) as db:
             kept.ready(db)
-            self.assertEqual(kept.differences(db), [])
+            self.assertEqual(compared.differences(db), [])
             for boil, reading, pressure in boils:
                 facts = of_row(book.by_id(db, boil)).facts
                 self.assertEqual((facts.reading_c, facts.station_pressure_pa), (reading, pressure))
@@ -83,7 +83,7 @@ class OutAndIn(KitchenCase):
         for name in ("poured-1.json", "poured-2.json"):
             text, other = (EARLIER / name).read_text("utf-8"), self.empty()
             logbook_in.take_in(other, text)
-            self.assertEqual(kept.differences(other), [])
+            self.assertEqual(compared.differences(other), [])
             self.assertFalse(logbook_in.take_in(other, text).new)
             outs.add(logbook.as_json(other))
         self.assertEqual(len(outs), 1)
@@ -104,7 +104,7 @@ class OutAndIn(KitchenCase):
         self.assertEqual(record.batch_ids(other), [])
         logbook_in.take_in(other, text)
         self.assertEqual(logbook.as_json(other), text)
-        self.assertEqual(kept.differences(other), [])
+        self.assertEqual(compared.differences(other), [])
         again = logbook_in.take_in(other, text)
         self.assertEqual(sum(again.new.values()), 0)
         self.assertEqual(logbook.as_json(other), text)
@@ -144,7 +144,7 @@ class OutAndIn(KitchenCase):
         self.assertEqual(logbook.as_json(here), before)
         some_batches.take_in(here, text, ["26-039"])
         self.assertEqual(figures(here, "26-039"), figures(season, "26-039"))
-        self.assertEqual(kept.differences(here), [])
+        self.assertEqual(compared.differences(here), [])
         self.assertEqual(load_kitchen(here).name, "Ridge")
         brought = len(record.batch_ids(here))
         self.assertLess(brought, len(record.batch_ids(season)) / 2)
@@ -171,7 +171,7 @@ class OutAndIn(KitchenCase):
         other = self.empty()
         some_batches.take_in(other, logbook.as_json(self.db), [code])
         self.assertEqual({one.id for one in vessels(other)}, {"finisher-1", "finisher-2"})
-        self.assertEqual(kept.differences(other), [])
+        self.assertEqual(compared.differences(other), [])
 
     def test_no_batch_comes_where_it_would_say_something_else(self) -> None:
         code, hill = self.take_in(), self.empty()

@@ -7,7 +7,7 @@ from pathlib import Path
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.kitchen.safekeeping import WouldLose
-from lumbrel.services.record import kept
+from lumbrel.services.record import compared, kept
 from lumbrel.store import safe
 from lumbrel.store.db import NoRecord, connect, opened, transaction
 from lumbrel.store.safe import InUse
@@ -150,10 +150,10 @@ class SafeHands(KitchenCase):
 
     def test_kept_tables_are_made_anew_and_compared(self) -> None:
         self.take_in()
-        self.assertEqual(kept.differences(self.db), [])
+        self.assertEqual(compared.differences(self.db), [])
         self.db.execute("UPDATE standing SET taken_at = '2020'")
         self.db.execute("DELETE FROM flow_share")
-        self.assertEqual(len(kept.differences(self.db)), 2)
+        self.assertEqual(len(compared.differences(self.db)), 2)
         with transaction(self.db):
             kept.rebuild(self.db)
-        self.assertEqual(kept.differences(self.db), [])
+        self.assertEqual(compared.differences(self.db), [])

@@ -17,7 +17,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.kitchen import safekeeping
-from lumbrel.services.record import kept
+from lumbrel.services.record import compared, kept
 from lumbrel.services.stations import book
 from lumbrel.store import book as books
 from lumbrel.store import db as store
@@ -60,7 +60,7 @@ class Imports(Histories):
                         logbook_in.take_in(other, text)
                     else:
                         some_batches.take_in(other, text, [code])
-                    self.assertEqual(kept.differences(other), [])
+                    self.assertEqual(compared.differences(other), [])
                 self.assertEqual(logbook.as_json(other), text)
 
     def test_what_was_poured_does_not_come_back_after_a_second_import(self) -> None:
@@ -129,7 +129,7 @@ class Imports(Histories):
             kept.write(self.db, again)
         self.assertAlmostEqual(weighs(sold.id), before * 1.1)
         self.assertAlmostEqual(weighs(opened.id), weighs(sold.id))
-        self.assertEqual(kept.differences(self.db), [])
+        self.assertEqual(compared.differences(self.db), [])
 
     def test_what_contradicts_itself_does_not_come(self) -> None:
         """More sold than a corrected packing left."""
@@ -250,12 +250,12 @@ class Guards(KitchenCase):
 
     def test_a_vessel_is_changed_by_what_is_noted_of_it_and_check_compares(self) -> None:
         change(self.db, "vessel", "finisher-1", {"name": "Old"}, since=NOON, noted_at=NOON)
-        self.assertEqual(kept.differences(self.db), [])
+        self.assertEqual(compared.differences(self.db), [])
         self.db.execute("UPDATE vessel SET name = 'Another' WHERE id = 'finisher-1'")
-        self.assertIn("vessel: 2 rows", " ".join(kept.differences(self.db)))
+        self.assertIn("vessel: 2 rows", " ".join(compared.differences(self.db)))
         with store.transaction(self.db):
             kept.rebuild(self.db)
-        self.assertEqual(kept.differences(self.db), [])
+        self.assertEqual(compared.differences(self.db), [])
         self.assertEqual([one.name for one in vessels(self.db) if one.id == "finisher-1"], ["Old"])
         line = "vessel-finisher-1-first"
         with self.assertRaises(NotFound):
@@ -279,7 +279,7 @@ class Guards(KitchenCase):
         path = season_copy(self.folder / "season")
         with opened(path) as db:
             kept.ready(db)
-            self.assertEqual(kept.differences(db), [])
+            self.assertEqual(compared.differences(db), [])
             changes = {table: f"DELETE FROM {table}" for table in KEPT_TABLES}
             changes["kitchen"] = "UPDATE kitchen SET elevation_m = elevation_m + 1"
             for table, change in changes.items():
@@ -288,7 +288,7 @@ class Guards(KitchenCase):
                         db.execute("BEGIN IMMEDIATE")
                         db.execute("PRAGMA defer_foreign_keys = ON")
                         db.execute(change)
-                        wrong = kept.apart(db)
+                        wrong = compared.apart(db)
                         db.execute("ROLLBACK")
                         self.assertIn(table, " ".join(wrong))
 
@@ -334,7 +334,7 @@ class Migrations(KitchenCase):
         self.assertEqual((first.facts["state"]["name"], first.facts["state"]["fire"]), ("Old", ""))
         book.strike(db, "b", {"id": "struck-0001"}, NOON)
         self.assertEqual([one.name for one in vessels(db)], ["Old"])
-        self.assertEqual(kept.differences(db), [])
+        self.assertEqual(compared.differences(db), [])
 
     def test_records_made_while_a_migration_was_not_yet_whole_open(self) -> None:
         """Four were written on after some records had been made with them."""

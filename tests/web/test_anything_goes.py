@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.colour import photograph
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.store import samples as samples_store
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings

@@ -23,7 +23,8 @@ from lumbrel.services.day import ladder
 from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.kitchen.change import edit_vessel, instrument_of, vessel_of
-from lumbrel.services.record.kept import differences, ready
+from lumbrel.services.record.compared import differences
+from lumbrel.services.record.kept import ready
 from lumbrel.services.record.settings import RegisteredFacts, SettingFacts, last_set
 from lumbrel.services.sap import tanks
 from lumbrel.services.stations import book, is_kind, slip

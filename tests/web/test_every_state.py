@@ -12,7 +12,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.entry import slip_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.candy import begin
-from lumbrel.services.record.kept import differences
+from lumbrel.services.record.compared import differences
 from lumbrel.services.stations import STATIONS, slip
 from lumbrel.store import record
 from lumbrel.web.shell.app import create_app

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from lumbrel.services.record import kept
+from lumbrel.services.base.progress import Progress
+from lumbrel.services.record import compared, kept
 from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.db import make_kept_tables, opened, transaction
 from lumbrel.store.disk import disk_of
@@ -33,7 +34,7 @@ class Checked:
     problems: list[str]
 
 
-def check(record: Path) -> Checked:
+def check(record: Path, progress: Progress | None = None) -> Checked:
     """Check a record: the file, its references, and that all it keeps is what its lines say.
 
     It is not changed; a record of an earlier version is checked as it would be after it is opened.
@@ -45,13 +46,13 @@ def check(record: Path) -> Checked:
         with safe.working_copy(record) as db:
             before = db.execute("PRAGMA user_version").fetchone()[0]
             kept.ready(db)
-            wrong = kept.differences(db) if before else []
+            wrong = compared.differences(db, progress) if before else []
             return Checked(safe.contents(db), wrong + _photographs(db, record))
     except (sqlite3.Error, ValueError, AssertionError, StopIteration) as error:
         return Checked(None, [f"Its lines cannot be read: {error or type(error).__name__}."])
 
 
-def rebuild(record: Path) -> list[str]:
+def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
     """Make anew, from its lines alone, all that a record keeps besides them; in one transaction.
 
     Returns:
@@ -65,10 +66,10 @@ def rebuild(record: Path) -> list[str]:
         raise WouldLose(" ".join(found))
     with safe.nobody_has(record), opened(record) as db:
         kept.ready(db)
-        wrong = kept.differences(db)
+        wrong = compared.differences(db, progress)
         with transaction(db):
             make_kept_tables(db)
-            kept.rebuild(db)
+            kept.rebuild(db, progress)
     return wrong
 
 

@@ -25,6 +25,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.base.filtered import filter_seen
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.progress import Progress
 from lumbrel.services.bench.boil_shift import shift_of
 from lumbrel.services.bench.cold_check import cold_check
 from lumbrel.services.bench.hot_and_cold import pairs_of
@@ -40,7 +41,6 @@ from lumbrel.store.db import (
     KEPT_TABLES,
     make_kept_tables,
     migrate,
-    roll_back,
     transaction,
 )
 from lumbrel.store.instruments import BarometerDetail, instruments_of
@@ -242,7 +242,7 @@ def ready(db: Connection) -> None:
             db.execute("UPDATE nature SET kept_version = ?", (KEPT_VERSION,))
 
 
-def rebuild(db: Connection) -> None:
+def rebuild(db: Connection, progress: Progress | None = None) -> None:
     """Make anew, from the lines alone, all that is kept besides them; in a transaction that is open.
 
     Raises:
@@ -254,7 +254,7 @@ def rebuild(db: Connection) -> None:
     hold_all(db)
     hold_settings(db)
     try:
-        packed = _rebuild_slips(db)
+        packed = _rebuild_slips(db, progress or Progress())
     except NotPacked as error:
         raise Unsound(str(error)) from error
     if flowed.runs_in_a_circle(db):
@@ -269,10 +269,10 @@ def rebuild(db: Connection) -> None:
         keep_lots(db, kitchen, batch)
     sap.rebuild(db)
     for batch_id in said.unsaid(db):
-        said.say(_context(db, batch_id), said.speaks)
+        said.say(context_of(db, batch_id), said.speaks)
 
 
-def _rebuild_slips(db: Connection) -> list[Batch]:
+def _rebuild_slips(db: Connection, progress: Progress) -> list[Batch]:
     """What follows from each slip, and what its lines moved: that of jars of a later batch at the end, since
     they weigh what they weighed when they were packed.
 
@@ -281,7 +281,9 @@ def _rebuild_slips(db: Connection) -> list[Batch]:
     """
     packed, delivered = [], {}
     of_later: list[tuple[Batch, Entry[Any], list[Entry[Any]]]] = []
-    for batch_id in record.batch_ids(db):
+    batches = record.batch_ids(db)
+    progress.of(len(batches))
+    for batch_id in progress.counted(batches):
         batch = record.batch_by(db, id=batch_id)
         assert batch is not None
         slip = slip_of(db, batch_id)
@@ -306,43 +308,8 @@ def _rebuild_slips(db: Connection) -> list[Batch]:
     return packed
 
 
-def differences(db: Connection) -> list[str]:
-    """The kept tables that are not what the lines make of them, in words, and what holds now but was
-    never set; the record is left as it was."""
-    db.execute("BEGIN IMMEDIATE")
-    try:
-        return apart(db)
-    except Unsound as error:
-        return [str(error)]
-    finally:
-        roll_back(db)
-
-
-def apart(db: Connection) -> list[str]:
-    """As `differences`, inside of a transaction; the kept tables are made anew by it."""
-    before = {table: _rows(db, table) for table in KEPT_TABLES}
-    rebuild(db)
-    wrong = []
-    unlike = sum(said.apart(_context(db, batch_id)) for batch_id in record.batch_ids(db))
-    if unlike:
-        wrong.append(f"said: {unlike} readings say something else than was written of them")
-    for table in KEPT_TABLES:
-        rows = before[table] ^ _rows(db, table)
-        if rows:
-            wrong.append(f"{table}: {len(rows)} rows are not what the lines say")
-    return wrong
-
-
-def _context(db: Connection, batch_id: str) -> BatchContext:
+def context_of(db: Connection, batch_id: str) -> BatchContext:
     batch = record.batch_by(db, id=batch_id)
     assert batch is not None
     slip = slip_of(db, batch_id)
     return contexts.of(db, batch, max(line.noted_at for line in slip), slip)
-
-
-def _rows(db: Connection, table: str) -> set[tuple[Any, ...]]:
-    """A kept table's rows; figures to a millionth, since sums differ in their last digits."""
-    return {
-        tuple(round(cell, 6) if isinstance(cell, float) else cell for cell in row)
-        for row in db.execute(f"SELECT * FROM {table}")
-    }

@@ -1,6 +1,9 @@
 """The kitchen's first page, and what is registered in it."""
 
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from collections.abc import Callable, Iterator
+from sqlite3 import Connection
+
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
@@ -19,11 +22,12 @@ from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.rate import learned_rate
 from lumbrel.services.record.settings import last_set
 from lumbrel.services.stations import book
+from lumbrel.store.db import roll_back
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
-from lumbrel.web.shell.request import LAST_NOTED, Fields, Here
+from lumbrel.web.shell.request import LAST_NOTED, Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes, least
 
 router = RoomRoutes()
@@ -133,19 +137,32 @@ def save(visit: Here, fields: Fields) -> Response:
 @least(OWNER)
 def as_json(visit: Here) -> Response:
     """The whole logbook as one document."""
-    return _download(logbook.as_json(visit.db).encode(), "application/json", "lumbrel-logbook.json")
+    return _download(visit, logbook.parts, "application/json", "lumbrel-logbook.json")
 
 
 @router.get("/kitchen/logbook.zip")
 @least(OWNER)
 def as_csv(visit: Here) -> Response:
     """The whole logbook as tables."""
-    return _download(logbook.as_csv_zip(visit.db), "application/zip", "lumbrel-logbook.zip")
+    return _download(visit, logbook.csv_zip_parts, "application/zip", "lumbrel-logbook.zip")
 
 
-def _download(body: bytes, kind: str, name: str) -> Response:
+def _download(
+    visit: Visit, parts_of: Callable[[Connection], Iterator[str | bytes]], kind: str, name: str
+) -> Response:
+    """Sent as it is written, all of one moment, whatever is noted meanwhile; who stops it stops the writing."""
+    workspace = visit.workspace
+
+    def parts() -> Iterator[str | bytes]:
+        with workspace.open() as db:
+            db.execute("BEGIN")
+            try:
+                yield from parts_of(db)
+            finally:
+                roll_back(db)
+
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(body, media_type=kind, headers=headers)
+    return StreamingResponse(parts(), media_type=kind, headers=headers)
 
 
 @router.get("/kitchen/alarms")

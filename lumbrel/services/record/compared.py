@@ -1,0 +1,60 @@
+"""Whether all that a record keeps is what its lines say."""
+
+from sqlite3 import Connection
+
+from lumbrel.services.base import said
+from lumbrel.services.base.progress import Progress
+from lumbrel.services.record import kept
+from lumbrel.services.record.kept import context_of
+from lumbrel.store import record
+from lumbrel.store.db import KEPT_TABLES, roll_back
+
+
+def differences(db: Connection, progress: Progress | None = None) -> list[str]:
+    """The kept tables that are not what the lines make of them, in words, and what holds now but was
+    never set; the record is left as it was."""
+    # What was kept is laid aside in a file, however much it is.
+    db.execute("PRAGMA temp_store = FILE")
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        return apart(db, progress)
+    except kept.Unsound as error:
+        return [str(error)]
+    finally:
+        roll_back(db)
+        db.execute("PRAGMA temp_store = MEMORY")
+
+
+def apart(db: Connection, progress: Progress | None = None) -> list[str]:
+    """As `differences`, inside of a transaction; the kept tables are made anew by it."""
+    for table in KEPT_TABLES:
+        db.execute(f"CREATE TEMP TABLE was_{table} AS SELECT * FROM {table}")
+    try:
+        kept.rebuild(db, progress)
+        wrong = []
+        unlike = sum(said.apart(context_of(db, batch_id)) for batch_id in record.batch_ids(db))
+        if unlike:
+            wrong.append(f"said: {unlike} readings say something else than was written of them")
+        for table in KEPT_TABLES:
+            rows = _unlike(db, table)
+            if rows:
+                wrong.append(f"{table}: {rows} rows are not what the lines say")
+        return wrong
+    finally:
+        for table in KEPT_TABLES:
+            db.execute(f"DROP TABLE IF EXISTS temp.was_{table}")
+
+
+def _unlike(db: Connection, table: str) -> int:
+    """How many rows were in a table and are not, or are and were not; figures to a millionth, since sums differ
+    in their last digits."""
+    columns = ", ".join(
+        f"round({row['name']}, 6)" if row["type"] == "REAL" else row["name"]
+        for row in db.execute(f"PRAGMA main.table_info({table})")
+    )
+    was, now = f"SELECT {columns} FROM was_{table}", f"SELECT {columns} FROM main.{table}"
+    counts = (
+        db.execute(f"SELECT count(*) FROM ({one} EXCEPT {other})").fetchone()[0]
+        for one, other in ((was, now), (now, was))
+    )
+    return sum(counts)
