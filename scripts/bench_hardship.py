@@ -32,7 +32,8 @@ sys.path.insert(0, str(ROOT))
 
 from lumbrel.exchange import logbook, logbook_in, some_batches  # noqa: E402
 from lumbrel.services.kitchen import safekeeping  # noqa: E402
-from lumbrel.services.record.kept import differences, ready  # noqa: E402
+from lumbrel.services.record.compared import differences  # noqa: E402
+from lumbrel.services.record.kept import ready  # noqa: E402
 from lumbrel.store import kept  # noqa: E402
 from lumbrel.store.db import connect  # noqa: E402
 from tests.services.test_flow import Histories  # noqa: E402

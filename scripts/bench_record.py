@@ -1,4 +1,4 @@
-"""How quick the pages are on a record of one season, and of twenty."""
+"""What a record of one season costs, and one of twenty: its pages, a server that nobody watches, one under load."""
 
 import http.client
 import json
@@ -28,62 +28,13 @@ from lumbrel.services.record.kept import ready  # noqa: E402
 from lumbrel.store import samples as samples_store  # noqa: E402
 from lumbrel.store.db import opened  # noqa: E402
 from lumbrel.store.samples import Sample  # noqa: E402
-from scripts import long_record  # noqa: E402
+from scripts import bench_pages, long_record  # noqa: E402
 
-ROUNDS = 80
 SEASONS = 20
-PAGES = (
-    "/",
-    "/day",
-    "/take-in",
-    "/pan/{live}",
-    "/pan/{live}/board",
-    "/pan/{live}/series",
-    "/pan/{old}",
-    "/filter/{old}",
-    "/colour/{old}",
-    "/jar/{old}",
-    "/jar/{old}/labels",
-    "/jar/{old}/labels/preview?sheet=a4-21&first=us&language=en&months=24&code=1",
-    "/colour/{kettle}/blend?b=lot+{old}+500&c=water",
-    "/candy",
-    "/candy?lot={old}&piece=cream",
-    "/candy/map?above=14+K",
-    "/candy/day?piece_1=cream&syrup_1=12+kg&piece_2=hard-drops&syrup_2=2+kg",
-    "/candy/cook/26-C07",
-    "/candy/cook/26-C07/board",
-    "/candy/cook/26-C02",
-    "/shelf/26-C02",
-    "/shelf",
-    "/shelf?size=250.0",
-    "/shelf?q=2026-03",
-    "/shelf?woodlot=Tern+Lot",
-    "/shelf?q={old}",
-    "/shelf/{old}",
-    "/trace/{old}",
-    "/recall/{old}",
-    "/accounts",
-    "/accounts/2026/Tern+Lot",
-    "/batch/{old}/slip",
-    "/batch/{old}.json",
-    "/working/methods/{live}",
-    "/kitchen",
-    "/kitchen/methods",
-    "/kitchen/instrument/long-stem",
-    "/kitchen/instrument/probe-1",
-    "/kitchen/instrument/hand-prism",
-    "/practice",
-    "/no-such-page",
-    "/api/trace/{old}",
-    "/api/accounts",
-)
-READING = "POST a reading"
 QUIET_AFTER_SECONDS, QUIET_SECONDS, LOAD_SECONDS = 20.0, 20.0, 8.0
 STARTS, LOADS = 9, 3
 LINE_EVERY_SECONDS = 0.3
 """Of each client: faster than any hand writes."""
-Times = dict[str, tuple[float, float, float]]
-"""By page: median and 95th percentile in ms, and KB."""
 
 
 @contextmanager
@@ -138,82 +89,6 @@ def codes(record: Path) -> dict[str, str]:
         return {name: db.execute(sql).fetchone()[0] for name, sql in asked.items()}
     finally:
         db.close()
-
-
-def both(one: Path, many: Path, rounds: int = ROUNDS) -> tuple[Times, Times]:
-    """How long every page takes on both records, asked in turns, so that a noisy machine disturbs
-    both alike; and a reading put on the live pan."""
-    with (
-        served(one, "demo", "--frozen") as (first, _),
-        served(many, "demo", "--frozen") as (last, _),
-    ):
-        kitchens = ((first, codes(one)), (last, codes(many)))
-        took: list[dict[str, list[float]]] = [{}, {}]
-        weighs: list[dict[str, float]] = [{}, {}]
-        for turn in range(rounds + 2):
-            for path in ("/healthz", *PAGES, READING):
-                for i, (port, named) in enumerate(kitchens):
-                    seconds, size = _asked(port, path, named)
-                    if turn >= 2:
-                        took[i].setdefault(path, []).append(seconds)
-                        weighs[i][path] = size
-    return _summed(took[0], weighs[0]), _summed(took[1], weighs[1])
-
-
-def _asked(port: int, path: str, named: dict[str, str]) -> tuple[float, float]:
-    if path != READING:
-        status, body, took = get(port, path.format(**named))
-        assert status in (200, 404), (path, status)
-        return took, len(body) / 1024
-    fields = {
-        "id": str(uuid4()),
-        "instrument": "long-stem",
-        "reading": "58.2",
-        "cup": "92 C",
-        "reading_confirmed": "1",
-        "cup_confirmed": "1",
-    }
-    sent = urlencode(fields).encode()
-    status, body, took = get(port, f"/pan/{named['live']}/slip/hydrometer", sent)
-    assert status == 303, (status, re.sub(rb"<[^>]+>", b"", body)[-2000:])
-    return took, 0.0
-
-
-def _summed(took: dict[str, list[float]], weighs: dict[str, float]) -> Times:
-    found = {}
-    for path, each in took.items():
-        ordered = sorted(each)
-        late = ordered[int(len(ordered) * 0.95)]
-        found[path] = (1000 * statistics.median(ordered), 1000 * late, weighs[path])
-    return found
-
-
-def pages(one: Path, many: Path) -> Iterator[tuple[str, float, float]]:
-    """The bounds of the pages: name, value, bound; and a table of them all on stderr."""
-    first, last = both(one, many)
-    health = first["/healthz"][0]
-    for path, (median, late, _) in first.items():
-        later = last[path]
-        print(
-            f"    {path:32} {median:6.1f} ms {median / health:5.1f}x; p95 {late:6.1f} and"
-            f" {later[1]:6.1f} ms, {later[1] / late:4.2f}x; {later[2]:4.0f} KB",
-            file=sys.stderr,
-        )
-    read = {path: found for path, found in first.items() if path not in ("/healthz", READING)}
-    worst = max(read, key=lambda path: read[path][0])
-    yield f"one season: slowest page ({worst}), times healthz", read[worst][0] / health, 60
-    yield "one season: a reading, POST to redirect, times healthz", first[READING][0] / health, 40
-    unknown = first["/no-such-page"][0] / health
-    yield "one season: an unknown address, times healthz", unknown, 20
-    grown = {path: last[path][1] / first[path][1] for path in read}
-    most = max(grown, key=lambda path: grown[path])
-    yield f"20 seasons to one, p95: page that grew most ({most})", grown[most], 1.5
-    middle = {path: last[path][0] / first[path][0] for path in read}
-    most = max(middle, key=lambda path: middle[path])
-    yield f"20 seasons to one, median: page that grew most ({most})", middle[most], 1.5
-    traced = last["/api/trace/{old}"][1] / first["/api/trace/{old}"][1]
-    yield "20 seasons to one: a trace", traced, 1.5
-    yield "heaviest page at 20 seasons, KB", max(found[2] for found in last.values()), 300
 
 
 def standing_still(record: Path) -> tuple[float, float]:
@@ -384,7 +259,8 @@ def measures() -> Iterator[tuple[str, float, float]]:
         one, many = Path(folder) / "one.sqlite3", Path(folder) / "many.sqlite3"
         long_record.make(one, 1)
         long_record.make(many, SEASONS)
-        yield from pages(one, many)
+        yield from bench_pages.pages(one, many)
+        yield from bench_pages.memory(one, many, ROOT)
         yield from quiet(one, many)
         yield from under_load(one)
         yield a_sum()

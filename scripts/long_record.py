@@ -9,6 +9,7 @@ import random
 import sys
 from dataclasses import replace
 from datetime import timedelta
+from io import BytesIO
 from pathlib import Path
 from sqlite3 import Connection
 from typing import Any
@@ -16,12 +17,15 @@ from typing import Any
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from PIL import Image  # noqa: E402
+
 from lumbrel import demo  # noqa: E402
 from lumbrel.services.record import kept  # noqa: E402
-from lumbrel.store import book, record  # noqa: E402
+from lumbrel.store import book, photographs, record  # noqa: E402
 from lumbrel.store.book import LineRow  # noqa: E402
-from lumbrel.store.db import milliseconds, opened, transaction  # noqa: E402
+from lumbrel.store.db import instant, milliseconds, opened, transaction  # noqa: E402
 from lumbrel.store.samples import PUT_ONCE  # noqa: E402
+from scripts import long_woods  # noqa: E402
 
 BATCHES, LINES, SAMPLES, COOKS = 200, 100, 500, 24
 NOTES = ("Bubbles small and even.", "Foam came up, went down.", "Sheets off the spatula.")
@@ -40,6 +44,7 @@ def make(path: Path, seasons: int) -> None:
             for season in range(seasons):
                 for number in range(COOKS):
                     _cook(db, cooks[number % len(cooks)], season, number)
+            long_woods.plant(db, seasons)
             kept.rebuild(db)
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -109,7 +114,11 @@ PLAIN = (
     "filter",
     "colour",
     "jar",
+    "checked",
+    "taken_out",
+    "came_back",
 )
+PHOTOGRAPHED_EVERY = 3
 
 
 def _fill(db: Connection, patterns: list[Any], rng: random.Random, seasons: int) -> None:
@@ -146,9 +155,21 @@ def _copy(
     start, end = lines[0].at, lines[-1].at
     for line in lines:
         facts = dict(line.facts)
-        if line.kind == "jar":
+        if "lot" in facts:
             facts["lot"] = code
+        if line.kind == "colour" and rng.randrange(PHOTOGRAPHED_EVERY) == 0:
+            facts |= {"by": "photo", "photo": _photograph(db, code)}
         _line(db, line, shift, batch_id, renamed, facts)
+    read = next((line for line in lines if line.kind == "hydrometer"), None)
+    if read:
+        again = {read.id: f"again-{code}"}
+        corrects = replace(read, supersedes=read.id, why="misread")
+        _line(db, corrects, shift, batch_id, renamed | again, dict(read.facts), renamed[read.id])
+    db.execute(
+        "INSERT INTO alarm (batch_id, kind, raised_at, words, acknowledged_at, acknowledged_by)"
+        " VALUES (?, 'near', ?, 'Nearly there.', ?, 'MT')",
+        (batch_id, instant(start + shift), instant(end + shift)),
+    )
     for i in range(LINES - len(lines)):
         at = start + (end - start) * rng.random()
         note = LineRow(
@@ -173,6 +194,20 @@ def _copy(
     )
 
 
+def _photograph(db: Connection, code: str) -> str:
+    """A small picture of its own, kept as photographs are."""
+    shades = Image.effect_noise((96, 64), 40).convert("RGB")
+    written = BytesIO()
+    shades.save(written, "JPEG", comment=code.encode())
+    content = written.getvalue()
+    folder = photographs.folder_of(db)
+    assert folder is not None
+    folder.mkdir(exist_ok=True)
+    name = photographs.hash_of(content)
+    (folder / f"{name}.jpg").write_bytes(content)
+    return name
+
+
 def _line(
     db: Connection,
     line: LineRow,
@@ -180,6 +215,7 @@ def _line(
     batch_id: str,
     renamed: dict[str, str],
     facts: dict[str, Any],
+    supersedes: str | None = None,
 ) -> None:
     copied = LineRow(
         id=renamed[line.id],
@@ -191,7 +227,7 @@ def _line(
         typed=line.typed,
         facts=facts,
         version=line.version,
-        supersedes=renamed.get(line.supersedes or ""),
+        supersedes=supersedes or renamed.get(line.supersedes or ""),
         why=line.why,
         initials=line.initials,
     )
