@@ -67,9 +67,10 @@ def _of_trees(db: Connection, now: datetime, lot: Woodlot, season: int) -> list[
         middle = median(per_tap.values())
         poor = [v.tree.name for v in seen if per_tap.get(v.tree.id, middle) < POOR_SHARE * middle]
         if poor:
+            named = f"{'tree' if len(poor) == 1 else 'trees'} {', '.join(poor[:8])}"
             found.append(
-                f"{lot.name}: {', '.join(poor[:8])} gave less than half the usual sugar a tap; look at "
-                "crown and holes, or let them rest."
+                f"{lot.name}: {named} gave less than half the usual sugar a tap; look at crown and holes, or "
+                "let them rest."
             )
     full = [view.tree.name for view in seen if view.full_next]
     if full:
@@ -79,5 +80,6 @@ def _of_trees(db: Connection, now: datetime, lot: Woodlot, season: int) -> list[
         )
     unmeasured = [view for view in seen if view.girth_mm is None]
     if unmeasured:
-        found.append(f"{lot.name}: measure the girth of {len(unmeasured)} trees.")
+        many = "1 tree" if len(unmeasured) == 1 else f"{len(unmeasured)} trees"
+        found.append(f"{lot.name}: measure the girth of {many}.")
     return found
