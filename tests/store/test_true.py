@@ -178,7 +178,8 @@ class Quick(KitchenCase):
 
         from lumbrel.web.shell import app as web
         from lumbrel.web.shell.settings import Settings
-        from scripts.bench_record import PAGES, codes
+        from scripts.bench_record import codes
+        from tests.support import crawl
 
         seen: set[str] = set()
         original = sqlite3.Connection.execute
@@ -195,8 +196,7 @@ class Quick(KitchenCase):
 
             before, db_module.Link = db_module.Link, Listening
             try:
-                for page in PAGES:
-                    client.get(page.format(**named))
+                self.assertGreater(len(list(crawl.pages(client, each=1))), 45)
                 line = f"/pan/{named['live']}/slip/"
                 for kind, typed in (("note", {"text": "foam"}), ("hydrometer", PAIR)):
                     sent = client.post(line + kind, data={"id": str(uuid4())} | typed)
