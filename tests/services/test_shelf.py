@@ -9,9 +9,11 @@ from lumbrel.services.shelf.accounts import accounts
 from lumbrel.services.shelf.statement import GONE, statement
 from lumbrel.services.shelf.trace import flows_of
 from lumbrel.services.shelf.trace_web import web_of
+from lumbrel.store.db import opened
 from lumbrel.store.flow import Jar
 from lumbrel.web.shelf import picture
-from tests.support.kitchen import NOON, KitchenCase
+from tests.support.kitchen import NOON, KitchenCase, season_copy
+from tests.support.records import AFTERNOON
 
 
 class Shelf(KitchenCase):
@@ -39,6 +41,15 @@ class Shelf(KitchenCase):
         self.out(4)
         said.append(self.lot(hours=4).state)
         self.assertEqual(said, ["full", "begun", "begun", "low", "gone"])
+
+    def test_each_lot_of_a_page_has_its_own_jars(self) -> None:
+        with opened(season_copy(self.folder / "season")) as db:
+            seen = lots.find(db, AFTERNOON).lots
+            self.assertGreater(len({len(lot.jars) for lot in seen}), 1)
+            for lot in seen:
+                self.assertEqual(sum(jar.count for jar in lot.filled), lot.row.filled, lot.code)
+                self.assertEqual(sum(jar.count for jar in lot.jars), lot.row.jars, lot.code)
+                self.assertEqual(lots.batch_of_lot(db, lot.code), lot.batch_code)
 
     def test_a_lot_is_due_for_a_look_after_a_night_and_after_half_a_year(self) -> None:
         self.assertEqual(self.lot(hours=5).check, "")

@@ -3,6 +3,7 @@
 import shutil
 from dataclasses import replace
 from datetime import timedelta
+from sqlite3 import ProgrammingError
 
 from lumbrel.services.base.cache import Cache, last_line
 from lumbrel.services.bench import checks
@@ -58,6 +59,9 @@ class Lent(KitchenCase):
             save_kitchen(db, replace(load_kitchen(db), name="Never"), NOON)
             self.assertEqual(load_kitchen(db).name, "Never")
             raise ZeroDivisionError
+        self.assertEqual(self.links._at_rest, [], "one that failed is not lent again")
+        with self.assertRaises(ProgrammingError):
+            db.execute("SELECT 1")
         self.assertNotEqual(self.name(), "Never")
 
     def test_a_record_put_in_its_place_is_another(self) -> None:

@@ -4,10 +4,12 @@ import io
 import json
 import shutil
 import sqlite3
+from collections.abc import Iterator
 from contextlib import closing, redirect_stderr, redirect_stdout
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
+from unittest import mock
 
 from lumbrel.cli import main
 from lumbrel.exchange import logbook, logbook_in, some_batches
@@ -23,6 +25,7 @@ from lumbrel.store import book, record
 from lumbrel.store.db import connect, opened
 from lumbrel.store.kitchen import load_kitchen, save_kitchen, vessels
 from lumbrel.store.registered import change
+from lumbrel.store.samples import Sample, add_samples, samples
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.records import AFTERNOON, SURE, figures
 
@@ -123,6 +126,33 @@ class OutAndIn(KitchenCase):
         with self.assertRaisesRegex(logbook.NotTaken, "settings of its own"):
             logbook_in.take_in(self.db, text)
         self.assertEqual(logbook.as_json(self.db), before)
+
+    def test_however_it_is_cut_it_is_all_there_and_can_be_stopped(self) -> None:
+        sent = [Sample(NOON + timedelta(seconds=i), 90 + i / 100) for i in range(100)]
+        add_samples(self.db, "probe-1", sent)
+        whole = "".join(logbook.parts(self.db))
+        with (
+            mock.patch.object(logbook, "SAMPLES_A_ROW", 7),
+            mock.patch.object(logbook, "CHUNK", 100),
+        ):
+            cut = list(logbook.parts(self.db))
+        self.assertGreater(len(cut), 20)
+        mine = []
+        for text in (whole, "".join(cut)):
+            other = self.empty()
+            logbook_in.take_in(other, text)
+            mine.append(samples(other, "probe-1", NOON, NOON + timedelta(hours=1)))
+        self.assertEqual([len(found) for found in mine], [100, 100])
+        self.assertEqual(mine[0], mine[1])
+        out = self.folder / "stopped.json"
+
+        def stopped(*_: object) -> Iterator[str]:
+            yield "{"
+            raise KeyboardInterrupt
+
+        with mock.patch.object(logbook, "parts", stopped), redirect_stderr(io.StringIO()) as said:
+            ended = main(["export", "--data", str(self.path.parent), "--out", str(out)])
+        self.assertEqual((ended, out.exists()), (2, False), said.getvalue())
 
     def test_a_later_logbook_of_the_same_kitchen_brings_what_is_new(self) -> None:
         code, other = self.take_in(), self.empty()

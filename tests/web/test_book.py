@@ -215,6 +215,34 @@ class Checks(KitchenCase):
         day = ladder.today(self.db, self.at, "dial-a")
         return next(rung.shown_c for rung in day.rungs if rung.key == "water")
 
+    def again(self, code: str, line_id: str, **other: str) -> Entry:
+        """A line of a slip, sent again by its page's form with something else in it."""
+        page = self.client.get(f"/batch/{code}/correct/{line_id}").text
+        form = next(form for form in crawl.forms(page) if "/correct" in form.action)
+        sent = form.fields | {"why": "misread"} | other
+        answer = self.client.post(form.action, data=sent, follow_redirects=False)
+        self.assertEqual(answer.status_code, 303, re.findall(WRONG, answer.text))
+        return of_row(books.by_id(self.db, sent["id"]))
+
+    def test_what_was_drawn_keeps_what_was_believed_then(self) -> None:
+        code, sure = self.take_in(), {"sample": "20 C", "reading_confirmed": "1"}
+        drop = self.put(code, "refractometer", 55, reading="66.9", **sure)
+        drawn = self.put(code, "draw", 60, mass="18 kg", mass_confirmed="1").facts
+        self.at = NOON + timedelta(minutes=70)
+        self.again(code, drop.id, reading="62.1", reading_confirmed="1")
+        line = next(e for e in newest(self.db, type(drawn), limit=1))
+        new = self.again(code, line.id, mass="17 kg").facts
+        self.assertEqual(new, drawn.model_copy(update={"mass_kg": 17.0}))
+
+    def test_what_was_put_in_of_another_woodlot_stays_its(self) -> None:
+        code = self.take_in()
+        more = {"mass": "2 kg", "brix": "50", "woodlot": "upper-fold"}
+        line = self.put(code, "added", 10, **more)
+        self.assertEqual(line.facts.woodlot_id, "upper-fold")
+        self.at = NOON + timedelta(minutes=20)
+        new = self.again(code, line.id, mass="2.5 kg").facts
+        self.assertEqual(new, line.facts.model_copy(update={"mass_kg": 2.5}))
+
     def test_a_boil_is_held_against_the_air_and_its_own_history(self) -> None:
         here = pressure_at(self.db, load_kitchen(self.db), self.at).boil_c
         self.assertIn("full boil", self.boil(f"{here + 1.6:.2f}"))
