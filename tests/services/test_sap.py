@@ -484,6 +484,17 @@ class Runs(SapCase):
         assert tomorrow is not None and tomorrow.expected_l is not None
         self.assertTrue(tomorrow.low_l <= tomorrow.expected_l <= tomorrow.high_l)
         self.assertEqual([d.gave_l is not None for d in week.days[:4]], [True] * 4)
+        # What is noted later of an earlier day teaches at once.
+        before = season.season_page(self.db, 2026, now)
+        self.assertEqual([one.litres for one in before.others[1:]], [])
+        early = now - timedelta(days=4, hours=6)
+        self.gather(at=early, litres="900 L", litres_confirmed="1")
+        more = runs.week(self.db, now, "upper-fold").tomorrow
+        assert more is not None and more.expected_l is not None
+        self.assertGreater(more.expected_l, 1.05 * tomorrow.expected_l)
+        self.gather(at=now - timedelta(days=365), litres="500 L", litres_confirmed="1")
+        after = season.season_page(self.db, 2026, now)
+        self.assertEqual([(o.season, o.litres) for o in after.others[1:]], [(2025, 500.0)])
         runs.buds(self.db, "upper-fold", {}, now)
         self.assertTrue(runs.week(self.db, now, "upper-fold").budded)
         self.assertIsNone(runs.week(self.db, now, "upper-fold").days[-1].expected_l)
