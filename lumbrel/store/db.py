@@ -19,7 +19,7 @@ _KEPT = files("lumbrel.store").joinpath("kept.sql").read_text(encoding="utf-8")
 KEPT_TABLES = tuple(re.findall(r"CREATE TABLE (\w+)", _KEPT))
 """What follows from the lines, and is dropped and made anew, never migrated."""
 BUSY_TIMEOUT_MS = 5000
-MOST_REMEMBERED = 400
+MOST_REMEMBERED = 80
 """So many things a connection remembers of what it read."""
 APPLICATION_ID = 0x4C4D424C
 """In the file's header: it is a record of Lumbrel's."""

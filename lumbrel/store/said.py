@@ -32,6 +32,8 @@ class SaidRow:
 
 
 _said = mapper(SaidRow)
+MOST_REMEMBERED = 2000
+"""Of so many lines a connection remembers what they said."""
 SAID = UUID("0a8f3c52-6f0e-5b1c-8f5d-3d2c1b7a9e40")
 
 
@@ -45,8 +47,13 @@ def add(db: Connection, said: SaidRow) -> None:
 
 def of_line(db: Connection, line_id: str) -> list[SaidRow]:
     """All that a line ever said, what holds now last."""
+    if db.in_transaction:
+        rows = db.execute("SELECT * FROM said WHERE line_id = ? ORDER BY seq", (line_id,))
+        return [_said(row) for row in rows]
     known = once(db, "said", lambda: dict[str, list[SaidRow]]())
     if line_id not in known:
+        if len(known) > MOST_REMEMBERED:
+            known.clear()
         known |= _beside(db, line_id)
     return list(known[line_id])
 

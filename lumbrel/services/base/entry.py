@@ -110,6 +110,8 @@ def newest_until(
 ) -> list[Entry[G]]:
     """The newest standing lines of one kind up to a moment. Those of its year are read together: the readings of a
     batch ask for many moments of it."""
+    if db.in_transaction:
+        return newest(db, facts, about_id, until=until, limit=limit)
     begins = datetime(until.year, 1, 1, tzinfo=UTC)
     ends = datetime(min(until.year, 9998) + 1, 1, 1, tzinfo=UTC) - timedelta(milliseconds=1)
     of_year = once(
