@@ -20,7 +20,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from lumbrel.services.base.facts import schemas
 from lumbrel.services.base.progress import Progress
 from lumbrel.store import photographs
-from lumbrel.store.db import newest_version
+from lumbrel.store.db import as_it_stands, newest_version
 from lumbrel.store.kitchen import SETTING
 from lumbrel.store.registered import Registered
 
@@ -158,17 +158,18 @@ def as_json(db: Connection) -> str:
 def parts(db: Connection, progress: Progress | None = None) -> Iterator[str]:
     """The text of a logbook piece by piece, a row a line: no more of it is held than is being written."""
     steps = progress or Progress()
-    steps.of(sum(_count(db, name) for name in (*BY_NAME, "sample")))
     head = {"format": FORMAT, "version": VERSION, "record_version": newest_version()}
-    yield json.dumps(head)[:-1] + ',\n"tables": {'
-    for n, table in enumerate(TABLES):
-        yield f'{"," if n else ""}\n"{table.name}": '
-        yield from _listed(steps.counted(rows(db, table)))
-    yield '\n},\n"samples": '
-    yield from _listed(steps.counted(_samples(db), lambda row: len(row["at"])))
-    yield ',\n"photographs": '
-    yield from _listed(_photographs(db))
-    yield "}\n"
+    with as_it_stands(db):
+        steps.of(sum(_count(db, name) for name in (*BY_NAME, "sample")))
+        yield json.dumps(head)[:-1] + ',\n"tables": {'
+        for n, table in enumerate(TABLES):
+            yield f'{"," if n else ""}\n"{table.name}": '
+            yield from _listed(steps.counted(rows(db, table)))
+        yield '\n},\n"samples": '
+        yield from _listed(steps.counted(_samples(db), lambda row: len(row["at"])))
+        yield ',\n"photographs": '
+        yield from _listed(_photographs(db))
+        yield "}\n"
 
 
 def _listed(found: Iterable[dict[str, Any]]) -> Iterator[str]:
@@ -227,8 +228,8 @@ def write_csv_zip(db: Connection, file: BinaryIO, progress: Progress | None = No
     tables = [*((t.name, t.order) for t in TABLES), ("sample", "device, at")]
     tables += [(name, "rowid") for name in get_args(Registered)]
     steps = progress or Progress()
-    steps.of(sum(_count(db, name) for name, _ in tables))
-    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+    with as_it_stands(db), zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+        steps.of(sum(_count(db, name) for name, _ in tables))
         for name, order in tables:
             packed = zipfile.ZipInfo(f"{name}.csv")
             packed.compress_type = zipfile.ZIP_DEFLATED

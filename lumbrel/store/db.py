@@ -116,6 +116,19 @@ def transaction(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
             raise
 
 
+@contextmanager
+def as_it_stands(connection: sqlite3.Connection) -> Iterator[None]:
+    """One moment of the record for all that the block reads, whatever is written meanwhile."""
+    if connection.in_transaction:
+        yield
+        return
+    connection.execute("BEGIN")
+    try:
+        yield
+    finally:
+        roll_back(connection)
+
+
 def roll_back(connection: sqlite3.Connection) -> None:
     """Undo what a transaction did; on a full disk SQLite has done so already."""
     if connection.in_transaction:

@@ -104,3 +104,16 @@ class Lent(KitchenCase):
         self.assertGreater(third[0], second[0])
         self.assertEqual(third[0], third[2])
         self.assertEqual(third[1], second[1])
+
+    def test_a_look_that_began_before_a_line_keeps_its_own_news(self) -> None:
+        """Else what it sees would be kept as what those see who began after it."""
+        with self.links.lent() as early:
+            self.assertEqual(last_line(early, "kitchen"), (0,))
+            self.rename("Another")
+            with self.links.lent() as late:
+                after = last_line(late, "kitchen")
+                self.assertGreater(after, (0,))
+            self.assertNotIn(last_line(early, "kitchen"), [(0,), after])
+            self.assertNotEqual(load_kitchen(early).name, "")
+        with self.links.lent() as again:
+            self.assertEqual(last_line(again, "kitchen"), after)

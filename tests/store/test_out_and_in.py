@@ -154,6 +154,18 @@ class OutAndIn(KitchenCase):
             ended = main(["export", "--data", str(self.path.parent), "--out", str(out)])
         self.assertEqual((ended, out.exists()), (2, False), said.getvalue())
 
+    def test_it_is_of_one_moment_whatever_is_written_meanwhile(self) -> None:
+        code = self.take_in()
+        with opened(self.path) as other, mock.patch.object(logbook, "CHUNK", 1):
+            coming = logbook.parts(other)
+            begun = [next(coming) for _ in range(4)]
+            self.put(code, "hydrometer", 5, reading="50", cup="92 C", reading_confirmed="1")
+            tables = json.loads("".join([*begun, *coming]))["tables"]
+            self.assertFalse(other.in_transaction)
+        lines = {line["id"] for line in tables["line"]}
+        self.assertNotIn("hydrometer", {line["kind"] for line in tables["line"]})
+        self.assertLessEqual({said["line_id"] for said in tables["said"]}, lines)
+
     def test_a_later_logbook_of_the_same_kitchen_brings_what_is_new(self) -> None:
         code, other = self.take_in(), self.empty()
         logbook_in.take_in(other, logbook.as_json(self.db))

@@ -84,16 +84,16 @@ def _record_key(db: Connection) -> str:
 
 def last_line(db: Connection, *things: str) -> tuple[int, ...]:
     """Numbers that grow with every line about such things, by what they are (as "tree") or by id, or with every
-    line of a kind: two looks that see the same numbers see the same of them. What came before the application first asked counts as nothing.
-    Not in the middle of a write, which may be taken back."""
+    line of a kind: two looks that see the same numbers see the same of them. What came before the application
+    first asked counts as nothing. Not in the middle of a write, which may be taken back."""
     upto = written_so_far(db)
     shelf, key = cache_of(db).shelf("last lines"), record_key(db)
     newest: dict[str, int]
     with shelf.lock:
         heard, newest = shelf.peek(key) or (-1, {})
-        if heard < 0:
-            shelf.put(key, (upto, {}))
-        elif heard < upto:
-            newest = newest | book.newest_by_about(db, heard)
+        if heard < upto:
+            newest = newest | book.newest_by_about(db, heard) if heard >= 0 else {}
             shelf.put(key, (upto, newest))
-    return tuple(newest.get(thing, 0) for thing in things)
+    known = (newest.get(thing, 0) for thing in things)
+    # A look that began before a line that another one heard of still sees things without it.
+    return tuple(number if number <= upto else -upto for number in known)

@@ -22,7 +22,6 @@ from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.rate import learned_rate
 from lumbrel.services.record.settings import last_set
 from lumbrel.services.stations import book
-from lumbrel.store.db import roll_back
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.display import Display
@@ -150,16 +149,12 @@ def as_csv(visit: Here) -> Response:
 def _download(
     visit: Visit, parts_of: Callable[[Connection], Iterator[str | bytes]], kind: str, name: str
 ) -> Response:
-    """Sent as it is written, all of one moment, whatever is noted meanwhile; who stops it stops the writing."""
+    """Sent as it is written; who stops it stops the writing."""
     workspace = visit.workspace
 
     def parts() -> Iterator[str | bytes]:
         with workspace.open() as db:
-            db.execute("BEGIN")
-            try:
-                yield from parts_of(db)
-            finally:
-                roll_back(db)
+            yield from parts_of(db)
 
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return StreamingResponse(parts(), media_type=kind, headers=headers)
