@@ -12,6 +12,8 @@ from pathlib import Path
 from lumbrel import __version__
 
 DEFAULT_DATA = Path(os.environ.get("LUMBREL_DATA", "data"))
+STOPPED = 130
+"""The exit code of what was stopped at the keyboard."""
 Run = Callable[[argparse.Namespace], int]
 
 
@@ -25,6 +27,9 @@ def main(argv: list[str] | None = None) -> int:
         if "data" in arguments:
             _recover(arguments.data)
         return int(arguments.run(arguments) or 0)
+    except KeyboardInterrupt:
+        print("lumbrel: stopped; what was begun is undone", file=sys.stderr)
+        return STOPPED
     except Exception as error:
         code = _code_of(error)
         if code is None:

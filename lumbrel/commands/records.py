@@ -4,6 +4,7 @@ import argparse
 import sys
 from collections.abc import Iterable
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from sqlite3 import Connection
 
@@ -49,10 +50,8 @@ def _into(out: Path, parts: Iterable[bytes]) -> int:
     with out.open("xb") as file:
         try:
             file.writelines(parts)
-        except BaseException as error:
+        except BaseException:
             out.unlink(missing_ok=True)
-            if isinstance(error, KeyboardInterrupt):
-                return refuse(f"stopped; nothing is left of {out}")
             raise
     return 0
 
@@ -85,19 +84,19 @@ def take_in(arguments: argparse.Namespace) -> int:
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
-    try:
-        text = arguments.file.read_text(encoding="utf-8")
-    except UnicodeDecodeError:
-        return refuse(f"{arguments.file} is no logbook: it is not text in UTF-8.")
     arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = arguments.data / RECORD
-    with restoring.importing(record, arguments.file), opened(record) as db:
+    take_in = logbook_in.take_in
+    if arguments.batch:
+        take_in = partial(some_batches.take_in, codes=arguments.batch)
+    with (
+        arguments.file.open("rb") as file,
+        restoring.importing(record, arguments.file),
+        opened(record) as db,
+    ):
         ready(db)
         try:
-            if arguments.batch:
-                coming = some_batches.take_in(db, text, arguments.batch, preview=arguments.preview)
-            else:
-                coming = logbook_in.take_in(db, text, preview=arguments.preview)
+            coming = take_in(db, file, preview=arguments.preview, progress=progress_of("Read"))
         except logbook.NotTaken as error:
             return refuse(f"{error} Nothing was written.")
     print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")

@@ -51,14 +51,14 @@ def progress_of(did: str) -> "Progress":
     if not sys.stderr.isatty():
         return Progress()
 
-    def tell(done: int, whole: int, seconds_left: float) -> None:
+    def tell(did: str, done: int, whole: int, seconds_left: float) -> None:
         share = 100 * done / max(whole, 1)
         words = f"{did} {done} of {whole} ({share:.0f} %), {seconds_left:.0f} s left"
         print(f"\r{words:70}", end="", file=sys.stderr, flush=True)
         if done >= whole:
             print(f"\r{'':70}\r", end="", file=sys.stderr, flush=True)
 
-    return Progress(tell)
+    return Progress(did, tell)
 
 
 def log_to(folder: Path, level: str) -> None:

@@ -2,12 +2,11 @@
 any record is."""
 
 import json
-from collections.abc import Callable
-from contextlib import closing
+from collections.abc import Iterable
 from sqlite3 import Connection, Error
 from typing import Any
 
-from lumbrel.store.db import connect, migrate
+from lumbrel.store.db import migrate, transaction
 
 FIRST = 7
 """The version of a record's tables that logbooks were first written from."""
@@ -15,37 +14,33 @@ ANYTHING = "value"
 """A column that may hold any JSON, a bare text too."""
 
 
-Tables = dict[str, Any]
-
-
-def brought_up(written: dict[str, Any], tables_of: Callable[[Connection], Tables]) -> Tables:
-    """The tables of an earlier logbook as they would be written now.
+def bring_up(
+    db: Connection, version: int | None, tables: Iterable[tuple[str, Iterable[Any]]]
+) -> None:
+    """Put the tables of an earlier logbook into an empty record of their version, and bring that up to this one.
 
     Args:
-        tables_of: writes those of a record.
+        version: of the tables it was written from.
+        tables: by name, as they are written, one after the other.
     Raises:
-        ValueError: its tables are none of that version's.
+        ValueError: they are none of that version's.
     """
-    tables, version = written.get("tables"), written.get("record_version")
-    if not isinstance(tables, dict) or not isinstance(version, int) or version < FIRST:
+    if not isinstance(version, int) or version < FIRST:
         raise ValueError("It is no whole logbook of the version that it says")
-    with closing(connect(":memory:")) as db:
-        migrate(db, until=version)
-        db.execute("PRAGMA foreign_keys = OFF")
-        for trigger in db.execute(
-            "SELECT name FROM sqlite_schema WHERE type = 'trigger'"
-        ).fetchall():
-            db.execute(f"DROP TRIGGER {trigger['name']}")
-        try:
-            for table, rows in tables.items():
+    migrate(db, until=version)
+    db.execute("PRAGMA foreign_keys = OFF")
+    for trigger in db.execute("SELECT name FROM sqlite_schema WHERE type = 'trigger'").fetchall():
+        db.execute(f"DROP TRIGGER {trigger['name']}")
+    try:
+        for table, rows in tables:
+            with transaction(db):
                 _put(db, table, rows)
-            migrate(db)
-        except (Error, TypeError, AttributeError) as error:
-            raise ValueError(f"Its tables do not fit together: {error}") from error
-        return tables_of(db)
+        migrate(db)
+    except (Error, TypeError, AttributeError) as error:
+        raise ValueError(f"Its tables do not fit together: {error}") from error
 
 
-def _put(db: Connection, table: str, rows: list[dict[str, Any]]) -> None:
+def _put(db: Connection, table: str, rows: Iterable[Any]) -> None:
     columns = {row["name"] for row in db.execute("SELECT name FROM pragma_table_info(?)", (table,))}
     for row in rows:
         if not set(row) <= columns:

@@ -10,7 +10,7 @@ import io
 import json
 import tempfile
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from sqlite3 import Connection
 from typing import Annotated, Any, BinaryIO, Literal, get_args
@@ -51,8 +51,6 @@ TABLES = (
 )
 """In the order they are written back: what a row refers to comes before it."""
 BY_NAME = {table.name: table for table in TABLES}
-Positions = dict[str, dict[str, int]]
-"""Of each table's rows by id: where in their logbook they stand."""
 
 
 class Row(BaseModel):
@@ -146,10 +144,6 @@ def document(db: Connection) -> dict[str, Any]:
     return found
 
 
-def tables_of(db: Connection) -> dict[str, Any]:
-    return {table.name: list(rows(db, table)) for table in TABLES}
-
-
 def as_json(db: Connection) -> str:
     """The logbook as text: the same logbook is the same text, to the byte."""
     return "".join(parts(db))
@@ -166,7 +160,7 @@ def parts(db: Connection, progress: Progress | None = None) -> Iterator[str]:
             yield f'{"," if n else ""}\n"{table.name}": '
             yield from _listed(steps.counted(rows(db, table)))
         yield '\n},\n"samples": '
-        yield from _listed(steps.counted(_samples(db), lambda row: len(row["at"])))
+        yield from _listed(steps.counted(samples_of(db), lambda row: len(row["at"])))
         yield ',\n"photographs": '
         yield from _listed(_photographs(db))
         yield "}\n"
@@ -188,9 +182,15 @@ def _count(db: Connection, table: str) -> int:
     return int(db.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
 
 
-def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
-    """The rows of a table, as they are written."""
-    for row in db.execute(f"SELECT * FROM {table.name} ORDER BY {table.order}"):
+def rows(
+    db: Connection, table: Table, where: str = "", given: Sequence[Any] = ()
+) -> Iterator[dict[str, Any]]:
+    """The rows of a table, as they are written.
+
+    Args:
+        where: which of them, in SQL, with what is given.
+    """
+    for row in db.execute(f"SELECT * FROM {table.name} {where} ORDER BY {table.order}", given):
         written = dict(row)
         for column in table.json:
             written[column] = json.loads(written[column])
@@ -198,15 +198,21 @@ def rows(db: Connection, table: Table) -> Iterator[dict[str, Any]]:
         yield written
 
 
-def _samples(db: Connection) -> Iterator[dict[str, Any]]:
-    """What each device sent, some thousand at a time."""
+def samples_of(
+    db: Connection, since: int = -(2**62), until: int = 2**62
+) -> Iterator[dict[str, Any]]:
+    """What each device sent, some thousand at a time.
+
+    Args:
+        since, until: only between them, milliseconds since 1970.
+    """
     devices = db.execute(
         "SELECT number, instrument_id FROM device ORDER BY instrument_id"
     ).fetchall()
     for device in devices:
         sent = db.execute(
-            "SELECT at, value, spread, count FROM sample WHERE device = ? ORDER BY at",
-            (device["number"],),
+            "SELECT at, value, spread, count FROM sample WHERE device = ? AND at BETWEEN ? AND ? ORDER BY at",
+            (device["number"], since, until),
         )
         while rows := sent.fetchmany(SAMPLES_A_ROW):
             columns = zip(*rows, strict=True)
@@ -258,6 +264,6 @@ def inert(cell: str) -> str:
     return "'" + cell if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
 
 
-def settings_of(lines: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Those of the lines that set something."""
-    return [line for line in lines if line["kind"] == SETTING]
+def settings_in(db: Connection) -> list[dict[str, Any]]:
+    """The lines of a record that set something."""
+    return list(rows(db, BY_NAME["line"], f"WHERE kind = '{SETTING}'"))

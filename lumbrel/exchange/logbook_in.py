@@ -6,31 +6,15 @@ from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from sqlite3 import Connection, IntegrityError, InterfaceError, ProgrammingError
-from typing import Any, get_args
+from typing import Any, BinaryIO, get_args
 
-from pydantic import ValidationError
-
-from lumbrel.exchange import earlier
-from lumbrel.exchange.logbook import (
-    BY_NAME,
-    FORMAT,
-    JPEG,
-    TABLES,
-    VERSION,
-    Logbook,
-    NotTaken,
-    Positions,
-    SamplesOf,
-    Table,
-    rows,
-    settings_of,
-    tables_of,
-)
-from lumbrel.services.base.facts import read_facts
+from lumbrel.exchange.logbook import JPEG, TABLES, NotTaken, Table, settings_in
+from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, Source, source_of
+from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import kept, says
 from lumbrel.store import photographs
 from lumbrel.store.db import moment, roll_back
-from lumbrel.store.kitchen import hold_settings
+from lumbrel.store.kitchen import SETTING, hold_settings
 from lumbrel.store.registered import FIRST, Registered, enter
 from lumbrel.store.samples import PUT_ONCE, thinned_until
 
@@ -58,68 +42,70 @@ class Coming:
         )
 
 
-def take_in(db: Connection, text: str, *, preview: bool = False) -> Coming:
+def take_in(
+    db: Connection,
+    document: str | BinaryIO,
+    *,
+    preview: bool = False,
+    progress: Progress | None = None,
+) -> Coming:
     """Take a logbook in: all of it, or with what stands in its way nothing. The same again brings
     nothing. Into a kitchen that has settings only a logbook of the same kitchen comes.
 
     Args:
+        document: its text, or a file of it, of which no more is held than is being read.
         preview: only say what it would bring.
     Raises:
         NotTaken: it is no logbook, of a newer version, or contradicts what is in the record.
     """
-    return put(db, read(text), preview=preview)
+    with source_of(document) as source:
+        return put(db, source, preview=preview, progress=progress)
 
 
 def put(
     db: Connection,
-    logbook: Logbook,
+    source: Source,
     *,
     preview: bool = False,
-    positions: Positions | None = None,
     verify: Callable[[], None] = lambda: None,
+    progress: Progress | None = None,
 ) -> Coming:
     """Put a logbook into a record, all of it or nothing: what is there already stays as it is, what is
     new comes, then all that follows is made anew and looked over.
 
     Args:
         preview: only say what it would bring.
-        positions: where the rows stand in the whole logbook, of which this is a part.
         verify: looks at the record as it would be, and raises NotTaken.
     """
-    coming = Coming()
-    positions = positions or positions_in(logbook)
+    coming, steps = Coming(), progress or Progress()
+    brought: list[str] = []
     db.execute("BEGIN IMMEDIATE")
     db.execute("PRAGMA defer_foreign_keys = ON")
     try:
-        _write(db, logbook, coming, positions)
-        pictures = [] if photographs.folder_of(db) is None else _pictures(db, logbook, coming)
+        steps.of(source.count(), "Read")
+        _write(db, source, coming, steps)
+        if photographs.folder_of(db) is not None:
+            for photograph in steps.counted(source.rows(PHOTOGRAPHS)):
+                _put_picture(db, photograph[1], coming, None if preview else brought)
         if coming.new:
-            kept.rebuild(db)
+            steps.of(1, "Made anew")
+            kept.rebuild(db, steps)
             if coming.since is not None:
                 says.say_all_since(db, moment(coming.since))
             _is_sound(db)
             verify()
-        for picture in () if preview else pictures:
-            # Beside the record, before its lines are: one too many does no harm.
-            photographs.put(db, picture)
-    except (IntegrityError, InterfaceError, ProgrammingError, kept.Unsound) as error:
+        db.execute("ROLLBACK" if preview else "COMMIT")
+    except BaseException as error:
         roll_back(db)
-        raise NotTaken(f"It contradicts what is in the record: {error}.") from error
-    except BaseException:
-        roll_back(db)
+        photographs.let_go(db, brought)
+        if isinstance(error, REFUSED):
+            raise NotTaken(f"It contradicts what is in the record: {error}.") from error
         raise
-    db.execute("ROLLBACK" if preview else "COMMIT")
     return coming
 
 
-def positions_in(logbook: Logbook) -> Positions:
-    """Where each row stands: a row that comes later, after others of its logbook, comes in between."""
-    tables = logbook.tables.model_dump()
-    return {
-        table.name: {row["id"]: n for n, row in enumerate(tables[table.name], start=1)}
-        for table in TABLES
-        if table.order == "rowid" and table.key == ("id",)
-    }
+REFUSED = (IntegrityError, InterfaceError, ProgrammingError, RecursionError, kept.Unsound)
+"""What an import ends in that fits no record."""
 
 
 def _is_sound(db: Connection) -> None:
@@ -129,66 +115,50 @@ def _is_sound(db: Connection) -> None:
         raise NotTaken(f"More would have left {short['parcel_id']} than was packed.")
 
 
-def read(text: str) -> Logbook:
-    """A logbook from its text.
-
-    Raises:
-        NotTaken: it is none, cut off, or of a newer version.
-    """
-    try:
-        written = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise NotTaken(f"It is no JSON document, or cut off: {error}.") from error
-    if not isinstance(written, dict) or written.get("format") != FORMAT:
-        raise NotTaken("It is no logbook of Lumbrel's.")
-    if isinstance(written.get("version"), int) and written["version"] > VERSION:
-        raise NotTaken("It was written by a newer Lumbrel; take it in with that one.")
-    try:
-        if written.get("version") in range(1, VERSION):
-            written = written | {
-                "version": VERSION,
-                "tables": earlier.brought_up(written, tables_of),
-            }
-        logbook = Logbook.model_validate(written)
-        for line in logbook.tables.line:
-            read_facts(line.kind, line.version, line.facts)
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
-        raise NotTaken(f"{place}: {first['msg']}.") from error
-    except ValueError as error:
-        raise NotTaken(f"{error}.") from error
-    return logbook
-
-
-def _write(db: Connection, logbook: Logbook, coming: Coming, positions: Positions) -> None:
-    tables = logbook.tables.model_dump()
-    here = list(rows(db, BY_NAME["line"]))
-    if not _same_kitchen(settings_of(here), settings_of(tables["line"])):
-        raise NotTaken(
-            "This kitchen has settings of its own, under which that logbook's figures would be"
-            " others. Take it into an empty data folder."
-        )
+def _write(db: Connection, source: Source, coming: Coming, steps: Progress) -> None:
+    mine, brought = settings_in(db), 0
+    has_lines = db.execute("SELECT 1 FROM line").fetchone() is not None
     for table in TABLES:
         defaults = _defaults(db, table)
-        for written in tables[table.name]:
+        for position, written in steps.counted(source.rows(table.name)):
             # What a column that came later holds of a row that was written before.
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
                 raise NotTaken(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
-            first = table.name == "line" and row["kind"] == FIRST
-            name = row["about"] if first else table.name
-            if _known(db, table, row, coming, counted=name):
-                continue
-            if first and row["about"] in get_args(Registered):
-                enter(db, row["about"], row["about_id"], row["facts"].get("state", {}))
-            _insert(db, table, row, positions.get(table.name, {}).get(str(row.get("id"))))
-            coming.new[name] += 1
-            if here and table.name == "line" and not first:
+            if table.name == "line" and row["kind"] == SETTING:
+                # What either kitchen says of its past stays as it was.
+                if mine and brought < len(mine) and row != mine[brought]:
+                    raise NotTaken(OTHER_KITCHEN)
+                brought += 1
+            is_new = _put_row(db, table, row, position, coming)
+            if is_new and has_lines and table.name == "line" and row["kind"] != FIRST:
                 coming.since = min(coming.since or row["at"], row["at"], _at_of_old(db, row))
+    if mine and not brought:
+        raise NotTaken(OTHER_KITCHEN)
     hold_settings(db)
-    for device in logbook.samples:
+    for _, device in steps.counted(source.rows(SAMPLES)):
         _put_samples(db, device, coming)
+
+
+def _put_row(
+    db: Connection, table: Table, row: dict[str, Any], position: int | None, coming: Coming
+) -> bool:
+    """Put a row in, if it is not here already; whether it was put."""
+    first = table.name == "line" and row["kind"] == FIRST
+    name = row["about"] if first else table.name
+    if _known(db, table, row, coming, counted=name):
+        return False
+    if first and row["about"] in get_args(Registered):
+        enter(db, row["about"], row["about_id"], row["facts"].get("state", {}))
+    _insert(db, table, row, position)
+    coming.new[name] += 1
+    return True
+
+
+OTHER_KITCHEN = (
+    "This kitchen has settings of its own, under which that logbook's figures would be others. Take it"
+    " into an empty data folder."
+)
 
 
 def _at_of_old(db: Connection, row: dict[str, Any]) -> str:
@@ -209,13 +179,6 @@ def _defaults(db: Connection, table: Table) -> dict[str, Any]:
             json.loads(value) if value and column["name"] in table.json else value
         )
     return found
-
-
-def _same_kitchen(mine: list[dict[str, Any]], brought: list[dict[str, Any]]) -> bool:
-    """Whether the settings brought go on from this kitchen's, or these from those: what either says
-    of its past stays as it was."""
-    shared = min(len(mine), len(brought))
-    return not mine or (shared > 0 and mine[:shared] == brought[:shared])
 
 
 def _known(
@@ -273,44 +236,49 @@ def _insert(db: Connection, table: Table, row: dict[str, Any], position: int | N
     """Put a new row where it stands in its logbook, so that the order of lines of one moment, and of a
     list, is the one of home however they came; where that place is taken, after all others."""
     stored, name = _stored(table, row), table.name
-    if position is not None:
+    if position is not None and table.order == "rowid":
         taken = db.execute(f"SELECT 1 FROM {name} WHERE rowid = ?", (position,)).fetchone()
         stored = stored if taken else {"rowid": position, **stored}
     marks = ", ".join("?" * len(stored))
     db.execute(f"INSERT INTO {name} ({', '.join(stored)}) VALUES ({marks})", [*stored.values()])
 
 
-def _pictures(db: Connection, logbook: Logbook, coming: Coming) -> list[bytes]:
-    """The photographs that are not here yet."""
-    new = []
-    for photograph in logbook.photographs:
-        try:
-            content = base64.b64decode(photograph.jpeg, validate=True)
-        except ValueError:
-            content = b""
-        if not content.startswith(JPEG) or photographs.hash_of(content) != photograph.hash:
-            raise NotTaken(f"The photograph {photograph.hash[:12]} is damaged.")
-        if photographs.find(db, photograph.hash) is None:
-            new.append(content)
-            coming.new["photograph"] += 1
-        else:
-            coming.known["photograph"] += 1
-    return new
+def _put_picture(
+    db: Connection, photograph: dict[str, Any], coming: Coming, brought: list[str] | None
+) -> None:
+    """Put a photograph beside the record, before its lines are: one too many does no harm.
+
+    Args:
+        brought: those that came so far; None, where none is to come.
+    """
+    name = photograph["hash"]
+    try:
+        content = base64.b64decode(photograph["jpeg"], validate=True)
+    except ValueError:
+        content = b""
+    if not content.startswith(JPEG) or photographs.hash_of(content) != name:
+        raise NotTaken(f"The photograph {name[:12]} is damaged.")
+    if photographs.find(db, name) is not None:
+        coming.known["photograph"] += 1
+        return
+    coming.new["photograph"] += 1
+    if brought is not None:
+        brought.append(name)
+        photographs.put(db, content)
 
 
-def _put_samples(db: Connection, device: SamplesOf, coming: Coming) -> None:
-    lengths = {len(device.at), len(device.value), len(device.spread), len(device.count)}
+def _put_samples(db: Connection, sent: dict[str, Any], coming: Coming) -> None:
+    columns = [sent[name] for name in ("at", "value", "spread", "count")]
     number = db.execute(
-        "SELECT number FROM device WHERE instrument_id = ?", (device.instrument_id,)
+        "SELECT number FROM device WHERE instrument_id = ?", (sent["instrument_id"],)
     ).fetchone()
-    if len(lengths) != 1 or number is None:
-        raise NotTaken(f"samples: those of {device.instrument_id} do not fit together.")
+    if len({len(column) for column in columns}) != 1 or number is None:
+        raise NotTaken(f"samples: those of {sent['instrument_id']} do not fit together.")
     until = thinned_until(db, number["number"])
-    rows = zip(device.at, device.value, device.spread, device.count, strict=True)
     # What became means here is not brought again as it was before.
-    wanted = [row for row in rows if row[0] >= until or row[3] is not None]
+    wanted = [row for row in zip(*columns, strict=True) if row[0] >= until or row[3] is not None]
     cursor = db.executemany(PUT_ONCE, [(number["number"], *row) for row in wanted])
     coming.new["sample"] += cursor.rowcount
-    coming.known["sample"] += len(device.at) - cursor.rowcount
+    coming.known["sample"] += len(columns[0]) - cursor.rowcount
     if not coming.new["sample"]:
         del coming.new["sample"]

@@ -7,21 +7,23 @@ the same as at home, and where nothing that is there already says anything else.
 
 import json
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from sqlite3 import Connection
-from typing import Any
+from sqlite3 import Connection, Row
+from typing import Any, BinaryIO
 
 from lumbrel.exchange import logbook, logbook_in
-from lumbrel.exchange.logbook import Logbook, NotTaken
+from lumbrel.exchange.logbook import BY_NAME, NotTaken
 from lumbrel.exchange.logbook_in import Coming
+from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, Placed, Source, source_of
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
+from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import kept
 from lumbrel.store import record
-from lumbrel.store.db import connect, instant, moment
+from lumbrel.store.db import ASIDE, connect, instant, milliseconds, moment
 from lumbrel.store.kitchen import SETTING
 from lumbrel.store.registered import FIRST, KIND
 
@@ -31,23 +33,29 @@ Rows = list[dict[str, Any]]
 Figures = dict[str, list[tuple[Any, ...]]]
 
 
-def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = False) -> Coming:
+def take_in(
+    db: Connection,
+    document: str | BinaryIO,
+    codes: Iterable[str],
+    *,
+    preview: bool = False,
+    progress: Progress | None = None,
+) -> Coming:
     """Take batches of a logbook in, with what their figures rest on: all of it or nothing.
 
     Args:
+        document: the logbook, its text or a file of it.
         codes: of the batches, in the logbook.
         preview: only say what would be brought.
     Raises:
         NotTaken: it is no logbook, has no such batch, contradicts what is in the record, or figures
             would be others, of what comes or of what is there.
     """
-    whole = logbook_in.read(text)
-    with closing(connect(":memory:")) as home:
+    with source_of(document) as whole, closing(connect(ASIDE)) as home:
         kept.ready(home)
-        logbook_in.put(home, whole)
+        logbook_in.put(home, whole, progress=progress)
         ids = _with_what_they_rest_on(home, codes)
-        here = list(logbook.rows(db, logbook.BY_NAME["line"]))
-        chosen = _only(whole, ids, logbook.settings_of(here))
+        chosen = Chosen(home, whole, ids, logbook.settings_in(db))
         at_home = _figures(home, ids)
         there = _later(db, chosen)
         before = _figures(db, there)
@@ -56,8 +64,7 @@ def take_in(db: Connection, text: str, codes: Iterable[str], *, preview: bool = 
             _same(at_home, _figures(db, ids), "In this kitchen {} would say something else.")
             _same(before, _figures(db, there), "Batch {} of this kitchen would say something else.")
 
-        positions = logbook_in.positions_in(whole)
-        return logbook_in.put(db, chosen, preview=preview, positions=positions, verify=verify)
+        return logbook_in.put(db, chosen, preview=preview, verify=verify, progress=progress)
 
 
 def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]:
@@ -106,7 +113,7 @@ class _Span:
     since: str
     until: str
 
-    def holds(self, row: dict[str, Any]) -> bool:
+    def holds(self, row: Row) -> bool:
         return bool(self.since <= row["at"] <= self.until)
 
 
@@ -115,97 +122,120 @@ def _span(entries: Rows) -> _Span:
     return _Span(instant(moment(moments[0]) - AIR_BEFORE), moments[-1])
 
 
-def _only(whole: Logbook, ids: list[str], settings: Rows) -> Logbook:
-    """What of a logbook belongs to some of its batches. It comes under the settings of the kitchen
-    it comes to, where that has any."""
-    tables = whole.tables.model_dump()
-    every = tables["line"]
-    slips = _keep_slips(tables, set(ids))
-    _keep_things(tables, slips)
-    span = _span(slips)
-    _keep_checks(tables, span, every)
-    own = settings or logbook.settings_of(every)
-    tables["line"] = [*own, *(row for row in tables["line"] if row["kind"] != SETTING)]
-    instruments = _firsts(tables["line"], "instrument").keys()
-    sent = (_sent(one.model_dump(), span) for one in whole.samples)
-    samples = [one for one in sent if one["at"] and one["instrument_id"] in instruments]
-    named = {row["facts"].get("photo") for row in slips}
-    pictures = [one for one in whole.photographs if one.hash in named]
-    written = whole.model_dump(exclude={"tables", "samples", "photographs"})
-    return Logbook.model_validate(
-        {**written, "tables": tables, "samples": samples, "photographs": pictures}
-    )
+class Chosen:
+    """What of a logbook belongs to some of its batches. It comes under the settings of the kitchen it comes to,
+    where that has any.
+
+    Args:
+        home: a record that the whole logbook was put into.
+        ids: of the batches.
+        settings: the lines that set something, of the kitchen it comes to.
+    """
+
+    def __init__(self, home: Connection, whole: Source, ids: list[str], settings: Rows) -> None:
+        self._home, self._whole, self._settings = home, whole, settings
+        self._batches = json.dumps(ids)
+        mine = f"WHERE about = 'batch' AND about_id IN {IN}"
+        self.slips = list(logbook.rows(home, BY_NAME["line"], mine, [self._batches]))
+        self.span = _span(self.slips)
+        own, kept_things = _things(home, self.slips)
+        self._lines = json.dumps(sorted(_with_checks(home, self.span, own, kept_things)))
+
+    def count(self) -> int:
+        """Not known before it is read."""
+        return 0
+
+    def rows(self, name: str) -> Placed:
+        """As of any source."""
+        if name == "line":
+            yield from ((None, row) for row in self._settings)
+            also = f"OR kind = '{SETTING}'" if not self._settings else f"AND kind <> '{SETTING}'"
+            yield from self._of(name, f"WHERE id IN {IN} {also}", self._lines)
+        elif name == "said":
+            slips = f"(SELECT id FROM line WHERE about = 'batch' AND about_id IN {IN})"
+            yield from self._of(name, f"WHERE line_id IN {slips}", self._batches)
+        elif name == "kept_run":
+            yield from self._of(name, f"WHERE batch_id IN {IN}", self._batches)
+        elif name == SAMPLES:
+            yield from ((None, one) for one in self._sent())
+        elif name == PHOTOGRAPHS:
+            named = {row["facts"].get("photo") for row in self.slips}
+            yield from (one for one in self._whole.rows(name) if one[1]["hash"] in named)
+        # Alarms have rung, and what a probe sent in vain says nothing of a batch.
+
+    def _of(self, name: str, where: str, given: str) -> Placed:
+        table = BY_NAME[name]
+        place = "rowid" if table.order == "rowid" else "NULL"
+        places = self._home.execute(
+            f"SELECT {place} FROM {name} {where} ORDER BY {table.order}", [given]
+        ).fetchall()
+        found = logbook.rows(self._home, table, where, [given])
+        yield from zip((place[0] for place in places), found, strict=True)
+
+    def _sent(self) -> Iterator[dict[str, Any]]:
+        """What the instruments sent meanwhile."""
+        low, high = (milliseconds(moment(at)) for at in (self.span.since, self.span.until))
+        known = {
+            row["about_id"]
+            for row in self._home.execute(
+                f"SELECT about_id FROM line WHERE kind = '{FIRST}' AND about = 'instrument' AND id IN {IN}",
+                [self._lines],
+            )
+        }
+        for one in logbook.samples_of(self._home, low, high):
+            if one["instrument_id"] in known:
+                yield one
 
 
-def _ids(rows: Rows) -> set[str]:
-    return {row["id"] for row in rows}
+IN = "(SELECT value FROM json_each(?))"
+"""Of a list that is given as JSON."""
 
 
-def _keep_slips(tables: dict[str, Rows], batches: set[str]) -> Rows:
-    """The batches, and their lines."""
-    tables["kept_run"] = [row for row in tables["kept_run"] if row["batch_id"] in batches]
-    slips = [
-        row for row in tables["line"] if row["about"] == "batch" and row["about_id"] in batches
-    ]
-    told = _ids(slips)
-    tables["said"] = [row for row in tables["said"] if row["line_id"] in told]
-    # Alarms have rung, and what a probe sent in vain says nothing of a batch.
-    tables["alarm"] = tables["sample_trouble"] = []
-    return slips
-
-
-def _keep_things(tables: dict[str, Rows], slips: Rows) -> None:
-    """Woodlots, vessels and instruments that are named, and what spoke of them unasked."""
-    others = [row for row in tables["line"] if row["about"] != "batch"]
-    first = {what: _firsts(others, what) for what in ("woodlot", "vessel", "instrument", "tree")}
-    tanks, sap = _tanks_with_sap(others, slips)
+def _things(home: Connection, slips: Rows) -> tuple[set[str], set[str]]:
+    """What the slips rest on: the ids of their own lines and of the sap's, and of woodlots, vessels, instruments
+    and trees that are named, with those of the tanks."""
+    first = {what: _firsts(home, what) for what in ("woodlot", "vessel", "instrument", "tree")}
+    tanks, sap = _tanks_with_sap(home, slips)
     trees = _named(first["tree"], sap)
     named = [slips, sap, [first["tree"][key] for key in trees]]
     woodlots, vessels = _named(first["woodlot"], *named), _named(first["vessel"], *named)
     read = _named(first["instrument"], *named)
-    stood = _where_they_stood(others)
+    stood = _where_they_stood(home)
     instruments = {
         key
         for key, row in first["instrument"].items()
         if key in read or stood[key] & vessels or row["facts"]["state"]["kind"] == "barometer"
     }
     vessels |= {vessel for key in instruments for vessel in stood[key]}
-    own, kept = _ids(slips) | _ids(sap), vessels | instruments | woodlots | trees | tanks
-    tables["line"] = [
-        row
-        for row in tables["line"]
-        if row["id"] in own or row["kind"] == AIR or (row["about_id"] in kept and _is_of(row))
-    ]
+    return _ids(slips) | _ids(sap), vessels | instruments | woodlots | trees | tanks
 
 
-def _where_they_stood(rows: Rows) -> dict[str, set[str]]:
+def _ids(rows: Rows) -> set[str]:
+    return {row["id"] for row in rows}
+
+
+def _where_they_stood(home: Connection) -> dict[str, set[str]]:
     """By instrument, every vessel that it ever stood in."""
     stood: dict[str, set[str]] = defaultdict(set)
-    for row in rows:
-        if row["about"] == "instrument" and row["kind"] in (FIRST, KIND):
-            stood[row["about_id"]] |= {row["facts"]["state"].get("vessel_id")} - {None}
+    where = f"WHERE about = 'instrument' AND kind IN ('{FIRST}', '{KIND}')"
+    for row in logbook.rows(home, BY_NAME["line"], where):
+        stood[row["about_id"]] |= {row["facts"]["state"].get("vessel_id")} - {None}
     return stood
 
 
-def _is_of(row: dict[str, Any]) -> bool:
-    """Whether a line about a thing comes with it: of tanks, trees and woodlots only what they are."""
-    return row["about"] in ("vessel", "instrument") or row["kind"] in (FIRST, KIND)
-
-
-def _firsts(rows: Rows, what: str) -> dict[str, dict[str, Any]]:
+def _firsts(home: Connection, what: str) -> dict[str, dict[str, Any]]:
     """By id, what things of a sort were registered as at first."""
-    return {row["about_id"]: row for row in rows if row["kind"] == FIRST and row["about"] == what}
+    rows = logbook.rows(home, BY_NAME["line"], f"WHERE kind = '{FIRST}' AND about = ?", [what])
+    return {row["about_id"]: row for row in rows}
 
 
-def _tanks_with_sap(others: Rows, slips: Rows) -> tuple[set[str], Rows]:
+def _tanks_with_sap(home: Connection, slips: Rows) -> tuple[set[str], Rows]:
     """The tanks that gave sap and those it was pumped from; all that ever came into those and left."""
-    tanks = _named(_firsts(others, "tank"), slips)
+    tanks = _named(_firsts(home, "tank"), slips)
+    where = f"WHERE about <> 'batch' AND (about_id IN {IN} OR facts ->> 'tank_id' IN {IN})"
     while True:
-        mine = [
-            row
-            for row in others
-            if row["about_id"] in tanks or row["facts"].get("tank_id") in tanks
-        ]
+        given = [json.dumps(sorted(tanks))] * 2
+        mine = list(logbook.rows(home, BY_NAME["line"], where, given))
         pumped = {row["facts"]["to_tank"] for row in mine if row["kind"] == "moved"}
         if pumped <= tanks:
             return tanks, mine
@@ -216,26 +246,27 @@ AIR = "pressure"
 """The kind of line about the kitchen that figures rest on."""
 
 
-def _keep_checks(tables: dict[str, Rows], span: _Span, every: Rows) -> None:
-    """Of what says how the instruments stood all that came before; of the air, that of those days; and
-    whatever corrects or strikes any of it.
-
-    Args:
-        every: all lines of the logbook.
-    """
-    wanted = {
-        row["id"]
-        for row in tables["line"]
-        if row["about"] not in ("instrument", "kitchen")
-        or row["kind"] in (FIRST, KIND)
-        or (row["at"] <= span.until if row["about"] == "instrument" else span.holds(row))
-    }
+def _with_checks(home: Connection, span: _Span, own: set[str], things: set[str]) -> set[str]:
+    """The ids of lines that come: those of the slips and of the sap, what things are, of what says how the
+    instruments stood all that came before, of the air that of those days; and whatever corrects or strikes any
+    of it."""
+    wanted = set()
+    for row in home.execute("SELECT id, kind, about, about_id, at FROM line"):
+        what_it_is = row["kind"] in (FIRST, KIND)
+        if row["id"] in own:
+            wanted.add(row["id"])
+        elif row["kind"] == AIR and row["about"] == "kitchen":
+            wanted |= {row["id"]} if span.holds(row) else set()
+        elif row["about_id"] in things and (what_it_is or row["about"] in ("vessel", "instrument")):
+            early = row["about"] != "instrument" or row["at"] <= span.until
+            wanted |= {row["id"]} if what_it_is or early else set()
+    others = home.execute("SELECT id, supersedes FROM line WHERE supersedes IS NOT NULL").fetchall()
     before = -1
     while len(wanted) > before:
         before = len(wanted)
-        wanted |= {row["id"] for row in every if row["supersedes"] in wanted}
-        wanted |= {row["supersedes"] for row in every if row["id"] in wanted} - {None}
-    tables["line"] = [row for row in every if row["id"] in wanted]
+        wanted |= {row["id"] for row in others if row["supersedes"] in wanted}
+        wanted |= {row["supersedes"] for row in others if row["id"] in wanted}
+    return wanted
 
 
 def _named(things: Iterable[str], *by: Rows) -> set[str]:
@@ -244,19 +275,10 @@ def _named(things: Iterable[str], *by: Rows) -> set[str]:
     return {key for key in things if json.dumps(key) in text}
 
 
-def _sent(device: dict[str, Any], span: _Span) -> dict[str, Any]:
-    low, high = (moment(text).timestamp() * 1000 for text in (span.since, span.until))
-    inside = [i for i, at in enumerate(device["at"]) if low <= at <= high]
-    columns = ("at", "value", "spread", "count")
-    return device | {column: [device[column][i] for i in inside] for column in columns}
-
-
-def _later(db: Connection, chosen: Logbook) -> list[str]:
+def _later(db: Connection, chosen: Chosen) -> list[str]:
     """The ids of a kitchen's batches that what comes could say something of."""
-    slips = [row.model_dump() for row in chosen.tables.line if row.about == "batch"]
-    since = _span(slips).since
-    coming = {row["about_id"] for row in slips}
-    rows = db.execute("SELECT id FROM batch WHERE opened_at >= ?", (since,))
+    coming = {row["about_id"] for row in chosen.slips}
+    rows = db.execute("SELECT id FROM batch WHERE opened_at >= ?", (chosen.span.since,))
     return [row["id"] for row in rows if row["id"] not in coming]
 
 

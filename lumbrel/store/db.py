@@ -15,6 +15,8 @@ from lumbrel.store.turns import Turns, turns_of
 
 T = TypeVar("T")
 IN_MEMORY = ":memory:"
+ASIDE = ""
+"""A database in a file that nobody sees, which goes when it is closed."""
 _KEPT = files("lumbrel.store").joinpath("kept.sql").read_text(encoding="utf-8")
 KEPT_TABLES = tuple(re.findall(r"CREATE TABLE (\w+)", _KEPT))
 """What follows from the lines, and is dropped and made anew, never migrated."""
@@ -63,7 +65,7 @@ def connect(path: Path | str, cache: object = None) -> Link:
     """Open a database: WAL, full synchronisation, foreign keys, a busy timeout."""
     connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False, factory=Link)
     connection.cache = cache
-    connection.turns = turns_of(path) if str(path) != IN_MEMORY else None
+    connection.turns = turns_of(path) if str(path) not in (IN_MEMORY, ASIDE) else None
     connection.row_factory = sqlite3.Row
     connection.execute(f"PRAGMA busy_timeout = {BUSY_TIMEOUT_MS}")
     connection.execute("PRAGMA journal_mode = WAL")

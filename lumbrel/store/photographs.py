@@ -132,6 +132,14 @@ def put(db: Connection, content: bytes) -> None:
         _durable(target, content)
 
 
+def let_go(db: Connection, names: list[str]) -> None:
+    """Let photographs go that came with a logbook which was not taken in."""
+    folder = folder_of(db)
+    if folder is not None:
+        for name in names:
+            (folder / _file(name)).unlink(missing_ok=True)
+
+
 def named(db: Connection) -> Iterator[str]:
     """The hashes that lines of the record name, in order."""
     rows = db.execute(

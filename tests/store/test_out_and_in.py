@@ -11,7 +11,7 @@ from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
-from lumbrel.cli import main
+from lumbrel.cli import STOPPED, main
 from lumbrel.exchange import logbook, logbook_in, some_batches
 from lumbrel.exchange.replay import Replay
 from lumbrel.exchange.replay_out import as_replay
@@ -152,7 +152,7 @@ class OutAndIn(KitchenCase):
 
         with mock.patch.object(logbook, "parts", stopped), redirect_stderr(io.StringIO()) as said:
             ended = main(["export", "--data", str(self.path.parent), "--out", str(out)])
-        self.assertEqual((ended, out.exists()), (2, False), said.getvalue())
+        self.assertEqual((ended, out.exists()), (STOPPED, False), said.getvalue())
 
     def test_it_is_of_one_moment_whatever_is_written_meanwhile(self) -> None:
         code = self.take_in()
