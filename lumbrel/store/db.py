@@ -46,6 +46,8 @@ class Link(sqlite3.Connection):
     looked_at: tuple[int, int] = (-1, -1)
     line = -1
     """The newest line when it was looked at."""
+    standing: dict[Hashable, Any] | None = None
+    """What was read of lines inside a transaction to which none comes."""
     seen: dict[Hashable, Any]
     """What was read since the record was another: a page asks for the kitchen a score of times."""
 
@@ -78,20 +80,50 @@ def connect(path: Path | str, cache: object = None) -> Link:
     return connection
 
 
-def once(db: sqlite3.Connection, name: Hashable, read: Callable[[], T]) -> T:
+def once(
+    db: sqlite3.Connection, name: Hashable, read: Callable[[], T], *, of_lines: bool = False
+) -> T:
     """What a connection read of lines, and of what is kept of them, under a name, as long as nothing was written
-    by it or by any other. What is read in the middle of a write may be taken back, and is not remembered."""
-    if not isinstance(db, Link) or db.in_transaction:
+    by it or by any other. What is read in the middle of a write may be taken back, and is not remembered.
+
+    Args:
+        of_lines: of lines alone, which inside of `lines_stand` are what they are.
+    """
+    if not isinstance(db, Link):
         return read()
-    version = db.looked_at[1] if db.lent else _pragma(db, "data_version")
-    now = (db.total_changes, version)
-    if db.looked_at != now:
-        db.looked_at, db.seen = now, {}
-    if name not in db.seen:
-        while len(db.seen) >= MOST_REMEMBERED:
-            db.seen.pop(next(iter(db.seen)))
-        db.seen[name] = read()
-    return cast(T, db.seen[name])
+    if db.in_transaction:
+        if db.standing is None or not of_lines:
+            return read()
+        seen = db.standing
+    else:
+        version = db.looked_at[1] if db.lent else _pragma(db, "data_version")
+        now = (db.total_changes, version)
+        if db.looked_at != now:
+            db.looked_at, db.seen = now, {}
+        seen = db.seen
+    if name not in seen:
+        while len(seen) >= MOST_REMEMBERED:
+            seen.pop(next(iter(seen)))
+        seen[name] = read()
+    return cast(T, seen[name])
+
+
+@contextmanager
+def lines_stand(db: sqlite3.Connection) -> Iterator[None]:
+    """To the record no line comes in the block, though it writes what is kept besides them."""
+    if not isinstance(db, Link) or db.standing is not None:
+        yield
+        return
+    db.standing = {}
+    try:
+        yield
+    finally:
+        db.standing = None
+
+
+def remembers_lines(db: sqlite3.Connection) -> bool:
+    """Whether what is read of lines now is remembered."""
+    return not db.in_transaction or getattr(db, "standing", None) is not None
 
 
 @contextmanager

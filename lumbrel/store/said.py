@@ -6,6 +6,7 @@ from datetime import datetime
 from sqlite3 import Connection
 from uuid import UUID, uuid5
 
+from lumbrel.store.book import STANDS
 from lumbrel.store.db import instant, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
@@ -77,11 +78,11 @@ def _beside(db: Connection, line_id: str) -> dict[str, list[SaidRow]]:
 
 
 def unsaid(db: Connection, kinds: tuple[str, ...]) -> list[str]:
-    """The ids of batches with lines of some kinds of which nobody wrote what they said."""
+    """The ids of batches with standing lines of some kinds of which nobody wrote what they said."""
     marks = ", ".join("?" * len(kinds))
     rows = db.execute(
         f"""SELECT DISTINCT about_id FROM line WHERE kind IN ({marks}) AND about = 'batch'
-            AND NOT EXISTS (SELECT 1 FROM said WHERE said.line_id = line.id)""",
+            AND {STANDS} AND NOT EXISTS (SELECT 1 FROM said WHERE said.line_id = line.id)""",
         kinds,
     )
     return [row["about_id"] for row in rows]

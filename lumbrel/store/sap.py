@@ -149,7 +149,7 @@ def rebuild(db: Connection) -> None:
         f"""SELECT line.*, 0 AS superseded FROM line
             WHERE kind IN ('gathered', 'weather', 'tapped') AND {book.STANDS} ORDER BY seq"""
     )
-    for row in rows.fetchall():
+    for row in rows:
         keep(db, book.line_of(row))
 
 

@@ -230,6 +230,11 @@ class Photographs(KitchenCase):
             ready(other)
             logbook_in.take_in(other, written, preview=True)
             self.assertIsNone(store.find(other, name))
+            whole = json.loads(written)
+            whole["photographs"].append({"hash": "0" * 64, "jpeg": ""})
+            with self.assertRaisesRegex(logbook.NotTaken, "000 is damaged"):
+                logbook_in.take_in(other, json.dumps(whole))
+            self.assertIsNone(store.find(other, name), "it went with what was not taken in")
             logbook_in.take_in(other, written)
             self.assertEqual(logbook.as_json(other), written)
             self.assertFalse(logbook_in.take_in(other, written).new)

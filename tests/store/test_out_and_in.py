@@ -9,6 +9,7 @@ from contextlib import closing, redirect_stderr, redirect_stdout
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from lumbrel.cli import STOPPED, main
@@ -126,6 +127,54 @@ class OutAndIn(KitchenCase):
         with self.assertRaisesRegex(logbook.NotTaken, "settings of its own"):
             logbook_in.take_in(self.db, text)
         self.assertEqual(logbook.as_json(self.db), before)
+
+    def test_the_order_of_its_parts_is_not_its_matter(self) -> None:
+        self.take_in()
+        add_samples(self.db, "probe-1", [Sample(NOON, 99.0)])
+        text, other = logbook.as_json(self.db), self.empty()
+        whole = json.loads(text)
+        turned = {"samples": whole.pop("samples"), "tables": {}} | whole
+        turned["tables"] = dict(reversed(whole["tables"].items()))
+        logbook_in.take_in(other, json.dumps(turned, indent=1))
+        self.assertEqual(logbook.as_json(other), text)
+
+    def test_what_has_not_the_shape_of_a_logbook_is_told_by_where_and_brings_nothing(self) -> None:
+        self.take_in()
+        text, other = logbook.as_json(self.db), self.empty()
+        good = json.loads(text)
+        lines = good["tables"]["line"]
+
+        def with_tables(**changed: Any) -> str:
+            return json.dumps(good | {"tables": good["tables"] | changed})
+
+        huge = {**lines[-1], "facts": {"brix": 10**30}}
+        deep = {**lines[-1], "facts": json.loads('{"a": ' * 400 + "1" + "}" * 400)}
+        for wrong, where in (
+            (with_tables(line={"0": lines[0]}), "tables.line"),
+            (with_tables(more=[]), "tables.more"),
+            (with_tables(line=[*lines, 7]), f"tables.line.{len(lines)}"),
+            (with_tables(line=[*lines[:-1], {**lines[-1], "at": None}]), "at: Input"),
+            (with_tables(line=[*lines[:-1], {**lines[-1], "colour": 1}]), "colour"),
+            (with_tables(line=[*lines[:-1], {**lines[-1], "id": "x" * 40, "facts": {}}]), "facts"),
+            (with_tables(line=[*lines[:-1], huge]), ""),
+            (with_tables(line=[*lines[:-1], deep]), ""),
+            (with_tables(alarm=[{"id": "a"}]), "alarm: its columns"),
+            (json.dumps({k: v for k, v in good.items() if k != "tables"}), "tables"),
+            (json.dumps(good | {"tables": []}), "tables"),
+            (json.dumps(good | {"more": 1}), "more"),
+            (json.dumps(good | {"version": "three"}), "version"),
+            (json.dumps(good | {"version": 1, "tables": None}), "tables"),
+            (json.dumps(good | {"samples": [{"at": [1]}]}), "samples.0"),
+            (text + "{}", "JSON"),
+            (text.replace('"typed": {', '"typed": NaN, "x": {', 1), "JSON"),
+            *((text[: len(text) * n // 9], "JSON|no logbook") for n in range(9)),
+        ):
+            with self.subTest(wrong[-60:]), self.assertRaisesRegex(logbook.NotTaken, where):
+                logbook_in.take_in(other, wrong)
+        with self.assertRaisesRegex(logbook.NotTaken, "JSON"):
+            logbook_in.take_in(other, io.BytesIO(text.encode("utf-16")))
+        self.assertEqual(other.execute("SELECT count(*) FROM line").fetchone()[0], 0)
+        self.assertFalse(other.in_transaction)
 
     def test_however_it_is_cut_it_is_all_there_and_can_be_stopped(self) -> None:
         sent = [Sample(NOON + timedelta(seconds=i), 90 + i / 100) for i in range(100)]

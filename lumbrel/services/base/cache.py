@@ -74,7 +74,7 @@ def cache_of(db: Connection) -> Cache:
 def record_key(db: Connection) -> str:
     """A name for the record a connection is open on: a file put in another's place is another
     record."""
-    return once(db, "record key", lambda: _record_key(db))
+    return once(db, "record key", lambda: _record_key(db), of_lines=True)
 
 
 def _record_key(db: Connection) -> str:

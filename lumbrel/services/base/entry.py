@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from lumbrel.services.base.facts import Facts, UnreadFacts, read_facts
 from lumbrel.store import book
 from lumbrel.store.book import LineRow, What
-from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, once
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, once, remembers_lines
 
 F = TypeVar("F", bound=Facts, covariant=True)
 G = TypeVar("G", bound=Facts)
@@ -83,7 +83,13 @@ def read(row: Row) -> Entry[Facts]:
 
 def slip_of(db: Connection, batch_id: str) -> list[Entry[Facts]]:
     """The whole slip of a batch in order of time, superseded lines included."""
-    return list(once(db, ("slip", batch_id), lambda: [*map(read, book.rows_about(db, batch_id))]))
+    every = once(
+        db,
+        ("slip", batch_id),
+        lambda: [*map(read, book.rows_about(db, batch_id))],
+        of_lines=True,
+    )
+    return list(every)
 
 
 def lines_about(db: Connection, about_id: str, since: datetime = BEFORE_ALL) -> list[Entry[Facts]]:
@@ -110,7 +116,7 @@ def newest_until(
 ) -> list[Entry[G]]:
     """The newest standing lines of one kind up to a moment. Those of its year are read together: the readings of a
     batch ask for many moments of it."""
-    if db.in_transaction:
+    if not remembers_lines(db):
         return newest(db, facts, about_id, until=until, limit=limit)
     begins = datetime(until.year, 1, 1, tzinfo=UTC)
     ends = datetime(min(until.year, 9998) + 1, 1, 1, tzinfo=UTC) - timedelta(milliseconds=1)
@@ -118,6 +124,7 @@ def newest_until(
         db,
         (facts, about_id, until.year),
         lambda: newest(db, facts, about_id, since=begins, until=ends, limit=MOST_A_YEAR),
+        of_lines=True,
     )
     if len(of_year) >= MOST_A_YEAR or until > ends:
         return newest(db, facts, about_id, until=until, limit=limit)
@@ -128,6 +135,7 @@ def newest_until(
             db,
             (facts, about_id, until.year, more),
             lambda: newest(db, facts, about_id, until=before, limit=more),
+            of_lines=True,
         )
     return found
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from functools import partial
 from sqlite3 import Connection
 
 from lumbrel.core.bench import hydrometer
@@ -17,7 +18,7 @@ from lumbrel.store import book, kept_use, record
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument
 
 SYRUP_BRIX = 66.9
-MOST_CURVES = 256
+MOST_CURVES, MOST_PAIRS = 256, 600
 MOSTLY_HEXOSES = 0.1
 """Under it the lighter hexoses move a stem by less than it can be read to."""
 FOR_EVER = datetime(9999, 1, 1, tzinfo=UTC)
@@ -95,29 +96,9 @@ def _learn(
     made = as_made(instrument.detail)
     plain = replace(made, shift=1.0, offset_brix=wrong_by)
     plain_shift = made.shift
-    pairs = []
-    for one in reversed(known):
-        hot_line, cold_line = _line(db, one.hot_id), _line(db, one.cold_id)
-        hot, cold = hot_line.facts, cold_line.facts
-        batch = record.batch_by(db, id=hot_line.batch_id)
-        assert batch is not None
-        try:
-            true = plain.correct(cold.reading_brix, cold.cup_c)
-            computed = plain.mark(true, hot.cup_c)
-        except OutOfRange:
-            continue
-        pairs.append(
-            ToldPair(
-                batch_code=batch.code,
-                at=hot_line.at,
-                hot_brix=hot.reading_brix,
-                hot_c=hot.cup_c,
-                cold_brix=cold.reading_brix,
-                cold_c=cold.cup_c,
-                true_brix=true,
-                computed_brix=computed,
-            )
-        )
+    shelf, of = cache_of(db).shelf("pairs", MOST_PAIRS), record_key(db)
+    told = [shelf.get((of, plain, one), partial(_told, db, plain, one)) for one in reversed(known)]
+    pairs = [pair for pair in told if pair is not None]
     if len(pairs) < PAIRS_NEEDED:
         return OwnCurve(pairs, plain_shift, None)
     shift, spread = hydrometer.shift_from_pairs(
@@ -126,6 +107,29 @@ def _learn(
     if not 0.5 <= shift <= 2.0:
         return OwnCurve(pairs, plain_shift, None)
     return OwnCurve(pairs, shift, spread)
+
+
+def _told(db: Connection, plain: Hydrometer, one: kept_use.Pair) -> ToldPair | None:
+    """What a pair says; None where the plain curve says nothing of it."""
+    hot_line, cold_line = _line(db, one.hot_id), _line(db, one.cold_id)
+    hot, cold = hot_line.facts, cold_line.facts
+    batch = record.batch_by(db, id=hot_line.batch_id)
+    assert batch is not None
+    try:
+        true = plain.correct(cold.reading_brix, cold.cup_c)
+        computed = plain.mark(true, hot.cup_c)
+    except OutOfRange:
+        return None
+    return ToldPair(
+        batch_code=batch.code,
+        at=hot_line.at,
+        hot_brix=hot.reading_brix,
+        hot_c=hot.cup_c,
+        cold_brix=cold.reading_brix,
+        cold_c=cold.cup_c,
+        true_brix=true,
+        computed_brix=computed,
+    )
 
 
 def _line(db: Connection, entry_id: str) -> Entry[HydrometerFacts]:

@@ -12,7 +12,7 @@ from pathlib import Path
 from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import compared, kept
 from lumbrel.store import photographs, safe, under_way
-from lumbrel.store.db import make_kept_tables, opened, transaction
+from lumbrel.store.db import opened
 from lumbrel.store.disk import disk_of
 from lumbrel.store.safe import Contents
 
@@ -58,7 +58,7 @@ def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
     Returns:
         What was not as the lines say.
     Raises:
-        WouldLose: there is no sound file.
+        WouldLose: there is no sound file, or nothing can follow from its lines.
         InUse: it is being served, or a probe is listened to.
     """
     found = safe.problems(record)
@@ -66,11 +66,10 @@ def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
         raise WouldLose(" ".join(found))
     with safe.nobody_has(record), opened(record) as db:
         kept.ready(db)
-        wrong = compared.differences(db, progress)
-        with transaction(db):
-            make_kept_tables(db)
-            kept.rebuild(db, progress)
-    return wrong
+        try:
+            return compared.put_right(db, progress)
+        except kept.Unsound as error:
+            raise WouldLose(f"{error}; nothing was changed.") from error
 
 
 def _photographs(db: sqlite3.Connection, record: Path) -> list[str]:

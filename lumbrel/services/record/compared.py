@@ -1,5 +1,7 @@
 """Whether all that a record keeps is what its lines say."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from sqlite3 import Connection
 
 from lumbrel.services.base import said
@@ -7,32 +9,57 @@ from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import kept
 from lumbrel.services.record.kept import context_of
 from lumbrel.store import record
-from lumbrel.store.db import KEPT_TABLES, roll_back
+from lumbrel.store.db import KEPT_TABLES, lines_stand, make_kept_tables, roll_back, transaction
 
 
 def differences(db: Connection, progress: Progress | None = None) -> list[str]:
     """The kept tables that are not what the lines make of them, in words, and what holds now but was
     never set; the record is left as it was."""
-    # What was kept is laid aside in a file, however much it is.
+    with _laid_aside(db):
+        db.execute("BEGIN IMMEDIATE")
+        try:
+            return apart(db, progress)
+        except kept.Unsound as error:
+            return [str(error)]
+        finally:
+            roll_back(db)
+
+
+def put_right(db: Connection, progress: Progress | None = None) -> list[str]:
+    """The same, and the record then keeps what its lines say.
+
+    Raises:
+        Unsound: nothing can follow from them; the record is left as it was.
+    """
+    with _laid_aside(db), transaction(db):
+        return apart(db, progress, anew=True)
+
+
+@contextmanager
+def _laid_aside(db: Connection) -> Iterator[None]:
+    """What was kept is laid aside in a file, however much it is."""
     db.execute("PRAGMA temp_store = FILE")
-    db.execute("BEGIN IMMEDIATE")
     try:
-        return apart(db, progress)
-    except kept.Unsound as error:
-        return [str(error)]
+        yield
     finally:
-        roll_back(db)
         db.execute("PRAGMA temp_store = MEMORY")
 
 
-def apart(db: Connection, progress: Progress | None = None) -> list[str]:
-    """As `differences`, inside of a transaction; the kept tables are made anew by it."""
+def apart(db: Connection, progress: Progress | None = None, *, anew: bool = False) -> list[str]:
+    """As `differences`, inside of a transaction; what is kept is made anew by it.
+
+    Args:
+        anew: the kept tables themselves too.
+    """
     for table in KEPT_TABLES:
         db.execute(f"CREATE TEMP TABLE was_{table} AS SELECT * FROM {table}")
+    if anew:
+        make_kept_tables(db)
     try:
-        kept.rebuild(db, progress)
         wrong = []
-        unlike = sum(said.apart(context_of(db, batch_id)) for batch_id in record.batch_ids(db))
+        with lines_stand(db):
+            kept.rebuild(db, progress)
+            unlike = sum(said.apart(context_of(db, batch_id)) for batch_id in record.batch_ids(db))
         if unlike:
             wrong.append(f"said: {unlike} readings say something else than was written of them")
         for table in KEPT_TABLES:

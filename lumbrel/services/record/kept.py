@@ -39,6 +39,7 @@ from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, flowed, kept, kept_use, photographs, record, sap
 from lumbrel.store.db import (
     KEPT_TABLES,
+    lines_stand,
     make_kept_tables,
     migrate,
     transaction,
@@ -248,13 +249,18 @@ def rebuild(db: Connection, progress: Progress | None = None) -> None:
     Raises:
         Unsound: nothing can follow from its lines.
     """
+    with lines_stand(db):
+        _rebuild(db, progress or Progress())
+
+
+def _rebuild(db: Connection, progress: Progress) -> None:
     db.execute("PRAGMA defer_foreign_keys = ON")
     for table in reversed(KEPT_TABLES):
         db.execute(f"DELETE FROM {table}")
     hold_all(db)
     hold_settings(db)
     try:
-        packed = _rebuild_slips(db, progress or Progress())
+        packed = _rebuild_slips(db, progress)
     except NotPacked as error:
         raise Unsound(str(error)) from error
     if flowed.runs_in_a_circle(db):
