@@ -46,17 +46,14 @@ def refuse(sentence: object) -> int:
 
 def progress_of(did: str) -> "Progress":
     """Says on a terminal how far something has come, and how long it takes still."""
-    from lumbrel.services.base.progress import Progress
+    from lumbrel.services.base.progress import Progress, in_words
 
     if not sys.stderr.isatty():
         return Progress()
 
     def tell(did: str, done: int, whole: int, seconds_left: float) -> None:
-        share = 100 * done / max(whole, 1)
-        words = f"{did} {done} of {whole} ({share:.0f} %), {seconds_left:.0f} s left"
-        print(f"\r{words:70}", end="", file=sys.stderr, flush=True)
-        if done >= whole:
-            print(f"\r{'':70}\r", end="", file=sys.stderr, flush=True)
+        words = in_words(did, done, whole, seconds_left) if done < whole else ""
+        print(f"\r{words:70}" + ("" if words else "\r"), end="", file=sys.stderr, flush=True)
 
     return Progress(did, tell)
 

@@ -64,7 +64,9 @@ class Document:
         try:
             shape = self._shape()
         except (ijson.JSONError, ValueError) as error:
-            raise NotTaken(f"It is no JSON document, or cut off: {error}.") from error
+            raise NotTaken(
+                f"It is no JSON document in UTF-8, or cut off: {_why(error)}."
+            ) from error
         if shape.get("format") != FORMAT:
             raise NotTaken("It is no logbook of Lumbrel's.")
         version = shape.get("version")
@@ -152,6 +154,13 @@ def source_of(document: str | BinaryIO) -> Iterator[Source]:
         except ValueError as error:
             raise NotTaken(f"{error}.") from error
         yield Earlier(read, db)
+
+
+def _why(error: Exception) -> str:
+    """The first line of what a reader of JSON says."""
+    said = error.args[0] if error.args else ""
+    text = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
+    return next(iter(text.splitlines()), "").rstrip(" .")
 
 
 def checked(name: str, row: Any, place: str) -> dict[str, Any]:

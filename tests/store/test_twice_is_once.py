@@ -178,7 +178,7 @@ class Imports(Histories):
         path.write_bytes(b"\xff\xfe{")
         code, _, complaint = run("import", str(path), "--data", str(self.folder / "new"))
         self.assertEqual(code, 2)
-        self.assertIn("not text in UTF-8", complaint)
+        self.assertIn("no JSON document in UTF-8, or cut off: lexical error", complaint)
         path.write_text(logbook.as_json(self.db))
         with safekeeping.safe.held(self.path, alone=True):
             code, _, complaint = run("import", str(path), "--data", str(self.folder))

@@ -3,13 +3,21 @@
 import html
 import re
 import sqlite3
+from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import replace
 from datetime import timedelta
+from typing import Any
+from unittest import mock
 
 from fastapi.testclient import TestClient
 
 from lumbrel.core.bench.hydrometer import Hydrometer
+from lumbrel.exchange import logbook
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base import progress as progress_of
+from lumbrel.services.base.progress import Progress
+from lumbrel.store.db import opened
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.security import MAX_BODY_BYTES
@@ -201,6 +209,46 @@ class Pages(KitchenCase):
             self.client.post("/pan/26-999/slip/note", data={"text": "a"}).status_code, 404
         )
         self.assertEqual(self.client.delete("/day").status_code, 405)
+
+    def test_what_is_long_says_how_far_it_is_and_is_cut_off_when_it_is_stopped(self) -> None:
+        self.assertEqual(self.client.get("/kitchen/errand/mine").status_code, 404)
+        self.assertEqual(self.client.post("/kitchen/errand/mine/stop").status_code, 404)
+        heard: list[dict[str, Any]] = []
+        told_of, whole = "/kitchen/errand/mine", logbook.parts
+
+        def parts(db: sqlite3.Connection, progress: Progress) -> Iterator[str]:
+            progress.of(4000)
+            yield "{"
+            for done in range(4):
+                progress.step(1000)
+                heard.append(self.client.get(told_of).json())
+                if done == 1 and "stopped" in told_of:
+                    self.assertEqual(self.client.post(f"{told_of}/stop").status_code, 303)
+            yield "}"
+
+        with (
+            mock.patch.object(logbook, "parts", parts),
+            mock.patch.object(progress_of, "TOLD_EVERY_S", 0),
+        ):
+            self.assertEqual(self.client.get("/kitchen/logbook.json?errand=mine").text, "{}")
+            self.assertIn("Written 1,000 of 4,000 (25 %), ", heard[0]["said"])
+            self.assertEqual([one["share"] for one in heard], [0.25, 0.5, 0.75, 1.0])
+            end = self.client.get(told_of).json()
+            self.assertEqual((end["said"], end["over"]), (progress_of.WRITTEN, True))
+            told_of = "/kitchen/errand/stopped"
+            with suppress(AssertionError):
+                # A client that is told of no end.
+                cut = self.client.get("/kitchen/logbook.json?errand=stopped")
+                self.assertNotEqual(cut.text, "{}")
+        end = self.client.get(told_of).json()
+        self.assertEqual((end["said"], end["over"]), (progress_of.NOT_WHOLE, True))
+        self.assertEqual(len(heard), 6, "nothing more was written")
+        self.assertEqual(self.client.post(f"{told_of}/stop").status_code, 303, "again is harmless")
+        for n in range(progress_of.MOST_ERRANDS):
+            self.client.get(f"/kitchen/logbook.zip?errand={n}")
+        self.assertEqual(self.client.get(told_of).status_code, 404)
+        with opened(self.path) as db:
+            self.assertEqual(self.client.get("/kitchen/logbook.json").text, "".join(whole(db)))
 
     def test_security(self) -> None:
         self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 400)

@@ -43,3 +43,69 @@ class Progress:
         for thing in things:
             yield thing
             self.step(steps(thing) if steps else 1)
+
+
+def in_words(did: str, done: int, whole: int, seconds_left: float) -> str:
+    """How far it is, as a person reads it."""
+    share = 100 * done / max(whole, 1)
+    left = f"{seconds_left:.0f} s" if seconds_left < 100 else f"{seconds_left / 60:.0f} min"
+    return f"{did} {done:,} of {whole:,} ({share:.0f} %), {left} left"
+
+
+class Stopped(Exception):
+    """Something long that somebody stopped; nothing more comes of it."""
+
+
+class Errand(Progress):
+    """Something long that a page asked for: it can be looked at meanwhile, and stopped."""
+
+    def __init__(self, did: str) -> None:
+        super().__init__(did, self._hear)
+        self.said, self.share = "", 0.0
+        self.is_over = self.is_stopped = False
+
+    def _hear(self, did: str, done: int, whole: int, seconds_left: float) -> None:
+        self.said = in_words(did, done, whole, seconds_left)
+        self.share = done / max(whole, 1)
+
+    def step(self, steps: int = 1) -> None:
+        """So many are done.
+
+        Raises:
+            Stopped: somebody stopped it.
+        """
+        if self.is_stopped:
+            raise Stopped
+        super().step(steps)
+
+    def over(self, *, whole: bool) -> None:
+        """It came to its end, or was stopped, or whoever waited for it left."""
+        self.is_over, self.is_stopped = True, not whole
+        self.said = WRITTEN if whole else NOT_WHOLE
+
+
+WRITTEN = "All of it is written; your browser keeps it with its downloads."
+NOT_WHOLE = "It was stopped. What your browser kept of it is not whole: delete it."
+
+
+class Errands:
+    """Those under way, and the last that were, by the name that a page gave each."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, Errand] = {}
+
+    def begin(self, key: str, did: str) -> Errand:
+        """A new one."""
+        while len(self._known) >= MOST_ERRANDS:
+            self._known.pop(next(iter(self._known)), None)
+        errand = Errand(did)
+        if key:
+            self._known[key[:MOST_LETTERS]] = errand
+        return errand
+
+    def find(self, key: str) -> Errand | None:
+        """One by its name."""
+        return self._known.get(key[:MOST_LETTERS])
+
+
+MOST_ERRANDS, MOST_LETTERS = 20, 60

@@ -1,14 +1,23 @@
 """The kitchen's first page, and what is registered in it."""
 
+import logging
 from collections.abc import Callable, Iterator
 from sqlite3 import Connection
 
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import (
+    HTMLResponse,
+    JSONResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
+from starlette.types import Receive, Scope, Send
 
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.progress import Progress, Stopped
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
@@ -29,6 +38,7 @@ from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import LAST_NOTED, Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes, least
 
+LOG = logging.getLogger("lumbrel.web")
 router = RoomRoutes()
 KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
 
@@ -134,30 +144,70 @@ def save(visit: Here, fields: Fields) -> Response:
 
 @router.get("/kitchen/logbook.json")
 @least(OWNER)
-def as_json(visit: Here) -> Response:
+def as_json(visit: Here, errand: str = "") -> Response:
     """The whole logbook as one document."""
-    return _download(visit, logbook.parts, "application/json", "lumbrel-logbook.json")
+    return _download(visit, errand, logbook.parts, "application/json", "lumbrel-logbook.json")
 
 
 @router.get("/kitchen/logbook.zip")
 @least(OWNER)
-def as_csv(visit: Here) -> Response:
+def as_csv(visit: Here, errand: str = "") -> Response:
     """The whole logbook as tables."""
-    return _download(visit, logbook.csv_zip_parts, "application/zip", "lumbrel-logbook.zip")
+    return _download(visit, errand, logbook.csv_zip_parts, "application/zip", "lumbrel-logbook.zip")
+
+
+@router.get("/kitchen/errand/{key}")
+@least(OWNER)
+def errand_under_way(visit: Here, key: str) -> Response:
+    """How far something long has come that a page asked for."""
+    errand = visit.workspace.errands.find(key)
+    if errand is None:
+        raise NotFound("Nothing of that name is under way.")
+    return JSONResponse({"said": errand.said, "share": errand.share, "over": errand.is_over})
+
+
+@router.post("/kitchen/errand/{key}/stop")
+@least(OWNER)
+def stop_errand(visit: Here, key: str, fields: Fields) -> Response:
+    """Stop it; again is harmless."""
+    errand = visit.workspace.errands.find(key)
+    if errand is None:
+        raise NotFound("Nothing of that name is under way.")
+    errand.is_stopped = errand.is_stopped or not errand.is_over
+    return RedirectResponse("/kitchen", 303)
 
 
 def _download(
-    visit: Visit, parts_of: Callable[[Connection], Iterator[str | bytes]], kind: str, name: str
+    visit: Visit,
+    key: str,
+    parts_of: Callable[[Connection, Progress], Iterator[str | bytes]],
+    kind: str,
+    name: str,
 ) -> Response:
     """Sent as it is written; who stops it stops the writing."""
-    workspace = visit.workspace
+    workspace, errand = visit.workspace, visit.workspace.errands.begin(key, "Written")
 
     def parts() -> Iterator[str | bytes]:
-        with workspace.open() as db:
-            yield from parts_of(db)
+        whole = False
+        try:
+            with workspace.open() as db:
+                yield from parts_of(db, errand)
+            whole = True
+        finally:
+            errand.over(whole=whole)
 
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return StreamingResponse(parts(), media_type=kind, headers=headers)
+    return Download(parts(), media_type=kind, headers=headers)
+
+
+class Download(StreamingResponse):
+    """A file that is sent as it is written; stopped, it is cut off, so that the browser knows it for no whole one."""
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        try:
+            await super().__call__(scope, receive, send)
+        except* Stopped:
+            LOG.info("a download was stopped")
 
 
 @router.get("/kitchen/alarms")

@@ -8,6 +8,7 @@ from fastapi import Request
 
 from lumbrel.practice.run import PracticeRun
 from lumbrel.services.base.cache import Cache
+from lumbrel.services.base.progress import Errands
 from lumbrel.store.links import Links
 from lumbrel.web.shell.hub import Hub
 from lumbrel.web.shell.settings import Settings
@@ -29,6 +30,7 @@ class Workspace:
 
     settings: Settings
     cache: Cache = field(default_factory=Cache)
+    errands: Errands = field(default_factory=Errands)
     key: str = ""
     """Empty for the kitchen's own; a browser in practice carries the other's key."""
     pan: PracticeRun | None = None

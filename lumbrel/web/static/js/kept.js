@@ -1,4 +1,6 @@
 // A paired device keeps the shell and what it saw last, so that a page opens without the server.
+import { newId } from "./tools.js";
+
 const { device, kept } = document.body.dataset;
 
 if (device && window.isSecureContext && "serviceWorker" in navigator) {
@@ -36,7 +38,7 @@ if (kept) {
   note.hidden = false;
   document.body.classList.add("is-kept");
   for (const id of document.querySelectorAll("form input[name=id]")) {
-    id.value = crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
+    id.value = newId();
   }
   const isTyped = () =>
     [...document.querySelectorAll("main input:not([type=hidden]), main textarea")].some(

@@ -9,6 +9,7 @@ import "./coach.js";
 import "./cup.js";
 import "./dip.js";
 import "./entry.js";
+import "./errand.js";
 import "./field.js";
 import "./forms.js";
 import "./jars.js";

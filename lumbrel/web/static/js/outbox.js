@@ -1,7 +1,7 @@
 // A line typed while the connection is gone is kept here, shown as waiting, and sent once when it
 // is back. Every line carries its own id, so sending it twice writes it once.
 import { asClock, kitchenSeconds, onNews } from "./news.js";
-import { memory } from "./tools.js";
+import { memory, newId } from "./tools.js";
 
 const KEY = "waiting lines";
 const list = document.getElementById("waiting");
@@ -142,7 +142,7 @@ async function sendAll() {
 // The form is ready for the next line, under an id of its own.
 function clear(form) {
   form.reset();
-  const id = crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
+  const id = newId();
   form.querySelector("[name=id]").value = id;
   for (const button of form.querySelectorAll("button")) button.disabled = false;
   form.querySelector("input:not([type=hidden])")?.focus();

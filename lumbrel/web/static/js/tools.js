@@ -32,6 +32,11 @@ export async function fetchText(address, options) {
   return answer.text();
 }
 
+/** A name that nobody else has; browsers make good ones only where the connection is safe. */
+export function newId() {
+  return crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;
+}
+
 /** Announce a component. Every property it sets is declared in it: an undeclared one would land
  * on the outermost component around it, shared by all its fields. */
 export function component(name, build) {
