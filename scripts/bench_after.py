@@ -2,43 +2,18 @@
 
 import io
 import random
-import statistics
-import tempfile
 import time
-from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Page
 
-from lumbrel import demo
 from lumbrel.core.colour.grades import CLASSES, colour_class
 from lumbrel.core.colour.photo import Pixels, judge
 from lumbrel.core.jar.plan import plan
-from lumbrel.web.shell.settings import Settings
-from tests.support.browser import chromium
-from tests.support.server import served
 from tests.worlds.photographs import BLANK, SAMPLE, Box, take
 
 PHOTOGRAPHS, FIRST_SEED = 120, 90_210
 SURE, WELL_INSIDE = 0.9, 8.0
-DRAG_EACH = """async (steps) => {
-  const slider = document.querySelector("[data-part=b]");
-  const said = document.getElementById("blend-said");
-  const took = [];
-  for (let i = 1; i <= steps; i++) {
-    slider.value = i * slider.step;
-    const began = performance.now();
-    const drawn = new Promise((done) => {
-      const eye = new MutationObserver(() => { eye.disconnect(); requestAnimationFrame(done); });
-      eye.observe(said, { childList: true });
-    });
-    slider.dispatchEvent(new Event("input", { bubbles: true }));
-    await drawn;
-    took.push(performance.now() - began);
-  }
-  return took;
-}"""
 
 
 def _cut(pixels: Pixels, box: Box) -> Pixels:
@@ -78,7 +53,7 @@ def photographs(rounds: int = 5) -> list[tuple[str, float, float, float]]:
 
 
 def measures() -> list[tuple[str, float, float]]:
-    """Milliseconds of the slowest jar plan, and of a slider's move until it is drawn."""
+    """Milliseconds of the slowest jar plan."""
     chance = random.Random(7)
     slowest = 0.0
     for _ in range(200):
@@ -86,25 +61,4 @@ def measures() -> list[tuple[str, float, float]]:
         began = time.perf_counter()
         plan(chance.uniform(2000, 60_000), sizes)
         slowest = max(slowest, time.perf_counter() - began)
-    return [("ms for the slowest of 200 jar plans", 1000 * slowest, 50.0), *_dragged()]
-
-
-def _dragged() -> list[tuple[str, float, float]]:
-    with tempfile.TemporaryDirectory() as scratch:
-        path = demo.database(Path(scratch))
-        demo.make(path)
-        clock = demo.clock(path, frozen=True)
-        settings = Settings(database=path, clock=clock, demo=True, refresh_seconds=0)
-        with served(settings) as address, chromium() as browser:
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            took = _drag(page, address)
-    return [("ms from a blend slider's move to its figures, median", statistics.median(took), 50.0)]
-
-
-def _drag(page: Page, address: str) -> list[float]:
-    page.goto(f"{address}/colour/26-056/meter")
-    page.get_by_role("button", name="Put the colour on the slip").click()
-    page.goto(f"{address}/colour/26-056/blend?b=kettle+26-055&c=water&wanted=Dark")
-    page.evaluate(DRAG_EACH, 5)
-    found: list[float] = page.evaluate(DRAG_EACH, 60)
-    return found
+    return [("ms for the slowest of 200 jar plans", 1000 * slowest, 50.0)]

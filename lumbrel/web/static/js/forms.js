@@ -1,6 +1,16 @@
 // Forms: which fields show, sent once, cautions put away, the slip at its last line.
 import { component, memory } from "./tools.js";
 
+// What stands a hundred times on a page is put together where it is opened.
+document.addEventListener(
+  "toggle",
+  ({ target }) => {
+    const waiting = target.open && target.querySelector(":scope > template");
+    if (waiting) waiting.replaceWith(waiting.content.cloneNode(true));
+  },
+  true,
+);
+
 // One of several ways to say a thing: only the fields it needs are shown.
 component("pick", () => ({
   picked: "",
