@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from datetime import date, timedelta
 from functools import cached_property
+from itertools import pairwise
 from math import log, sqrt
 
 import numpy as np
@@ -78,16 +79,22 @@ class Learned:
         by_rule: NDArray[np.float64] = self._empty + (self._full - self._empty) * held
         return by_rule
 
+    @cached_property
+    def _spells(self) -> list[tuple[Weather, ...]]:
+        """The weather of days that follow each other, anew where days are missing."""
+        ends = [
+            i + 1
+            for i, (one, after) in enumerate(pairwise(self.every))
+            if (after.day - one.day).days > 1
+        ]
+        bounds = [0, *ends, len(self.every)]
+        return [
+            tuple(day.weather for day in self.every[start:end]) for start, end in pairwise(bounds)
+        ]
+
     def _in_wood(self, wood: Wood) -> list[float]:
-        """How full the wood was each morning; anew where days are missing."""
-        found: list[float] = []
-        start = 0
-        for i, day in enumerate(self.every):
-            last = i + 1 == len(self.every)
-            if last or (self.every[i + 1].day - day.day).days > 1:
-                found += wood.mornings([d.weather for d in self.every[start : i + 1]])
-                start = i + 1
-        return found
+        """How full the wood was each morning."""
+        return [held for spell in self._spells for held in wood.mornings(spell)]
 
     def _wood(self) -> tuple[Wood, list[float]]:
         """The wood that bears out this woodlot's days best; the usual unless others are clearly better."""
@@ -121,51 +128,53 @@ class Learned:
     def _off_rule(self) -> NDArray[np.float64]:
         return self._litres - self.best_l * self._rules
 
-    def _mean(
-        self, weather: Weather, held: float, without: NDArray[np.bool_] | None = None
-    ) -> float:
-        """What such a day gives by all seasons, L a tap, without some of the days."""
+    def _mean(self, weather: Weather, held: float) -> float:
+        """What such a day gives by all seasons, L a tap."""
         rule = self.best_l * self._rule(weather, held)
         if not self.days:
             return rule
         here = np.array((weather.night_c, weather.day_c, held))
         near = np.exp(-0.5 * (((self._places - here) / np.array(_WIDTH)) ** 2).sum(axis=1))
         near = near * self._trust
-        if without is not None:
-            near = np.where(without, 0.0, near)
         off = float((near * self._off_rule).sum()) / (_RULE_WEIGHS + float(near.sum()))
         return max(rule + off, 0.0)
 
     @cached_property
     def _alone(self) -> NDArray[np.float64]:
         """What was to be expected of each day by all others but those beside it."""
-        found = np.zeros(len(self.days))
-        for i, day in enumerate(self.days):
-            beside = abs(self._order - self._order[i]) <= 1
-            found[i] = self._mean(day.weather, float(self._held[i]), beside)
-        return found
+        apart = (self._places[:, None] - self._places[None]) / np.array(_WIDTH)
+        near = np.exp(-0.5 * (apart**2).sum(axis=2)) * self._trust
+        near[abs(self._order[:, None] - self._order[None]) <= 1] = 0.0
+        off = (near * self._off_rule).sum(axis=1) / (_RULE_WEIGHS + near.sum(axis=1))
+        expected: NDArray[np.float64] = np.maximum(self.best_l * self._rules + off, 0.0)
+        return expected
 
     def season_factor(self, on: date) -> float:
         """How this season goes against the others, by its days before one; 1 at its beginning."""
+        return float(self._factors(np.array([on.toordinal()]), np.array([on.year]))[0])
+
+    def _factors(self, orders: NDArray[np.int_], seasons: NDArray[np.int_]) -> NDArray[np.float64]:
+        """The same for several days."""
         if not self.days:
-            return 1.0
-        ago = on.toordinal() - self._order
-        counts = (ago > 0) & (self._seasons == on.year)
+            return np.ones(len(orders))
+        ago = orders[:, None] - self._order[None]
+        counts = (ago > 0) & (self._seasons[None] == seasons[:, None])
         weights = np.where(counts, 0.5 ** (ago / _SEASON_HALVES_DAYS), 0.0)
-        gave, due = float(weights @ self._litres), float(weights @ self._alone)
         steady = _SEASON_WEIGHS * self.best_l / 2
-        return (gave + steady) / (due + steady)
+        factors: NDArray[np.float64] = (weights @ self._litres + steady) / (
+            weights @ self._alone + steady
+        )
+        return factors
 
     @cached_property
     def _spread(self) -> tuple[float, float]:
         """The ends of how far days lie from what was expected, in scatters."""
-        found = []
-        for i, day in enumerate(self.days):
-            expected = float(self._alone[i]) * self.season_factor(day.day)
-            if expected >= _FROM_SHARE * self.best_l and day.days == 1:
-                found.append((float(self._litres[i]) - expected) / self._scatter(expected))
+        expected = self._alone * self._factors(self._order, self._seasons)
+        ran = (expected >= _FROM_SHARE * self.best_l) & (self._trust == 1.0)
+        scatter = np.sqrt((_LEAST_L * self.best_l) ** 2 + (0.45 * expected) ** 2)
+        found = ((self._litres - expected) / scatter)[ran]
         weight = len(found) / (len(found) + _FIRST_WEIGHS)
-        if not found:
+        if not len(found):
             return _SPREAD_AT_FIRST
         low, high = np.quantile(found, (LOW, HIGH))
         first_low, first_high = _SPREAD_AT_FIRST

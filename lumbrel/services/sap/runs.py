@@ -18,6 +18,7 @@ from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.facts import BudsFacts, GatheredFacts
 from lumbrel.store import sap as store
 from lumbrel.store import sap_weather
+from lumbrel.store.db import once
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap_weather import WeatherDay
 
@@ -248,17 +249,28 @@ def learned_of(db: Connection, woodlot: Woodlot, before: date) -> Learned:
     for year in range(before.year - SEASONS + 1, before.year + 1):
         first = date(year, *FIRST_MONTH_DAY)
         last = min(date(year, *LAST_MONTH_DAY), before - timedelta(days=1))
-        weather = sap_weather.known(db, first, last)
+        weather = _weather_of(db, first, last)
         runs = {run.day: run for run in store.runs(db, woodlot.id, first, last)}
         if not runs:
             continue
-        for day, seen in sorted(weather.items()):
+        begins, ends = min(runs), max(runs)
+        for day, seen in weather:
             run = runs.get(day)
             # Between the first and last collection nothing gathered is nothing run; beyond, unknown.
-            within = min(runs) <= day <= max(runs)
+            within = begins <= day <= ends
             litres = run.litres / max(run.taps, 1.0) if run else (0.0 if within else None)
-            days.append(Day(day, Weather(seen.night_c, seen.day_c), litres, run.days if run else 1))
+            days.append(Day(day, seen, litres, run.days if run else 1))
     return Learned(days, by_warmth if woodlot.sugar_kind == "birch" else by_the_rule)
+
+
+def _weather_of(db: Connection, first: date, last: date) -> list[tuple[date, Weather]]:
+    """What is known of the weather between two days, in their order; all woodlots stand in one."""
+
+    def read() -> list[tuple[date, Weather]]:
+        known = sap_weather.known(db, first, last)
+        return [(day, Weather(one.night_c, one.day_c)) for day, one in sorted(known.items())]
+
+    return once(db, ("weather of days", first, last), read)
 
 
 @dataclass(frozen=True)
