@@ -29,6 +29,7 @@ from lumbrel.core.physics import water  # noqa: E402
 from lumbrel.web.shell.render import STATIC  # noqa: E402
 from scripts import (  # noqa: E402
     bench_after,
+    bench_browser,
     bench_candy,
     bench_hardship,
     bench_kitchen,
@@ -232,6 +233,7 @@ def main() -> int:
         ):
             results += [at_most(*measured) for measured in measure()]
         results += [at_most(*measured) for measured in bench_record.measures()]
+        results += [at_most(*measured) for measured in bench_browser.measures()]
         results += [at_most(*measured) for measured in bench_after.measures()]
         results += [at_most(*measured) for measured in bench_hardship.measures()]
         results += [at_most(*measured) for measured in bench_network.measures()]

@@ -18,6 +18,7 @@ from typing import Any
 from urllib.parse import urlencode, urlsplit
 from uuid import uuid4
 
+import jinja2
 from fastapi.testclient import TestClient
 
 from lumbrel.exchange import logbook as exchange
@@ -45,6 +46,8 @@ class Cost:
     statements: int
     status: int
     size: int
+    said: list[str] = field(default_factory=list)
+    """The statements, where they are kept."""
 
 
 @dataclass
@@ -108,10 +111,13 @@ class Kitchen:
             said["size"] += len(message.get("body", b""))
 
         self.statements.so_far = 0
+        if self.statements.said is not None:
+            self.statements.said = []
         began = time.process_time()
         self.loop.run_until_complete(self.app(scope, receive, send))
         took = 1000 * (time.process_time() - began)
-        return Cost(took, self.statements.so_far, said["status"], said["size"])
+        told = self.statements.said or []
+        return Cost(took, self.statements.so_far, said["status"], said["size"], told)
 
     def addresses(self) -> list[str]:
         """One of each address that links lead to."""
@@ -145,7 +151,9 @@ def _of_pages(kitchens: list[Kitchen], paths: list[str]) -> Iterator[Measured]:
     for kitchen in kitchens:
         kitchen.ask("/healthz")
     health = [statistics.median(k.ask("/healthz").ms for _ in range(60)) for k in kitchens]
+    kitchens[1].statements.said = []
     first = [{path: kitchen.ask(path) for path in paths} for kitchen in kitchens]
+    kitchens[1].statements.said = None
     again: list[dict[str, list[Cost]]] = [{path: [] for path in paths} for _ in kitchens]
     for _ in range(ROUNDS):
         for path in paths:
@@ -172,6 +180,53 @@ def _of_pages(kitchens: list[Kitchen], paths: list[str]) -> Iterator[Measured]:
     most = max(paths, key=lambda path: grown[path])
     yield f"20 seasons to one: page that grew most ({most})", grown[most], 1.3
     yield "heaviest page at 20 seasons, KB", max(c.size for c in known.values()) / 1024, 300
+    yield from _from_their_limits(kitchens[1], first[1], took[1], health[1])
+
+
+def _from_their_limits(
+    kitchen: Kitchen, first: dict[str, Cost], took: dict[str, float], health: float
+) -> Iterator[Measured]:
+    """How far pages are from what they could cost at the least: what the server does for any request, the SQL of
+    their first look once more with nothing made of it, and a plain template that fills in as many bytes."""
+    db = sqlite3.connect(kitchen.path)
+    db.execute("PRAGMA temp_store = MEMORY")
+    apart = {}
+    for path, cost in first.items():
+        if cost.status != 200 or cost.size < LEAST_BYTES or "/api/" in path:
+            continue
+        limits = [health + _bare_ms(db, cost.said) + _plain_ms(cost.size) for _ in range(5)]
+        apart[path] = took[path] / statistics.median(limits)
+    db.close()
+    for path in sorted(apart, key=lambda path: -apart[path]):
+        print(f"    {path:60} {apart[path]:6.1f} x its own limit", file=sys.stderr)
+    most = max(apart, key=lambda path: apart[path])
+    yield "20 seasons: pages, times their own limit, median", statistics.median(apart.values()), 2.5
+    yield f"20 seasons: page furthest from its own limit ({most})", apart[most], 4
+
+
+def _bare_ms(db: sqlite3.Connection, statements: list[str]) -> float:
+    """The statements that read, once more."""
+    began = time.process_time()
+    for statement in statements:
+        if statement.lstrip().upper().startswith(("SELECT", "WITH")):
+            db.execute(statement).fetchall()
+    return 1000 * (time.process_time() - began)
+
+
+PLAIN = jinja2.Environment(autoescape=True).from_string(
+    "{% for one in rows %}<p><b>{{ one.name }}</b> {{ one.text }}, {{ '%.1f' % one.value }}</p>\n{% endfor %}"
+)
+LEAST_BYTES, A_ROW = 3000, 60
+
+
+def _plain_ms(size: int) -> float:
+    rows = [
+        {"name": f"row {n}", "text": "bubbles small and even, foam low", "value": n / 7}
+        for n in range(size // A_ROW)
+    ]
+    began = time.process_time()
+    PLAIN.render(rows=rows).encode()
+    return 1000 * (time.process_time() - began)
 
 
 def _after_a_reading(kitchen: Kitchen, name: str) -> Iterator[Measured]:

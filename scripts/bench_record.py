@@ -12,7 +12,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -29,6 +29,7 @@ from lumbrel.store import samples as samples_store  # noqa: E402
 from lumbrel.store.db import opened  # noqa: E402
 from lumbrel.store.samples import Sample  # noqa: E402
 from scripts import bench_pages, long_record  # noqa: E402
+from tests.web.test_api import EXPECTED  # noqa: E402
 
 SEASONS = 20
 QUIET_AFTER_SECONDS, QUIET_SECONDS, LOAD_SECONDS = 20.0, 20.0, 8.0
@@ -91,21 +92,46 @@ def codes(record: Path) -> dict[str, str]:
         db.close()
 
 
-def standing_still(record: Path) -> tuple[float, float]:
-    """Percent of a core with nobody watching, and the first page after a start to the next, the
-    median of some starts."""
+def first_after_a_start(record: Path) -> float:
+    """The first page after a start to the next, the median of some starts."""
     first = []
     for _ in range(STARTS):
         with served(record, "serve", "--log-level", "error") as (port, _):
             each = [get(port, "/")[2] for _ in range(6)]
             first.append(each[0] / statistics.median(each[1:]))
-    with served(record, "serve", "--log-level", "error") as (port, pid):
+    return statistics.median(first)
+
+
+def standing_still(record: Path) -> tuple[float, float]:
+    """Percent of a core with nobody watching, and with one probe that sends each second besides."""
+    with served(record, "demo", "--frozen") as (port, pid):
         get(port, "/")
         time.sleep(QUIET_AFTER_SECONDS)
-        before, began = _cpu_seconds(pid), time.perf_counter()
-        time.sleep(QUIET_SECONDS)
-        used = _cpu_seconds(pid) - before
-        return 100 * used / (time.perf_counter() - began), statistics.median(first)
+        idle = _share_of_a_core(pid, lambda: time.sleep(QUIET_SECONDS))
+        token = _token(port)
+        time.sleep(QUIET_AFTER_SECONDS)
+        sent = _share_of_a_core(pid, lambda: _sends_each_second(port, token))
+    return idle, sent
+
+
+def _share_of_a_core(pid: int, meanwhile: Callable[[], None]) -> float:
+    """Percent of a core that a process used."""
+    before, began = _cpu_seconds(pid), time.perf_counter()
+    meanwhile()
+    return 100 * (_cpu_seconds(pid) - before) / (time.perf_counter() - began)
+
+
+def _sends_each_second(port: int, token: str) -> None:
+    start = datetime(2026, 4, 18, 14, 20, 0, 50_000, UTC)
+    for n in range(int(QUIET_SECONDS)):
+        at = start + timedelta(seconds=n)
+        body = json.dumps({"samples": [{"temperature_c": 103.0, "at": at.isoformat()}]})
+        link = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+        headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
+        link.request("POST", "/api/probes/samples", body, headers)
+        link.getresponse().read()
+        link.close()
+        time.sleep(1)
 
 
 def _cpu_seconds(pid: int) -> float:
@@ -116,26 +142,34 @@ def _cpu_seconds(pid: int) -> float:
 def quiet(one: Path, many: Path) -> Iterator[tuple[str, float, float]]:
     """What a server does while nobody watches."""
     for name, record in (("one season", one), ("20 seasons", many)):
-        idle, first = standing_still(record)
-        yield f"nobody watching, {name}: percent of a core", idle, 2
+        idle, sent = standing_still(record)
+        yield f"nobody watching, {name}: percent of a core", idle, 1
+        yield f"nobody watching, one probe sends, {name}: percent of a core", sent, 3
+        first = first_after_a_start(record)
         yield f"first page after a start, {name}, times the next", first, 1.5
 
 
-def a_sum() -> tuple[str, float, float]:
-    """`lumbrel compute` to the start of a bare Python, in turns."""
+def sums() -> Iterator[tuple[str, float, float]]:
+    """`lumbrel compute` of anything to the start of a bare Python, in turns."""
     command = [str(Path(sys.executable).with_name("lumbrel")), "compute"]
-    each = {
-        "bare": [sys.executable, "-c", "pass"],
-        "sum": [*command, "boiling-point", "elevation_m=418"],
-    }
-    took: dict[str, list[float]] = {name: [] for name in each}
-    for _ in range(25):
-        for name, words in each.items():
-            began = time.perf_counter()
-            subprocess.run(words, stdout=subprocess.DEVNULL, check=True, cwd=ROOT)
-            took[name].append(time.perf_counter() - began)
-    ratio = statistics.median(took["sum"]) / statistics.median(took["bare"])
-    return "lumbrel compute, times a bare Python's start", ratio, 6
+    bare = [sys.executable, "-c", "pass"]
+    given = {name: [f"{k}={json.dumps(v)}" for k, v in body.items()] for name, body, *_ in EXPECTED}
+    ratios = {}
+    for name, words in given.items():
+        took: list[list[float]] = [[], []]
+        for _ in range(9):
+            for each, line in zip(took, (bare, [*command, name, *words]), strict=True):
+                began = time.perf_counter()
+                subprocess.run(line, stdout=subprocess.DEVNULL, check=True, cwd=ROOT)
+                each.append(time.perf_counter() - began)
+        ratios[name] = statistics.median(took[1]) / statistics.median(took[0])
+    most = max(ratios, key=lambda name: ratios[name])
+    yield (
+        "lumbrel compute, times a bare Python's start, median",
+        statistics.median(ratios.values()),
+        6,
+    )
+    yield f"lumbrel compute, the slowest ({most})", ratios[most], 6
 
 
 def under_load(record: Path) -> Iterator[tuple[str, float, float]]:
@@ -263,7 +297,7 @@ def measures() -> Iterator[tuple[str, float, float]]:
         yield from bench_pages.memory(one, many, ROOT)
         yield from quiet(one, many)
         yield from under_load(one)
-        yield a_sum()
+        yield from sums()
         yield weight()
 
 

@@ -120,7 +120,7 @@ class Shared(KitchenCase):
 
     def test_progress_is_told_now_and_then_and_at_the_end(self) -> None:
         told: list[tuple[int, int]] = []
-        progress = Progress(lambda done, whole, left: told.append((done, whole)))
+        progress = Progress("Read", lambda did, done, whole, left: told.append((done, whole)))
         progress.of(1000)
         self.assertEqual(list(progress.counted(range(1000))), list(range(1000)))
         self.assertEqual(told[-1], (1000, 1000))

@@ -13,10 +13,14 @@ class Counted:
 
     def __init__(self) -> None:
         self.so_far = 0
+        self.said: list[str] | None = None
+        """What they were, with what was given to them; only if it is a list."""
 
-    def add(self, _statement: str) -> None:
+    def add(self, statement: str) -> None:
         """One more."""
         self.so_far += 1
+        if self.said is not None:
+            self.said.append(statement)
 
 
 @contextmanager

@@ -29,7 +29,14 @@ from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
 from lumbrel.services.pan import continuous, dipstick, signs, weighed
-from lumbrel.services.pan.evidence_probe import Told, brix_of, live_heat, live_of, probe_of
+from lumbrel.services.pan.evidence_probe import (
+    ProbeSays,
+    Told,
+    brix_of,
+    live_heat,
+    live_of,
+    probe_of,
+)
 from lumbrel.services.pan.evidence_words import BurnerChange, Word, changes_said, tells, words_of
 from lumbrel.services.pan.run import Boil, boil_of
 from lumbrel.services.pan.unsaid import Away, Jump, answered, away, jumps_answered
@@ -124,15 +131,16 @@ def gather(
         jumps: where what is in it may have become another, besides what was answered.
         drift_k_per_h: by how much its probe is held to drift, one sigma; None: as any does.
     """
-    gone = away(context, (told := live_of(context)).falls, context.taken_in.at)
-    boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
-    readings = _readings(context, boil)
-    probe = probe_of(context, boil, told, gone)
+    # Tales differ in who counts; what they are told of is the same.
+    run = context.once(("run", *jumps), partial(_run_of, context, jumps))
+    boil, readings, probe, gone = run.boil, run.readings, run.probe, run.gone
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
     is_out = probe.instrument and probe.instrument.id in {one.instrument_id for one in left_out}
-    counts = probe.instrument and not is_out and ThermometerFacts in trusted
-    heat = live_heat(context, told, probe, boil) if counts else []
+    heat: list[Heat] = []
+    if probe.instrument and not is_out and ThermometerFacts in trusted:
+        told = live_of(context)
+        heat = context.once(("heat", *jumps), partial(live_heat, context, told, probe, boil))
     slipped = _slipped(context)
     counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out, slipped)]
     drift = _drift(context, probe.instrument, drift_k_per_h)
@@ -161,6 +169,22 @@ def gather(
         drawn_from=boil.drawn_from,
         troubles=_troubles(context, probe.instrument),
     )
+
+
+class _Run(NamedTuple):
+    """What tales of a boil are told of."""
+
+    boil: Boil
+    readings: list[Corrected]
+    probe: ProbeSays
+    gone: list[Away]
+
+
+def _run_of(context: BatchContext, jumps: Sequence[Jump]) -> _Run:
+    told = live_of(context)
+    gone = away(context, told.falls, context.taken_in.at)
+    boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
+    return _Run(boil, _readings(context, boil), probe_of(context, boil, told, gone), gone)
 
 
 def _is_out(reading: Corrected, left_out: Sequence[LeftOut], slipped: set[str]) -> bool:

@@ -21,7 +21,7 @@ from lumbrel.store.samples import Sample
 PROBE_SPEAKS = timedelta(minutes=2)
 
 
-def live_heat(context: BatchContext, told: "Told", probe: "_Probe", boil: Boil) -> list[Heat]:
+def live_heat(context: BatchContext, told: "Told", probe: "ProbeSays", boil: Boil) -> list[Heat]:
     """What the probe's run says while it boiled."""
     if told.today is None or told.run is None:
         return []
@@ -83,7 +83,7 @@ def _live_of(context: BatchContext) -> Told:
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Probe:
+class ProbeSays:
     """What the probe in the vessel says: its run, and its word of now."""
 
     instrument: Instrument[ThermometerDetail] | None = None
@@ -95,10 +95,10 @@ class _Probe:
     """Its word on the density; None while it says nothing of it."""
 
 
-def probe_of(context: BatchContext, boil: Boil, told: Told, gone: Sequence[Away]) -> _Probe:
+def probe_of(context: BatchContext, boil: Boil, told: Told, gone: Sequence[Away]) -> ProbeSays:
     probe, newest = told.instrument, told.newest
     if probe is None:
-        return _Probe()
+        return ProbeSays()
     until = boil.until
     whiles = [(a, b) for a, b in boil.unsettled if a <= until]
     ended = max((b for _, b in whiles), default=boil.start)
@@ -108,7 +108,7 @@ def probe_of(context: BatchContext, boil: Boil, told: Told, gone: Sequence[Away]
         and newest.at >= context.taken_in.at
     )
     settled = until >= ended + heats.PROBE_SETTLES
-    return _Probe(
+    return ProbeSays(
         instrument=probe,
         points=told.points,
         boiling=heats.settled(told.points, boil.start, boil.unsettled),
