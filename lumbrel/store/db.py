@@ -101,11 +101,12 @@ def once(
         if db.looked_at != now:
             db.looked_at, db.seen = now, {}
         seen = db.seen
-    if name not in seen:
-        while len(seen) >= MOST_REMEMBERED:
-            seen.pop(next(iter(seen)))
-        seen[name] = read()
-    return cast(T, seen[name])
+    found = seen.pop(name) if name in seen else read()
+    while len(seen) >= MOST_REMEMBERED:
+        # The one used longest ago: who walks a long list keeps what is asked for again and again.
+        seen.pop(next(iter(seen)))
+    seen[name] = found
+    return cast(T, found)
 
 
 @contextmanager

@@ -5,20 +5,26 @@ from datetime import datetime
 from graphlib import CycleError, TopologicalSorter
 from sqlite3 import Connection
 
-from lumbrel.store.db import instant
+from lumbrel.store.db import instant, once
 from lumbrel.store.flow import FLOWED, IN_ORDER, Flowed, flowed_of
 
 
 def flows_into(db: Connection, parcel_id: str) -> list[Flowed]:
     """What came into a parcel, oldest first."""
-    rows = db.execute(FLOWED + "WHERE flow.target_id = ?" + IN_ORDER, (parcel_id,))
-    return [flowed_of(row) for row in rows]
+    return _flows(db, "target_id", parcel_id)
 
 
 def flows_out_of(db: Connection, parcel_id: str) -> list[Flowed]:
     """What left a parcel, oldest first."""
-    rows = db.execute(FLOWED + "WHERE flow.source_id = ?" + IN_ORDER, (parcel_id,))
-    return [flowed_of(row) for row in rows]
+    return _flows(db, "source_id", parcel_id)
+
+
+def _flows(db: Connection, end: str, parcel_id: str) -> list[Flowed]:
+    def read() -> list[Flowed]:
+        rows = db.execute(f"{FLOWED} WHERE flow.{end} = ? {IN_ORDER}", (parcel_id,))
+        return [flowed_of(row) for row in rows]
+
+    return list(once(db, ("flows", end, parcel_id), read))
 
 
 def gone_to_woodlot(
