@@ -57,12 +57,16 @@ _lot = mapper(LotRow)
 
 def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:
     """The lots of syrup of a season, newest first."""
-    rows = db.execute(
-        "SELECT * FROM lot_now WHERE season = ? AND confection = '' "
-        "ORDER BY taken_at DESC, code LIMIT ?",
-        (season, limit),
-    )
-    return [_lot(row) for row in rows]
+
+    def read() -> list[LotRow]:
+        rows = db.execute(
+            "SELECT * FROM lot_now WHERE season = ? AND confection = '' "
+            "ORDER BY taken_at DESC, code LIMIT ?",
+            (season, limit),
+        )
+        return [_lot(row) for row in rows]
+
+    return list(once(db, ("lots of season", season, limit), read))
 
 
 @dataclass(frozen=True, kw_only=True)

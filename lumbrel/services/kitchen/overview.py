@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
+from typing import NamedTuple
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base import batch as contexts
@@ -26,6 +27,7 @@ from lumbrel.services.stations import waiting
 from lumbrel.services.take_in.near_syrup import WAITS_AT
 from lumbrel.store import kept, kept_lots
 from lumbrel.store import samples as samples_store
+from lumbrel.store.db import once
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept_lots import LotRow
 from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen, vessels
@@ -36,27 +38,43 @@ LAST_DRAWS = 40
 TREND_OVER = timedelta(hours=3)
 
 
-def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
-    """Batches drawn half a day to three days ago whose density nobody has checked cold yet."""
-    found = []
-    for batch in kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS):
+class _Due(NamedTuple):
+    """What of a drawn batch is still to be done, by its lines alone."""
+
+    left_at: datetime | None
+    """When syrup that nobody has checked cold left the fire."""
+    packed_at: datetime | None
+    """When jars were filled last that nobody has looked at since."""
+
+
+def _due_of(db: Connection, batch: Batch, now: datetime) -> _Due:
+    known = once(db, "what is due", lambda: dict[str, _Due]())
+    if batch.id not in known:
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)
         # Syrup was drawn of it: no confection, and not near-syrup that is finished elsewhere.
         syrup = slip.of_kind(DrawnFacts) and not standing.is_near_syrup(slip.current)
         left = slip.left_at if syrup else None
-        if left and not any(_is_cold(e) and e.at > left for e in read):
-            found.append(batch)
-    return sorted(found, key=lambda b: b.opened_at)
+        if left and any(_is_cold(e) and e.at > left for e in read):
+            left = None
+        packed = slip.last(JarFacts)
+        looked_at = slip.of_kind(CheckedFacts)
+        known[batch.id] = _Due(left, packed.at if packed and not looked_at else None)
+    return known[batch.id]
+
+
+def due_cold_checks(db: Connection, now: datetime) -> list[Batch]:
+    """Batches drawn half a day to three days ago whose density nobody has checked cold yet."""
+    drawn = kept.drawn_between(db, now - PROVE_UNTIL, now - PROVE_FROM, LAST_DRAWS)
+    return sorted((b for b in drawn if _due_of(db, b, now).left_at), key=lambda b: b.opened_at)
 
 
 def due_next_day(db: Connection, now: datetime) -> list[Batch]:
     """Batches jarred half a day to a week ago whose lids nobody has looked at yet."""
     found = []
     for batch in kept.drawn_between(db, now - LIDS_UNTIL, now - NEXT_DAY, LAST_DRAWS):
-        slip = contexts.of(db, batch, now)
-        packed = slip.last(JarFacts)
-        if packed and now - packed.at >= NEXT_DAY and not slip.of_kind(CheckedFacts):
+        packed_at = _due_of(db, batch, now).packed_at
+        if packed_at and now - packed_at >= NEXT_DAY:
             found.append(batch)
     return sorted(found, key=lambda b: b.opened_at)
 
