@@ -182,9 +182,16 @@ def _runs(db: Connection, since: date, until: date) -> dict[str, list[RunDay]]:
         (since.isoformat(), until.isoformat()),
     )
     found: dict[str, list[RunDay]] = {}
-    for row in rows:
-        day = date.fromisoformat(row["day"])
-        found.setdefault(row["woodlot_id"], []).append(RunDay(**dict(row) | {"day": day}))
+    for woodlot_id, day, litres, solids_kg, taps, days in rows:
+        run = RunDay(
+            woodlot_id=woodlot_id,
+            day=date.fromisoformat(day),
+            litres=litres,
+            solids_kg=solids_kg,
+            taps=taps,
+            days=days,
+        )
+        found.setdefault(woodlot_id, []).append(run)
     return found
 
 

@@ -102,7 +102,7 @@ class Learned:
 
         def off(wood: Wood) -> tuple[float, list[float]]:
             held = self._in_wood(wood)
-            rules = self._by_the_rule(np.array([held[i] for i in told]))
+            rules = self._by_the_rule(np.array(held)[told])
             whole = float((rules * rules * self._trust).sum()) + 1e-9
             best = float((rules * self._litres * self._trust).sum()) / whole
             missed = float((self._trust * (self._litres - best * rules) ** 2).sum())
@@ -128,16 +128,17 @@ class Learned:
     def _off_rule(self) -> NDArray[np.float64]:
         return self._litres - self.best_l * self._rules
 
-    def _mean(self, weather: Weather, held: float) -> float:
-        """What such a day gives by all seasons, L a tap."""
-        rule = self.best_l * self._rule(weather, held)
+    def _means(self, days: Sequence[tuple[Weather, float]]) -> NDArray[np.float64]:
+        """What such days give by all seasons, L a tap: their weather, and how full the wood is."""
+        rules: NDArray[np.float64] = self.best_l * np.array([self._rule(*one) for one in days])
         if not self.days:
-            return rule
-        here = np.array((weather.night_c, weather.day_c, held))
-        near = np.exp(-0.5 * (((self._places - here) / np.array(_WIDTH)) ** 2).sum(axis=1))
-        near = near * self._trust
-        off = float((near * self._off_rule).sum()) / (_RULE_WEIGHS + float(near.sum()))
-        return max(rule + off, 0.0)
+            return rules
+        here = np.array([(weather.night_c, weather.day_c, held) for weather, held in days])
+        apart = (self._places[None] - here[:, None]) / np.array(_WIDTH)
+        near = np.exp(-0.5 * (apart**2).sum(axis=2)) * self._trust
+        off = (near * self._off_rule).sum(axis=1) / (_RULE_WEIGHS + near.sum(axis=1))
+        means: NDArray[np.float64] = np.maximum(rules + off, 0.0)
+        return means
 
     @cached_property
     def _alone(self) -> NDArray[np.float64]:
@@ -236,16 +237,16 @@ class Learned:
         self, weather: Weather, evening: float, sigma_k: float
     ) -> tuple[float, float]:
         """Mean and one sigma over what the weather may be."""
-        if sigma_k <= 0:
-            return self._mean(weather, self.wood.after_night(evening, weather.night_c)), 0.0
-        points = ((-1.732, 1 / 6), (0.0, 2 / 3), (1.732, 1 / 6))
-        found = []
+        points = ((-1.732, 1 / 6), (0.0, 2 / 3), (1.732, 1 / 6)) if sigma_k > 0 else ((0.0, 1.0),)
+        days, weights = [], []
         for night_off, night_weight in points:
             for day_off, day_weight in points:
                 day_c = weather.day_c + day_off * sigma_k
                 night_c = min(weather.night_c + night_off * sigma_k, day_c)
                 held = self.wood.after_night(evening, night_c)
-                found.append((self._mean(Weather(night_c, day_c), held), night_weight * day_weight))
-        mean = sum(litres * weight for litres, weight in found)
-        spread = sum(weight * (litres - mean) ** 2 for litres, weight in found)
+                days.append((Weather(night_c, day_c), held))
+                weights.append(night_weight * day_weight)
+        litres, share = self._means(days), np.array(weights)
+        mean = float(litres @ share)
+        spread = float((litres - mean) ** 2 @ share)
         return mean, sqrt(spread)
