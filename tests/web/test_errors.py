@@ -135,6 +135,7 @@ class Said(ErrorCase):
             f"/pan/{code}/series?since=nan",
             f"/pan/{code}/series?since=inf",
             f"/pan/{code}/series?since=1e18",
+            *(f"/pan/{code}/series?upto={wrong}" for wrong in ("nan", "inf", "-1e18", "1e18", "1")),
             f"/pan/{code}/cup?seconds=nan",
             "/shelf?page=99999&season=9999",
             "/accounts?season=0000",

@@ -2,11 +2,15 @@
 
 import asyncio
 import json
+import math
 import re
+from datetime import timedelta
 
 from fastapi.testclient import TestClient
 
+from lumbrel.services.pan.series import MOST_POINTS
 from lumbrel.store import samples as samples_store
+from lumbrel.store.samples import Sample, add_samples
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 from tests.support.devices import OpenKitchen
@@ -16,7 +20,8 @@ from tests.support.kitchen import NOON, KitchenCase
 class Probes(KitchenCase):
     def setUp(self) -> None:
         super().setUp()
-        app = create_app(Settings(database=self.path, clock=lambda: NOON, refresh_seconds=0))
+        self.at = NOON
+        app = create_app(Settings(database=self.path, clock=lambda: self.at, refresh_seconds=0))
         self.client = self.enterContext(
             TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False)
         )
@@ -110,3 +115,35 @@ class Probes(KitchenCase):
         self.assertEqual(len(run["path"]["at"]), len(run["path"]["brix"]))
         self.assertEqual([m["kind"] for m in run["marks"]], ["boiling"])
         self.assertEqual(run["target"], 66.9)
+        self.assertFalse(run["samples"]["thinned"])
+        self.assertEqual(self.client.get(f"/pan/{code}/series?upto=1").json()["samples"]["at"], [])
+
+    def test_a_long_run_is_drawn_from_as_many_points_as_pixels_and_looked_at_closely(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        seconds = 4 * MOST_POINTS
+        heat = [98 + 5 * i / seconds + 0.2 * math.sin(i / 40) for i in range(seconds)]
+        heat[5001], heat[5003] = 90.0, 109.0
+        start = NOON + timedelta(seconds=1)
+        add_samples(
+            self.db,
+            "probe-1",
+            [Sample(start + timedelta(seconds=i), value) for i, value in enumerate(heat)],
+        )
+        self.at = start + timedelta(seconds=seconds)
+        whole = self.client.get(f"/pan/{code}/series").json()["samples"]
+        self.assertTrue(whole["thinned"])
+        self.assertLessEqual(len(whole["at"]), MOST_POINTS)
+        self.assertGreater(len(whole["at"]), MOST_POINTS / 2)
+        self.assertEqual((min(whole["value"]), max(whole["value"])), (90.0, 109.0))
+        self.assertEqual(whole["at"], sorted(set(whole["at"])))
+        places = [round(at - start.timestamp()) for at in whole["at"]]
+        self.assertEqual((places[0], places[-1]), (0, seconds - 1), "later ones go on from there")
+        self.assertEqual([heat[i] for i in places], whole["value"])
+        for i in range(0, seconds - 40, 37):
+            kept = [heat[place] for place in places if i - 10 <= place < i + 50]
+            self.assertLessEqual(min(kept), min(heat[i : i + 40]))
+            self.assertGreaterEqual(max(kept), max(heat[i : i + 40]))
+        begins = start.timestamp() + 5000.5
+        close = self.client.get(f"/pan/{code}/series?since={begins}&upto={begins + 4}").json()
+        self.assertEqual(close["samples"]["value"], heat[5001:5005])
+        self.assertFalse(close["samples"]["thinned"])

@@ -3,8 +3,11 @@
 import json
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from math import isfinite
 from typing import Any
+
+import numpy as np
 
 from lumbrel.core.pan.target import CEILING_BRIX, FLOOR_BRIX
 from lumbrel.core.physics.sucrose import MAX_BOIL_BRIX
@@ -37,20 +40,23 @@ EVENTS = (
 MOST_AHEAD = timedelta(hours=4)
 
 
-def as_json(context: BatchContext, lines: Sequence[Line], since: float = 0.0) -> str:
+def as_json(
+    context: BatchContext, lines: Sequence[Line], since: float = 0.0, upto: float = 0.0
+) -> str:
     """Everything the run picture draws, times in seconds of the epoch, temperatures in the unit
     of the kitchen's choice.
 
     Args:
         lines: the batch's slip.
         since: samples after this moment only, for a picture that is drawn already.
+        upto: up to this one only, where a part of it is looked at closely; 0 for all.
     """
     board = board_now(context)
     drawn = context.first(DrawFacts)
     until = drawn.at if drawn else context.now
     finish = None if drawn else board.finish_at
     document = {
-        "samples": _samples(board, since, until),
+        "samples": _samples(board, since, _moment(upto, until) if upto else until),
         "path": _path(board, until, finish),
         "marks": [
             *_marks_of_lines(lines),
@@ -70,19 +76,48 @@ def as_json(context: BatchContext, lines: Sequence[Line], since: float = 0.0) ->
     return json.dumps(document, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
 
 
-def _samples(board: Board, since: float, until: datetime) -> dict[str, list[float]]:
+def _moment(seconds: float, latest: datetime) -> datetime:
+    """A moment of the epoch, none later than another; that one where it is no number."""
+    if not isfinite(seconds):
+        return latest
+    return datetime.fromtimestamp(min(max(seconds, 0.0), latest.timestamp()), UTC)
+
+
+def _samples(board: Board, since: float, until: datetime) -> dict[str, Any]:
     """What the probe sent, in the unit of the kitchen's choice."""
     probe, context = board.evidence.probe, board.context
     if probe is None:
-        return {"at": [], "value": []}
+        return {"at": [], "value": [], "thinned": False}
     start = context.taken_in.at
     if isfinite(since) and since > start.timestamp():
-        start = datetime.fromtimestamp(min(since, until.timestamp()), UTC)
+        start = _moment(since, until)
     times, values = samples_store.sample_arrays(context.db, probe.id, start, until)
+    drawn = telling(values)
     if _unit(context) == "F":
-        # A night has 28 800: what `convert` does, without its look-up for each.
+        # What `convert` does, without its look-up for each.
         values = [round(value * 1.8 + 32, 2) for value in values]
-    return {"at": times, "value": values}
+    return {
+        "at": [times[i] for i in drawn],
+        "value": [values[i] for i in drawn],
+        "thinned": len(drawn) < len(values),
+    }
+
+
+def telling(values: Sequence[float]) -> Sequence[int]:
+    """The places of those values that make a line of as many points as a picture has pixels: of each stretch its
+    least and its greatest, and both ends."""
+    count = len(values)
+    if count <= MOST_POINTS:
+        return range(count)
+    every = np.array(values)
+    bounds = np.linspace(0, count, MOST_POINTS // 2).astype(int)
+    found = {0, count - 1}
+    for a, b in pairwise(bounds.tolist()):
+        found |= {a + int(every[a:b].argmin()), a + int(every[a:b].argmax())}
+    return sorted(found)
+
+
+MOST_POINTS = 1600
 
 
 def _path(board: Board, until: datetime, finish: datetime | None) -> dict[str, list[float]]:

@@ -303,11 +303,11 @@ def cup(
 
 
 @router.get("/pan/{code}/series")
-def series(visit: Here, code: str, since: float = 0.0) -> Response:
-    """The run as arrays for the picture: the probe's samples since a moment (seconds of the
+def series(visit: Here, code: str, since: float = 0.0, upto: float = 0.0) -> Response:
+    """The run as arrays for the picture: the probe's samples between two moments (seconds of the
     epoch), the fitted path with its band, every reading and event."""
     context = _boil(visit, code)
-    body = as_json(context, slip.lines(context), since)
+    body = as_json(context, slip.lines(context), since, upto)
     return Response(body, media_type="application/json")
 
 

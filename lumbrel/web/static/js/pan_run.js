@@ -1,7 +1,7 @@
 // The run on canvas: shows and reads off; every figure in it comes from the server.
 import { onNews } from "./news.js";
 import { brixPlot, heatPlot } from "./run/plots.js";
-import { joined, readOff, wholeOf } from "./run/series.js";
+import { drawnOf, joined, readOff, wholeOf } from "./run/series.js";
 import { later } from "./tools.js";
 
 const LEAST_SPAN_S = 60;
@@ -21,10 +21,14 @@ class PanRun {
     return wholeOf(this.run);
   }
 
+  async ask(since, upto) {
+    const answer = await fetch(`/pan/${box.dataset.code}/series?since=${since}&upto=${upto}`);
+    return answer.json();
+  }
+
   async load(since) {
     const last = (since && this.run?.samples.at.at(-1)) || 0;
-    const answer = await fetch(`/pan/${box.dataset.code}/series?since=${last}`);
-    const fresh = await answer.json();
+    const fresh = await this.ask(last, 0);
     this.run = last ? joined(this.run, fresh) : fresh;
     this.build();
   }
@@ -38,7 +42,7 @@ class PanRun {
     }
     this.show(...(this.shown && this.zoomed ? this.shown : this.whole));
     box.dataset.at = `${performance.now()}`;
-    box.dataset.drawn = `${run.samples.at.length}`;
+    box.dataset.drawn = `${drawnOf(run).at.length}`;
   }
 
   options() {
@@ -80,11 +84,23 @@ class PanRun {
   showAll() {
     this.zoomed = false;
     this.show(...this.whole);
+    this.lookClosely();
   }
 
   noteZoom() {
     const [first, last] = this.whole;
     this.zoomed = this.shown[0] > first || this.shown[1] < last;
+    this.lookClosely();
+  }
+
+  // A long run is drawn from as many points as pixels; a part of it that is looked at, from its own.
+  async lookClosely() {
+    if (!this.run.samples.thinned) return;
+    const [from, to] = this.shown;
+    const seen = this.zoomed ? (await this.ask(from, to)).samples : null;
+    if (from !== this.shown[0] || to !== this.shown[1]) return;
+    this.run.close = seen;
+    this.build();
   }
 
   // Arrows move the reading, + and - zoom about it, 0 shows all.

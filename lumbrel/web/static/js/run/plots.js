@@ -1,6 +1,6 @@
 // The two plots of the run: density over all of it, heat under it.
 import { colour, drawBand, drawMarks, drawTarget, FONT } from "./paint.js";
-import { clock, densities, heats, split } from "./series.js";
+import { clock, densities, drawnOf, heats, split } from "./series.js";
 
 const MINUTE = 60;
 const HOUR = 3600;
@@ -67,5 +67,6 @@ export function heatPlot(run, options, place) {
     series: [{}, { stroke: colour("--cobalt"), width: 2.5, ...NO_POINTS }],
     hooks: { ...options.hooks, draw: [(plot) => drawTarget(run, plot)] },
   };
-  return new window.uPlot(all, [run.samples.at, run.samples.value], place);
+  const { at, value } = drawnOf(run);
+  return new window.uPlot(all, [at, value], place);
 }

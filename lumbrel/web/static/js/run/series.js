@@ -30,9 +30,13 @@ export function joined(run, fresh) {
   const samples = {
     at: run.samples.at.concat(fresh.samples.at),
     value: run.samples.value.concat(fresh.samples.value),
+    thinned: run.samples.thinned || fresh.samples.thinned,
   };
-  return { ...fresh, samples };
+  return { ...fresh, samples, close: run.close };
 }
+
+/** What is drawn of the samples: all of them, or those of the part that is looked at closely. */
+export const drawnOf = (run) => run.close ?? run.samples;
 
 /** What was, or what is expected: one point of overlap joins them. */
 export function split(run, past) {
@@ -70,7 +74,7 @@ export function readOff(run, at, near) {
   const parts = [clock(run, at)];
   const brix = run.path.brix[nearest(run.path.at, at)];
   if (brix !== undefined) parts.push(`${brix.toFixed(1)} Brix`);
-  const { samples } = run;
+  const samples = drawnOf(run);
   const i = nearest(samples.at, at);
   if (samples.at.length && Math.abs(samples.at[i] - at) < NEAR_SAMPLE_S) {
     parts.push(`${samples.value[i].toFixed(1)} ${run.unit}`);
