@@ -25,6 +25,9 @@ component("dip", () => ({
     this.look();
     this.at = Math.min(this.at + STEP, this.now);
   },
+  get isUndipped() {
+    return !this.isDipped;
+  },
   get isDipped() {
     return this.at !== null;
   },

@@ -17,6 +17,9 @@ component("pick", () => ({
   init() {
     this.picked = this.$root.dataset.start;
   },
+  pick(event) {
+    this.picked = event.target.value;
+  },
   get isMeter() {
     return this.picked === "meter";
   },

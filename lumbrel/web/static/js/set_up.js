@@ -18,6 +18,9 @@ component("setUp", () => ({
     const chosen = this.$root.querySelector("input[name=where]:checked");
     if (chosen) this.where = chosen.value;
   },
+  pick(event) {
+    this.where = event.target.value;
+  },
   fill(kept) {
     for (const input of this.$root.elements) {
       if (!input.name || input.type === "hidden") continue;
