@@ -153,7 +153,7 @@ def gather(
         probe=probe.instrument,
         probe_now=probe.now,
         probe_reading=probe.reading,
-        probe_samples=[Sample(p.at, p.shown_c) for p in probe.points],
+        probe_samples=run.samples,
         fitted=fitted,
         weights=weights,
         words=count,
@@ -177,6 +177,7 @@ class _Run(NamedTuple):
     boil: Boil
     readings: list[Corrected]
     probe: ProbeSays
+    samples: list[Sample]
     gone: list[Away]
 
 
@@ -184,7 +185,9 @@ def _run_of(context: BatchContext, jumps: Sequence[Jump]) -> _Run:
     told = live_of(context)
     gone = away(context, told.falls, context.taken_in.at)
     boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
-    return _Run(boil, _readings(context, boil), probe_of(context, boil, told, gone), gone)
+    probe = probe_of(context, boil, told, gone)
+    samples = [Sample(point.at, point.shown_c) for point in probe.points]
+    return _Run(boil, _readings(context, boil), probe, samples, gone)
 
 
 def _is_out(reading: Corrected, left_out: Sequence[LeftOut], slipped: set[str]) -> bool:
