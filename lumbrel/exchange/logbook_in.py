@@ -9,7 +9,7 @@ from sqlite3 import Connection, IntegrityError, InterfaceError, ProgrammingError
 from typing import Any, BinaryIO, get_args
 
 from lumbrel.exchange.logbook import JPEG, TABLES, NotTaken, Table, settings_in
-from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, Source, source_of
+from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, LogbookSource, source_of
 from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import kept, says
 from lumbrel.store import photographs
@@ -64,7 +64,7 @@ def take_in(
 
 def put(
     db: Connection,
-    source: Source,
+    source: LogbookSource,
     *,
     preview: bool = False,
     verify: Callable[[], None] = lambda: None,
@@ -115,8 +115,8 @@ def _is_sound(db: Connection) -> None:
         raise NotTaken(f"More would have left {short['parcel_id']} than was packed.")
 
 
-def _write(db: Connection, source: Source, coming: Coming, steps: Progress) -> None:
-    mine, brought = settings_in(db), 0
+def _write(db: Connection, source: LogbookSource, coming: Coming, steps: Progress) -> None:
+    settings = _Settings(settings_in(db))
     has_lines = db.execute("SELECT 1 FROM line").fetchone() is not None
     for table in TABLES:
         defaults = _defaults(db, table)
@@ -125,16 +125,12 @@ def _write(db: Connection, source: Source, coming: Coming, steps: Progress) -> N
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
                 raise NotTaken(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
-            if table.name == "line" and row["kind"] == SETTING:
-                # What either kitchen says of its past stays as it was.
-                if mine and brought < len(mine) and row != mine[brought]:
-                    raise NotTaken(OTHER_KITCHEN)
-                brought += 1
+            if row.get("kind") == SETTING:
+                settings.go_on(row)
             is_new = _put_row(db, table, row, position, coming)
             if is_new and has_lines and table.name == "line" and row["kind"] != FIRST:
                 coming.since = min(coming.since or row["at"], row["at"], _at_of_old(db, row))
-    if mine and not brought:
-        raise NotTaken(OTHER_KITCHEN)
+    settings.end()
     hold_settings(db)
     for _, device in steps.counted(source.rows(SAMPLES)):
         _put_samples(db, device, coming)
@@ -153,6 +149,25 @@ def _put_row(
     _insert(db, table, row, position)
     coming.new[name] += 1
     return True
+
+
+class _Settings:
+    """Holds the settings that come against those of a kitchen: either go on from the others, since what one says
+    of its past stays as it was."""
+
+    def __init__(self, mine: list[dict[str, Any]]) -> None:
+        self._mine, self._brought = mine, 0
+
+    def go_on(self, row: dict[str, Any]) -> None:
+        """The next of those that come."""
+        if self._brought < len(self._mine) and row != self._mine[self._brought]:
+            raise NotTaken(OTHER_KITCHEN)
+        self._brought += 1
+
+    def end(self) -> None:
+        """No more come."""
+        if self._mine and not self._brought:
+            raise NotTaken(OTHER_KITCHEN)
 
 
 OTHER_KITCHEN = (

@@ -17,7 +17,7 @@ from typing import Any, BinaryIO
 from lumbrel.exchange import logbook, logbook_in
 from lumbrel.exchange.logbook import BY_NAME, NotTaken
 from lumbrel.exchange.logbook_in import Coming
-from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, Placed, Source, source_of
+from lumbrel.exchange.source import PHOTOGRAPHS, SAMPLES, LogbookSource, Placed, source_of
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import said
 from lumbrel.services.base.progress import Progress
@@ -132,7 +132,9 @@ class Chosen:
         settings: the lines that set something, of the kitchen it comes to.
     """
 
-    def __init__(self, home: Connection, whole: Source, ids: list[str], settings: Rows) -> None:
+    def __init__(
+        self, home: Connection, whole: LogbookSource, ids: list[str], settings: Rows
+    ) -> None:
         self._home, self._whole, self._settings = home, whole, settings
         self._batches = json.dumps(ids)
         mine = f"WHERE about = 'batch' AND about_id IN {IN}"

@@ -35,7 +35,7 @@ SAMPLES, PHOTOGRAPHS = "samples", "photographs"
 MODELS: dict[str, type[BaseModel]] = {"line": LineOf, SAMPLES: SamplesOf, PHOTOGRAPHS: Photograph}
 
 
-class Source(Protocol):
+class LogbookSource(Protocol):
     """A logbook that is taken in."""
 
     def rows(self, name: str) -> Placed:
@@ -137,7 +137,7 @@ class Earlier:
 
 
 @contextmanager
-def source_of(document: str | BinaryIO) -> Iterator[Source]:
+def source_of(document: str | BinaryIO) -> Iterator[LogbookSource]:
     """A logbook's document, as text or as a file, to be taken in.
 
     Raises:

@@ -122,11 +122,6 @@ def lines_stand(db: sqlite3.Connection) -> Iterator[None]:
         db.standing = None
 
 
-def remembers_lines(db: sqlite3.Connection) -> bool:
-    """Whether what is read of lines now is remembered."""
-    return not db.in_transaction or getattr(db, "standing", None) is not None
-
-
 @contextmanager
 def opened(path: Path | str, cache: object = None) -> Iterator[sqlite3.Connection]:
     """A connection that is closed at the end of the block."""

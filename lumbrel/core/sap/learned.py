@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from lumbrel.core.sap.running import (
     AT_FIRST,
+    BEST_L,
     FEW_DAYS,
     FREEZES_WELL_C,
     HIGH,
@@ -27,8 +28,6 @@ from lumbrel.core.sap.running import (
     forecast_sigma_k,
 )
 
-BEST_L = 4.0
-"""Litres from a tap on the best of days, where nothing is learned: 2 to 8 by tree, tap and vacuum."""
 _WIDTH = (2.0, 2.5, 0.2)
 """How near nights, days and how full the wood is must be to tell of each other: K, K, share."""
 _RULE_WEIGHS = 1.5

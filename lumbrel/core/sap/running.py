@@ -64,6 +64,8 @@ def require_weather(night_c: float, day_c: float) -> Weather:
 
 
 MOST_REMEMBERED = 2048
+BEST_L = 4.0
+"""Litres from a tap on the best of days, where nothing is learned: 2 to 8 by tree, tap and vacuum."""
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,7 @@ def _request_of(function: Callable[..., Answer], said: str) -> type[Request]:
 
 def rooms() -> list[Path]:
     folders = (Path(folder) for folder in services.__path__)
-    return sorted(found for folder in folders for found in folder.glob("*/calculations.py"))
+    return sorted(found for folder in folders for found in folder.glob("*/*calculations.py"))
 
 
 def calculations_in(room: Path) -> list[Calculation]:

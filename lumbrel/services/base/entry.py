@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from lumbrel.services.base.facts import Facts, UnreadFacts, read_facts
 from lumbrel.store import book
 from lumbrel.store.book import LineRow, What
-from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, once, remembers_lines
+from lumbrel.store.db import AFTER_ALL, BEFORE_ALL, once
 
 F = TypeVar("F", bound=Facts, covariant=True)
 G = TypeVar("G", bound=Facts)
@@ -116,7 +116,7 @@ def newest_until(
 ) -> list[Entry[G]]:
     """The newest standing lines of one kind up to a moment. Those of its year are read together: the readings of a
     batch ask for many moments of it."""
-    if not remembers_lines(db):
+    if db.in_transaction and getattr(db, "standing", None) is None:
         return newest(db, facts, about_id, until=until, limit=limit)
     begins = datetime(until.year, 1, 1, tzinfo=UTC)
     ends = datetime(min(until.year, 9998) + 1, 1, 1, tzinfo=UTC) - timedelta(milliseconds=1)

@@ -15,7 +15,6 @@ from lumbrel.core.pan.boil_problem import KnownBefore
 from lumbrel.core.pan.continuous import Climb
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import READINGS, Corrected
-from lumbrel.services.base.entry import with_facts
 from lumbrel.services.base.facts import (
     AnsweredFacts,
     DepthFacts,
@@ -25,21 +24,16 @@ from lumbrel.services.base.facts import (
     ThermometerFacts,
     WeighedFacts,
 )
-from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
-from lumbrel.services.pan import continuous, dipstick, signs, weighed
+from lumbrel.services.pan.evidence_heard import heard
 from lumbrel.services.pan.evidence_probe import (
-    ProbeSays,
-    Told,
-    brix_of,
     live_heat,
     live_of,
-    probe_of,
 )
 from lumbrel.services.pan.evidence_words import BurnerChange, Word, changes_said, tells, words_of
-from lumbrel.services.pan.run import Boil, boil_of
-from lumbrel.services.pan.unsaid import Away, Jump, answered, away, jumps_answered
+from lumbrel.services.pan.run import Boil
+from lumbrel.services.pan.unsaid import Away, Jump, answered
 from lumbrel.store import probes
 from lumbrel.store.instruments import Instrument, ThermometerDetail, with_detail
 from lumbrel.store.probes import Trouble
@@ -131,8 +125,7 @@ def gather(
         jumps: where what is in it may have become another, besides what was answered.
         drift_k_per_h: by how much its probe is held to drift, one sigma; None: as any does.
     """
-    # Tales differ in who counts; what they are told of is the same.
-    run = context.once(("run", *jumps), partial(_run_of, context, jumps))
+    run = heard(context, jumps)
     boil, readings, probe, gone = run.boil, run.readings, run.probe, run.gone
     spoken = [*readings, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
@@ -171,25 +164,6 @@ def gather(
     )
 
 
-class _Run(NamedTuple):
-    """What tales of a boil are told of."""
-
-    boil: Boil
-    readings: list[Corrected]
-    probe: ProbeSays
-    samples: list[Sample]
-    gone: list[Away]
-
-
-def _run_of(context: BatchContext, jumps: Sequence[Jump]) -> _Run:
-    told = live_of(context)
-    gone = away(context, told.falls, context.taken_in.at)
-    boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
-    probe = probe_of(context, boil, told, gone)
-    samples = [Sample(point.at, point.shown_c) for point in probe.points]
-    return _Run(boil, _readings(context, boil), probe, samples, gone)
-
-
 def _is_out(reading: Corrected, left_out: Sequence[LeftOut], slipped: set[str]) -> bool:
     return reading.instrument.id in slipped or any(out.holds(reading) for out in left_out)
 
@@ -225,34 +199,6 @@ def _drift(
 
 
 DRIFTS_K_PER_H = 0.6
-
-
-def _boil(context: BatchContext, told: Told, gone: Sequence[Away], jumps: Sequence[Jump]) -> Boil:
-    """The boil so far; of a continuous pan that of its draw-off."""
-    boil = boil_of(context, told.first_at, told.speaks, gone, jumps)
-    if not context.channels:
-        return boil
-    return continuous.climb_of(context, boil, told.points, partial(brix_of, context, told))
-
-
-def _readings(context: BatchContext, boil: Boil) -> list[Corrected]:
-    """Every current reading of a boil, corrected, oldest first."""
-    corrector = Corrector.of(context)
-    found = []
-    for entry in context.current:
-        if entry.at > boil.until or not continuous.speaks(context, boil, entry):
-            continue
-        if read := with_facts(entry, READINGS):
-            found.append(corrector.correct(read))
-        elif depth := with_facts(entry, (DepthFacts,)):
-            found.append(context.once(entry.id, partial(dipstick.corrected, context, depth)))
-        elif sign := with_facts(entry, (SignFacts,)):
-            found.append(context.once(entry.id, partial(signs.corrected, context, sign)))
-        elif cup := with_facts(entry, (WeighedFacts,)):
-            found.append(context.once(entry.id, partial(weighed.corrected_cupful, context, cup)))
-        elif pot := with_facts(entry, (ScaleFacts,)):
-            found.append(context.once(entry.id, partial(weighed.corrected_scale, context, pot)))
-    return sorted(found, key=lambda r: r.at)
 
 
 def _fitted(

@@ -37,7 +37,8 @@ component("errand", () => ({
     else this.shown = left > 0;
   },
   stop() {
-    const body = new FormData(this.$root.querySelector("form"));
-    fetch(`${this.address}/stop`, { method: "POST", body, redirect: "manual" }).catch(() => {});
+    const form = this.$root.querySelector("form");
+    const where = `${this.address}/stop${new URL(form.action).search}`;
+    fetch(where, { method: "POST", body: new FormData(form), redirect: "manual" }).catch(() => {});
   },
 }));
