@@ -9,7 +9,7 @@ from lumbrel.services.base.cache import Cache, last_line
 from lumbrel.services.bench import checks
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
-from lumbrel.store.db import once, opened, transaction
+from lumbrel.store.db import MOST_REMEMBERED, lines_stand, once, opened, transaction
 from lumbrel.store.instruments import instruments
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
 from lumbrel.store.links import MOST_AT_REST, Links
@@ -63,6 +63,32 @@ class Lent(KitchenCase):
         with self.assertRaises(ProgrammingError):
             db.execute("SELECT 1")
         self.assertNotEqual(self.name(), "Never")
+
+    def test_where_no_line_comes_only_what_lines_say_is_remembered_in_a_write(self) -> None:
+        read: list[str] = []
+
+        def times(name: str, *, of_lines: bool) -> int:
+            for _ in range(3):
+                once(self.db, name, lambda: read.append(name), of_lines=of_lines)
+            return read.count(name)
+
+        with self.assertRaises(ZeroDivisionError), transaction(self.db):
+            self.assertEqual(times("before", of_lines=True), 3)
+            with lines_stand(self.db):
+                self.assertEqual(times("kept", of_lines=False), 3)
+                with lines_stand(self.db):
+                    self.assertEqual(times("line", of_lines=True), 1)
+                self.assertEqual(times("line", of_lines=True), 1, "still inside of the outer one")
+                raise ZeroDivisionError
+        with transaction(self.db):
+            self.assertEqual(times("line", of_lines=True), 4, "forgotten with the block")
+
+    def test_who_walks_a_long_list_forgets_nothing_that_is_asked_for_again_and_again(self) -> None:
+        read: list[str] = []
+        for n in range(3 * MOST_REMEMBERED):
+            once(self.db, "asked for", lambda: read.append(""))
+            once(self.db, ("of a list", n), lambda: None)
+        self.assertEqual((len(read), len(self.db.seen)), (1, MOST_REMEMBERED))
 
     def test_a_record_put_in_its_place_is_another(self) -> None:
         self.assertTrue(self.name())
