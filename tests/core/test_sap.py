@@ -246,6 +246,42 @@ class Runs(unittest.TestCase):
         lower = learned.Learned(good + poor).expect(date(2026, 3, 15), running.Weather(-4, 6), 0.5)
         self.assertLess(lower.litres, 1.3)
 
+    def test_a_season_is_held_against_what_all_but_the_days_beside_told(self) -> None:
+        """Of two days that follow each other neither tells of the other: the rule alone does; a third some days
+        off does. The woods' days begin anew where days are missing."""
+        cold, mild = running.Weather(-6, 5), running.Weather(-2, 8)
+        days = [
+            running.Day(date(2026, 3, 1), cold, 3.0),
+            running.Day(date(2026, 3, 2), mild, 2.0),
+            running.Day(date(2026, 3, 6), cold, 2.5),
+        ]
+        wood = running.Wood()
+        held = [*wood.mornings([cold, mild]), *wood.mornings([cold])]
+        rules = [running.by_the_rule(one.weather, h) for one, h in zip(days, held, strict=True)]
+        for taught in (days[:2], days):
+            known = learned.Learned(taught)
+            best = known.best_l
+            alone = []
+            for i, one in enumerate(taught):
+                near = gave = 0.0
+                for j, other in enumerate(taught):
+                    if abs((one.day - other.day).days) > 1:
+                        a, b = one.weather, other.weather
+                        apart = ((a.night_c - b.night_c) / 2) ** 2 + (
+                            (a.day_c - b.day_c) / 2.5
+                        ) ** 2
+                        weight = exp(-0.5 * (apart + ((held[i] - held[j]) / 0.2) ** 2))
+                        near += weight
+                        gave += weight * (other.litres_per_tap - best * rules[j])
+                alone.append(max(best * rules[i] + gave / (1.5 + near), 0.0))
+            on = date(2026, 3, 6)
+            before = [i for i, one in enumerate(taught) if one.day < on]
+            share = [0.5 ** ((on - taught[i].day).days / 10) for i in before]
+            gave = sum(w * taught[i].litres_per_tap for w, i in zip(share, before, strict=True))
+            due = sum(w * alone[i] for w, i in zip(share, before, strict=True))
+            self.assertAlmostEqual(known.season_factor(on), (gave + best) / (due + best), places=12)
+        self.assertEqual(known.season_factor(date(2027, 3, 6)), 1.0, "another season says nothing")
+
 
 class Fires(unittest.TestCase):
     def test_heat_and_fuel(self) -> None:
