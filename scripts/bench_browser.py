@@ -178,7 +178,7 @@ def measures() -> Iterator[Measured]:
         with served(settings) as address, chromium() as browser:
             page = _page(browser, 1)
             page.goto(f"{address}/colour/26-056/meter")
-            page.get_by_role("button", name="Put the colour on the slip").click()
+            page.get_by_role("button", name="Save colour").click()
             page.context.close()
             yield from first_page(browser, f"{address}/")
             yield from held_up(browser, address)

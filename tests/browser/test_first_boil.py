@@ -85,7 +85,7 @@ class FirstBoil(BrowserCase):
         for words in owned:
             self.page.get_by_label(words).check()
         self.fill("wide", f"{ACROSS_IN} in")
-        self.press("That is it")
+        self.press("Set up the kitchen")
 
     def take_in(self) -> Pot:
         page = self.page
@@ -147,7 +147,7 @@ class FirstBoil(BrowserCase):
         """The line on the slip; what is asked about it is confirmed."""
         lines = self.page.locator(".slip-lines > li")
         before = lines.count()
-        self.press("Put on the slip Enter")
+        self.press("Save reading Enter")
         asked = self.page.locator("#entry input[name$=confirmed]")
         self.page.wait_for_function(
             "n => document.querySelectorAll('.slip-lines > li').length > n"
@@ -157,7 +157,7 @@ class FirstBoil(BrowserCase):
         if asked.count():
             for tick in asked.all():
                 tick.check()
-            self.press("Put on the slip Enter")
+            self.press("Save reading Enter")
         expect(lines).to_have_count(before + 1)
 
     def to_the_jar(self, pot: Pot) -> None:
@@ -177,7 +177,7 @@ class FirstBoil(BrowserCase):
         self.press("Filtered Enter")
         page.locator(".notice").get_by_role("link", name="Colour").tap()
         page.get_by_role("radio", name="Amber").check()
-        self.press("Put the colour on the slip Enter")
+        self.press("Save colour Enter")
         page.locator(".notice").get_by_role("link", name="Jar").tap()
 
     def warmth(self, name: str, shown: str) -> None:
@@ -206,7 +206,7 @@ class FirstBoil(BrowserCase):
         # A dial in a small pot: within what it said, and nothing that spoils or turns to crystals at once.
         self.assertLess(abs(truly - 66.9), 4.0)
         self.to_the_jar(pot)
-        page.get_by_text("Type jars by the row").tap()
+        page.get_by_text("Enter several jars").tap()
         self.fill("count_1", "1")
         self.fill("fill", "185")
         self.press("Jarred Enter")

@@ -81,7 +81,7 @@ class PracticePot(BrowserCase):
     def _mould(self, page: Page) -> None:
         self.quiet(page, lambda: page.locator("input[name=count_1]").first.fill("9"))
         self.quiet(page, lambda: page.get_by_role("button", name="Moulded").click())
-        expect(page.locator(".made-form")).to_contain_text("Is it so?")
+        expect(page.locator(".made-form")).to_contain_text("Is that right?")
         self.quiet(page, lambda: page.locator("input[name=count_1]").first.fill("57"))
         self.quiet(page, lambda: page.locator("input[name=made]").first.fill("1.43 kg"))
         self.quiet(page, lambda: page.get_by_role("button", name="Moulded").click())

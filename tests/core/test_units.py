@@ -52,7 +52,7 @@ class Units(unittest.TestCase):
             ("7 gal", "temperature", "°C or °F"),
             ("1,013 hPa", "pressure", "two ways"),
             ("2.5", "count", "whole number"),
-            ("", "mass", "Type a mass"),
+            ("", "mass", "Enter the mass"),
             ("nan", "mass", "not a mass"),
             ("3 kg**9", "mass", "kg or lb"),
             ("9" * 200, "mass", "not a mass"),

@@ -42,7 +42,7 @@ class Arithmetic(KitchenCase):
         self.assertAlmostEqual(come.transmittance_percent, 100 * (0.8**10 * 0.4**5) ** (1 / 15.4))
         self.assertLess(come.volume_l, 15.4, "water and syrup take less room together")
         for nothing in ([], [part(0, 50)]):
-            with self.assertRaisesRegex(OutOfRange, "blend of nothing"):
+            with self.assertRaisesRegex(OutOfRange, "above zero"):
                 blend(nothing)
 
     def test_its_doubt_is_that_of_parts_that_are_off(self) -> None:
@@ -177,7 +177,7 @@ class Recorded(KitchenCase):
     def test_what_cannot_be_poured(self) -> None:
         own = contexts.load(self.db, self.light, LATER).entries
         for sentence, fields in {
-            "blend of nothing": {"b": f"kettle {self.dark}", "litres_b": "0"},
+            "above zero": {"b": f"kettle {self.dark}", "litres_b": "0"},
             "only": {"b": f"kettle {self.dark}", "litres_b": "200 L"},
             "from the list": {"b": "barrel 9", "litres_b": "1 L"},
             "pour the same": {"b": "water", "litres_b": "0.1 L", "c": "water", "litres_c": "0.1 L"},

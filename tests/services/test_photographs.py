@@ -190,7 +190,7 @@ class Photographs(KitchenCase):
         turned = {"blank_box": photograph.as_text(SAMPLE), "sample_box": photograph.as_text(BLANK)}
         with self.assertRaisesRegex(BadInput, "darker than the sample"):
             self.put(self.code, "colour", 70, **self.fields(name, path, **turned))
-        with self.assertRaisesRegex(BadInput, "here no more"):
+        with self.assertRaisesRegex(BadInput, "no longer available"):
             self.put(self.code, "colour", 70, **self.fields("0" * 64, path))
         self.assertFalse(list(store.beside(self.path).glob("*.jpg")), "none is kept for no line")
 

@@ -11,12 +11,15 @@ from fastapi.testclient import TestClient
 
 from lumbrel.services import stations
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import newest, newest_until
 from lumbrel.services.base.progress import Progress
 from lumbrel.services.bench import checks
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.facts import TestBoilFacts
 from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.evidence import gather
+from lumbrel.services.pan.unsaid import Jump
 from lumbrel.services.sap import gathered_sap, played, tanks
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import instruments
@@ -25,7 +28,7 @@ from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
 from tests.support import crawl
 from tests.support.kitchen import NOON, KitchenCase, season_copy
-from tests.support.records import AFTERNOON
+from tests.support.records import AFTERNOON, SURE
 from tests.support.statements import counted
 
 TRIVIAL, ANY = 12, 60
@@ -117,6 +120,29 @@ class Shared(KitchenCase):
             mine = newest_until(self.db, TestBoilFacts, "dial-a", until, limit)
             plain = newest(self.db, TestBoilFacts, "dial-a", until=until, limit=limit)
             self.assertEqual([one.id for one in mine], [one.id for one in plain], (until, limit))
+
+    def test_tales_of_a_boil_share_what_they_are_told_of_and_nothing_that_differs(self) -> None:
+        code = self.take_in(vessel="finisher-1")
+        self.put(code, "boiling", 1)
+        for minute, reading in ((20, "44"), (30, "48"), (40, "52"), (60, "45"), (66, "47")):
+            self.put(code, "hydrometer", minute, reading=reading, cup="92 C", **SURE)
+        sent = [Sample(NOON + timedelta(minutes=m), 101 + m / 80) for m in range(2, 67)]
+        add_samples(self.db, "probe-1", sent)
+        tales = [(), (Jump(NOON + timedelta(minutes=50)),), (Jump(NOON + timedelta(minutes=35)),)]
+
+        def cost(context: BatchContext, jumps: tuple[Jump, ...]) -> tuple[float, int]:
+            seen = gather(context, jumps=jumps)
+            return seen.fitted.cost, len(seen.probe_samples)
+
+        def now() -> BatchContext:
+            return contexts.load(self.db, code, NOON + timedelta(minutes=67))
+
+        alone = [cost(now(), jumps) for jumps in tales]
+        self.assertEqual(len({round(one, 3) for one, _ in alone}), 3, alone)
+        for order in ((0, 1, 2), (2, 1, 0), (1, 0, 2)):
+            context = now()
+            together = {i: cost(context, tales[i]) for i in order}
+            self.assertEqual([together[i] for i in range(3)], alone)
 
     def test_progress_is_told_now_and_then_and_at_the_end(self) -> None:
         told: list[tuple[int, int]] = []

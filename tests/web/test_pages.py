@@ -94,7 +94,7 @@ class Pages(KitchenCase):
             batch.taken_in.facts.brix, Hydrometer().correct(40.2, 88.0), places=6
         )
         for wrong, words in (
-            ({"cup": ""}, "Type a temperature"),
+            ({"cup": ""}, "Enter the temperature"),
             ({"brix": "72"}, "1 and 75 Brix"),
         ):
             taken = {**TAKEN, "vessel": "finisher-2", **sent, **wrong}

@@ -66,7 +66,7 @@ def blend(parts: Sequence[PartOfBlend]) -> Blended:
         )
     poured = [part for part in parts if part.volume_l > 0]
     if not poured:
-        raise OutOfRange("A blend of nothing is none: give at least one part a volume.", "parts")
+        raise OutOfRange("Give at least one part a volume above zero.", "parts")
     together = sum(part.volume_l for part in poured)
     mass = sum(part.mass_kg for part in poured)
     brix = sum(part.mass_kg * part.brix for part in poured) / mass

@@ -117,7 +117,7 @@ def verdict(
     if not agree:
         return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
     if sigma_brix > VAGUE_SIGMA_BRIX and brix + sigma_brix > draw_at:
-        return Verdict(Call.CHECK_AGAIN, water, draw_at, "so vague a figure says nothing yet")
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, "not certain enough yet")
     proven, past = _is_proven(brix, sigma_brix, looks, rise_brix_per_min), brix - target_brix
     if _is_over(brix, sigma_brix, past, looks):
         if proven or past > 2 * sigma_brix:
@@ -128,7 +128,7 @@ def verdict(
     if reached >= wanted - DRAW_SHORT_BRIX:
         if proven or reached > draw_at + sigma_brix:
             return Verdict(Call.DRAW_NOW, water, draw_at, "at the mark")
-        vague = "too near the target for so vague a figure"
+        vague = "too near the target to be certain"
         return Verdict(Call.CHECK_AGAIN, water, draw_at, vague)
     return _before(looks, water, draw_at)
 

@@ -146,7 +146,7 @@ def _filter(figures: LotFigures) -> tuple[float, str]:
         return 0.7, f"it was filtered at {figures.filter_c:.0f} °C"
     if figures.clarity == "clear":
         return 0.1, "it came through clear"
-    return 0.3, "nobody noted how clear it came through"
+    return 0.3, "clarity not recorded it came through"
 
 
 def _kept(figures: LotFigures) -> tuple[float, str]:

@@ -63,7 +63,7 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     what = KINDS[kind]
     what = replace(what, example=what.example_in(default_unit))
     if not text.strip():
-        raise OutOfRange(f"Type a {what.name}, for example {what.example}.", field)
+        raise OutOfRange(f"Enter the {what.name}, for example {what.example}.", field)
     negative, parts = _parts(text, kind, what, field)
     chosen = what.unit(default_unit)
     if len(parts) > 1:

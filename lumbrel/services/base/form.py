@@ -210,7 +210,7 @@ class Form:
             return now
         at = self._newest(now, match)
         if at is None:
-            self.errors[name] = "That is still to come, or no day of the calendar."
+            self.errors[name] = "That is in the future, or not a date."
             return now
         return min(at, now)
 

@@ -265,7 +265,7 @@ class Corrector:
         pressure = pressure_by(self._db, self._kitchen, reading.at, self._boil_by)
         if pressure is None:
             return reading.says_nothing(
-                "Without a pressure or an elevation a temperature says nothing of density."
+                "Set the pressure or the elevation first: a boiling temperature gives a density only with one of them."
             )
         glass = with_detail(reading.instrument, ThermometerDetail)
         assert glass is not None

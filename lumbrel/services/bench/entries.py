@@ -192,13 +192,15 @@ def _plausible_density(
         return
     if brix > CANDY_FROM_BRIX:
         form.ask(
-            "reading", f"At that cup temperature this would be {brix:.0f} Brix, candy. Is it so?"
+            "reading",
+            f"At that cup temperature this would be {brix:.0f} Brix, candy. Is that right?",
         )
     pressure = pressure_at(context.db, context.kitchen, context.now)
     if pressure and cup_c > pressure.boil_c + CUP_ABOVE_BOIL_K:
         boil = context.show(pressure.boil_c, "temperature")
         form.ask(
-            "cup", f"Water boils at {boil} here; a cup so hot would still be boiling. Is it so?"
+            "cup",
+            f"Water boils at {boil} here; a cup so hot would still be boiling. Is that right?",
         )
 
 

@@ -272,10 +272,10 @@ def _offsets(
 
 def _trust_thermometer(offsets: list[Offset], now: datetime) -> Verdict:
     if not offsets:
-        return "It has never been in boiling water here: its marks may be 1 K out.", False
+        return "This thermometer has no test boil here yet: its marks may be 1 K off.", False
     age = now - offsets[-1].at
     if age > timedelta(hours=12):
         hours = age / timedelta(hours=1)
         old = f"{hours:.0f} hours" if hours < 48 else f"{hours / 24:.0f} days"
-        return f"Its last test boil is {old} old. Boil again before you trust it.", False
+        return f"Its last test boil is {old} old. Repeat the test boil before you trust it.", False
     return "It was in boiling water today.", True

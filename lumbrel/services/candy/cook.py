@@ -14,7 +14,7 @@ from lumbrel.services.candy.learnt import Taught
 
 WANTED = {
     "syrup": "use this much syrup",
-    "mass": "so much of it",
+    "mass": "by weight",
     "pieces": "so many pieces",
     "jars": "so many jars",
 }

@@ -54,11 +54,11 @@ def _plausible_amount(form: Form, whole_kg: float, made_kg: float, name: str) ->
     """Ask about more than there is, or so little that a quarter would be left in the pot."""
     have = form.show(whole_kg, "mass")
     if made_kg > whole_kg * LEAST_WHOLE:
-        form.ask(name, f"By its boil there are only {have} in the pot. Is it so?")
+        form.ask(name, f"By its boil there are only {have} in the pot. Is that right?")
     elif made_kg < whole_kg * (1 - MOST_LEFT):
         form.ask(
             name,
-            f"By its boil there are {have}; more than a quarter would be left in the pot. Is it so?",
+            f"By its boil there are {have}; more than a quarter would be left in the pot. Is that right?",
         )
 
 

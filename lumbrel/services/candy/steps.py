@@ -90,13 +90,13 @@ def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> N
         apart = true_c - board.water_c - seen.above_now_k
         if abs(apart) > FAHRENHEIT_LOOKS_K or apart < -4 * WARMS_K:
             was = form.show(board.shown_c(board.water_c + seen.above_now_k), "temperature")
-            form.ask("pot", f"By what was read before it should be near {was}. Is it so?")
+            form.ask("pot", f"By what was read before it should be near {was}. Is that right?")
     elif _warmer_than_it_cools(cooling, true_c):
         assert cooling is not None and cooling.now_c is not None
         was = form.show(board.shown_c(cooling.now_c), "temperature")
         form.ask(
             "pot",
-            f"By its cooling it should be near {was}, and off the fire nothing grows warmer. Is it so?",
+            f"By its cooling it should be near {was}, and off the fire nothing grows warmer. Is that right?",
         )
 
 

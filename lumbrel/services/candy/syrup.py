@@ -135,4 +135,4 @@ def lots_to_choose(db: Connection) -> list[tuple[str, str]]:
     words = [
         (row.code, f"{row.code}, {row.sugar_kind}, {row.grade or 'not graded'}") for row in rows
     ]
-    return [("", "a syrup of no lot"), *words]
+    return [("", "other syrup"), *words]

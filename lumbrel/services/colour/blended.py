@@ -88,13 +88,11 @@ def _poured(form: Form, at_hand: Bench) -> list[tuple[BlendSource, float]]:
         if source is None or not litres:
             continue
         if litres < 0:
-            form.errors[name] = "Nothing less than nothing is poured."
+            form.errors[name] = "Enter an amount of zero or more."
         whole = source.jars(litres)
         found.append((source, whole * (source.pack_ml or 0) / 1000 if source.pack_ml else litres))
     if not found or all(litres < LEAST_L for _, litres in found):
-        form.errors.setdefault(
-            "b", "A blend of nothing is none: choose what is poured in, and how much."
-        )
+        form.errors.setdefault("b", "Choose what is poured in, and enter an amount above zero.")
     keys = [source.key for source, _ in found]
     if len(set(keys)) < len(keys):
         form.errors["c"] = "Both sliders pour the same: one will do."

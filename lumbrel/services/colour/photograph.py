@@ -68,7 +68,7 @@ def found(context: BatchContext, name: str) -> KeptPhotograph:
     """
     picture = _opened(context, name)
     if picture is None:
-        raise NotFound("That photograph is here no more. Choose it again.")
+        raise NotFound("That photograph is no longer available. Choose it again.")
     return KeptPhotograph(name=name, width=picture.width, height=picture.height)
 
 
@@ -119,7 +119,7 @@ def judged(context: BatchContext, name: str, boxes: tuple[Box, Box], path_mm: fl
     blank, sample = boxes
     picture = _opened(context, name)
     if picture is None:
-        raise BadInput({"photo": "That photograph is here no more. Choose it again."})
+        raise BadInput({"photo": "That photograph is no longer available. Choose it again."})
     if _shared(blank, sample) > OVERLAP:
         raise BadInput(
             {

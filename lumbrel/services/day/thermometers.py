@@ -61,7 +61,7 @@ def thermometer_today(
     it at its word."""
     boils = of_that_day(db, instrument.id, now) if boil_by == DEFAULT_BOIL_BY else []
     if not boils:
-        never = "It has never been in boiling water here."
+        never = "This thermometer has no test boil here yet."
         return ThermometerToday(
             instrument=instrument,
             calibration=Calibration(at_c=pressure.boil_c),

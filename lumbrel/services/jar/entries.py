@@ -102,7 +102,7 @@ def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", 
         )
     elif judged is HotPack.NEW_NITER:
         form.ask(
-            "fill", "Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is it so?"
+            "fill", "Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is that right?"
         )
     return fill, by
 
@@ -130,7 +130,7 @@ def _plausible_amount(form: Form, rows: Rows, after: AfterDraw, packed_kg: float
         form.ask(
             "size_1",
             f"These jars hold {filled:.1f} kg{before}; only about {after.mass_kg:.1f} kg was drawn. "
-            "Is it so?",
+            "Is that right?",
         )
 
 

@@ -40,7 +40,7 @@ def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
         form.ask(
             "kettle",
             f"By its cooling it should be near {was}, and off the fire nothing grows warmer. If it was "
-            "on the fire again, say that first. Is it so?",
+            "on the fire again, say that first. Is that right?",
         )
     return facts
 

@@ -42,7 +42,7 @@ STATION = Station(
             moves=True,
             needs=JARRED,
             read=typed(PackedFacts),
-            words=worded("Nothing more to pack"),
+            words=worded("Done filling"),
         ),
         LineKind(facts=CheckedFacts, needs=JARRED, read=heat.checked, words=heat.checked_words),
     ),

@@ -46,7 +46,7 @@ AT_HAND: dict[str, str] = {
     "spoon": "only a spoon and a cold plate",
 }
 WHERE = {
-    "elevation": "how high it stands",
+    "elevation": "its elevation",
     "station": "what a barometer here shows",
     "forecast": "what the forecast says",
 }
@@ -71,9 +71,7 @@ def set_up(db: Connection, now: datetime, fields: dict[str, str]) -> Next:
     # What is typed without a unit is in the units that were chosen beside it.
     kitchen = replace(kitchen, units=dict(UNIT_PRESETS.get(chosen, kitchen.units)))
     form.kitchen = kitchen
-    by = form.choice(
-        "where", WHERE, "Say how high it stands, or what a barometer or forecast says."
-    )
+    by = form.choice("where", WHERE, "Enter the elevation, or what a barometer or a forecast says.")
     elevation = _elevation(form, by)
     pressure = form.between(PRESSURE, required=by != "elevation") if by != "elevation" else None
     wide = form.between(WIDE, required=False)

@@ -188,7 +188,7 @@ def _boil_on(board: Board, stage: Stage) -> str:
         return f"{_read(board, stage)}. Then put it on the slip."
     when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
-        return f"Stay with it, fat in reach. At {when}: {_lower(_read(board, stage))}."
+        return f"Stay with it. Keep butter within reach. At {when}: {_lower(_read(board, stage))}."
     fed = ", and feed it little and often" if board.of_sap else ""
     return f"Let it boil hard{fed}. At {when}: {_lower(_read(board, stage))}."
 

@@ -112,7 +112,7 @@ def depth(form: Form, context: BatchContext) -> DepthFacts | None:
     if said.refusal:
         form.errors["depth"] = said.refusal
     elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
-        form.ask("depth", f"So low, it would be {said.brix:.0f} Brix, candy. Is it so?")
+        form.ask("depth", f"So low, it would be {said.brix:.0f} Brix, candy. Is that right?")
     return facts
 
 

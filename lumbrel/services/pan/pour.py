@@ -63,7 +63,7 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     if mass is not None and mass > there_kg * IMPOSSIBLE:
         form.errors["mass"] = f"Only about {there_kg:.1f} kg is there by the arithmetic."
     elif mass is not None and mass > there_kg * 1.1:
-        form.ask("mass", f"Only about {there_kg:.1f} kg is there by the arithmetic. Is it so?")
+        form.ask("mass", f"Only about {there_kg:.1f} kg is there by the arithmetic. Is that right?")
     boils = board_of(context).evidence.probe_now if context.drawn is None else None
     facts = AddedFacts(
         mass_kg=there_kg if mass is None else mass, brix=brix, from_batch_id=other.batch.id

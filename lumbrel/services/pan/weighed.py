@@ -192,7 +192,7 @@ def scale(form: Form, context: BatchContext) -> ScaleFacts | None:
     there_kg = facts.mass_kg - facts.empty_kg
     if there_kg > MORE_THAN_PUT_IN * put_in:
         there, was = context.show(there_kg, "mass", 2), context.show(put_in, "mass", 2)
-        form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is it so?")
+        form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is that right?")
     return facts
 
 
@@ -206,7 +206,7 @@ def _refuse(form: Form, said: Corrected) -> None:
     if said.refusal:
         form.errors["mass"] = said.refusal
     elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
-        form.ask("mass", f"This would be {said.brix:.0f} Brix, candy. Is it so?")
+        form.ask("mass", f"This would be {said.brix:.0f} Brix, candy. Is that right?")
 
 
 def weighed_words(context: BatchContext, entry: Entry[WeighedFacts]) -> Line:

@@ -31,7 +31,7 @@ def density(board: Board) -> Working:
     steps.append(Step("the fitted boil", board.balance.brix, "brix", why))
     budget = _fit_budget(board)
     if board.odd:
-        steps.append(Step("left out", board.odd, "", "it stands alone"))
+        steps.append(Step("left out", board.odd, "", "disagrees with the rest"))
     return Working(
         title="Density now", value=believed.brix, kind="brix", steps=steps, budget=budget
     )

@@ -96,7 +96,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
 def _keep_photograph(db: Connection, name: str) -> None:
     """It is there before its line is: what comes to nothing then is a file too many, not one missing."""
     if not photographs.keep(db, name):
-        raise BadInput({"photo": "That photograph is here no more. Choose it again."})
+        raise BadInput({"photo": "That photograph is no longer available. Choose it again."})
 
 
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:

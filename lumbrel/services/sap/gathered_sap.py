@@ -204,12 +204,13 @@ class _Collection:
         form = self._form
         if sugar.brix > sap.USUAL_MOST_BRIX:
             form.ask(
-                "brix", f"{sugar.brix:.1f} Brix is much for sap; mostly it is 1 to 3. Is it so?"
+                "brix",
+                f"{sugar.brix:.1f} Brix is much for sap; mostly it is 1 to 3. Is that right?",
             )
         if litres / taps > PER_TAP_L * MOST_DAYS:
             form.ask(
                 "litres",
-                f"That is {form.show(litres / taps, 'volume')} from each of {taps:g} taps. Is it so?",
+                f"That is {form.show(litres / taps, 'volume')} from each of {taps:g} taps. Is that right?",
             )
 
     def _facts(

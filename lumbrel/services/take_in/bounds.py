@@ -49,7 +49,7 @@ SAMPLE = Bounds(
     30,
     "A drop has a number between 10 and 30 °C (50 and 86 °F) only: let it come to temperature.",
 )
-SAP_SENTENCE = "Type all the raw sap it came from, between 0.5 L and 100 000 L."
+SAP_SENTENCE = "Enter the raw sap used in all, between 0.5 L and 100 000 L."
 SAP_VOLUME = Bounds("raw_sap", "volume", 0.5, 100_000, SAP_SENTENCE)
 SAP_MASS = Bounds("raw_sap", "mass", 0.5, 100_000, SAP_SENTENCE)
 

@@ -248,12 +248,12 @@ def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge
         form.errors["amount"] = error.sentence
         return None
     if taken.brix >= taken.target_brix:
-        form.ask("brix", f"{taken.brix:.1f} Brix is at or over the target already. Is it so?")
+        form.ask("brix", f"{taken.brix:.1f} Brix is at or over the target already. Is that right?")
     if becomes.too_shallow and not form.ticked(BOIL_DOWN):
         form.ask(
             "amount",
             f"Finished, it would stand only {form.show(becomes.depth_done_mm or 0.0, 'depth')} deep: a pan so low "
-            "scorches. Wait for more, take a smaller vessel, or say that it is so.",
+            "scorches. Wait for more, take a smaller vessel, or tick Confirm.",
         )
     return becomes
 

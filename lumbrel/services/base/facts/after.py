@@ -108,7 +108,7 @@ class KettleFacts(Facts):
         Quantity(
             of="temperature",
             name="kettle",
-            label="kettle shows",
+            label="kettle temperature",
             low=30,
             high=115,
             big=True,

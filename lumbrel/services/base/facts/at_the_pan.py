@@ -133,7 +133,7 @@ class AddedFacts(PutInFacts):
         float | None,
         Quantity(
             of="temperature",
-            label="how warm",
+            label="temperature",
             hint="empty: as what was taken in",
             low=0,
             high=120,

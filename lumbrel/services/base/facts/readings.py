@@ -85,7 +85,7 @@ class WeighedFacts(Facts):
         float,
         Quantity(
             of="temperature",
-            label="how warm",
+            label="temperature",
             hint="of the cupful",
             low=0,
             high=108,
