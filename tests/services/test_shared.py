@@ -2,6 +2,7 @@
 
 import random
 import unittest
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -15,14 +16,16 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import newest, newest_until
 from lumbrel.services.base.progress import Progress
 from lumbrel.services.bench import checks
+from lumbrel.services.bench.curves import own_curve
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.facts import TestBoilFacts
 from lumbrel.services.pan import board as boards
 from lumbrel.services.pan.evidence import gather
 from lumbrel.services.pan.unsaid import Jump
 from lumbrel.services.sap import gathered_sap, played, tanks
-from lumbrel.store.db import transaction
-from lumbrel.store.instruments import instruments
+from lumbrel.store import kept_use
+from lumbrel.store.db import opened, transaction
+from lumbrel.store.instruments import HydrometerDetail, Instrument, instruments, instruments_of
 from lumbrel.store.samples import Sample, add_samples
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
@@ -143,6 +146,26 @@ class Shared(KitchenCase):
             context = now()
             together = {i: cost(context, tales[i]) for i in order}
             self.assertEqual([together[i] for i in range(3)], alone)
+
+    def test_a_pair_is_told_anew_where_the_stem_was_another(self) -> None:
+        with opened(season_copy(self.folder / "season")) as db:
+            stem = next(
+                one
+                for one in instruments_of(db, HydrometerDetail)
+                if kept_use.pairs(db, one.id, AFTERNOON, 9)
+            )
+            other = replace(
+                stem, detail=stem.detail.model_copy(update={"calibration_temperature_c": 25.0})
+            )
+
+            def true(one: Instrument[HydrometerDetail]) -> list[float]:
+                return [pair.true_brix for pair in own_curve(db, one, AFTERNOON).pairs]
+
+            both = [true(stem), true(other)]
+            self.assertEqual([true(stem), true(other)], both)
+            db.cache = None
+            self.assertEqual([true(other), true(stem)], both[::-1])
+            self.assertGreater(min(abs(a - b) for a, b in zip(*both, strict=True)), 0.05)
 
     def test_progress_is_told_now_and_then_and_at_the_end(self) -> None:
         told: list[tuple[int, int]] = []
