@@ -168,7 +168,7 @@ class FromAnotherHost(Wired):
         phone.locator("#entry input[name=cup]").fill("91 C")
         tablet.goto(f"{self.away}/kitchen/network")
         tablet.locator(".devices li", has_text="KL").get_by_role(
-            "button", name="Put it out"
+            "button", name="Remove device"
         ).click()
         expect(tablet.locator(".devices li.out")).to_contain_text("KL")
         expect(phone.locator("#out")).to_be_visible(timeout=60_000)

@@ -81,7 +81,7 @@ class Calling(BrowserCase):
         expect(page.get_by_role("button", name="Spoken: on")).to_have_attribute(
             "aria-pressed", "true"
         )
-        page.get_by_role("button", name="Put it on the shelf").click()
+        page.get_by_role("button", name="Hands-free display").click()
         expect(page.locator(".alarm-tools [role=status]")).to_have_text("It stays awake.")
         self.assertTrue(page.evaluate("window.whole"))
 

@@ -5,12 +5,34 @@ import unittest
 from pathlib import Path
 
 from lumbrel.core.errors import OutOfRange, span
-from lumbrel.core.units import KINDS, parse, show
+from lumbrel.core.units import KINDS, in_minutes, ordinal, parse, show
 
 TYPED = Path(__file__).parent.parent / "data" / "typed.csv"
 
 
 class Units(unittest.TestCase):
+    def test_ranks_and_minutes_are_read_as_people_say_them(self) -> None:
+        said = [ordinal(n) for n in (1, 2, 3, 4, 11, 12, 13, 21, 22, 103, 111, 112)]
+        self.assertEqual(
+            said,
+            [
+                "1st",
+                "2nd",
+                "3rd",
+                "4th",
+                "11th",
+                "12th",
+                "13th",
+                "21st",
+                "22nd",
+                "103rd",
+                "111th",
+                "112th",
+            ],
+        )
+        said = [in_minutes(m) for m in (0, 0.4, 1.4, 1.6, 12)]
+        self.assertEqual(said, ["1 minute", "1 minute", "1 minute", "2 minutes", "12 minutes"])
+
     def test_as_typed(self) -> None:
         for text, kind, default, value in (
             ("219F", "temperature", "C", 103.8889),

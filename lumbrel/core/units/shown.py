@@ -82,3 +82,24 @@ def other_unit(kind: str, unit_key: str) -> Unit | None:
     what = KINDS[kind]
     chosen = what.unit(unit_key)
     return next((unit for unit in what.units if unit is not chosen), None)
+
+
+def ordinal(rank: int) -> str:
+    """A rank as it is read: 1st, 2nd, 11th.
+
+    Args:
+        rank: 1 and up.
+    """
+    ends = {1: "st", 2: "nd", 3: "rd"}
+    teens = rank % 100 in (11, 12, 13)
+    return f"{rank}{'th' if teens else ends.get(rank % 10, 'th')}"
+
+
+def in_minutes(minutes: float) -> str:
+    """Whole minutes with their noun; never less than one.
+
+    Args:
+        minutes: 0 and up.
+    """
+    whole = max(round(minutes), 1)
+    return f"{whole} minute{'' if whole == 1 else 's'}"

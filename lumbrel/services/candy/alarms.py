@@ -2,6 +2,7 @@
 
 from sqlite3 import Connection
 
+from lumbrel.core.units import in_minutes
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.candy.on_fire import NEAR_K
@@ -45,7 +46,7 @@ def _on_the_fire(board: CookBoard) -> list[CauseNow]:
     )
     if close and call not in ("off", "over"):
         found.append(
-            CauseNow("near", f"About {seen.left.minutes:.0f} minutes to {shown}. Stay with it.")
+            CauseNow("near", f"About {in_minutes(seen.left.minutes)} to {shown}. Stay with it.")
         )
     if call == "off":
         found.append(CauseNow("off", f"{shown}: kill the heat, and lift the pot off."))

@@ -172,8 +172,3 @@ def _usual(context: BatchContext) -> str:
 def now_c(context: BatchContext) -> float | None:
     """How warm the kettle is by its own cooling; None while nobody read it."""
     return off_fire(context, after_draw(context)).now_c
-
-
-def cold_viscosity(after: AfterDraw) -> float:
-    """How thick it is once it has cooled to 60 degC, mPa s: for comparison."""
-    return syrup_viscosity(after.syrup_brix, 60.0)

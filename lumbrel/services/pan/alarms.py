@@ -10,6 +10,7 @@ from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
 from lumbrel.core.pan.verdict import Call
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.core.physics import sucrose
+from lumbrel.core.units import in_minutes
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AlarmFacts, DrawFacts, PartDrawFacts, StrainedFacts
@@ -145,7 +146,7 @@ def _near(board: Board) -> CauseNow | None:
     if not near or board.verdict.call in (Call.DRAW_NOW, Call.OVER):
         return None
     minutes = max(board.minutes_left, 1.0)
-    return CauseNow("near", f"About {minutes:.0f} minutes to the mark. Stay with it.")
+    return CauseNow("near", f"About {in_minutes(minutes)} to the mark. Stay with it.")
 
 
 def _draws_often(board: Board) -> bool:

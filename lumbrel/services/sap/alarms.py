@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
+from lumbrel.core.units import in_minutes
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import FuelFacts, StageFacts
@@ -26,7 +27,7 @@ def due(context: BatchContext) -> list[CauseNow]:
         return []
     minutes = (context.now - stoked) / timedelta(minutes=1)
     return [
-        CauseNow(STOKE, f"{minutes:.0f} minutes since the last armful. Stoke, and feed it sap.")
+        CauseNow(STOKE, f"{in_minutes(minutes)} since the last armful. Stoke, and feed it sap.")
     ]
 
 

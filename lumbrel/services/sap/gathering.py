@@ -23,8 +23,8 @@ from lumbrel.store.sap import Tank, Tree
 BY = {
     "refractometer": "refractometer",
     "hydrometer": "sap hydrometer",
-    "told": "told",
-    "usual": "nobody measured it",
+    "told": "I know it",
+    "usual": "not measured",
 }
 SAP_STEM_HIGH = 15.0
 BY_KIND = {"maple": "sugar maple", "walnut": "walnut", "birch": "birch"}

@@ -3,7 +3,7 @@
 from typing import Any
 
 from lumbrel.services.base.facts import StrainedFacts
-from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, cold_viscosity, stack_of
+from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, stack_of
 from lumbrel.services.filter.station import STATION
 from lumbrel.web.shell.request import Visit
 from lumbrel.web.shell.station import station_routes
@@ -18,7 +18,6 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
         "stack": stack,
         "strained": context.first(StrainedFacts),
         "coldest_c": COLDEST_GOOD_FILTER_C,
-        "cold_viscosity": cold_viscosity(stack.after) if stack else 0.0,
     }
 
 

@@ -56,6 +56,10 @@ class Display:
         """A density without its unit."""
         return units.number(value, decimals)
 
+    def ordinal(self, rank: int) -> str:
+        """A rank, as 7th."""
+        return units.ordinal(rank)
+
     def minutes(self, value: float | None) -> str:
         """Whole minutes without their unit."""
         return units.number(value, 0)

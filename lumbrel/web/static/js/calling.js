@@ -35,7 +35,7 @@ component("calling", () => ({
     return this.speaks ? "Spoken: on" : "Speak alarms";
   },
   get shelfWord() {
-    return this.full ? "Take it down" : "Put it on the shelf";
+    return this.full ? "End hands-free display" : "Hands-free display";
   },
   init() {
     this.speaks = memory.get(KEY) === "on";
