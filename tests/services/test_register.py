@@ -67,7 +67,7 @@ class Register(KitchenCase):
         self.assertEqual(self.said(live)[-1][2], "50.0")
         with self.assertRaises(BadInput) as ahead:
             edit_instrument(self.db, "long-stem", STEM | {"since": "2026-03-20"}, LATER)
-        self.assertIn("still to come", ahead.exception.errors["since"])
+        self.assertIn("in the future", ahead.exception.errors["since"])
 
     def test_a_depth_is_read_in_the_pot_it_was_read_in(self) -> None:
         done = self.take_in()

@@ -60,6 +60,10 @@ class Display:
         """A rank, as 7th."""
         return units.ordinal(rank)
 
+    def in_minutes(self, minutes: float) -> str:
+        """Whole minutes with their noun, at least one."""
+        return units.in_minutes(minutes)
+
     def minutes(self, value: float | None) -> str:
         """Whole minutes without their unit."""
         return units.number(value, 0)
