@@ -32,6 +32,9 @@ Placed = Iterator[tuple[int | None, dict[str, Any]]]
 """Rows, each with its place in its logbook: one that comes later, after others of its logbook, comes in between."""
 HEAD = ("format", "version", "record_version")
 SAMPLES, PHOTOGRAPHS = "samples", "photographs"
+LONGEST_PLACE, SHORT = 1000, 8192
+"""The names on the way to a value, which no logbook has as long: what lies deeper than a machine has stack ends it. Read
+in short pieces, it is found before much is made of it."""
 MODELS: dict[str, type[BaseModel]] = {"line": LineOf, SAMPLES: SamplesOf, PHOTOGRAPHS: Photograph}
 
 
@@ -82,7 +85,9 @@ class Document:
         shape: dict[str, Any] = {}
         within: dict[str, dict[str, Any]] = {"": shape}
         self._file.seek(0)
-        for place, event, value in ijson.parse(self._file, use_float=True):
+        for place, event, value in ijson.parse(self._file, buf_size=SHORT, use_float=True):
+            if len(place) > LONGEST_PLACE:
+                raise ValueError("it is nested too deep")
             if place in self._counts:
                 self._counts[place] += event not in ("map_key", "end_map", "end_array")
             elif event == "map_key" and place in within:

@@ -181,7 +181,7 @@ class Recorded(KitchenCase):
             "only": {"b": f"kettle {self.dark}", "litres_b": "200 L"},
             "from the list": {"b": "barrel 9", "litres_b": "1 L"},
             "pour the same": {"b": "water", "litres_b": "0.1 L", "c": "water", "litres_c": "0.1 L"},
-            "less than nothing": {"b": "water", "litres_b": "-1 L"},
+            "zero or more": {"b": "water", "litres_b": "-1 L"},
             "itself": {"b": f"kettle {self.light}", "litres_b": "1 L"},
             "No jars of that size": {"b": "lot J 250", "litres_b": "1 L"},
         }.items():

@@ -106,7 +106,7 @@ class Trust(KitchenCase):
 
     def test_a_thermometer_is_trusted_for_a_day(self) -> None:
         dial = next(i for i in instruments_of(self.db, ThermometerDetail) if i.id == "dial-a")
-        self.assertIn("never", profile.profile(self.db, dial, NOON).verdict)
+        self.assertIn("no test boil", profile.profile(self.db, dial, NOON).verdict)
         day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
         fresh = profile.profile(self.db, dial, NOON + timedelta(hours=1))
         self.assertTrue(fresh.good)

@@ -165,6 +165,13 @@ class OutAndIn(KitchenCase):
             (json.dumps(good | {"version": "three"}), "version"),
             (json.dumps(good | {"version": 1, "tables": None}), "tables"),
             (json.dumps(good | {"samples": [{"at": [1]}]}), "samples.0"),
+            ("[" * 100_000, "nested too deep"),
+            (
+                text.replace(
+                    '"facts": {', '"facts": {"x": ' + "[" * 100_000 + "]" * 100_000 + ", "
+                ),
+                "too deep",
+            ),
             (text + "{}", "JSON"),
             (text.replace('"typed": {', '"typed": NaN, "x": {', 1), "JSON"),
             *((text[: len(text) * n // 9], "JSON|no logbook") for n in range(9)),
