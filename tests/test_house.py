@@ -11,6 +11,23 @@ ROOT = Path(__file__).parent.parent
 PACKAGE = ROOT / "lumbrel"
 MOST_LINES, MOST_BRANCHES, MOST_POSITIONAL, MOST_FIELDS, WIDEST = 50, 15, 5, 5, 120
 MOST_OF_A_MODULE = 350
+GIVEN_UP = (
+    r"Put (it|them) (down|out|on the shelf)",
+    r"Put (on the slip|them back|the colour on)",
+    r"Note it\b",
+    r"Take the check",
+    r"Is it so\?",
+    r"[Nn]obody (knows|noted|measured|read|looked at)",
+    r"stands? alone",
+    r"[Ss]o deep it stands",
+    r"Boil again",
+    r"Wish list",
+    r"Plan it so",
+    r"here no more",
+    r"still to (go|come)\b",
+    r"drop is( at)?\"|cup is( at)?\"|how warm\"|(pot|kettle) shows\"",
+)
+"""What things and presses were called once, and are no more."""
 Function = ast.FunctionDef | ast.AsyncFunctionDef
 FORKS = (
     ast.If,
@@ -98,6 +115,21 @@ class House(unittest.TestCase):
         written = (one for one in front_end() if "bundle" not in one[0].parts)
         for path, text in written:
             self.assertLessEqual(max(map(len, text.splitlines()), default=0), WIDEST, str(path))
+
+    def test_nothing_is_called_by_a_word_that_was_given_up(self) -> None:
+        """One word for one thing: those that stood beside it before come back nowhere that somebody reads."""
+        given_up = re.compile("|".join(GIVEN_UP))
+        for path, tree in modules():
+            own = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}
+            for node in ast.walk(tree):
+                if isinstance(node, ast.Constant) and id(node) not in own:
+                    found = given_up.search(str(node.value))
+                    self.assertIsNone(found, f"{path}:{node.lineno}: {node.value}")
+        for path, text in front_end():
+            if "bundle" not in path.parts:
+                said = re.sub(r"(?s)\{#.*?#\}|/\*.*?\*/", "", text)
+                found = given_up.search(re.sub(r"(?m)^\s*//.*$|\s+", " ", said))
+                self.assertIsNone(found, f"{path}: {found}")
 
     def test_every_folder_of_modules_is_a_package(self) -> None:
         for folder in {path.parent for path in PACKAGE.rglob("*.py")}:

@@ -181,7 +181,7 @@ def _noticed(key: str, context: contexts.BatchContext, pot: PracticePot) -> str:
         measured = newest(context.db, InvertFacts, limit=1) or (
             cook is not None and cook.facts.invert_percent > 3.5
         )
-        return "You measured it." if measured else "Nobody measured it."
+        return "You measured it." if measured else "It was not measured."
     if key == "bent":
         drops = len(context.of_kind(ColdWaterFacts))
         return (

@@ -344,7 +344,7 @@ class Along(CookCase):
             self.assertIn(name, refused.exception.errors, kind)
         with self.assertRaises(BadInput) as unread:
             self.step(code, "cooked", 6, bath="bench")
-        self.assertIn("Nobody has read it", unread.exception.errors["kind"])
+        self.assertIn("Save a reading of the boil first", unread.exception.errors["kind"])
         self.boil(code)
         for fields, name in (
             ({"grams_1": "0 g", "count_1": "5"}, "grams_1"),

@@ -87,7 +87,7 @@ def _little_invert(figures: CookFigures) -> tuple[float, str]:
 
 def _stirred_hot(figures: CookFigures) -> tuple[float, str]:
     if figures.stir_c is None or figures.wanted_stir_c is None:
-        return 0.3, "nobody noted where stirring began"
+        return 0.3, "the temperature at the first stir was not recorded"
     early = figures.stir_c - figures.wanted_stir_c
     said = f"stirring began at {figures.stir_c:.0f} °C, {figures.wanted_stir_c:.0f} was wanted"
     return _towards(early, NEAR_STIR_K, FAR_STIR_K), said
@@ -95,7 +95,7 @@ def _stirred_hot(figures: CookFigures) -> tuple[float, str]:
 
 def _stirred_cold(figures: CookFigures) -> tuple[float, str]:
     if figures.stir_c is None or figures.wanted_stir_c is None:
-        return 0.2, "nobody noted where stirring began"
+        return 0.2, "the temperature at the first stir was not recorded"
     late = figures.wanted_stir_c - figures.stir_c
     said = f"stirring began at {figures.stir_c:.0f} °C, {figures.wanted_stir_c:.0f} was wanted"
     return _towards(late, NEAR_STIR_K, FAR_STIR_K), said
@@ -103,7 +103,7 @@ def _stirred_cold(figures: CookFigures) -> tuple[float, str]:
 
 def _stirred_short(figures: CookFigures) -> tuple[float, str]:
     if figures.stirred_min is None or not figures.usual_min:
-        return 0.3, "nobody noted how long it was stirred"
+        return 0.3, "the time of stirring was not recorded"
     said = f"it was stirred {figures.stirred_min:.0f} min, {figures.usual_min:.0f} are usual"
     return _towards(1 - figures.stirred_min / figures.usual_min, 0.1, 0.6), said
 
@@ -112,7 +112,7 @@ def _stirred_long(figures: CookFigures) -> tuple[float, str]:
     if figures.waited_min is not None and figures.holds_min:
         said = f"{figures.waited_min:.1f} min from the turn to the moulds, {figures.holds_min:g} are time"
         return _towards(figures.waited_min / figures.holds_min, 0.8, 2.0), said
-    return 0.4, "nobody noted how long it stood after the turn"
+    return 0.4, "the rest after the turn was not recorded"
 
 
 def _disturbed(figures: CookFigures) -> tuple[float, str]:

@@ -103,12 +103,12 @@ def _dense(figures: LotFigures) -> tuple[float, str]:
 def _never_read(figures: LotFigures) -> tuple[float, str]:
     if figures.cold:
         return 0.0, "it was read cold"
-    return 0.6, "nobody read it cold"
+    return 0.6, "no cold check was recorded"
 
 
 def _filled_cold(figures: LotFigures) -> tuple[float, str]:
     if figures.coldest_fill_c is None:
-        return 0.4, "nobody noted how hot it was filled"
+        return 0.4, "the filling temperature was not recorded"
     under = COLDEST_FILL_C - figures.coldest_fill_c
     share = min(max(0.5 + under / 6, 0.0), 1.0) if under > -3 else 0.0
     return share, f"its coldest jar was filled at {figures.coldest_fill_c:.0f} °C"
@@ -116,7 +116,7 @@ def _filled_cold(figures: LotFigures) -> tuple[float, str]:
 
 def _lids(figures: LotFigures) -> tuple[float, str]:
     if figures.unsealed is None:
-        return 0.4, "nobody looked at the lids the next day"
+        return 0.4, "the lids were not checked the next day"
     if figures.unsealed:
         return 0.9, f"{figures.unsealed} lids had not sealed the next day"
     return 0.1, "all lids had sealed the next day"
@@ -125,7 +125,7 @@ def _lids(figures: LotFigures) -> tuple[float, str]:
 def _not_turned(figures: LotFigures) -> tuple[float, str]:
     if figures.turned:
         return 0.05, "the jars were turned over"
-    return 0.5, "nobody noted that they were turned over"
+    return 0.5, "turning over was not recorded"
 
 
 def _niter(figures: LotFigures) -> tuple[float, str]:
@@ -146,7 +146,7 @@ def _filter(figures: LotFigures) -> tuple[float, str]:
         return 0.7, f"it was filtered at {figures.filter_c:.0f} °C"
     if figures.clarity == "clear":
         return 0.1, "it came through clear"
-    return 0.3, "clarity not recorded it came through"
+    return 0.3, "clarity not recorded"
 
 
 def _kept(figures: LotFigures) -> tuple[float, str]:
@@ -176,9 +176,7 @@ COMPLAINTS: dict[str, tuple[str, str, tuple[KnownFlaw[LotFigures], ...]]] = {
         "kitchen.",
         (
             _THIN,
-            KnownFlaw(
-                1.0, "Nobody knew how thin it was", "Read it cold the next day.", _never_read
-            ),
+            KnownFlaw(1.0, "Its density was not known", "Read it cold the next day.", _never_read),
             KnownFlaw(0.5, "Water came in: wet jars, steam", "Drain jars, keep steam off.", _kept),
         ),
     ),

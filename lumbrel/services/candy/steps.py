@@ -149,8 +149,7 @@ def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
             by = "arithmetic"
     else:
         form.errors["kind"] = (
-            "Nobody has read it in the boil: type what the thermometer shows, or what a drop did in cold "
-            "water."
+            "Save a reading of the boil first: the pot temperature, or what a drop did in cold water."
         )
         return None
     if above < board.cook.above_water_k - 2.0:

@@ -122,8 +122,7 @@ def _ask_when_thin(form: Form, board: Board) -> None:
     if board.believed is None:
         form.ask(
             "mass",
-            "The instruments contradict each other, so nobody knows what this is. One more "
-            "reading would settle it. Draw all the same?",
+            "The instruments disagree. One more reading would settle it. Draw all the same?",
         )
     elif short > max(THIN_BRIX, 2 * known.sigma_brix):
         form.ask(

@@ -145,7 +145,7 @@ def _causes_of_scale() -> list[Cause]:
     return [
         Cause(
             "empty",
-            "the vessel’s own weight, or something put in that nobody noted",
+            "the vessel’s own weight, or something put in and not recorded",
             "Say again what the vessel weighs empty; note what was put in or taken out.",
             -60.0,
             60.0,

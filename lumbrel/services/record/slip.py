@@ -243,7 +243,7 @@ def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> date
         form.ask(
             "at",
             f"The batch was taken in on {context.day_and_time(taken.at)}; this line would be of "
-            f"{context.day_and_time(at)}. Was a clock wrong? Keep it if it is so, or correct the "
+            f"{context.day_and_time(at)}. Was a clock wrong? Tick Confirm if that is right, or correct the "
             "time of the take-in.",
         )
     return at

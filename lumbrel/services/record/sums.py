@@ -79,7 +79,7 @@ def _ask_of_sugar(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     out, into = form.show(went, "mass"), form.show(came, "mass")
     raise _question(
         f"With this, {out} of sugar would have come out of {WHERE[parcel.kind]} of batch {parcel.code}, "
-        f"and only {into} went in. Is an amount mistyped, or was something put in that nobody noted?"
+        f"and only {into} went in. Is an amount mistyped, or was something put in and not recorded?"
     )
 
 
@@ -102,7 +102,7 @@ def _ask_of_packs(db: Connection, gains: "Gains", parcel: Parcel) -> None:
             packs = f"of {size:g} {'g' if parcel.kind == CONFECTION else 'ml'}"
             raise _question(
                 f"With this, {count} {packs} would have come back to lot {parcel.code}, and only "
-                f"{left[size]} have left it. Is the count mistyped, or did some leave that nobody noted?"
+                f"{left[size]} have left it. Is the count mistyped, or did some leave and were not recorded?"
             )
 
 

@@ -161,7 +161,7 @@ class Played:
             return INSIDE_C, "as inside"
         if tank.place == "snow":
             return (SNOW_C if out is None else min(max(out, 0.0), 2.0)), "as in snow"
-        return (LAST_RESORT_C, "nobody knows") if out is None else (out, "by the weather")
+        return (LAST_RESORT_C, "not known") if out is None else (out, "by the weather")
 
     def course(self, tank: Tank, start: datetime, end: datetime) -> list[tuple[datetime, float]]:
         """The temperatures of a tank, every two hours; sap follows the air by some hours' mean."""

@@ -45,5 +45,5 @@ def choices(context: BatchContext) -> ShelfChoices:
         rows=rows + [("", "")] * (JAR_ROWS - len(rows)),
         reasons=list(SAID_OF_REASON.items()),
         complaints=[("", "nothing"), *wrong.items()],
-        woodlots=[("", "nobody"), *((w.id, w.name) for w in woodlots(context.db))],
+        woodlots=[("", "not a woodlot’s share"), *((w.id, w.name) for w in woodlots(context.db))],
     )
