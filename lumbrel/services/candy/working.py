@@ -65,7 +65,9 @@ def _of_the_boil(board: CookBoard) -> Steps:
         found.append(("solids by its boil", said, "", "the boiling curve of strong syrup"))
     if isfinite(seen.left.minutes):
         said = f"{seen.minutes:.1f} min"
-        found.append(("until the mark", said, "", "water and warmth left until the mark, at this fire"))
+        found.append(
+            ("until the mark", said, "", "water and warmth left until the mark, at this fire")
+        )
     loss = f"{100 * board.cook.loss:.1f} %"
     found.append(("stays in this pot", loss, "", "its earlier cooks, 4 % at first"))
     return found

@@ -125,7 +125,9 @@ def since_of(form: Form, now: datetime) -> datetime | None:
         return None
     begins = datetime(day.year, day.month, day.day, tzinfo=local_time(now, form.kitchen).tzinfo)
     if begins > now:
-        form.errors["since"] = "That day is in the future. Leave it empty: it then applies from now on."
+        form.errors["since"] = (
+            "That day is in the future. Leave it empty: it then applies from now on."
+        )
     return begins.astimezone(UTC)
 
 

@@ -137,8 +137,8 @@ def sign_against_others(form: Form, context: BatchContext, facts: SignFacts) -> 
     if apart > SIGN_SIGMAS * hypot(known.sigma_brix, sigma):
         form.ask(
             "sign",
-            f"By all that was read it is near {near:.1f} Brix; this sign is seen near {said:.1f}. Is "
-            "it so?",
+            f"By all that was read it is near {near:.1f} Brix; this sign is seen near {said:.1f}. "
+            "Is that right?",
         )
 
 
