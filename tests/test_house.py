@@ -131,6 +131,17 @@ class House(unittest.TestCase):
                 found = given_up.search(re.sub(r"(?m)^\s*//.*$|\s+", " ", said))
                 self.assertIsNone(found, f"{path}: {found}")
 
+    def test_what_a_page_does_is_named_not_written_on_it(self) -> None:
+        """The build of Alpine for strict pages knows names only; what it cannot set it has no model of."""
+        count = 0
+        for path, text in front_end():
+            if path.suffix == ".html":
+                for name, value in re.findall(r'\b(x-[a-z.:-]+)="([^"]*)"', text):
+                    count += 1
+                    self.assertRegex(value, r"^(\w+|\{\{ \w+ \}\})$", f"{path}: {name}")
+                    self.assertNotIn("x-model", name, str(path))
+        self.assertGreater(count, 100)
+
     def test_every_folder_of_modules_is_a_package(self) -> None:
         for folder in {path.parent for path in PACKAGE.rglob("*.py")}:
             self.assertTrue((folder / "__init__.py").exists(), str(folder))
