@@ -23,7 +23,7 @@ def require_between(
     """
     if not low <= value <= high:
         raise OutOfRange(
-            f"{what} must lie between {span(low, high, unit)}; {_apart(value, low, high)} does not.",
+            f"{what} must be between {span(low, high, unit)}; {_apart(value, low, high)} is not.",
             field,
         )
     return value

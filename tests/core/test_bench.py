@@ -17,7 +17,7 @@ class SecondScale(unittest.TestCase):
         self.assertAlmostEqual(baume.from_brix(66.9), 145 - 145 / 1.3317, delta=0.02)
         for degrees in range(0, 45, 3):
             self.assertAlmostEqual(baume.from_brix(baume.to_brix(degrees)), degrees, delta=1e-6)
-        with self.assertRaisesRegex(OutOfRange, "Baumé reading must lie between 0 and 44.9"):
+        with self.assertRaisesRegex(OutOfRange, "Baumé reading must be between 0 and 44.9"):
             baume.to_brix(60)
 
 

@@ -58,7 +58,7 @@ def agreement(estimates: Sequence[Estimate]) -> Agreement:
         require_between(estimate.brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
         if not LEAST_SIGMA_BRIX <= estimate.sigma_brix <= 50:
             raise OutOfRange(
-                "An uncertainty must lie between 0.000001 and 50 Brix.", "uncertainty_brix"
+                "An uncertainty must be between 0.000001 and 50 Brix.", "uncertainty_brix"
             )
     mean, sigma = _mean(estimates)
     dof = len(estimates) - 1

@@ -96,7 +96,7 @@ def blend_transmittance_percent(parts: Sequence[tuple[float, float]]) -> float:
     absorbance = total = 0.0
     for volume, transmittance in parts:
         if not LEAST_PART_L <= volume <= 100_000:
-            raise OutOfRange("A part's volume must lie between 0.000001 and 100 000 L.", "parts")
+            raise OutOfRange("A part's volume must be between 0.000001 and 100 000 L.", "parts")
         t10 = transmittance_10mm_percent(transmittance, 10.0)
         absorbance -= volume * log10(t10 / 100)
         total += volume

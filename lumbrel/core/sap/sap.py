@@ -45,7 +45,7 @@ def require_sap(brix: float) -> float:
     """
     if not LEAST_BRIX <= brix <= MOST_BRIX:
         raise OutOfRange(
-            "Sap holds between 0.1 and 10 Brix, mostly 1 to 3. What was concentrated is taken in as "
+            "Sap must hold between 0.1 and 10 Brix, mostly 1 to 3. What was concentrated is taken in as "
             "concentrate.",
             "brix",
         )

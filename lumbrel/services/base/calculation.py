@@ -21,7 +21,7 @@ class Request(BaseModel):
     @classmethod
     def _of_a_size_that_can_be_meant(cls, value: Any) -> Any:
         if isinstance(value, float) and abs(value) > 1e7:
-            raise ValueError("Numbers must lie between -10 000 000 and 10 000 000.")
+            raise ValueError("Numbers must be between -10 000 000 and 10 000 000.")
         return value
 
 

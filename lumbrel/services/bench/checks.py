@@ -136,7 +136,7 @@ def _density(
 
 
 def _barometer(form: Form) -> tuple[str, float | None, float | None]:
-    words = "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg)."
+    words = "A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg)."
     reading = form.between(Bounds("reading", "pressure", 500, 1090, words))
     true = form.between(Bounds("true", "pressure", 500, 1090, words))
     if reading is None or true is None:

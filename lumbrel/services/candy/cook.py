@@ -19,14 +19,14 @@ WANTED = {
     "jars": "so many jars",
 }
 SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
-MADE = Bounds("made", "mass", 0.05, 500, "What is wanted weighs between 0.05 and 500 kg.")
+MADE = Bounds("made", "mass", 0.05, 500, "What is wanted must weigh between 0.05 and 500 kg.")
 PIECES = Bounds("pieces", "count", 1, 20_000, "Type how many pieces, 1 to 20 000.")
 EACH = Bounds(
-    "each", "piece", 1, 5000, "A piece, or what a mould holds, weighs between 1 g and 5 kg."
+    "each", "piece", 1, 5000, "A piece, or what a mould holds, must weigh between 1 g and 5 kg."
 )
 JARS = Bounds("jars", "count", 1, 5000, "Type how many jars, 1 to 5000.")
-JAR = Bounds("jar", "jar", 20, 5000, "A jar holds between 20 ml and 5 L.")
-POT = Bounds("pot", "volume", 0.5, 1000, "A pot holds between 0.5 and 1000 L.")
+JAR = Bounds("jar", "jar", 20, 5000, "A jar must hold between 20 ml and 5 L.")
+POT = Bounds("pot", "volume", 0.5, 1000, "A pot must hold between 0.5 and 1000 L.")
 PRICE = Bounds("price", "price", 0, 100_000, "Type what a litre of syrup costs, as a number.")
 FUEL = Bounds("fuel", "price", 0, 100, "Type what a kilowatt-hour costs, as a number.")
 STANDARD = {"by": "syrup", "syrup": "4 kg", "pot": "12 L", "bath": "water"}

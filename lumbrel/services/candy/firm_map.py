@@ -27,7 +27,7 @@ STIR = Bounds(
     HOTTEST_STIR_C,
     "Stirring begins between 15 and 125 °C (59 and 257 °F).",
 )
-PRESSURE = Bounds("pressure", "pressure", 600, 1080, "Pressure lies between 600 and 1080 hPa.")
+PRESSURE = Bounds("pressure", "pressure", 600, 1080, "Pressure must be between 600 and 1080 hPa.")
 ABOVE = Bounds(
     "above",
     "difference",

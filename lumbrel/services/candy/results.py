@@ -10,9 +10,9 @@ from lumbrel.services.candy.pot import board_at
 from lumbrel.services.jar.entries import LOT_CODE
 from lumbrel.store import jars
 
-GRAMS = Bounds("grams", "piece", 0.5, 20_000, "A piece or jar weighs between 0.5 g and 20 kg.")
+GRAMS = Bounds("grams", "piece", 0.5, 20_000, "A piece or jar must weigh between 0.5 g and 20 kg.")
 COUNT = Bounds("count", "count", 1, 20_000, "Type how many were made, 1 to 20 000.")
-MADE = Bounds("made", "mass", 0.01, 500, "What was made weighs between 0.01 and 500 kg.")
+MADE = Bounds("made", "mass", 0.01, 500, "What was made must weigh between 0.01 and 500 kg.")
 MOST_LEFT, LEAST_WHOLE = 0.25, 1.05
 PACK_ROWS = 3
 

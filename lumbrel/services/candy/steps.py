@@ -36,10 +36,14 @@ POT = Bounds(
     "temperature",
     0,
     175,
-    "A pot of candy is between 0 and 175 °C (32 and 347 °F) warm.",
+    "The pot temperature must be between 0 and 175 °C (32 and 347 °F).",
 )
 AROUND = Bounds(
-    "around", "temperature", -15, 40, "The bath is between −15 and 40 °C (5 and 104 °F) warm."
+    "around",
+    "temperature",
+    -15,
+    40,
+    "The bath temperature must be between −15 and 40 °C (5 and 104 °F).",
 )
 HOTTER_THAN_SYRUP_K = 62.0
 FAHRENHEIT_LOOKS_K = 25.0

@@ -25,7 +25,7 @@ LIST_LOTS = 60
 STEP_L = 0.05
 SLIDERS = ("b", "c")
 LEAST_L = 0.01
-WANTED = Bounds("volume", "volume", 0.1, 5000, "A blend is between 0.1 and 5000 L.")
+WANTED = Bounds("volume", "volume", 0.1, 5000, "A blend must be between 0.1 and 5000 L.")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -35,7 +35,11 @@ TRANSMITTANCE = Bounds(
 
 
 BLANK = Bounds(
-    "blank", "percent", 50, 110, "A glycerol blank reads between 50 and 110 %; 100 when it is set."
+    "blank",
+    "percent",
+    50,
+    110,
+    "A glycerol blank must read between 50 and 110 %; 100 when it is set.",
 )
 
 
@@ -156,7 +160,7 @@ def tried(context: BatchContext, fields: dict[str, str]) -> PhotoColour | str:
 
 
 def _path(form: Form) -> float | None:
-    sentence = "A vial's path is between 1 and 100 mm (0.04 and 3.9 in)."
+    sentence = "A vial's path must be between 1 and 100 mm (0.04 and 3.9 in)."
     return form.between(Bounds("path", "depth", 1, 100, sentence))
 
 

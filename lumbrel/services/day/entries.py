@@ -30,17 +30,17 @@ ELEVATION = Bounds(
     "elevation",
     -430,
     5000,
-    "Elevation must lie between −430 and 5000 m (−1410 and 16 400 ft).",
+    "Elevation must be between −430 and 5000 m (−1410 and 16 400 ft).",
 )
 PRESSURE = Bounds(
     "pressure",
     "pressure",
     500,
     1090,
-    "A pressure must lie between 500 and 1090 hPa (14.8 and 32.2 inHg).",
+    "A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg).",
 )
 OUTDOOR = Bounds(
-    "outdoor", "temperature", -50, 50, "The outdoor temperature must lie between −50 and 50 °C."
+    "outdoor", "temperature", -50, 50, "The outdoor temperature must be between −50 and 50 °C."
 )
 
 

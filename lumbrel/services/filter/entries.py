@@ -33,7 +33,7 @@ TEMPERATURE = Bounds(
 )
 HOT_C = 90.0
 """Of syrup in the filter when nobody says how warm it is."""
-OUT = Bounds("out", "mass", 0.01, 5000, "What came through weighs between 10 g and 5000 kg.")
+OUT = Bounds("out", "mass", 0.01, 5000, "What came through must weigh between 10 g and 5000 kg.")
 
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:

@@ -30,9 +30,11 @@ Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 
 JAR_SIZE = Bounds(
-    "size", "jar", SMALLEST_JAR_ML, BIGGEST_JAR_ML, "A jar holds between 10 ml and 20 L."
+    "size", "jar", SMALLEST_JAR_ML, BIGGEST_JAR_ML, "A jar must hold between 10 ml and 20 L."
 )
-PACK_SIZE = Bounds("size", "piece", 0.5, 20_000, "A piece or jar weighs between 0.5 g and 20 kg.")
+PACK_SIZE = Bounds(
+    "size", "piece", 0.5, 20_000, "A piece or jar must weigh between 0.5 g and 20 kg."
+)
 FILL = Bounds(
     "fill",
     "temperature",

@@ -42,7 +42,7 @@ RESOLUTION = Bounds(
     "difference",
     0.01,
     10,
-    "The smallest division lies between 0.01 and 10 K (0.02 and 18 °F).",
+    "The smallest division must be between 0.01 and 10 K (0.02 and 18 °F).",
 )
 IMMERSION = Bounds("immersion", "depth", 5, 500, "A stem is immersed 5 to 500 mm (0.2 to 20 in).")
 SCALE_BEGINS = Bounds("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
@@ -55,7 +55,7 @@ TRUE_AT = Bounds(
     "A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.",
 )
 PATH = Bounds("path", "depth", 2, 60, "A vial is 2 to 60 mm (0.08 to 2.4 in) across inside.")
-MARK_READING = Bounds("mark_reading", "brix", 40, 75, "A hot mark stands between 40 and 75 Brix.")
+MARK_READING = Bounds("mark_reading", "brix", 40, 75, "A hot mark must be between 40 and 75 Brix.")
 MARK_AT = Bounds(
     "mark_at",
     "temperature",
@@ -63,7 +63,9 @@ MARK_AT = Bounds(
     100,
     "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
 )
-MARK_TRUE = Bounds("mark_true", "brix", 60, 70, "The density it marks lies between 60 and 70 Brix.")
+MARK_TRUE = Bounds(
+    "mark_true", "brix", 60, 70, "The density it marks must be between 60 and 70 Brix."
+)
 
 
 @dataclass(frozen=True)
@@ -175,7 +177,9 @@ def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:
     shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
     sizes = [
         form.between(
-            Bounds(n, "depth", 20, 10_000, "A size lies between 20 mm and 10 m (0.8 and 394 in).")
+            Bounds(
+                n, "depth", 20, 10_000, "A size must be between 20 mm and 10 m (0.8 and 394 in)."
+            )
         )
         for n in SHAPES.get(shape, ())
     ]

@@ -19,14 +19,14 @@ TARGET = Bounds(
     "brix",
     66.0,
     68.9,
-    "The target lies between 66.0, the usual legal floor, and 68.9, above which crystals form.",
+    "The target must be between 66.0, the usual legal floor, and 68.9, above which crystals form.",
 )
-MARGIN = Bounds("margin", "brix", 0, 5, "The draw margin lies between 0 and 5 Brix.")
+MARGIN = Bounds("margin", "brix", 0, 5, "The draw margin must be between 0 and 5 Brix.")
 CALL_AHEAD = Bounds(
-    "near_minutes", "minutes", 0, 60, "A call ahead lies between 0 (none) and 60 minutes."
+    "near_minutes", "minutes", 0, 60, "A call ahead must be between 0 (none) and 60 minutes."
 )
 CALL_AHEAD_K = Bounds(
-    "near_k", "difference", 0, 10, "A call ahead lies between 0 (none) and 10 K (18 °F)."
+    "near_k", "difference", 0, 10, "A call ahead must be between 0 (none) and 10 K (18 °F)."
 )
 
 
@@ -75,7 +75,7 @@ def use_units(db: Connection, preset: str, now: datetime) -> None:
         save_kitchen(db, replace(load_kitchen(db), units=dict(UNIT_PRESETS[preset])), now)
 
 
-TOLL = Bounds("toll", "percent", 0, 100, "The kitchen's share lies between 0 and 100 %.")
+TOLL = Bounds("toll", "percent", 0, 100, "The kitchen's share must be between 0 and 100 %.")
 
 
 def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None:

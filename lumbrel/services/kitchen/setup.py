@@ -35,7 +35,13 @@ MADE = UUID("6c756d62-7265-6c00-8000-000000736574")
 """From the id of the form to those of what it makes: sent again, it makes the same."""
 USUAL_WIDE_MM = 240.0
 BARN_MM = 1200.0
-WIDE = Bounds("wide", "depth", 80, 10_000, "A pot is between 80 mm and 10 m (3 and 394 in) across.")
+WIDE = Bounds(
+    "wide",
+    "depth",
+    80,
+    10_000,
+    "The diameter of a pot must be between 80 mm and 10 m (3 and 394 in).",
+)
 MOUNTAIN_M = 3000.0
 AT_HAND: dict[str, str] = {
     "candy_thermometer": "candy thermometer, dial or glass",

@@ -24,7 +24,7 @@ LEAST_MINUTES = 5.0
 
 READ = Bounds("brix", "brix", 20, 85, "What was drawn has between 20 and 85 Brix, corrected.")
 READ_SIGMA = 0.4
-VOLUME = Bounds("litres", "volume", 0.05, 2000, "What was drawn is between 0.05 and 2000 L.")
+VOLUME = Bounds("litres", "volume", 0.05, 2000, "What was drawn must be between 0.05 and 2000 L.")
 HOT_DRAW_C = 100.0
 NOTED_WITHIN = timedelta(minutes=12)
 MASS = Bounds("mass", "mass", 0.1, 5000, "What was drawn must weigh between 0.1 and 5000 kg.")

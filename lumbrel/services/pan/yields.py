@@ -15,9 +15,11 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.services.pan.drawn import after_draw
 
-MASS = Bounds("amount", "mass", 0.05, 5000, "What there is weighs between 50 g and 5000 kg.")
+MASS = Bounds("amount", "mass", 0.05, 5000, "What there is must weigh between 50 g and 5000 kg.")
 VOLUME = Bounds("amount", "volume", 0.05, 5000, "What there is fills between 50 ml and 5000 L.")
-HEAT = Bounds("heat", "temperature", 0, 108, "It is between 0 and 108 °C (32 and 226 °F) warm.")
+HEAT = Bounds(
+    "heat", "temperature", 0, 108, "Its temperature must be between 0 and 108 °C (32 and 226 °F)."
+)
 HOT_C = 90.0
 """How warm it is soon after the draw, where nobody says."""
 SCALE_SHARE, MOST_LOST = 0.02, 0.5

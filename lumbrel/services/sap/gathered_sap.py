@@ -33,7 +33,11 @@ OF_TREE = Bounds("litres", "volume", 0.0, 500, "A tree gives between 0 and 500 L
 TAPS = Bounds("taps", "count", 1, 20_000, "Type from how many taps, 1 to 20 000.")
 BRIX = Bounds("brix", "stem", -1, 32, "Type the reading, between −1 and 32 Brix.")
 WARM = Bounds(
-    "temperature", "temperature", -10, 40, "Sap is between −10 and 40 °C (14 and 104 °F)."
+    "temperature",
+    "temperature",
+    -10,
+    40,
+    "The sap temperature must be between −10 and 40 °C (14 and 104 °F).",
 )
 ICE = Bounds("ice", "mass", 0.0, 50_000, "Type how much ice was thrown off, 0 to 50 000 kg.")
 SAMPLE = Bounds(
@@ -41,7 +45,7 @@ SAMPLE = Bounds(
     "temperature",
     0,
     40,
-    "The sample is between 0 and 40 °C (32 and 104 °F); a drop has a number between 10 and 30 °C only.",
+    "The sample temperature must be between 0 and 40 °C (32 and 104 °F); a drop has a number between 10 and 30 °C only.",
 )
 CLARITY = {
     "clear": "clear as water",

@@ -18,7 +18,7 @@ from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.sap import Tank
 
-CAPACITY = Bounds("capacity", "volume", 1, 100_000, "A tank holds between 1 and 100 000 L.")
+CAPACITY = Bounds("capacity", "volume", 1, 100_000, "A tank must hold between 1 and 100 000 L.")
 LITRES = Bounds("litres", "volume", 0.1, 100_000, "Type how much, between 0.1 and 100 000 L.")
 ICE = Bounds("ice", "mass", 0.1, 50_000, "Type how much ice, between 0.1 and 50 000 kg.")
 

@@ -41,7 +41,7 @@ HEIGHT = Bounds(
     "depth",
     200,
     2500,
-    "A hole is between 200 and 2500 mm (8 and 98 in) above the ground.",
+    "The height of a hole must be between 200 and 2500 mm (8 and 98 in).",
 )
 LEFT_AS = {
     "open": "left open, it closes by itself",

@@ -20,10 +20,10 @@ TEMPERATURE = Bounds(
     "temperature",
     0,
     110,
-    "Near-syrup is between 0 and 110 °C (32 and 230 °F).",
+    "The near-syrup temperature must be between 0 and 110 °C (32 and 230 °F).",
 )
 TARGET = Bounds(
-    "target", "brix", 60, 75, "The target must lie between 60 and 75 Brix; syrup is 66.0 to 68.9."
+    "target", "brix", 60, 75, "The target must be between 60 and 75 Brix; syrup is 66.0 to 68.9."
 )
 NEAR_SYRUP = Bounds(
     "target",
@@ -32,7 +32,7 @@ NEAR_SYRUP = Bounds(
     75,
     "A boil-down ends between 20 and 75 Brix: near-syrup is 50 to 60, syrup 66.0 to 68.9.",
 )
-SAP = Bounds("brix", "brix", 0.1, 30, "Sap holds between 0.1 and 30 Brix.")
+SAP = Bounds("brix", "brix", 0.1, 30, "Sap must hold between 0.1 and 30 Brix.")
 BOIL_DOWN = "boil_down"
 """Of a form: sap that is boiled down to near-syrup, fed as it boils."""
 STEM = Bounds(

@@ -203,7 +203,7 @@ def _others(
         if by == "depth":
             form.errors[names[1]] = "Measure each woodlot's part by mass or volume, not by depth."
         woodlot = form.choice(names[0], known, "Choose the woodlot this part comes from.")
-        sentence = f"The {by} must lie between {span(low, high, unit)}."
+        sentence = f"The {by} must be between {span(low, high, unit)}."
         amount = form.between(Bounds(names[1], by, low, high, sentence))
         read = form.between(BRIX._replace(name=names[2]))
         if amount is None or read is None or form.errors:
@@ -231,7 +231,7 @@ def _amount(form: Form) -> tuple[Measure | None, float | None]:
         return None, None
     measure = measured_by(form.fields.get("amount", ""), cast(Measure, by))
     low, high, unit = LIMITS[measure]
-    sentence = f"The {measure} must lie between {span(low, high, unit)}."
+    sentence = f"The {measure} must be between {span(low, high, unit)}."
     return measure, form.between(Bounds("amount", measure, low, high, sentence))
 
 
