@@ -276,7 +276,7 @@ def ladder(
         invert=target.DEFAULT_INVERT_FRACTION[sugar_kind],
     )
     strain_k = target.PRE_FILTER_ABOVE_WATER_K
-    floors = {target.FLOOR_BRIX: "the floor", target.DEFAULT_BRIX: "stricter places"}
+    floors = {target.FLOOR_BRIX: "legal minimum", target.DEFAULT_BRIX: "stricter places"}
     syrups = [
         scale.finish(brix, end_point)
         if brix == target_brix
