@@ -144,7 +144,7 @@ class Pages(KitchenCase):
             ),
             (f"/pan/{code}/slip/thermometer", {"reading": "219"}, "Then type 219 F"),
             (f"/pan/{code}/slip/foam", {"defoamer": "soap"}, "decides the allergens"),
-            (f"/pan/{code}/slip/added", {"mass": "-1 kg", "brix": "0"}, "must be 0.01 to"),
+            (f"/pan/{code}/slip/added", {"mass": "-1 kg", "brix": "0"}, "must be between 0.01 and"),
             (f"/pan/{code}/slip/draw", {}, "would ferment"),
             ("/kitchen/setup", {"elevation": "as high as a crow"}, "not an elevation"),
             ("/kitchen", {"name": "", "target": "90"}, "66.0, the usual legal floor"),

@@ -115,7 +115,7 @@ class WarmFacts(Facts):
             label="Temperature",
             low=-20,
             high=45,
-            sentence="The sap temperature must be −20 to 45 °C (−4 to 113 °F).",
+            sentence="The sap temperature must be between −20 and 45 °C (−4 and 113 °F).",
         ),
     ]
 

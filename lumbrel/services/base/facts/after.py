@@ -112,7 +112,7 @@ class KettleFacts(Facts):
             low=30,
             high=115,
             big=True,
-            sentence="The kettle temperature must be 30 to 115 °C (86 to 239 °F).",
+            sentence="The kettle temperature must be between 30 and 115 °C (86 and 239 °F).",
         ),
     ]
     probe: str | None = None

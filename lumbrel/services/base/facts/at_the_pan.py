@@ -114,7 +114,7 @@ class AddedFacts(PutInFacts):
             low=0.01,
             high=5000,
             big=True,
-            sentence="The amount put in must be 0.01 to 5000 kg.",
+            sentence="The amount put in must be between 0.01 and 5000 kg.",
         ),
     ]
     brix: Annotated[
@@ -126,7 +126,7 @@ class AddedFacts(PutInFacts):
             low=0,
             high=85,
             big=True,
-            sentence="The Brix of what was put in must be 0 (water) to 85.",
+            sentence="The Brix of what was put in must be between 0 (water) and 85.",
         ),
     ]
     temperature_c: Annotated[
@@ -138,7 +138,7 @@ class AddedFacts(PutInFacts):
             low=0,
             high=120,
             required=False,
-            sentence="The temperature of what was put in must be 0 to 120 °C (32 to 248 °F).",
+            sentence="The temperature of what was put in must be between 0 and 120 °C (32 and 248 °F).",
         ),
     ] = None
 

@@ -63,7 +63,7 @@ class BathFacts(Facts):
             low=-15,
             high=40,
             required=False,
-            sentence="The bath temperature must be −15 to 40 °C (5 to 104 °F).",
+            sentence="The bath temperature must be between −15 and 40 °C (5 and 104 °F).",
         ),
     ] = None
 

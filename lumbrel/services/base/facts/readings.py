@@ -66,7 +66,7 @@ class WeighedFacts(Facts):
             hint="without the cup, 331 g",
             low=0.02,
             high=20,
-            sentence="The weight must be 20 g to 20 kg. Enter it as 331 g or 11.7 oz.",
+            sentence="The weight must be between 20 g and 20 kg. Enter it as 331 g or 11.7 oz.",
         ),
     ]
     volume_l: Annotated[
@@ -78,7 +78,7 @@ class WeighedFacts(Facts):
             low=0.02,
             high=20,
             required=False,
-            sentence="The cup volume must be 20 ml to 20 L. Enter it as 250 ml or 1 cup.",
+            sentence="The cup volume must be between 20 ml and 20 L. Enter it as 250 ml or 1 cup.",
         ),
     ]
     temperature_c: Annotated[
@@ -89,7 +89,7 @@ class WeighedFacts(Facts):
             hint="of the cupful",
             low=0,
             high=108,
-            sentence="The temperature must be 0 to 108 °C (32 to 226 °F).",
+            sentence="The temperature must be between 0 and 108 °C (32 and 226 °F).",
         ),
     ]
     water_kg: Annotated[
@@ -101,7 +101,7 @@ class WeighedFacts(Facts):
             low=0.02,
             high=20,
             required=False,
-            sentence="The weight of water that fills the cup must be 20 g to 20 kg.",
+            sentence="The weight of water that fills the cup must be between 20 g and 20 kg.",
         ),
     ] = None
     """What the cup holds of water, when that is how its volume is known."""
@@ -120,7 +120,7 @@ class ScaleFacts(Facts):
             hint="with the vessel on it",
             low=0.05,
             high=5000,
-            sentence="The weight on the scale must be 50 g to 5000 kg.",
+            sentence="The weight on the scale must be between 50 g and 5000 kg.",
         ),
     ]
     empty_kg: Annotated[
