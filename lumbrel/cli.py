@@ -28,7 +28,7 @@ def main(argv: list[str] | None = None) -> int:
             _recover(arguments.data)
         return int(arguments.run(arguments) or 0)
     except KeyboardInterrupt:
-        print("lumbrel: stopped; what was begun is undone", file=sys.stderr)
+        print("lumbrel: stopped; nothing is half-written in the record", file=sys.stderr)
         return STOPPED
     except Exception as error:
         code = _code_of(error)

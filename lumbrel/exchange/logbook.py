@@ -154,7 +154,8 @@ def parts(db: Connection, progress: Progress | None = None) -> Iterator[str]:
     steps = progress or Progress()
     head = {"format": FORMAT, "version": VERSION, "record_version": newest_version()}
     with as_it_stands(db):
-        steps.of(sum(_count(db, name) for name in (*BY_NAME, "sample")))
+        pictures = list(photographs.named(db))
+        steps.of(sum(_count(db, name) for name in (*BY_NAME, "sample")) + len(pictures))
         yield json.dumps(head)[:-1] + ',\n"tables": {'
         for n, table in enumerate(TABLES):
             yield f'{"," if n else ""}\n"{table.name}": '
@@ -162,7 +163,7 @@ def parts(db: Connection, progress: Progress | None = None) -> Iterator[str]:
         yield '\n},\n"samples": '
         yield from _listed(steps.counted(samples_of(db), lambda row: len(row["at"])))
         yield ',\n"photographs": '
-        yield from _listed(_photographs(db))
+        yield from _listed(_photographs(db, steps.counted(pictures)))
         yield "}\n"
 
 
@@ -221,8 +222,8 @@ def samples_of(
             )
 
 
-def _photographs(db: Connection) -> Iterator[dict[str, Any]]:
-    for name in photographs.named(db):
+def _photographs(db: Connection, names: Iterable[str]) -> Iterator[dict[str, Any]]:
+    for name in names:
         content = photographs.find(db, name)
         if content is not None:
             yield {"hash": name, "jpeg": base64.b64encode(content).decode("ascii")}

@@ -24,6 +24,7 @@ from lumbrel.exchange import logbook, logbook_in
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base import picture_process, pictures
 from lumbrel.services.base.form import BadInput
+from lumbrel.services.base.progress import Progress
 from lumbrel.services.colour import photograph
 from lumbrel.services.kitchen import restoring, safekeeping
 from lumbrel.services.record.kept import ready
@@ -224,6 +225,14 @@ class Photographs(KitchenCase):
         self.put(self.code, "colour", 70, **self.fields(name, path))
         written = logbook.as_json(self.db)
         self.assertEqual([p["hash"] for p in json.loads(written)["photographs"]], [name])
+        told: list[tuple[int, int]] = []
+        heard = Progress("Written", lambda did, done, whole, left: told.append((done, whole)))
+        whole = json.loads("".join(logbook.parts(self.db, heard)))
+        rows = sum(map(len, whole["tables"].values())) + len(whole["photographs"])
+        rows += sum(len(sent["at"]) for sent in whole["samples"])
+        self.assertEqual(
+            told[-1], (rows, rows), "a photograph is a step, at which it can be stopped"
+        )
         away = self.folder / "away" / "lumbrel.sqlite3"
         away.parent.mkdir()
         with opened(away) as other:

@@ -27,10 +27,7 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.day.pressure import pressure_by
 from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
 from lumbrel.services.pan.evidence_heard import heard
-from lumbrel.services.pan.evidence_probe import (
-    live_heat,
-    live_of,
-)
+from lumbrel.services.pan.evidence_probe import live_heat, live_of
 from lumbrel.services.pan.evidence_words import BurnerChange, Word, changes_said, tells, words_of
 from lumbrel.services.pan.run import Boil
 from lumbrel.services.pan.unsaid import Away, Jump, answered
