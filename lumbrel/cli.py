@@ -10,6 +10,7 @@ from importlib import import_module
 from pathlib import Path
 
 from lumbrel import __version__
+from lumbrel.words import _
 
 DEFAULT_DATA = Path(os.environ.get("LUMBREL_DATA", "data"))
 STOPPED = 130
@@ -28,13 +29,13 @@ def main(argv: list[str] | None = None) -> int:
             _recover(arguments.data)
         return int(arguments.run(arguments) or 0)
     except KeyboardInterrupt:
-        print("lumbrel: stopped; nothing is half-written in the record", file=sys.stderr)
+        print(_("lumbrel: stopped; nothing is half-written in the record"), file=sys.stderr)
         return STOPPED
     except Exception as error:
         code = _code_of(error)
         if code is None:
             raise
-        print(f"lumbrel: {error}", file=sys.stderr)
+        print(_("lumbrel: {error}", error=error), file=sys.stderr)
         return code
 
 
@@ -45,7 +46,7 @@ def _recover(data: Path) -> None:
 
     safekeeping.keep_a_reserve(data / RECORD, make=False)
     for said in restoring.recover(data / RECORD):
-        print(f"lumbrel: {said}", file=sys.stderr)
+        print(_("lumbrel: {said}", said=said), file=sys.stderr)
 
 
 def _code_of(error: Exception) -> int | None:
@@ -83,48 +84,48 @@ def _parser(wanted: str = "") -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
         sub.set_defaults(run=run)
         if name not in WITHOUT_A_RECORD:
-            sub.add_argument("--data", type=Path, default=DEFAULT_DATA, help="data folder")
+            sub.add_argument("--data", type=Path, default=DEFAULT_DATA, help=_("data folder"))
         add(sub)
     return parser
 
 
 def _add_serve(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("--port", type=int, default=8000)
-    sub.add_argument("--host", default="127.0.0.1", help="another one: as --lan, on it only")
-    sub.add_argument("--lan", action="store_true", help="open to the kitchen's network, encrypted")
-    sub.add_argument("--lan-port", type=int, default=0, help="8443 if left out")
-    sub.add_argument("--plain", action="store_true", help="with --lan: without encryption")
-    sub.add_argument("--proxied", default="", metavar="NAME", help="behind a proxy of that name")
-    sub.add_argument("--passphrase-file", type=Path, help="take the passphrase from its first line")
+    sub.add_argument("--host", default="127.0.0.1", help=_("another one: as --lan, on it only"))
+    sub.add_argument("--lan", action="store_true", help=_("open to the kitchen's network, encrypted"))
+    sub.add_argument("--lan-port", type=int, default=0, help=_("8443 if left out"))
+    sub.add_argument("--plain", action="store_true", help=_("with --lan: without encryption"))
+    sub.add_argument("--proxied", default="", metavar="NAME", help=_("behind a proxy of that name"))
+    sub.add_argument("--passphrase-file", type=Path, help=_("take the passphrase from its first line"))
     _add_log_level(sub)
 
 
 def _add_demo(sub: argparse.ArgumentParser) -> None:
     _add_serve(sub)
-    sub.add_argument("--fresh", action="store_true", help="start over")
-    sub.add_argument("--frozen", action="store_true", help="stop the kitchen's clock")
+    sub.add_argument("--fresh", action="store_true", help=_("start over"))
+    sub.add_argument("--frozen", action="store_true", help=_("stop the kitchen's clock"))
     sub.set_defaults(data=Path("demo-data"))
 
 
 def _add_export(sub: argparse.ArgumentParser) -> None:
-    sub.add_argument("batch", nargs="?", help="the batch; the whole logbook if left out")
+    sub.add_argument("batch", nargs="?", help=_("the batch; the whole logbook if left out"))
     sub.add_argument("--format", choices=("csv", "json", "replay"), default="json")
-    sub.add_argument("--out", type=Path, help="a new file; standard output if left out")
+    sub.add_argument("--out", type=Path, help=_("a new file; standard output if left out"))
 
 
 def _add_import(sub: argparse.ArgumentParser) -> None:
     _add_file(sub)
-    sub.add_argument("--preview", action="store_true", help="only say what it would bring")
+    sub.add_argument("--preview", action="store_true", help=_("only say what it would bring"))
     sub.add_argument(
         "--batch",
         action="append",
         metavar="CODE",
-        help="only this batch, with what its figures rest on; may be given again",
+        help=_("only this batch, with what its figures rest on; may be given again"),
     )
 
 
 def _add_replay(sub: argparse.ArgumentParser) -> None:
-    sub.add_argument("file", type=Path, nargs="?", help="JSON lines; standard input if left out")
+    sub.add_argument("file", type=Path, nargs="?", help=_("JSON lines; standard input if left out"))
 
 
 def _add_file(sub: argparse.ArgumentParser) -> None:
@@ -136,60 +137,52 @@ def _add_no_more(_sub: argparse.ArgumentParser) -> None:
 
 
 def _add_check(sub: argparse.ArgumentParser) -> None:
-    sub.add_argument("file", type=Path, nargs="?", help="a backup; the record if left out")
+    sub.add_argument("file", type=Path, nargs="?", help=_("a backup; the record if left out"))
 
 
 def _add_log_level(sub: argparse.ArgumentParser) -> None:
     levels = ("debug", "info", "warning", "error")
-    sub.add_argument("--log-level", choices=levels, default="info", help="what is logged")
+    sub.add_argument("--log-level", choices=levels, default="info", help=_("what is logged"))
 
 
 def _add_listen(sub: argparse.ArgumentParser) -> None:
     from lumbrel.devices.wires import options
 
-    sub.add_argument("probe", help="name or id of the registered thermometer")
+    sub.add_argument("probe", help=_("name or id of the registered thermometer"))
     options(sub)
     _add_log_level(sub)
 
 
 def _add_compute(sub: argparse.ArgumentParser) -> None:
-    sub.add_argument("calculation", nargs="?", help="as in /api/..., for example finish-point")
-    sub.add_argument("given", nargs="*", metavar="name=value", help="in SI, as the API takes them")
-    sub.add_argument("--json", action="store_true", help="print JSON, working included")
+    sub.add_argument("calculation", nargs="?", help=_("as in /api/..., for example finish-point"))
+    sub.add_argument("given", nargs="*", metavar="name=value", help=_("in SI, as the API takes them"))
+    sub.add_argument("--json", action="store_true", help=_("print JSON, working included"))
 
 
 Add = Callable[[argparse.ArgumentParser], None]
 COMMANDS: dict[str, tuple[Run, str, Add]] = {
-    "serve": (_later("serving", "serve"), "serve your own kitchen", _add_serve),
-    "demo": (_later("serving", "demo"), "serve the Cinderpool demonstration", _add_demo),
+    "serve": (_later("serving", "serve"), _("serve your own kitchen"), _add_serve),
+    "demo": (_later("serving", "demo"), _("serve the Cinderpool demonstration"), _add_demo),
     "listen": (
         _later("listening", "listen"),
-        "take a probe's readings from a serial port, a pipe, TCP",
+        _("take a probe's readings from a serial port, a pipe, TCP"),
         _add_listen,
     ),
-    "compute": (
-        _later("computing", "compute"),
-        "one calculation of the API, offline",
-        _add_compute,
-    ),
+    "compute": (_later("computing", "compute"), _("one calculation of the API, offline"), _add_compute),
     "export": (
         _later("records", "export"),
-        "a batch as CSV, JSON or a boil to be played again; without one the whole logbook",
+        _("a batch as CSV, JSON or a boil to be played again; without one the whole logbook"),
         _add_export,
     ),
-    "import": (_later("records", "take_in"), "take a logbook in, or batches of it", _add_import),
-    "replay": (_later("replaying", "replay"), "play a boil again", _add_replay),
-    "backup": (_later("records", "backup"), "a verified copy, taken while it runs", _add_file),
-    "restore": (_later("records", "restore"), "put a backup in place of the record", _add_file),
-    "rebuild": (
-        _later("records", "rebuild"),
-        "make anew what follows from the lines",
-        _add_no_more,
-    ),
-    "check": (_later("records", "check"), "check the record, or a backup", _add_check),
+    "import": (_later("records", "take_in"), _("take a logbook in, or batches of it"), _add_import),
+    "replay": (_later("replaying", "replay"), _("play a boil again"), _add_replay),
+    "backup": (_later("records", "backup"), _("a verified copy, taken while it runs"), _add_file),
+    "restore": (_later("records", "restore"), _("put a backup in place of the record"), _add_file),
+    "rebuild": (_later("records", "rebuild"), _("make anew what follows from the lines"), _add_no_more),
+    "check": (_later("records", "check"), _("check the record, or a backup"), _add_check),
     "addresses": (
         _later("serving", "addresses"),
-        "every address, with who may read it and who may write to it",
+        _("every address, with who may read it and who may write to it"),
         _add_no_more,
     ),
 }

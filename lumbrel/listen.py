@@ -14,6 +14,7 @@ from lumbrel.devices.protocols import ProbeSource
 from lumbrel.services.probes import intake
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
+from lumbrel.words import _
 
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 TRIES, PAUSE_S = 20, 1.0
@@ -50,19 +51,15 @@ def listen(
                     _keep(db, probe_id, sample, now)
                     if stop.is_set():
                         return
-                said = "it ended"
+                said = _("it ended")
             except OSError as error:
                 said = str(error) or type(error).__name__
-            pause = (
-                FIRST_PAUSE_S if time.monotonic() - began > 60 else min(pause * 2, LONGEST_PAUSE_S)
-            )
+            pause = FIRST_PAUSE_S if time.monotonic() - began > 60 else min(pause * 2, LONGEST_PAUSE_S)
             LOG.warning("the probe's stream broke (%s); again in %.0f s", said, pause)
             stop.wait(pause)
 
 
-def _keep(
-    db: Connection, probe_id: str, sample: ProbeSample | None, now: Callable[[], datetime]
-) -> None:
+def _keep(db: Connection, probe_id: str, sample: ProbeSample | None, now: Callable[[], datetime]) -> None:
     """Take one sample into the record. While the record is locked it is tried again; one that cannot
     be kept is counted where that is possible, and the reading goes on."""
     for attempt in range(TRIES):

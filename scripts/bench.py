@@ -101,9 +101,7 @@ class Server:
         self.process.wait(timeout=15)
 
 
-def requests_per_second(
-    port: int, method: str, path: str, body: bytes | None, seconds: float
-) -> float:
+def requests_per_second(port: int, method: str, path: str, body: bytes | None, seconds: float) -> float:
     """Requests answered a second over two kept-open connections."""
     counts = [0, 0]
 
@@ -131,9 +129,7 @@ def correction_over_http(server: Server) -> Result:
     ratios = []
     for _ in range(5):
         constant = requests_per_second(server.port, "GET", "/api/constant", None, 1.0)
-        corrected = requests_per_second(
-            server.port, "POST", "/api/hydrometer/correct", HYDROMETER, 1.0
-        )
+        corrected = requests_per_second(server.port, "POST", "/api/hydrometer/correct", HYDROMETER, 1.0)
         ratios.append(corrected / constant)
     return at_least(
         "hydrometer correction over HTTP, requests to a constant's", statistics.median(ratios), 0.5
@@ -144,17 +140,12 @@ def boiling_point() -> list[Result]:
     pressures = [60_000 + 500 * i for i in range(100)]
 
     def each(call: Callable[[float], object], rounds: int) -> float:
-        return (
-            min(timeit.repeat(lambda: [call(p) for p in pressures], number=rounds, repeat=3))
-            / rounds
-        )
+        return min(timeit.repeat(lambda: [call(p) for p in pressures], number=rounds, repeat=3)) / rounds
 
     ours = each(water.boiling_point_c, 200)
     theirs = each(lambda p: IAPWS97(P=p * 1e-6, x=0).T, 1)
     bare = each(lambda p: iapws97._TSat_P(p * 1e-6), 200)
-    apart = max(
-        abs(water.boiling_point_c(p) + 273.15 - IAPWS97(P=p * 1e-6, x=0).T) for p in pressures
-    )
+    apart = max(abs(water.boiling_point_c(p) + 273.15 - IAPWS97(P=p * 1e-6, x=0).T) for p in pressures)
     return [
         at_least("boiling point of water, times as fast as iapws", theirs / ours, 20),
         at_least("... and as iapws's bare saturation function (for knowledge)", bare / ours, 0.5),
@@ -176,9 +167,7 @@ def first_page(server: Server) -> list[Result]:
             requests: list[str] = []
             page.on("request", lambda r: requests.append(r.url))
             page.goto(server.address + path, wait_until="load")
-            ready = page.evaluate(
-                "performance.timing.domInteractive - performance.timing.navigationStart"
-            )
+            ready = page.evaluate("performance.timing.domInteractive - performance.timing.navigationStart")
             page.wait_for_timeout(400)
             context.close()
             return ready, sum(sizes) / 1024, len(requests)
@@ -203,9 +192,7 @@ def demo_starts_again(folder: Path) -> Result:
         server = Server(folder, "scripts/demo")
         times.append(server.wait())
         server.stop()
-    return at_most(
-        "scripts/demo, set up already: seconds to the first page", statistics.median(times), 3
-    )
+    return at_most("scripts/demo, set up already: seconds to the first page", statistics.median(times), 3)
 
 
 def main() -> int:

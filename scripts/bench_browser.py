@@ -172,9 +172,7 @@ def measures() -> Iterator[Measured]:
     with tempfile.TemporaryDirectory() as scratch:
         path = demo.database(Path(scratch))
         demo.make(path)
-        settings = Settings(
-            database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
-        )
+        settings = Settings(database=path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
         with served(settings) as address, chromium() as browser:
             page = _page(browser, 1)
             page.goto(f"{address}/colour/26-056/meter")

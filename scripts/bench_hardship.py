@@ -174,9 +174,7 @@ class Kitchen:
     def written_in(self, code: str, characters: int = 40) -> Iterator[None]:
         """Eight clients write as fast as they are answered, and send again what was refused."""
         self.stop.clear()
-        each = [
-            threading.Thread(target=self._writes, args=(code, characters)) for _ in range(CLIENTS)
-        ]
+        each = [threading.Thread(target=self._writes, args=(code, characters)) for _ in range(CLIENTS)]
         for client in each:
             client.start()
         try:
@@ -305,9 +303,7 @@ def full(on: Path | None) -> Iterator[tuple[str, float, float]]:
         yield "full disk: it was never full", float(refused == 0), 0
         yield "full disk: answers that are neither kept nor refused in words", odd, 0
         if on is not None:
-            unread = sum(
-                not _reads_and_says(served, path) for path in ("/", f"/pan/{code}", "/shelf")
-            )
+            unread = sum(not _reads_and_says(served, path) for path in ("/", f"/pan/{code}", "/shelf"))
             served.end()
             served.start()
             unread += sum(not _reads_and_says(served, path) for path in ("/", "/shelf"))
@@ -450,9 +446,7 @@ def _reads_and_says(served: Kitchen, path: str) -> bool:
     return answer.status == 200 and "is full. Nothing can be saved" in page
 
 
-def measures(
-    count: int = 20, kills: int = 40, on: Path | None = None
-) -> Iterator[tuple[str, float, float]]:
+def measures(count: int = 20, kills: int = 40, on: Path | None = None) -> Iterator[tuple[str, float, float]]:
     """Every figure with its bound."""
     yield from killed()
     yield from cut_off(kills)

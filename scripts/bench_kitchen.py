@@ -135,9 +135,7 @@ def rows(boils: list[Played], slack: float = 0.0) -> Iterator[Row]:
     yield "honest readings asked about (no bound)", 100 * asked / max(read, 1), 0, 100
     thinnest = 65.0 - slack
     for name, most in ((FULL, 0), (PROBE_STEM, 0), (STEM, 0), (CANDY, 8)):
-        thin = _share(
-            honest[name], lambda b: b.call in ("draw_now", "over") and b.at_call < thinnest
-        )
+        thin = _share(honest[name], lambda b: b.call in ("draw_now", "over") and b.at_call < thinnest)
         yield f"called done under {thinnest:g}, {name}", thin, 0, most
     yield "rate not positive", _share(boils, lambda b: b.least_rate <= 0), 0, 0
     asks = sum(b.asks for b in boils)

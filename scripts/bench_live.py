@@ -158,9 +158,7 @@ class Kitchen:
             for i in range(PROBES):
                 add_vessel(
                     db,
-                    VesselRow(
-                        id=f"v{i}", name=f"Vessel {i}", shape="rectangular", sizes_mm=(600.0, 400.0)
-                    ),
+                    VesselRow(id=f"v{i}", name=f"Vessel {i}", shape="rectangular", sizes_mm=(600.0, 400.0)),
                 )
                 add_instrument(
                     db,
@@ -252,9 +250,7 @@ class Load:
         self.sent: dict[tuple[str, str], float] = {}
         self.acknowledged: list[tuple[str, str]] = []
         self.done = threading.Event()
-        self.threads = [
-            threading.Thread(target=self._probe, args=(i,), daemon=True) for i in range(PROBES)
-        ]
+        self.threads = [threading.Thread(target=self._probe, args=(i,), daemon=True) for i in range(PROBES)]
 
     def _probe(self, i: int) -> None:
         wire = self.connect()
@@ -262,9 +258,7 @@ class Load:
         while not self.done.is_set():
             time.sleep(max(begun + n - time.monotonic(), 0))
             at, n = datetime.now(UTC).replace(microsecond=0), n + 1
-            body = json.dumps(
-                {"samples": [{"at": at.isoformat(), "temperature_c": 99.0 + n / 100}]}
-            )
+            body = json.dumps({"samples": [{"at": at.isoformat(), "temperature_c": 99.0 + n / 100}]})
             key = (self.codes[i], at.isoformat()[:19])
             sent = time.time()
             try:
@@ -330,9 +324,7 @@ def eight_probes_twenty_pages() -> list[tuple[str, float, float]]:
         server.start()
         again_from = time.time()
         time.sleep(10)
-        deaf = sum(
-            not any(at > again_from for _, _, at in page.evaluate("window.seen")) for page in pages
-        )
+        deaf = sum(not any(at > again_from for _, _, at in page.evaluate("window.seen")) for page in pages)
         load.done.set()
         time.sleep(1)
         server.kill(signal.SIGTERM)

@@ -203,9 +203,7 @@ def first_page(host: OtherHost, browser: Browser, folder: Path) -> list[tuple[st
             device.add_cookies(cookies)
             page = device.new_page()
             page.goto(f"{kitchen.away}/")
-            times.append(
-                page.evaluate("performance.getEntriesByType('navigation')[0].loadEventEnd")
-            )
+            times.append(page.evaluate("performance.getEntriesByType('navigation')[0].loadEventEnd"))
             device.close()
     for kitchen in kitchens:
         kitchen.kitchen.kill(15)
@@ -236,6 +234,4 @@ if __name__ == "__main__":
         probes(*sys.argv[2:])
     else:
         for name, value, bound in measures():
-            print(
-                f"{'ok  ' if value <= bound else 'MISS'} {value:9.2f} (at most {bound:g})  {name}"
-            )
+            print(f"{'ok  ' if value <= bound else 'MISS'} {value:9.2f} (at most {bound:g})  {name}")

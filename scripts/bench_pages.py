@@ -62,9 +62,7 @@ class Kitchen:
         self.folder = Path(tempfile.mkdtemp())
         self.path = self.folder / "lumbrel.sqlite3"
         shutil.copy(self.record, self.path)
-        settings = Settings(
-            database=self.path, clock=lambda: self.now, demo=True, refresh_seconds=0
-        )
+        settings = Settings(database=self.path, clock=lambda: self.now, demo=True, refresh_seconds=0)
         self.app = create_app(settings)
         self.loop = asyncio.new_event_loop()
         self.life = self.app.router.lifespan_context(self.app)

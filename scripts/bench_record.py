@@ -191,9 +191,7 @@ def under_load(record: Path) -> Iterator[tuple[str, float, float]]:
 def _beside_clients(port: int, code: str, token: str, begins: float) -> tuple[float, int]:
     stop = threading.Event()
     refused: list[int] = []
-    clients = [
-        threading.Thread(target=_writing, args=(port, code, stop, refused)) for _ in range(8)
-    ]
+    clients = [threading.Thread(target=_writing, args=(port, code, stop, refused)) for _ in range(8)]
     for client in clients:
         client.start()
     late, lost = _probing(port, token, begins)
@@ -246,9 +244,7 @@ def _writing(port: int, code: str, stop: threading.Event, refused: list[int]) ->
         status, body, _ = get(port, f"/pan/{code}/slip/note", sent)
         refused.append(status != 303)
         if status != 303:
-            print(
-                f"    a line: {status} {re.sub(rb'<[^>]+>', b'', body)[-300:]!r}", file=sys.stderr
-            )
+            print(f"    a line: {status} {re.sub(rb'<[^>]+>', b'', body)[-300:]!r}", file=sys.stderr)
         time.sleep(LINE_EVERY_SECONDS)
 
 
@@ -266,10 +262,7 @@ def weight() -> tuple[str, float, float]:
             samples_store.add_samples(
                 db,
                 "probe-1",
-                (
-                    Sample(start + timedelta(seconds=s), 99.0 + (s % 97) / 100)
-                    for s in range(hours * 3600)
-                ),
+                (Sample(start + timedelta(seconds=s), 99.0 + (s % 97) / 100) for s in range(hours * 3600)),
             )
             raw = (_bytes(db) - before) / hours
             while thin_a_little(db, datetime(2026, 6, 1, tzinfo=UTC)):

@@ -191,6 +191,4 @@ if __name__ == "__main__":
         others(*sys.argv[2:])
     else:
         for what, value, bound in measures():
-            print(
-                f"{'ok  ' if value <= bound else 'MISS'} {value:9.3f} (at most {bound:g})  {what}"
-            )
+            print(f"{'ok  ' if value <= bound else 'MISS'} {value:9.3f} (at most {bound:g})  {what}")

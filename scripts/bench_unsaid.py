@@ -52,10 +52,7 @@ def play(job: tuple[int, str, str]) -> Played:
 def played(boils: int, first: int, scenes: Sequence[str]) -> dict[tuple[str, str], list[Played]]:
     """So many boils of each scene and equipment."""
     jobs = [
-        (first + i, equipment, scene)
-        for scene in scenes
-        for equipment in PLAYED[scene]
-        for i in range(boils)
+        (first + i, equipment, scene) for scene in scenes for equipment in PLAYED[scene] for i in range(boils)
     ]
     with ProcessPoolExecutor(2) as pool:
         done = list(pool.map(play, jobs, chunksize=2))
@@ -92,11 +89,7 @@ def rows(found: dict[tuple[str, str], list[Played]]) -> Iterator[Row]:
         )
         yield f"never called, {where}", share(some, lambda b: b.call == "never"), 0, 100
         named = (
-            5.0
-            if scene in ("honest", "birch")
-            else 3.0
-            if scene in ("topped_up", "part_taken")
-            else 100.0
+            5.0 if scene in ("honest", "birch") else 3.0 if scene in ("topped_up", "part_taken") else 100.0
         )
         innocent = [one for one in some if scene != "drifts" or "Probe" not in one.named]
         yield (
@@ -184,9 +177,7 @@ if __name__ == "__main__":
     parser.add_argument("--scene", choices=list(PLAYED), action="append")
     parser.add_argument("--miss", action="store_true", help="only what misses its bound")
     given = parser.parse_args()
-    for name, value, least, most in rows(
-        played(given.boils, given.seed, given.scene or list(PLAYED))
-    ):
+    for name, value, least, most in rows(played(given.boils, given.seed, given.scene or list(PLAYED))):
         good = least <= value <= most
         if not (given.miss and good):
             print(f"{'ok  ' if good else 'MISS'} {value:7.1f}  {least:g} to {most:g}  {name}")

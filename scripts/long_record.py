@@ -76,9 +76,7 @@ def _cooks(db: Connection) -> list[tuple[record.Batch, list[LineRow]]]:
     return found
 
 
-def _cook(
-    db: Connection, pattern: tuple[record.Batch, list[LineRow]], season: int, number: int
-) -> None:
+def _cook(db: Connection, pattern: tuple[record.Batch, list[LineRow]], season: int, number: int) -> None:
     """One cook once more, of a woodlot's syrup, since no jars of another year's lot are there to open."""
     batch, lines = pattern
     code = f"{(2026 - season) % 100:02d}-C{number + 101}"
@@ -187,10 +185,7 @@ def _copy(
     probe = db.execute("SELECT number FROM device WHERE instrument_id = 'probe-1'").fetchone()[0]
     db.executemany(
         PUT_ONCE,
-        [
-            (probe, began + step * i, 99.0 + 4.0 * (i / SAMPLES) ** 3, None, None)
-            for i in range(SAMPLES)
-        ],
+        [(probe, began + step * i, 99.0 + 4.0 * (i / SAMPLES) ** 3, None, None) for i in range(SAMPLES)],
     )
 
 

@@ -53,9 +53,7 @@ def _of_last_season(db: Connection, about_id: str, kinds: tuple[str, ...] = ()) 
     return [
         row
         for row in rows
-        if row.at.year == LAST_SEASON
-        and (not kinds or row.kind in kinds)
-        and f"-{year}-copy" not in row.id
+        if row.at.year == LAST_SEASON and (not kinds or row.kind in kinds) and f"-{year}-copy" not in row.id
     ]
 
 

@@ -41,9 +41,7 @@ VIEWS = (
 
 async def _as_if_open(network: Network) -> None:
     """A kitchen with three devices, open to a network that it would be in."""
-    network.opening = Opening(
-        is_open=True, port=8443, addresses=["192.168.7.2"], names=["lumbrel.local"]
-    )
+    network.opening = Opening(is_open=True, port=8443, addresses=["192.168.7.2"], names=["lumbrel.local"])
     network._announcement.heard = True
     keeper, now = network.doorkeeper, system_clock()
     keeper.choose_passphrase("four odd maple words", "four odd maple words", now)
@@ -87,9 +85,7 @@ def main(names: list[str]) -> None:
                 if names and name not in names:
                     continue
                 height = 800 if width > 500 else 844
-                page = browser.new_page(
-                    viewport={"width": width, "height": height}, reduced_motion="reduce"
-                )
+                page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce")
                 page.add_init_script(f"localStorage.setItem('shift', '{shift}')")
                 page.goto(address + where)
                 if name == "take-in":

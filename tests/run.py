@@ -34,6 +34,7 @@ CHECKS = {
     "imports": [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],
     "template format": [*PYTHON, "djlint", "lumbrel/web", "--check", "--quiet"],
     "template lint": [*PYTHON, "djlint", "lumbrel/web", "--lint", "--quiet"],
+    "words": [sys.executable, "scripts/words.py", "--check"],
     "bundle": [sys.executable, "scripts/bundle.py", "--check"],
     "scripts and styles": ["node_modules/.bin/biome", "ci", "--error-on-warnings", "."],
 }
@@ -89,9 +90,7 @@ def checks() -> Count:
     return count
 
 
-def run(
-    suite: unittest.TestSuite, verbosity: int = 1, stream: io.TextIOBase | None = None
-) -> Count:
+def run(suite: unittest.TestSuite, verbosity: int = 1, stream: io.TextIOBase | None = None) -> Count:
     """Run some tests in this process."""
     out = stream or sys.stdout
     runner = unittest.TextTestRunner(resultclass=Counting, verbosity=verbosity, stream=out)
@@ -103,17 +102,13 @@ def run(
 def tests_of(*parts: str) -> unittest.TestSuite:
     """The tests of some modules or packages."""
     return unittest.TestSuite(
-        unittest.defaultTestLoader.loadTestsFromName(name)
-        for name in modules()
-        if name.startswith(parts)
+        unittest.defaultTestLoader.loadTestsFromName(name) for name in modules() if name.startswith(parts)
     )
 
 
 def modules() -> list[str]:
     """Every module of tests, by name."""
-    return [
-        ".".join(path.with_suffix("").parts) for path in sorted(Path("tests").rglob("test_*.py"))
-    ]
+    return [".".join(path.with_suffix("").parts) for path in sorted(Path("tests").rglob("test_*.py"))]
 
 
 def tasks() -> dict[bool, deque[str]]:

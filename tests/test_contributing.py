@@ -185,15 +185,11 @@ class ToTheLetter(unittest.TestCase):
         self.assertEqual(told["schema"], "its bronze; between −30 and 50 °C")
         self.assertIn("when supper is ready", told["help"])
         self.assertIn("/bell", told["line"])
-        self.assertEqual(
-            (told["api"]["hertz"], told["openapi"]), (2500.0, "How high a bell sounds.")
-        )
+        self.assertEqual((told["api"]["hertz"], told["openapi"]), (2500.0, "How high a bell sounds."))
         self.assertEqual((told["sound"], told["rope"]), ([], [99.5]))
 
     def test_the_command_line_has_it_too(self) -> None:
-        said = self.run_there(
-            "-m", "lumbrel.cli", "compute", "bell/pitch", "mass_kg=8", "cracked=true"
-        )
+        said = self.run_there("-m", "lumbrel.cli", "compute", "bell/pitch", "mass_kg=8", "cracked=true")
         self.assertIn("hertz = 1250.0", said)
         self.assertIn("--rope LENGTH", self.run_there("-m", "lumbrel.cli", "listen", "--help"))
         told = {

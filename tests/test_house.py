@@ -151,14 +151,14 @@ class House(unittest.TestCase):
         for where, node in nodes((ast.Import, ast.ImportFrom)):
             if not where.startswith("lumbrel/core"):
                 continue
-            names = (
-                [node.module] if isinstance(node, ast.ImportFrom) else [a.name for a in node.names]
-            )
+            names = [node.module] if isinstance(node, ast.ImportFrom) else [a.name for a in node.names]
             for name in names:
                 self.assertIn(name.split(".")[0], allowed, where)
 
     def test_pages_hold_no_script_no_style_and_no_format_of_their_own(self) -> None:
-        forbidden = r"<script(?![^>]*\bsrc=)|\bstyle=|\son[a-z]+=\"|<style|\|\s*(safe|format|capitalize|title)\b"
+        forbidden = (
+            r"<script(?![^>]*\bsrc=)|\bstyle=|\son[a-z]+=\"|<style|\|\s*(safe|format|capitalize|title)\b"
+        )
         for path, text in front_end():
             if path.suffix == ".html":
                 self.assertNotRegex(text, forbidden, str(path))
@@ -182,15 +182,11 @@ class House(unittest.TestCase):
             named = set(re.findall(r"`(test_\w+)`", promise.split("\n## ")[0]))
             self.assertTrue(named, promise)
         for page in (ROOT / "docs").glob("*.md"):
-            self.assertLessEqual(
-                set(re.findall(r"`(test_\w+)`", page.read_text("utf-8"))), there, page
-            )
+            self.assertLessEqual(set(re.findall(r"`(test_\w+)`", page.read_text("utf-8"))), there, page)
 
     def test_shipped_assets_name_no_other_host(self) -> None:
         for path, text in front_end():
             # A licence's notice goes along with what was taken under it.
-            own = (
-                re.sub(r"/\*!.*?\*/", "", text, flags=re.DOTALL) if "bundle" in path.parts else text
-            )
+            own = re.sub(r"/\*!.*?\*/", "", text, flags=re.DOTALL) if "bundle" in path.parts else text
             hosts = re.findall(r"https?://(?!www\.w3\.org)[\w.]+", own)
             self.assertEqual(hosts, [], str(path))

@@ -7,6 +7,7 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 from lumbrel.commands.say import refuse
+from lumbrel.words import _
 
 if TYPE_CHECKING:
     from lumbrel.services.base.calculation import Answer
@@ -26,7 +27,7 @@ def compute(arguments: argparse.Namespace) -> int:
         return _list(asked=arguments.calculation is not None)
     unnamed = next((pair for pair in arguments.given if "=" not in pair), None)
     if unnamed is not None:
-        return refuse(f"write name=value, not {unnamed!r}")
+        return refuse(_("write name=value, not {unnamed}", unnamed=repr(unnamed)))
     try:
         answer = calculation.run(calculation.request.model_validate(_given(arguments.given)))
     except OutOfRange as error:
@@ -34,7 +35,7 @@ def compute(arguments: argparse.Namespace) -> int:
     except ValidationError as error:
         for one in error.errors():
             place = ".".join(str(part) for part in one["loc"])
-            print(f"lumbrel: {place}: {one['msg']}", file=sys.stderr)
+            print(_("lumbrel: {place}: {one}", place=place, one=one["msg"]), file=sys.stderr)
         return 2
     if arguments.json:
         print(answer.model_dump_json(indent=2))
@@ -56,7 +57,7 @@ def _given(pairs: list[str]) -> dict[str, Any]:
     """What was written as name=value: JSON where it reads as such, else text."""
     given: dict[str, Any] = {}
     for pair in pairs:
-        name, _, text = pair.partition("=")
+        name, _any, text = pair.partition("=")
         try:
             given[name] = json.loads(text)
         except ValueError:

@@ -4,6 +4,7 @@ import argparse
 
 from lumbrel.commands.say import log_to, refuse
 from lumbrel.commands.serving import RECORD
+from lumbrel.words import _
 
 
 def listen(arguments: argparse.Namespace) -> int:
@@ -23,7 +24,7 @@ def listen(arguments: argparse.Namespace) -> int:
         return refuse(error)
     record = arguments.data / RECORD
     if not record.exists():
-        return refuse(f"there is no record in {arguments.data}")
+        return refuse(_("there is no record in {data}", data=arguments.data))
     with held(record, alone=False):
         log_to(arguments.data, arguments.log_level)
         with opened(record) as db:
@@ -31,10 +32,10 @@ def listen(arguments: argparse.Namespace) -> int:
             known = instruments_of(db, ThermometerDetail)
         probe = next((i for i in known if arguments.probe in (i.id, i.name)), None)
         if probe is None:
-            names = ", ".join(i.name for i in known) or "none yet"
-            return refuse(f"no such thermometer; registered: {names}")
+            names = ", ".join(i.name for i in known) or _("none yet")
+            return refuse(_("no such thermometer; registered: {names}", names=names))
         try:
             listening.listen(record, probe.id, source, threading.Event())
         except KeyboardInterrupt:
-            print("Stopped listening.")
+            print(_("Stopped listening."))
     return 0

@@ -7,12 +7,14 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lumbrel.words import _
+
 if TYPE_CHECKING:
     from lumbrel.web.shell.settings import Access
 
-NO_PASSPHRASE = (
-    "Lumbrel leaves this machine only with a passphrase. Start it from a terminal, which asks for one, "
-    "give --passphrase-file FILE, or choose it on the page under “Devices”."
+NO_PASSPHRASE = _(
+    "Lumbrel leaves this machine only with a passphrase. Start it from a terminal, which "
+    "asks for one, give --passphrase-file FILE, or choose it on the page under “Devices”."
 )
 
 
@@ -64,13 +66,13 @@ def passphrase_wanted(access: "Access", file: Path | None) -> str:
         elif not keeper.has_passphrase:
             if not sys.stdin.isatty():
                 return NO_PASSPHRASE
-            print("A passphrase for devices of the network; it is not shown.")
-            typed = getpass.getpass("Passphrase: ")
-            keeper.choose_passphrase(typed, getpass.getpass("Once more: "), system_clock())
+            print(_("A passphrase for devices of the network; it is not shown."))
+            typed = getpass.getpass(_("Passphrase: "))
+            keeper.choose_passphrase(typed, getpass.getpass(_("Once more: ")), system_clock())
     except BadInput as bad:
         return str(bad)
     except (OSError, UnicodeDecodeError) as error:
-        return f"The passphrase cannot be read from {file}: {error}."
+        return _("The passphrase cannot be read from {file}: {error}.", file=file, error=error)
     finally:
         keeper.close()
     return ""

@@ -10,6 +10,7 @@ from sqlite3 import Connection
 
 from lumbrel.commands.say import progress_of, refuse
 from lumbrel.commands.serving import RECORD
+from lumbrel.words import _
 
 
 def export(arguments: argparse.Namespace) -> int:
@@ -20,7 +21,7 @@ def export(arguments: argparse.Namespace) -> int:
 
     record = arguments.data / RECORD
     if not record.exists():
-        return refuse(f"there is no record in {arguments.data}")
+        return refuse(_("there is no record in {data}", data=arguments.data))
     with opened(record) as db:
         ready(db)
         try:
@@ -63,17 +64,13 @@ def _written(db: Connection, code: str | None, form: str) -> Iterable[bytes]:
 
     if code is None:
         if form == "replay":
-            raise NotFound("a boil is of one batch: say which")
-        progress = progress_of("Written")
+            raise NotFound(_("a boil is of one batch: say which"))
+        progress = progress_of(_("Written"))
         if form == "csv":
             return logbook.csv_zip_parts(db, progress)
         return (part.encode() for part in logbook.parts(db, progress))
     batch = contexts.load(db, code, datetime.now(UTC))
-    as_text = {
-        "csv": batch_files.as_csv,
-        "json": batch_files.as_json,
-        "replay": replay_out.as_replay,
-    }
+    as_text = {"csv": batch_files.as_csv, "json": batch_files.as_json, "replay": replay_out.as_replay}
     return [as_text[form](batch).encode()]
 
 
@@ -89,16 +86,12 @@ def take_in(arguments: argparse.Namespace) -> int:
     take_in = logbook_in.take_in
     if arguments.batch:
         take_in = partial(some_batches.take_in, codes=arguments.batch)
-    with (
-        arguments.file.open("rb") as file,
-        restoring.importing(record, arguments.file),
-        opened(record) as db,
-    ):
+    with arguments.file.open("rb") as file, restoring.importing(record, arguments.file), opened(record) as db:
         ready(db)
         try:
-            coming = take_in(db, file, preview=arguments.preview, progress=progress_of("Read"))
+            coming = take_in(db, file, preview=arguments.preview, progress=progress_of(_("Read")))
         except logbook.NotTaken as error:
-            return refuse(f"{error} Nothing was written.")
+            return refuse(_("{error} Nothing was written.", error=error))
     print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")
     return 0
 
@@ -108,7 +101,7 @@ def backup(arguments: argparse.Namespace) -> int:
     from lumbrel.services.kitchen import safekeeping
 
     contents = safekeeping.backup(arguments.data / RECORD, arguments.file)
-    print(f"Backed up to {arguments.file}: {contents}.")
+    print(_("Backed up to {file}: {contents}.", file=arguments.file, contents=contents))
     return 0
 
 
@@ -118,9 +111,9 @@ def restore(arguments: argparse.Namespace) -> int:
 
     now = datetime.now(UTC)
     contents, replaced = restoring.restore(arguments.data / RECORD, arguments.file, now)
-    print(f"Restored from {arguments.file}: {contents}.")
+    print(_("Restored from {file}: {contents}.", file=arguments.file, contents=contents))
     if replaced:
-        print(f"The record before it is now {replaced}.")
+        print(_("The record before it is now {replaced}.", replaced=replaced))
     return 0
 
 
@@ -131,12 +124,12 @@ def rebuild(arguments: argparse.Namespace) -> int:
 
     record = arguments.data / RECORD
     try:
-        wrong = safekeeping.rebuild(record, progress_of("Made anew"))
+        wrong = safekeeping.rebuild(record, progress_of(_("Made anew")))
     except (safekeeping.WouldLose, InUse) as error:
         return refuse(error)
     for one in wrong:
-        print(f"put right: {one}")
-    print("All that is kept was made anew from the lines.")
+        print(_("put right: {one}", one=one))
+    print(_("All that is kept was made anew from the lines."))
     return 0
 
 
@@ -145,10 +138,10 @@ def check(arguments: argparse.Namespace) -> int:
     from lumbrel.services.kitchen import safekeeping
 
     record = arguments.file or arguments.data / RECORD
-    checked = safekeeping.check(record, progress_of("Checked"))
+    checked = safekeeping.check(record, progress_of(_("Checked")))
     if checked.contents is not None:
         print(f"{record}: {checked.contents}.")
     for problem in checked.problems:
-        print(f"lumbrel: {problem}", file=sys.stderr)
-    print("The record is damaged." if checked.problems else "The record is sound.")
+        print(_("lumbrel: {problem}", problem=problem), file=sys.stderr)
+    print(_("The record is damaged.") if checked.problems else _("The record is sound."))
     return 1 if checked.problems else 0

@@ -5,6 +5,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lumbrel.words import _
+
 if TYPE_CHECKING:
     from lumbrel.services.base.progress import Progress
 
@@ -34,13 +36,13 @@ class Seldom(logging.Filter):
             return False
         self._said[place] = (record.created, 0)
         if left_out:
-            record.msg = f"{record.msg} (and {left_out} more like it)"
+            record.msg = _("{msg} (and {left_out} more like it)", msg=record.msg, left_out=left_out)
         return True
 
 
 def refuse(sentence: object) -> int:
     """Say why not, on stderr; the exit code."""
-    print(f"lumbrel: {sentence}", file=sys.stderr)
+    print(_("lumbrel: {sentence}", sentence=sentence), file=sys.stderr)
     return 2
 
 
@@ -65,9 +67,7 @@ def log_to(folder: Path, level: str) -> None:
     form = logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s")
     handlers: list[logging.Handler] = [logging.StreamHandler(sys.stderr)]
     handlers.append(
-        RotatingFileHandler(
-            folder / "lumbrel.log", maxBytes=A_LOG_BYTES, backupCount=LOGS, encoding="utf-8"
-        )
+        RotatingFileHandler(folder / "lumbrel.log", maxBytes=A_LOG_BYTES, backupCount=LOGS, encoding="utf-8")
     )
     # Where a line cannot be written, as on a full disk, the kitchen goes on.
     logging.raiseExceptions = False

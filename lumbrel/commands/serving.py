@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from lumbrel.commands.opening import access_of, is_loopback, passphrase_wanted
 from lumbrel.commands.say import log_to, refuse
+from lumbrel.words import _
 
 if TYPE_CHECKING:
     from lumbrel.web.shell.network import Opening
@@ -72,7 +73,7 @@ def demo(arguments: argparse.Namespace) -> int:
                 if not old.name.endswith((".serving", ".in-use")):
                     shutil.rmtree(old) if old.is_dir() else old.unlink()
         if not record.exists():
-            print("Making the Cinderpool season ...", flush=True)
+            print(_("Making the Cinderpool season ..."), flush=True)
             demonstration.make(record)
         log_to(arguments.data, arguments.log_level)
         clock = demonstration.clock(record, arguments.frozen)
@@ -114,9 +115,10 @@ def _is_no_demo(record: Path) -> str:
         with opened(record) as db:
             ready(db)
         return ""
-    return (
-        f"The record in {record.parent} is a kitchen's own, not the demonstration's. Nothing was "
-        "changed; give the demonstration a folder of its own with --data."
+    return _(
+        "The record in {parent} is a kitchen's own, not the demonstration's. Nothing was "
+        "changed; give the demonstration a folder of its own with --data.",
+        parent=record.parent,
     )
 
 
@@ -129,6 +131,16 @@ def listener(host: str) -> socket.socket:
     wait until the other side has said that it heard the last one, 40 ms each."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     return socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
+
+
+def _not_served(host: str, port: int, error: Exception) -> str:
+    why = getattr(error, "strerror", None) or str(error)
+    return _(
+        "{host}:{port} cannot be served: {why}. Another port may be free: --port 8001.",
+        host=host,
+        port=port,
+        why=why,
+    )
 
 
 def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
@@ -153,11 +165,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
         try:
             bound.bind((host, arguments.port))
         except (OSError, OverflowError) as error:
-            why = getattr(error, "strerror", None) or str(error)
-            return refuse(
-                f"{host}:{arguments.port} cannot be served: {why}. Another port may be "
-                "free: --port 8001."
-            )
+            return refuse(_not_served(host, arguments.port, error))
         bound.listen(BACKLOG)
         port = bound.getsockname()[1]
         app = create_app(settings)
@@ -173,7 +181,7 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
         LOG.info("serving %s at %s:%d", settings.database, host, port)
 
         def answers() -> None:
-            print(f"Lumbrel is at http://{host}:{port}/", flush=True)
+            print(_("Lumbrel is at http://{host}:{port}/", host=host, port=port), flush=True)
             _say_opening(app.state.network.opening, port)
 
         with contextlib.suppress(KeyboardInterrupt):
@@ -186,9 +194,9 @@ def _say_opening(opening: "Opening", port: int) -> None:
     """Where the network finds it, or why it does not."""
     if opening.is_open and opening.proxied:
         at = f"http://127.0.0.1:{opening.port}"
-        print(f"For the proxy of {opening.proxied}: {at}", flush=True)
+        print(_("For the proxy of {proxied}: {at}", proxied=opening.proxied, at=at), flush=True)
     elif opening.is_open:
-        print("Open to the kitchen's network at " + ", ".join(opening.urls()), flush=True)
-        print(f"Let a device in at http://127.0.0.1:{port}/kitchen/network", flush=True)
+        print(_("Open to the kitchen's network at ") + ", ".join(opening.urls()), flush=True)
+        print(_("Let a device in at http://127.0.0.1:{port}/kitchen/network", port=port), flush=True)
     elif opening.why_not:
-        print(f"Not open to the network: {opening.why_not}", flush=True)
+        print(_("Not open to the network: {why_not}", why_not=opening.why_not), flush=True)

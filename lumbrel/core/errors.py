@@ -1,5 +1,7 @@
 """What core raises when it is asked for something it cannot honestly answer."""
 
+from lumbrel.words import _, bare
+
 
 class OutOfRange(ValueError):
     """A value lies outside what a formula or a rule of the trade covers.
@@ -14,16 +16,19 @@ class OutOfRange(ValueError):
         self.field = field
 
 
-def require_between(
-    value: float, low: float, high: float, *, field: str, what: str, unit: str
-) -> float:
+def require_between(value: float, low: float, high: float, *, field: str, what: str, unit: str) -> float:
     """Return `value` when low <= value <= high, else raise OutOfRange with a sentence.
 
     NaN and infinities never pass.
     """
     if not low <= value <= high:
         raise OutOfRange(
-            f"{what} must be between {span(low, high, unit)}; {_apart(value, low, high)} is not.",
+            _(
+                "{what} must be between {span}; {apart} is not.",
+                what=what,
+                span=span(low, high, unit),
+                apart=_apart(value, low, high),
+            ),
             field,
         )
     return value
@@ -45,7 +50,7 @@ _OTHER = {
     "mm": (1 / 25.4, 0.0, "in", 2),
     "kg": (1 / 0.45359237, 0.0, "lb", 1),
     "L": (1 / 3.785411784, 0.0, "gal", 2),
-    "ml": (1 / 29.5735295625, 0.0, "fl oz", 1),
+    "ml": (1 / 29.5735295625, 0.0, _("fl oz"), 1),
     "min": (1 / 60, 0.0, "h", 1),
 }
 
@@ -57,10 +62,9 @@ def span(low: float, high: float, unit: str) -> str:
         low, high: ends of the range, in `unit`.
         unit: symbol of an inside unit; one without another unit is shown alone.
     """
-    text = f"{low:g} and {high:g} {unit}"
+    text = _("{low} and {high} {unit}", low=bare(low), high=bare(high), unit=unit)
     if unit in _OTHER:
         times, plus, symbol, decimals = _OTHER[unit]
-        ends = [f"{end * times + plus:.{decimals}f}" for end in (low, high)]
-        ends = [end.rstrip("0").rstrip(".") if "." in end else end for end in ends]
-        text += f" ({ends[0]} and {ends[1]} {symbol})"
-    return text.replace("-", "−")
+        ends = [bare(round(end * times + plus, decimals)) for end in (low, high)]
+        text += _(" ({ends} and {ends_2} {symbol})", ends=ends[0], ends_2=ends[1], symbol=symbol)
+    return text

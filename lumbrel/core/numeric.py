@@ -5,9 +5,7 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 
-def solve(
-    function: Callable[[float], float], low: float, high: float, tolerance: float = 1e-9
-) -> float:
+def solve(function: Callable[[float], float], low: float, high: float, tolerance: float = 1e-9) -> float:
     """Root of a continuous function between `low` and `high`, where its sign changes.
 
     Regula falsi with the Illinois damping, so it converges superlinearly and never
@@ -23,7 +21,7 @@ def solve(
         return high
     if (at_low > 0) == (at_high > 0):
         raise ValueError("the function does not change sign between the two ends")
-    for _ in range(200):
+    for _any in range(200):
         middle = (low * at_high - high * at_low) / (at_high - at_low)
         at_middle = function(middle)
         if abs(at_middle) == 0 or abs(high - low) < tolerance:

@@ -99,8 +99,7 @@ class AtThePan:
             brix=46 - 7 * season + self.rng.gauss(0, 1.5),
             temperature_c=self.rng.uniform(18, 55),
             invert_fraction=DEFAULT_INVERT_FRACTION[delivery.kind],
-            efficiency=self.rng.gauss(0.45, 0.02)
-            * (1.0 if delivery.vessel == "finisher-1" else 0.8),
+            efficiency=self.rng.gauss(0.45, 0.02) * (1.0 if delivery.vessel == "finisher-1" else 0.8),
             probe_offset_k=PROBE_OFFSET_K,
         )
 
@@ -151,9 +150,7 @@ class AtThePan:
     def _stem_in(self, pot: SimulatedFinisher) -> Hydrometer:
         """The stem as it floats in this syrup: in birch, which is lighter, lower."""
         mostly_hexoses = pot.invert_fraction > 0.5
-        return replace(
-            self.hydrometer, invert_fraction=pot.invert_fraction if mostly_hexoses else 0.0
-        )
+        return replace(self.hydrometer, invert_fraction=pot.invert_fraction if mostly_hexoses else 0.0)
 
     def _look(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
         cup = pot.temperature_c - self.rng.uniform(6, 14)
@@ -174,12 +171,7 @@ class AtThePan:
             self._put(code, "hydrometer", at, instrument="long-stem", below="1", cup=f"{cup:.0f} C")
         else:
             self._put(
-                code,
-                "hydrometer",
-                at,
-                instrument="long-stem",
-                reading=f"{floats:.1f}",
-                cup=f"{cup:.1f} C",
+                code, "hydrometer", at, instrument="long-stem", reading=f"{floats:.1f}", cup=f"{cup:.1f} C"
             )
         if delivery.vessel == "finisher-2" and self.rng.random() < 0.5:
             shown = pot.temperature_c + DIAL_OFFSET_K + self.rng.gauss(0, 0.15)
@@ -194,11 +186,7 @@ class AtThePan:
     def _pot(self, mass_kg: float, brix: float) -> SimulatedFinisher:
         """What a boil-down gave, on the fire."""
         return SimulatedFinisher(
-            mass_kg=mass_kg,
-            brix=brix,
-            temperature_c=96.0,
-            efficiency=0.36,
-            probe_offset_k=PROBE_OFFSET_K,
+            mass_kg=mass_kg, brix=brix, temperature_c=96.0, efficiency=0.36, probe_offset_k=PROBE_OFFSET_K
         )
 
     def _draw_a_part(self, pot: SimulatedFinisher, code: str, at: datetime) -> datetime:
@@ -209,9 +197,7 @@ class AtThePan:
         pot.mass_kg -= part
         return at + timedelta(minutes=2)
 
-    def _together(
-        self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime
-    ) -> None:
+    def _together(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
         """All that is in the kettle: the first part of the draw, and another batch's kettle."""
         if delivery.in_parts:
             pot.mass_kg += self._first_part
@@ -247,13 +233,7 @@ class AtThePan:
         if last >= 2:
             flaws = {"buddy": "1"} if delivery.colour < 9 and self.rng.random() < 0.5 else {}
             self._put(
-                code,
-                "colour",
-                at,
-                by="meter",
-                transmittance=f"{delivery.colour:.0f}",
-                path="10 mm",
-                **flaws,
+                code, "colour", at, by="meter", transmittance=f"{delivery.colour:.0f}", path="10 mm", **flaws
             )
         at += timedelta(minutes=15)
         if last >= 3:
@@ -284,17 +264,10 @@ class AtThePan:
         """The long stem read in a cup, with a reader's scatter."""
         reading = self._stem_in(pot).mark(pot.brix, cup_c) + self.rng.gauss(0, spread)
         self._put(
-            code,
-            "hydrometer",
-            at,
-            instrument="long-stem",
-            reading=f"{reading:.1f}",
-            cup=f"{cup_c:.1f} C",
+            code, "hydrometer", at, instrument="long-stem", reading=f"{reading:.1f}", cup=f"{cup_c:.1f} C"
         )
 
-    def _prove_cold(
-        self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime
-    ) -> None:
+    def _prove_cold(self, pot: SimulatedFinisher, delivery: Delivery, code: str, at: datetime) -> None:
         tomorrow = at.replace(hour=6, minute=30) + timedelta(days=1)
         if tomorrow >= STARTS_AT:
             return
@@ -305,9 +278,7 @@ class AtThePan:
             drop = {"instrument": "hand-prism", "reading": f"{shown:.1f}", "sample": "20 C"}
             self._put(code, "refractometer", tomorrow, **drop)
         if delivery.through == "jar":
-            self._say(
-                code, "checked", tomorrow + timedelta(minutes=4), unsealed="0", clarity="clear"
-            )
+            self._say(code, "checked", tomorrow + timedelta(minutes=4), unsealed="0", clarity="clear")
 
     def _say(self, code: str, kind: str, at: datetime, **fields: str) -> None:
         """Put on the slip what takes no chance: the season is drawn as it was without it."""

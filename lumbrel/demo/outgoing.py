@@ -22,9 +22,7 @@ def play(db: Connection, codes: list[str], until: datetime) -> None:
             _leave(db, code, i, packed, until)
 
 
-def _leave(
-    db: Connection, code: str, number: int, packed: Entry[JarFacts], until: datetime
-) -> None:
+def _leave(db: Connection, code: str, number: int, packed: Entry[JarFacts], until: datetime) -> None:
     woodlot_id = contexts.load(db, code, until).woodlot.id
     first = jars.jars_of(db, packed.facts.lot)[0]
     lot = {"lot": packed.facts.lot, "size_1": f"{first.size_ml:g} ml"}

@@ -35,7 +35,5 @@ def vials(transmittance_percent: float, path_mm: float, chance: random.Random) -
     grain = np.random.default_rng(chance.randrange(2**32))
     curved = 1.055 * np.clip(light, 0, 1) ** (1 / 2.4) - 0.055 + grain.normal(0, GRAIN, light.shape)
     out = io.BytesIO()
-    Image.fromarray(np.clip(255 * curved, 0, 255).round().astype(np.uint8)).save(
-        out, "JPEG", quality=88
-    )
+    Image.fromarray(np.clip(255 * curved, 0, 255).round().astype(np.uint8)).save(out, "JPEG", quality=88)
     return out.getvalue()

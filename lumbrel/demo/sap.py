@@ -105,9 +105,7 @@ class SapSeasons:
                 weather.from_station(self.db, station, asked, self._at(day, 6, 30))
             for lot in lots if day < self.until.date() else ():
                 self._gather(lot, day, tree_ids.get(lot.id, []))
-            if year == BOILS_IN and day < self.until.date() - timedelta(
-                days=INTO_THE_TANK_DAYS + 1
-            ):
+            if year == BOILS_IN and day < self.until.date() - timedelta(days=INTO_THE_TANK_DAYS + 1):
                 self._empty_the_tank(day + timedelta(days=1), kitchen)
             day += timedelta(days=1)
         self._end(year, tree_ids)
@@ -123,10 +121,7 @@ class SapSeasons:
             dries_days=dries,
         )
         budded = station.first + timedelta(days=58)
-        ran = {
-            day: ((litres, sugar) if day < budded else (0.0, sugar))
-            for day, litres, sugar in wood.days()
-        }
+        ran = {day: ((litres, sugar) if day < budded else (0.0, sugar)) for day, litres, sugar in wood.days()}
         return LotOfYear(lot, ran, taps)
 
     def _tap(self, lot: str, year: int) -> list[str]:
@@ -227,9 +222,7 @@ class SapSeasons:
             boil = self._run_continuously if self._fires == CONTINUOUS_FIRE else self._boil_down
             boil(day, at, held, kitchen)
 
-    def _boil_down(
-        self, day: date, at: datetime, held: contents.Content, kitchen: Finishes
-    ) -> None:
+    def _boil_down(self, day: date, at: datetime, held: contents.Content, kitchen: Finishes) -> None:
         """Boil the tank down on the arch all day, and pour it on to be finished."""
         lit = {
             "id": self._id("lit", day),
@@ -257,12 +250,7 @@ class SapSeasons:
                 at += timedelta(minutes=fed * 0.16 / rate)
         self._burn(code, at, sap_in, sap_in - mass)
         brix = 100 * solids / mass
-        on = {
-            "id": self._id("on", day),
-            "vessel": "finisher-2",
-            "brix": f"{brix:.1f}",
-            "temperature": "98 C",
-        }
+        on = {"id": self._id("on", day), "vessel": "finisher-2", "brix": f"{brix:.1f}", "temperature": "98 C"}
         at += timedelta(minutes=4)
         finishing = fire.pour_on(self.db, code, on, at)
         kitchen.finish_near_syrup(finishing, at, mass, brix)
@@ -273,9 +261,7 @@ class SapSeasons:
         burned = {"fuel": "hardwood", "measure": "wood kg", "setup": "blocks"}
         self._put(code, "fuel", at, amount=f"{wood:.0f}", **burned)
 
-    def _run_continuously(
-        self, day: date, at: datetime, held: contents.Content, kitchen: Finishes
-    ) -> None:
+    def _run_continuously(self, day: date, at: datetime, held: contents.Content, kitchen: Finishes) -> None:
         """Run the tank through the arch all day, drawing syrup at the mark; what stands in it in the end
         is poured on."""
         lit = {
@@ -299,10 +285,7 @@ class SapSeasons:
                 noted_kg += self._feed(code, now, pan.ran_in_kg - noted_kg, held.brix)
             else:
                 drawn_kg, drawn_sugar = drawn_kg + EACH_DRAW_KG, drawn_sugar + sugar_kg
-                said = {
-                    "mass": f"{EACH_DRAW_KG} kg",
-                    "brix": f"{100 * sugar_kg / EACH_DRAW_KG:.2f}",
-                }
+                said = {"mass": f"{EACH_DRAW_KG} kg", "brix": f"{100 * sugar_kg / EACH_DRAW_KG:.2f}"}
                 self._put(code, "part_draw", now, **said)
         at += timedelta(minutes=minute)
         self._burn(code, at, fill_kg + pan.ran_in_kg, pan.ran_in_kg - drawn_kg)

@@ -45,9 +45,7 @@ from lumbrel.worlds.book import SimulatedCup, SimulatedFinisher
 
 BIRCH_FROM = date(2026, 4, 9)
 MINUTES_LEFT = 14.0
-BAROMETER = Instrument(
-    id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station")
-)
+BAROMETER = Instrument(id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station"))
 CUP_PROBE = Instrument(
     id="cup-probe", name="Cup probe", detail=ThermometerDetail(sort="digital", in_the_cup=True)
 )
@@ -158,9 +156,7 @@ class Season(AtThePan):
                 delivery.second = others[i % len(others)]
             delivery.in_parts = i % IN_PARTS_EVERY == 5
         same_day = [
-            (first, second)
-            for first, second in pairwise(maple)
-            if first.at.date() == second.at.date()
+            (first, second) for first, second in pairwise(maple) if first.at.date() == second.at.date()
         ]
         for first, second in same_day[:POOLED]:
             first.through, second.pooled_with = "draw", first
@@ -169,10 +165,7 @@ class Season(AtThePan):
         settings = load_kitchen(self.db)
         now = pressure_at(self.db, settings, at)
         assert now is not None
-        for instrument, offset, spread in (
-            ("probe-1", PROBE_OFFSET_K, 0.08),
-            ("dial-a", DIAL_OFFSET_K, 0.2),
-        ):
+        for instrument, offset, spread in (("probe-1", PROBE_OFFSET_K, 0.08), ("dial-a", DIAL_OFFSET_K, 0.2)):
             shows = now.boil_c + offset + self.rng.gauss(0, spread)
             typed = f"{shows:.1f}" if instrument == "probe-1" else f"{shows * 1.8 + 32:.1f} F"
             day_entries.test_boil(
@@ -195,11 +188,7 @@ class Season(AtThePan):
         if delivery.second:
             share = round(SECOND_WOODLOT * mass, 1)
             mass -= share
-            second = {
-                "woodlot_2": delivery.second,
-                "amount_2": f"{share:.1f} kg",
-                "brix_2": f"{drop:.1f}",
-            }
+            second = {"woodlot_2": delivery.second, "amount_2": f"{share:.1f} kg", "brix_2": f"{drop:.1f}"}
         delivery.code = opening.open_batch(
             self.db,
             delivery.at,
@@ -255,12 +244,7 @@ class Season(AtThePan):
         """A batch in Finisher 1 with a quarter of an hour to go."""
         self._test_boil(STARTS_AT.replace(hour=6, minute=40))
         delivery = Delivery(
-            at=STARTS_AT,
-            woodlot="birch-row",
-            vessel="finisher-1",
-            kind="birch",
-            overshoot=0.0,
-            colour=20.0,
+            at=STARTS_AT, woodlot="birch-row", vessel="finisher-1", kind="birch", overshoot=0.0, colour=20.0
         )
         pot = self._charge(delivery)
         pot.mass_kg, pot.brix = 31.5, 44.2
@@ -278,9 +262,5 @@ class Season(AtThePan):
         batch = record.batch_by(self.db, code=code)
         assert batch is not None
         shown = SimulatedCup(pot).indicated_c(STARTS_AT)
-        samples_store.add_samples(
-            self.db, CUP_PROBE.id, [Sample(STARTS_AT - timedelta(seconds=1), shown)]
-        )
-        demo_store.save_demo_state(
-            self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()}
-        )
+        samples_store.add_samples(self.db, CUP_PROBE.id, [Sample(STARTS_AT - timedelta(seconds=1), shown)])
+        demo_store.save_demo_state(self.db, max(reached, STARTS_AT), {"batch": batch.id, "pot": pot.state()})

@@ -17,9 +17,7 @@ class SimulatedColorimeter:
         noise: its own.
     """
 
-    def __init__(
-        self, transmittance_10mm_percent: float, path_mm: float, noise: random.Random
-    ) -> None:
+    def __init__(self, transmittance_10mm_percent: float, path_mm: float, noise: random.Random) -> None:
         through = float(100 * (transmittance_10mm_percent / 100) ** (path_mm / 10))
         self._lamp = noise.gauss(0.99, 0.01)
         self._noise = noise

@@ -8,13 +8,14 @@ from icalendar import Calendar, Event
 
 from lumbrel.services.candy.day import CandyDay
 from lumbrel.services.sap.dues import Due
+from lumbrel.words import _
 
 SAID = {
-    "lay out": "Lay out",
-    "boil": "Boil",
-    "cool": "Cools, do not disturb",
-    "rest": "Rests",
-    "work": "Work",
+    "lay out": _("Lay out"),
+    "boil": _("Boil"),
+    "cool": _("Cools, do not disturb"),
+    "rest": _("Rests"),
+    "work": _("Work"),
 }
 
 
@@ -30,8 +31,8 @@ def due_calendar(found: Sequence[Due], kitchen: str, written_at: datetime) -> by
         event.add("dtstamp", written_at)
         event.add("dtstart", _whole(one.begins))
         event.add("dtend", _whole(one.ends))
-        event.add("summary", one.words)
-        event.add("description", one.detail)
+        event.add("summary", str(one.words))
+        event.add("description", str(one.detail))
         calendar.add_component(event)
     return bytes(calendar.to_ical())
 

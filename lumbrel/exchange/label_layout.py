@@ -13,6 +13,7 @@ from PIL import Image, ImageFont
 from lumbrel.core.jar.sheets import Sheet
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.labels import LabelLine, Role, Worded
+from lumbrel.words import _, number
 
 FONTS = {
     bold: Path(__file__).parent / "fonts" / f"atkinson-hyperlegible-next-{name}.ttf"
@@ -120,8 +121,12 @@ def draw(worded: Worded, sheet: Sheet, logo_ratio: float | None) -> LabelDrawn:
                 return found
     raise BadInput(
         {
-            "sheet": f"What the label must say does not fit on {wide:.0f} × {high:.0f} mm. Choose a larger "
-            "one, one language, or leave code or logo off."
+            "sheet": _(
+                "What the label must say does not fit on {wide} × {high} mm. Choose a larger one, "
+                "one language, or leave code or logo off.",
+                wide=number(wide, 0),
+                high=number(high, 0),
+            )
         }
     )
 
@@ -141,7 +146,7 @@ def _check_letters(lines: Sequence[LabelLine]) -> None:
     strange = {c for line in lines for c in line.text if ord(c) not in known}
     if strange:
         shown = " ".join(sorted(strange)[:8])
-        raise BadInput({"own": f"These letters cannot be printed on a label: {shown}"})
+        raise BadInput({"own": _("These letters cannot be printed on a label: {shown}", shown=shown)})
 
 
 @lru_cache(maxsize=1)
@@ -273,7 +278,7 @@ def _broken(line: LabelLine, size_mm: float, wide: float) -> Iterator[SetLine]:
 
 
 def _height(lines: list[SetLine]) -> float:
-    return sum(LEADING * size for _, size, _ in lines)
+    return sum(LEADING * size for _any, size, _bold in lines)
 
 
 def _placed(lines: list[SetLine], x: float, top: float, *, centred: bool) -> Iterator[Text]:

@@ -16,6 +16,7 @@ from lumbrel.exchange import logo as logos
 from lumbrel.exchange.label_layout import FONTS, LabelDrawn, draw, ratio_of, width_of
 from lumbrel.services.base.form import BadInput
 from lumbrel.services.jar.labels import Worded
+from lumbrel.words import _
 
 FAMILY = "Atkinson Hyperlegible Next"
 POINT_MM = 25.4 / 72
@@ -63,14 +64,18 @@ def places(job: Job) -> Iterator[Place]:
     if job.pages > MOST_SHEETS:
         raise BadInput(
             {
-                "copies": f"That is {job.pages} sheets; at most {MOST_SHEETS} at once. Print fewer copies."
+                "copies": _(
+                    "That is {pages} sheets; at most {MOST_SHEETS} at once. Print fewer copies.",
+                    pages=job.pages,
+                    MOST_SHEETS=MOST_SHEETS,
+                )
             }
         )
     ratio = _logo_ratio(job.logo)
     at = job.first - 1
     for one in job.wanted:
         drawn = draw(one.worded, job.sheet, ratio)
-        for _ in range(one.copies):
+        for _any in range(one.copies):
             page, index = divmod(at, job.sheet.places)
             yield page, *job.sheet.place_mm(index), drawn
             at += 1
@@ -83,9 +88,7 @@ def _logo_ratio(logo: str) -> float | None:
     if logo.startswith("data:image/png"):
         with Image.open(io.BytesIO(content)) as picture:
             return ratio_of(picture)
-    box = [
-        float(part) for part in re.split(r"[\s,]+", fromstring(content).get("viewBox", "").strip())
-    ]
+    box = [float(part) for part in re.split(r"[\s,]+", fromstring(content).get("viewBox", "").strip())]
     return box[2] / box[3] if len(box) == 4 and box[2] > 0 and box[3] > 0 else 1.0
 
 

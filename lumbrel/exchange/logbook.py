@@ -199,17 +199,13 @@ def rows(
         yield written
 
 
-def samples_of(
-    db: Connection, since: int = -(2**62), until: int = 2**62
-) -> Iterator[dict[str, Any]]:
+def samples_of(db: Connection, since: int = -(2**62), until: int = 2**62) -> Iterator[dict[str, Any]]:
     """What each device sent, some thousand at a time.
 
     Args:
         since, until: only between them, milliseconds since 1970.
     """
-    devices = db.execute(
-        "SELECT number, instrument_id FROM device ORDER BY instrument_id"
-    ).fetchall()
+    devices = db.execute("SELECT number, instrument_id FROM device ORDER BY instrument_id").fetchall()
     for device in devices:
         sent = db.execute(
             "SELECT at, value, spread, count FROM sample WHERE device = ? AND at BETWEEN ? AND ? ORDER BY at",

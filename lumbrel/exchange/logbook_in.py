@@ -17,11 +17,9 @@ from lumbrel.store.db import moment, roll_back
 from lumbrel.store.kitchen import SETTING, hold_settings
 from lumbrel.store.registered import FIRST, Registered, enter
 from lumbrel.store.samples import PUT_ONCE, thinned_until
+from lumbrel.words import _
 
-MOVES_ON = {
-    "alarm": ("acknowledged_at", "acknowledged_by"),
-    "sample_trouble": ("count", "last_at"),
-}
+MOVES_ON = {"alarm": ("acknowledged_at", "acknowledged_by"), "sample_trouble": ("count", "last_at")}
 """What of a row may have gone on since it was written out; the first column says how far."""
 
 
@@ -37,17 +35,16 @@ class Coming:
     def __str__(self) -> str:
         named = ("batch", "line", "instrument", "vessel", "woodlot", "sample")
         new = ", ".join(f"{self.new[n]} of {n}" for n in named if self.new[n]) or "nothing"
-        return (
-            f"{sum(self.new.values())} rows are new ({new}), {sum(self.known.values())} are known"
+        return _(
+            "{values} rows are new ({new}), {values_2} are known",
+            values=sum(self.new.values()),
+            new=new,
+            values_2=sum(self.known.values()),
         )
 
 
 def take_in(
-    db: Connection,
-    document: str | BinaryIO,
-    *,
-    preview: bool = False,
-    progress: Progress | None = None,
+    db: Connection, document: str | BinaryIO, *, preview: bool = False, progress: Progress | None = None
 ) -> Coming:
     """Take a logbook in: all of it, or with what stands in its way nothing. The same again brings
     nothing. Into a kitchen that has settings only a logbook of the same kitchen comes.
@@ -88,7 +85,7 @@ def put(
             for photograph in steps.counted(source.rows(PHOTOGRAPHS)):
                 _put_picture(db, photograph[1], coming, None if preview else brought)
         if coming.new:
-            steps.of(1, "Made anew")
+            steps.of(1, _("Made anew"))
             kept.rebuild(db, steps)
             if coming.since is not None:
                 says.say_all_since(db, moment(coming.since))
@@ -99,7 +96,7 @@ def put(
         roll_back(db)
         photographs.let_go(db, brought)
         if isinstance(error, REFUSED):
-            raise NotTaken(f"It contradicts what is in the record: {error}.") from error
+            raise NotTaken(_("It contradicts what is in the record: {error}.", error=error)) from error
         raise
     return coming
 
@@ -112,7 +109,7 @@ def _is_sound(db: Connection) -> None:
     """Look over what an import made of a record, before it is kept."""
     short = db.execute("SELECT parcel_id FROM stock WHERE packs < 0").fetchone()
     if short:
-        raise NotTaken(f"More would have left {short['parcel_id']} than was packed.")
+        raise NotTaken(_("More would have left {short} than was packed.", short=short["parcel_id"]))
 
 
 def _write(db: Connection, source: LogbookSource, coming: Coming, steps: Progress) -> None:
@@ -124,7 +121,13 @@ def _write(db: Connection, source: LogbookSource, coming: Coming, steps: Progres
             # What a column that came later holds of a row that was written before.
             row = {**{c: d for c, d in defaults.items() if d is not None}, **written}
             if set(row) != set(defaults):
-                raise NotTaken(f"{table.name}: its columns are {', '.join(sorted(defaults))}.")
+                raise NotTaken(
+                    _(
+                        "{table}: its columns are {defaults}.",
+                        table=table.name,
+                        defaults=", ".join(sorted(defaults)),
+                    )
+                )
             if row.get("kind") == SETTING:
                 settings.go_on(row)
             is_new = _put_row(db, table, row, position, coming)
@@ -132,13 +135,11 @@ def _write(db: Connection, source: LogbookSource, coming: Coming, steps: Progres
                 coming.since = min(coming.since or row["at"], row["at"], _at_of_old(db, row))
     settings.end()
     hold_settings(db)
-    for _, device in steps.counted(source.rows(SAMPLES)):
+    for _any, device in steps.counted(source.rows(SAMPLES)):
         _put_samples(db, device, coming)
 
 
-def _put_row(
-    db: Connection, table: Table, row: dict[str, Any], position: int | None, coming: Coming
-) -> bool:
+def _put_row(db: Connection, table: Table, row: dict[str, Any], position: int | None, coming: Coming) -> bool:
     """Put a row in, if it is not here already; whether it was put."""
     first = table.name == "line" and row["kind"] == FIRST
     name = row["about"] if first else table.name
@@ -170,9 +171,9 @@ class _Settings:
             raise NotTaken(OTHER_KITCHEN)
 
 
-OTHER_KITCHEN = (
-    "This kitchen has settings of its own, under which that logbook's figures would be others. Take it"
-    " into an empty data folder."
+OTHER_KITCHEN = _(
+    "This kitchen has settings of its own, under which that logbook's figures would be "
+    "others. Take it into an empty data folder."
 )
 
 
@@ -190,20 +191,11 @@ def _defaults(db: Connection, table: Table) -> dict[str, Any]:
             continue
         said = column["dflt_value"]
         value = None if said is None else db.execute(f"SELECT {said}").fetchone()[0]
-        found[column["name"]] = (
-            json.loads(value) if value and column["name"] in table.json else value
-        )
+        found[column["name"]] = json.loads(value) if value and column["name"] in table.json else value
     return found
 
 
-def _known(
-    db: Connection,
-    table: Table,
-    row: dict[str, Any],
-    coming: Coming,
-    *,
-    counted: str,
-) -> bool:
+def _known(db: Connection, table: Table, row: dict[str, Any], coming: Coming, *, counted: str) -> bool:
     """Whether a row is here already; what may have gone on of it does.
 
     Args:
@@ -223,7 +215,9 @@ def _known(
         there[column] = json.loads(there[column])
     if any(there[column] != row[column] for column in row if column not in moves):
         named = ", ".join(str(part) for part in key)
-        raise NotTaken(f"The {table.name} {named} is here already, and is another one.")
+        raise NotTaken(
+            _("The {table} {named} is here already, and is another one.", table=table.name, named=named)
+        )
     if _went_on(table.name, there, row):
         changes = ", ".join(f"{column} = ?" for column in moves)
         values = [row[column] for column in moves]
@@ -272,7 +266,7 @@ def _put_picture(
     except ValueError:
         content = b""
     if not content.startswith(JPEG) or photographs.hash_of(content) != name:
-        raise NotTaken(f"The photograph {name[:12]} is damaged.")
+        raise NotTaken(_("The photograph {name} is damaged.", name=name[:12]))
     if photographs.find(db, name) is not None:
         coming.known["photograph"] += 1
         return
@@ -288,7 +282,7 @@ def _put_samples(db: Connection, sent: dict[str, Any], coming: Coming) -> None:
         "SELECT number FROM device WHERE instrument_id = ?", (sent["instrument_id"],)
     ).fetchone()
     if len({len(column) for column in columns}) != 1 or number is None:
-        raise NotTaken(f"samples: those of {sent['instrument_id']} do not fit together.")
+        raise NotTaken(_("samples: those of {sent} do not fit together.", sent=sent["instrument_id"]))
     until = thinned_until(db, number["number"])
     # What became means here is not brought again as it was before.
     wanted = [row for row in zip(*columns, strict=True) if row[0] >= until or row[3] is not None]

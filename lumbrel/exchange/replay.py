@@ -9,13 +9,7 @@ from uuid import uuid4
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.vessel import FIRES, Vessel
-from lumbrel.exchange.replay_record import (
-    WOODLOT,
-    earlier_draw,
-    instrument_named,
-    keep,
-    vessel_named,
-)
+from lumbrel.exchange.replay_record import WOODLOT, earlier_draw, instrument_named, keep, vessel_named
 from lumbrel.exchange.replay_words import (
     BOIL_KEYS,
     OK,
@@ -49,10 +43,7 @@ from lumbrel.services.stations import slip
 from lumbrel.services.take_in import opening
 from lumbrel.store import safe
 from lumbrel.store.db import IdReused, connect, transaction
-from lumbrel.store.instruments import (
-    ThermometerDetail,
-    with_detail,
-)
+from lumbrel.store.instruments import ThermometerDetail, with_detail
 from lumbrel.store.kitchen import (
     DEFAULT_UNITS,
     Kitchen,
@@ -63,6 +54,7 @@ from lumbrel.store.kitchen import (
     save_kitchen,
     vessels,
 )
+from lumbrel.words import _
 
 LOG = logging.getLogger("lumbrel.replay")
 
@@ -111,13 +103,13 @@ class Replay:
         try:
             line = json.loads(text)
         except (ValueError, RecursionError):
-            return refused_of({"line": "That is no JSON object on one line."})
+            return refused_of({"line": _("That is no JSON object on one line.")})
         if not isinstance(line, dict):
-            return refused_of({"line": "A line is a JSON object."})
+            return refused_of({"line": _("A line is a JSON object.")})
         doing = self._doings.get(str(line.get("do")))
         if doing is None:
             known = ", ".join(self._doings)
-            return refused_of({"line": f"“do” must be one of {known}."})
+            return refused_of({"line": _("“do” must be one of {known}.", known=known)})
         try:
             return doing(line)
         except Unfit as unfit:
@@ -128,7 +120,7 @@ class Replay:
             return refused_of({"line": str(error)})
         except Exception as error:
             LOG.exception("a line was not foreseen: %s", text[:200])
-            return refused_of({"line": f"That was not foreseen: {type(error).__name__}."})
+            return refused_of({"line": _("That was not foreseen: {type}.", type=type(error).__name__)})
 
     # The clock
 
@@ -142,7 +134,7 @@ class Replay:
         """A line's own moment; without one the clock as it stands."""
         if line.get("at") is None:
             if self._clock is None:
-                raise Unfit(at="Say when, in ISO 8601 with its zone: the clock stands nowhere yet.")
+                raise Unfit(at=_("Say when, in ISO 8601 with its zone: the clock stands nowhere yet."))
             return self._clock
         return moment_of(line["at"], "at")
 
@@ -152,7 +144,7 @@ class Replay:
         now = self._now(line)
         units = line.get("units", "metric")
         if units not in ("metric", "us"):
-            raise Unfit(units="Units are metric or us.")
+            raise Unfit(units=_("Units are metric or us."))
         elevation = number_of(line, "elevation_m", -430, 5000)
         target = number_of(line, "target_brix", 60, 75, 66.9)
         kitchen = Kitchen(
@@ -170,24 +162,24 @@ class Replay:
         name, shape = text_of(line, "name"), line.get("shape")
         wanted = {"round": 1, "rectangular": 2, "tapered": 3}
         if shape not in wanted:
-            raise Unfit(shape="A vessel is round, rectangular or tapered.")
+            raise Unfit(shape=_("A vessel is round, rectangular or tapered."))
         sizes = line.get("sizes_mm")
         good = isinstance(sizes, list) and len(sizes) == wanted[shape]
         if not good or not all(is_number(size) for size in sizes or ()):
-            raise Unfit(sizes_mm=f"A {shape} vessel has {wanted[shape]} sizes in mm.")
+            raise Unfit(
+                sizes_mm=_("A {shape} vessel has {wanted} sizes in mm.", shape=shape, wanted=wanted[shape])
+            )
         assert isinstance(sizes, list)
         try:
             Vessel(shape, tuple(float(size) for size in sizes))
         except OutOfRange as error:
             raise Unfit(sizes_mm=error.sentence) from error
         if any(v.name == name for v in vessels(self._db)):
-            raise Unfit(name=f"There is a vessel called {name} already.")
+            raise Unfit(name=_("There is a vessel called {name} already.", name=name))
         fire = str(line.get("fire") or "")
         if fire and fire not in FIRES:
-            raise Unfit(fire=f"A vessel stands on one of {', '.join(FIRES)}.")
-        row = VesselRow(
-            id=str(uuid4()), name=name, shape=shape, sizes_mm=tuple(map(float, sizes)), fire=fire
-        )
+            raise Unfit(fire=_("A vessel stands on one of {FIRES}.", FIRES=", ".join(FIRES)))
+        row = VesselRow(id=str(uuid4()), name=name, shape=shape, sizes_mm=tuple(map(float, sizes)), fire=fire)
         with transaction(self._db):
             add_vessel(self._db, row)
         return OK
@@ -195,9 +187,7 @@ class Replay:
     def _instrument(self, line: Line) -> Answer:
         kind, name = str(line.get("kind")), text_of(line, "name")
         if kind not in ("thermometer", "hydrometer", "refractometer", "barometer"):
-            raise Unfit(
-                kind="An instrument is a thermometer, hydrometer, refractometer or barometer."
-            )
+            raise Unfit(kind=_("An instrument is a thermometer, hydrometer, refractometer or barometer."))
         stands_in = vessel_named(self._db, line, "in_vessel") if line.get("in_vessel") else ""
         given = {
             "name": name,
@@ -224,7 +214,7 @@ class Replay:
         vessel = vessel_named(self._db, line)
         rates = line.get("rates_kg_per_min")
         if not isinstance(rates, list) or not all(is_number(r) and 0 < r < 50 for r in rates):
-            raise Unfit(rates_kg_per_min="Rates are numbers above 0 and under 50 kg/min.")
+            raise Unfit(rates_kg_per_min=_("Rates are numbers above 0 and under 50 kg/min."))
         first = self._at(line)
         with transaction(self._db):
             for days, rate in enumerate(rates, 1):
@@ -245,16 +235,13 @@ class Replay:
             instrument_named(self._db, line.get("thermometer"), "thermometer"), ThermometerDetail
         )
         if glass is None:
-            raise Unfit(thermometer="That is no thermometer.")
+            raise Unfit(thermometer=_("That is no thermometer."))
         fields = {"thermometer": glass.id, "reading": str(line.get("typed", ""))}
         day_entries.test_boil(self._db, now, fields | confirmed_of(line, BOIL_KEYS))
         pressure = pressure_at(self._db, load_kitchen(self._db), now)
         assert pressure is not None
         today = thermometer_today(self._db, glass, pressure, now)
-        return OK | {
-            "offset_k": today.calibration.offset_k,
-            "sigma_k": today.offset_sigma_k,
-        }
+        return OK | {"offset_k": today.calibration.offset_k, "sigma_k": today.offset_sigma_k}
 
     # The boil
 
@@ -263,7 +250,7 @@ class Replay:
         vessel = vessel_named(self._db, line)
         for key in ("amount_typed", "temperature_typed"):
             if line.get(key) is None:
-                raise Unfit(**{key: "Say it as it was typed."})
+                raise Unfit(**{key: _("Say it as it was typed.")})
         told = {
             field: str(line[key])
             for field, key in TAKE_IN_KEYS.items()
@@ -287,9 +274,9 @@ class Replay:
         now, at = self._now(line), self._at(line)
         kind, given = str(line.get("kind")), line.get("fields", {})
         if not self._batch:
-            raise Unfit(line="Take a batch in first.")
+            raise Unfit(line=_("Take a batch in first."))
         if not isinstance(given, dict) or not all(isinstance(v, str) for v in given.values()):
-            raise Unfit(fields="Fields are text, as typed.")
+            raise Unfit(fields=_("Fields are text, as typed."))
         fields = dict(given)
         if "dipped_at" in given:
             # What is no moment with its zone is refused here: the form knows the kitchen's own too.
@@ -308,11 +295,11 @@ class Replay:
         """Strike the newest line of a kind that stands."""
         now, kind = self._now(line), str(line.get("kind"))
         if not self._batch:
-            raise Unfit(line="Take a batch in first.")
+            raise Unfit(line=_("Take a batch in first."))
         context = contexts.load(self._db, self._batch, now)
         standing = [e for e in context.current if e.kind == kind]
         if not standing:
-            raise Unfit(kind=f"No line of the kind “{kind[:20]}” stands on the slip.")
+            raise Unfit(kind=_("No line of the kind “{kind}” stands on the slip.", kind=kind[:20]))
         newest = max(standing, key=lambda e: (e.noted_at, e.at))
         slip.strike(self._db, self._batch, {"supersedes": newest.id, "why": "Struck"}, now)
         return OK
@@ -321,7 +308,7 @@ class Replay:
         device = instrument_named(self._db, line.get("instrument"))
         sent = line.get("samples")
         if not isinstance(sent, list):
-            raise Unfit(samples="Samples are pairs of a moment and a value.")
+            raise Unfit(samples=_("Samples are pairs of a moment and a value."))
         good: list[tuple[datetime, float]] = []
         for one in sent:
             try:
@@ -332,16 +319,16 @@ class Replay:
             except (TypeError, ValueError, Unfit):
                 continue
         if good:
-            newest = max(at for at, _ in good)
+            newest = max(at for at, _any in good)
             self._clock = newest if self._clock is None else max(self._clock, newest)
         if self._clock is None:
-            raise Unfit(samples="Not one of them has a moment and a value.")
+            raise Unfit(samples=_("Not one of them has a moment and a value."))
         kept = keep(self._db, device, good, self._clock)
         return OK | {"kept": kept, "refused": len(sent) - kept}
 
     def _ask(self, line: Line) -> Answer:
         now = self._now(line)
         if not self._batch:
-            raise Unfit(line="Take a batch in first.")
+            raise Unfit(line=_("Take a batch in first."))
         context = contexts.load(self._db, self._batch, now)
         return said_of(replace(context, now=now), board_of(context))

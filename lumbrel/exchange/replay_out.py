@@ -41,6 +41,7 @@ from lumbrel.store.instruments import (
     RefractometerDetail,
     ThermometerDetail,
 )
+from lumbrel.words import _
 
 A_CHUNK = 500
 AFTER_THE_DRAW = timedelta(days=3)
@@ -52,7 +53,10 @@ def as_replay(context: BatchContext) -> str:
     a line. What a stem\'s own pairs and checks taught is not in this form; all else is."""
     if context.is_cook:
         raise NotFound(
-            f"{context.batch.code} is a cook of confections; only a boil of syrup can be played again."
+            _(
+                "{batch_code} is a cook of confections; only a boil of syrup can be played again.",
+                batch_code=context.batch.code,
+            )
         )
     lines = [*_registered(context), *_in_order(context)]
     return "".join(json.dumps(line, ensure_ascii=False, allow_nan=False) + "\n" for line in lines)
@@ -188,7 +192,7 @@ def _with_samples(context: BatchContext, dated: list[tuple[datetime, int, Line]]
     sent.sort()
     found: list[Line] = []
     next_one = 0
-    for at, _, line in dated:
+    for at, _any, line in dated:
         reached = next_one
         while reached < len(sent) and sent[reached][0] <= at:
             reached += 1
@@ -199,7 +203,7 @@ def _with_samples(context: BatchContext, dated: list[tuple[datetime, int, Line]]
 
 
 def _chunks(sent: list[tuple[datetime, str, float]]) -> Iterator[Line]:
-    for name in dict.fromkeys(device for _, device, _ in sent):
+    for name in dict.fromkeys(device for _when, device, _value in sent):
         mine = [[_at(at), value] for at, device, value in sent if device == name]
         for begin in range(0, len(mine), A_CHUNK):
             yield {"do": "samples", "instrument": name, "samples": mine[begin : begin + A_CHUNK]}
@@ -276,10 +280,7 @@ SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
             else {"water": f"{facts.water_kg!r} kg"}
         ),
     },
-    ScaleFacts: lambda facts: {
-        "mass": f"{facts.mass_kg!r} kg",
-        "empty": f"{facts.empty_kg!r} kg",
-    },
+    ScaleFacts: lambda facts: {"mass": f"{facts.mass_kg!r} kg", "empty": f"{facts.empty_kg!r} kg"},
     NoteFacts: lambda facts: {"text": facts.text},
     SignFacts: lambda facts: {"sign": facts.sign},
     HeatFacts: lambda facts: {"on": "1" if facts.on else "0"},

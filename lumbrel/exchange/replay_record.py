@@ -4,10 +4,7 @@ from datetime import datetime, timedelta
 from sqlite3 import Connection
 from uuid import uuid4
 
-from lumbrel.exchange.replay_words import (
-    Line,
-    Unfit,
-)
+from lumbrel.exchange.replay_words import Line, Unfit
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, Facts, TakeInFacts
 from lumbrel.services.base.form import CONFIRMED
@@ -17,19 +14,10 @@ from lumbrel.services.record.kept import write
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
-from lumbrel.store.instruments import (
-    Detail,
-    Instrument,
-    ThermometerDetail,
-    instruments,
-    with_detail,
-)
-from lumbrel.store.kitchen import (
-    Woodlot,
-    load_kitchen,
-    vessels,
-)
+from lumbrel.store.instruments import Detail, Instrument, ThermometerDetail, instruments, with_detail
+from lumbrel.store.kitchen import Woodlot, load_kitchen, vessels
 from lumbrel.store.samples import Sample
+from lumbrel.words import _
 
 WOODLOT = Woodlot("replayed", "Replayed")
 
@@ -95,7 +83,7 @@ def keep(
         with transaction(db):
             return samples_store.add_samples(db, device.id, plausible)
     if with_detail(device, ThermometerDetail) is None:
-        raise Unfit(instrument="Only thermometers and barometers send samples.")
+        raise Unfit(instrument=_("Only thermometers and barometers send samples."))
     kept = 0
     for begin in range(0, len(samples), intake.MOST_AT_ONCE):
         some = samples[begin : begin + intake.MOST_AT_ONCE]
@@ -107,7 +95,7 @@ def instrument_named(db: Connection, name: object, key: str = "instrument") -> I
     known = {i.name: i for i in instruments(db)}
     if not isinstance(name, str) or name not in known:
         names = ", ".join(known) or "none yet"
-        raise Unfit(**{key: f"Name an instrument; there are {names}."})
+        raise Unfit(**{key: _("Name an instrument; there are {names}.", names=names)})
     return known[name]
 
 
@@ -116,5 +104,5 @@ def vessel_named(db: Connection, line: Line, key: str = "vessel") -> str:
     known = {v.name: v.id for v in vessels(db)}
     name = line.get(key)
     if name not in known:
-        raise Unfit(**{key: f"Name a vessel; there are {', '.join(known) or 'none yet'}."})
+        raise Unfit(**{key: _("Name a vessel; there are {known}.", known=", ".join(known) or "none yet")})
     return known[str(name)]

@@ -10,6 +10,7 @@ from lumbrel.services.base.form import CONFIRMED, BadInput
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.record import sums
+from lumbrel.words import _, bare
 
 Line = dict[str, Any]
 Answer = dict[str, Any]
@@ -86,7 +87,9 @@ def is_number(value: object) -> bool:
 def number_of(line: Line, key: str, low: float, high: float, default: float | None = None) -> float:
     value = line.get(key, default)
     if not isinstance(value, int | float) or not is_number(value) or not low <= value <= high:
-        raise Unfit(**{key: f"{key} is a number between {low:g} and {high:g}."})
+        raise Unfit(
+            **{key: _("{key} is a number between {low} and {high}.", key=key, low=bare(low), high=bare(high))}
+        )
     return float(value)
 
 
@@ -108,7 +111,7 @@ def with_unit(line: Line, key: str, unit: str) -> str:
 
 
 def moment_of(text: object, key: str) -> datetime:
-    sentence = "Write a moment in ISO 8601 with its zone, as 2026-03-14T19:00:00+00:00."
+    sentence = _("Write a moment in ISO 8601 with its zone, as 2026-03-14T19:00:00+00:00.")
     try:
         at = datetime.fromisoformat(str(text))
         if at.tzinfo is None:
@@ -152,9 +155,7 @@ NEVER_MINUTES, LEAST_RATE_KG_PER_MIN = 5000.0, 1e-3
 
 def _settled_by_another(board: Board) -> bool:
     """Whether somebody else than a thermometer in the boil could settle it."""
-    return board.unlooked or any(
-        word.reading.kind != "thermometer" for word in board.evidence.words
-    )
+    return board.unlooked or any(word.reading.kind != "thermometer" for word in board.evidence.words)
 
 
 US_UNITS = {
@@ -177,7 +178,7 @@ def learnt_of(line: Line) -> Learnt | None:
         return Learnt.model_validate(line["learnt"])
     except ValueError as error:
         raise Unfit(
-            learnt="What was learnt has strays, shift_k, shift_sigma_k and draws, as numbers."
+            learnt=_("What was learnt has strays, shift_k, shift_sigma_k and draws, as numbers.")
         ) from error
 
 
@@ -185,6 +186,6 @@ def confirmed_of(line: Line, names: dict[str, str]) -> dict[str, str]:
     """The form's own ticks for the keys that a line confirms."""
     keys = line.get("confirm", [])
     if not isinstance(keys, list):
-        raise Unfit(confirm="Confirm a list of keys.")
+        raise Unfit(confirm=_("Confirm a list of keys."))
     fields = {sent: field for field, sent in names.items()}
     return {f"{fields.get(str(key), str(key))}{CONFIRMED}": "1" for key in keys}

@@ -26,6 +26,7 @@ from lumbrel.store import record
 from lumbrel.store.db import ASIDE, connect, instant, milliseconds, moment
 from lumbrel.store.kitchen import SETTING
 from lumbrel.store.registered import FIRST, KIND
+from lumbrel.words import _
 
 AIR_BEFORE = timedelta(days=7)
 """How long before a batch its kitchen's pressure and its probes are brought from."""
@@ -61,8 +62,8 @@ def take_in(
         before = _figures(db, there)
 
         def verify() -> None:
-            _same(at_home, _figures(db, ids), "In this kitchen {} would say something else.")
-            _same(before, _figures(db, there), "Batch {} of this kitchen would say something else.")
+            _same(at_home, _figures(db, ids), _("In this kitchen {} would say something else."))
+            _same(before, _figures(db, there), _("Batch {} of this kitchen would say something else."))
 
         return logbook_in.put(db, chosen, preview=preview, verify=verify, progress=progress)
 
@@ -75,7 +76,7 @@ def _with_what_they_rest_on(home: Connection, codes: Iterable[str]) -> list[str]
     for code in codes:
         batch = record.batch_by(home, code=code)
         if batch is None:
-            raise NotTaken(f"The logbook has no batch {code}.")
+            raise NotTaken(_("The logbook has no batch {code}.", code=code))
         ahead.append(batch.id)
     while ahead:
         batch_id = ahead.pop()
@@ -132,9 +133,7 @@ class Chosen:
         settings: the lines that set something, of the kitchen it comes to.
     """
 
-    def __init__(
-        self, home: Connection, whole: LogbookSource, ids: list[str], settings: Rows
-    ) -> None:
+    def __init__(self, home: Connection, whole: LogbookSource, ids: list[str], settings: Rows) -> None:
         self._home, self._whole, self._settings = home, whole, settings
         self._batches = json.dumps(ids)
         mine = f"WHERE about = 'batch' AND about_id IN {IN}"
@@ -304,5 +303,5 @@ def _same(before: Figures, after: Figures, sentence: str) -> None:
     for code, figures in before.items():
         if after.get(code) != figures:
             raise NotTaken(
-                sentence.format(code) + " Take the whole logbook into an empty data folder instead."
+                sentence.format(code) + _(" Take the whole logbook into an empty data folder instead.")
             )

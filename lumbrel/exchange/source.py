@@ -27,6 +27,7 @@ from lumbrel.exchange.logbook import (
 )
 from lumbrel.services.base.facts import read_facts
 from lumbrel.store.db import ASIDE, connect
+from lumbrel.words import _
 
 Placed = Iterator[tuple[int | None, dict[str, Any]]]
 """Rows, each with its place in its logbook: one that comes later, after others of its logbook, comes in between."""
@@ -68,13 +69,13 @@ class Document:
             shape = self._shape()
         except (ijson.JSONError, ValueError) as error:
             raise NotTaken(
-                f"It is no JSON document in UTF-8, or cut off: {_why(error)}."
+                _("It is no JSON document in UTF-8, or cut off: {why}.", why=_why(error))
             ) from error
         if shape.get("format") != FORMAT:
-            raise NotTaken("It is no logbook of Lumbrel's.")
+            raise NotTaken(_("It is no logbook of Lumbrel's."))
         version = shape.get("version")
         if isinstance(version, int) and version > VERSION:
-            raise NotTaken("It was written by a newer Lumbrel; take it in with that one.")
+            raise NotTaken(_("It was written by a newer Lumbrel; take it in with that one."))
         self.is_earlier = version in range(1, VERSION)
         if self.is_earlier and shape.get("tables") is not None:
             shape["tables"] = {name: [] for name in BY_NAME}
@@ -87,7 +88,7 @@ class Document:
         self._file.seek(0)
         for place, event, value in ijson.parse(self._file, buf_size=SHORT, use_float=True):
             if len(place) > LONGEST_PLACE:
-                raise ValueError("it is nested too deep")
+                raise ValueError(_("it is nested too deep"))
             if place in self._counts:
                 self._counts[place] += event not in ("map_key", "end_map", "end_array")
             elif event == "map_key" and place in within:
@@ -97,7 +98,7 @@ class Document:
             elif place == "tables" and event == "start_map":
                 shape["tables"] = within["tables"] = {}
             elif event == "start_array" and place.startswith(("tables.", SAMPLES, PHOTOGRAPHS)):
-                of, _, name = place.rpartition(".")
+                of, _any, name = place.rpartition(".")
                 if of in within:
                     within[of][name] = []
                     self._counts[f"{place}.item"] = 0

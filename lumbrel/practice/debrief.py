@@ -25,6 +25,7 @@ from lumbrel.services.base.form import NotFound
 from lumbrel.services.base.said import in_full
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.stations import slip
+from lumbrel.words import _
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,7 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
     context = contexts.load(db, pan.code, now)
     drawn = context.first(DrawFacts)
     if drawn is None or not pan.truth:
-        raise NotFound("The practice batch is still in the pan: draw it off first.")
+        raise NotFound(_("The practice batch is still in the pan: draw it off first."))
     wanted_brix = context.batch.target_brix
     there = _truth_at(pan.truth, drawn.at)
     water = -solids.water_to_remove_kg(there.mass_kg, there.brix, wanted_brix)
@@ -118,10 +119,7 @@ def debrief(db: Connection, pan: PracticePan, now: datetime) -> Debrief:
         minutes_off=_minutes_off(pan.truth, there, wanted_brix),
         verdict=_verdict(there.brix, wanted_brix),
         said=said,
-        hidden=[
-            Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan))
-            for key in pan.faults
-        ],
+        hidden=[Hidden(BY_KEY[key], pan.began.get(key), _noticed(key, context, pan)) for key in pan.faults],
         boiled_over=pan.boiled_over,
     )
 
@@ -137,41 +135,35 @@ def _minutes_off(truth: list[Truth], drawn: Truth, wanted_brix: float) -> float:
         return (drawn.at - reached.at) / timedelta(minutes=1)
     if len(truth) < 30 or drawn.brix <= truth[-30].brix:
         return 0.0
-    lost = (truth[-30].mass_kg - drawn.mass_kg) / (
-        (drawn.at - truth[-30].at) / timedelta(minutes=1)
-    )
+    lost = (truth[-30].mass_kg - drawn.mass_kg) / ((drawn.at - truth[-30].at) / timedelta(minutes=1))
     left = solids.water_to_remove_kg(drawn.mass_kg, drawn.brix, wanted_brix)
     return -left / lost if lost > 0 else 0.0
 
 
 def _verdict(brix: float, wanted_brix: float) -> str:
     if brix > CEILING_BRIX:
-        return "Too dense: crystals will form in the jar."
+        return _("Too dense: crystals will form in the jar.")
     if brix < FLOOR_BRIX:
-        return "Too thin: under the usual legal floor, and it ferments."
+        return _("Too thin: under the usual legal floor, and it ferments.")
     if abs(brix - wanted_brix) <= 0.5:
-        return "Well drawn."
-    return "Sellable, but not where you meant it."
+        return _("Well drawn.")
+    return _("Sellable, but not where you meant it.")
 
 
 def _noticed(key: str, context: contexts.BatchContext, pan: PracticePan) -> str:
     kinds = {e.facts.alarm for e in context.of_kind(AlarmFacts)}
     if key == "foam":
         if pan.boiled_over:
-            return "It went over the rim."
-        return (
-            "You knocked it down in time."
-            if context.first(FoamFacts)
-            else "It had not climbed yet."
-        )
+            return _("It went over the rim.")
+        return _("You knocked it down in time.") if context.first(FoamFacts) else _("It had not climbed yet.")
     if key == "burner" and key not in pan.began:
-        return "It had not sagged yet when you drew."
+        return _("It had not sagged yet when you drew.")
     if key == "barometer" and "pressure" in kinds:
-        return "The alarm called it."
+        return _("The alarm called it.")
     if key == "unit":
         typed = [e.typed.get("cup", "") for e in context.of_kind(HydrometerFacts)]
         said = any(cup.strip().lower().endswith("f") for cup in typed)
-        return "You typed the unit behind it." if said else ""
+        return _("You typed the unit behind it.") if said else ""
     return _when_asked(key, context, pan) if key in ASKED else ""
 
 
@@ -184,7 +176,7 @@ def _when_asked(key: str, context: contexts.BatchContext, pan: PracticePan) -> s
     """When the page asked about it first, by what was on the slip then."""
     began, drawn = pan.began.get(key), context.drawn
     if began is None or drawn is None or began >= drawn.at:
-        return "It had not happened yet when you drew."
+        return _("It had not happened yet when you drew.")
     at = began
     while at < drawn.at:
         at += LOOKED_EACH
@@ -193,15 +185,18 @@ def _when_asked(key: str, context: contexts.BatchContext, pan: PracticePan) -> s
         if any(one.key in ASKED[key] for one in then.questions):
             seconds = (at - began).total_seconds()
             answered = any(
-                e.noted_at >= at and isinstance(e.facts, AnsweredFacts | HeatFacts)
-                for e in context.entries
+                e.noted_at >= at and isinstance(e.facts, AnsweredFacts | HeatFacts) for e in context.entries
             )
-            said = "and you answered" if answered else "and nobody answered"
-            return f"The page asked {minutes_and_seconds(seconds)} later, {said}."
-    return "The page did not notice."
+            said = _("and you answered") if answered else _("and nobody answered")
+            return _(
+                "The page asked {minutes_and_seconds} later, {said}.",
+                minutes_and_seconds=minutes_and_seconds(seconds),
+                said=said,
+            )
+    return _("The page did not notice.")
 
 
 def minutes_and_seconds(seconds: float) -> str:
     """As 1 min 45 s."""
     minutes, rest = divmod(round(seconds), 60)
-    return f"{minutes} min {rest} s" if minutes else f"{rest} s"
+    return _("{minutes} min {rest} s", minutes=minutes, rest=rest) if minutes else f"{rest} s"

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from lumbrel.words import _
+
 
 @dataclass(frozen=True)
 class Fault:
@@ -16,91 +18,104 @@ class Fault:
 FAULTS = (
     Fault(
         "thermometer",
-        "a thermometer 1.1 K off",
-        "Its test boil was another day’s: the probe read 1.1 K (2 °F) high all along.",
-        "A test boil before the batch, or one hydrometer reading early on: the two would not have "
-        "agreed.",
+        _("a thermometer 1.1 K off"),
+        _("Its test boil was another day’s: the probe read 1.1 K (2 °F) high all along."),
+        _("A test boil before the batch, or one hydrometer reading early on: the two would not have agreed."),
     ),
     Fault(
         "barometer",
-        "a falling barometer",
-        "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled 0.25 K "
-        "lower, and the probe’s mark came a Brix too late.",
-        "A second test boil half-way; or the drop, which no weather moves.",
+        _("a falling barometer"),
+        _(
+            "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled 0.25 "
+            "K lower, and the probe’s mark came a Brix too late."
+        ),
+        _("A second test boil half-way; or the drop, which no weather moves."),
     ),
     Fault(
         "cup",
-        "a cup left to cool",
-        "The cup’s thermometer was read when it was filled, and the stem ten minutes later: the "
-        "cup had cooled by nearly 20 K, and the correction made it a Brix too dense.",
-        "Reading stem and cup together, at once.",
+        _("a cup left to cool"),
+        _(
+            "The cup’s thermometer was read when it was filled, and the stem ten minutes later: "
+            "the cup had cooled by nearly 20 K, and the correction made it a Brix too dense."
+        ),
+        _("Reading stem and cup together, at once."),
     ),
     Fault(
         "foam",
-        "a foam-up",
-        "The foam climbed. Unanswered for a minute and a half it goes over the rim and takes a "
-        "twelfth of the batch with it.",
-        "Defoamer at the first sign, noted on the slip: the foam zone is called.",
+        _("a foam-up"),
+        _(
+            "The foam climbed. Unanswered for a minute and a half it goes over the rim and takes "
+            "a twelfth of the batch with it."
+        ),
+        _("Defoamer at the first sign, noted on the slip: the foam zone is called."),
     ),
     Fault(
         "burner",
-        "a burner that sags",
-        "Half-way the burner fell to little more than half its heat.",
-        "The minutes left stopped falling; the page names the change as soon as the temperature "
-        "shows it.",
+        _("a burner that sags"),
+        _("Half-way the burner fell to little more than half its heat."),
+        _("The minutes left stopped falling; the page names the change as soon as the temperature shows it."),
     ),
     Fault(
         "out",
-        "the fire went out",
-        "Half-way the fire went out for nine minutes, and nobody was there to see it.",
-        "The probe left the boil within a minute, and the page asked. A look at the pan: no bubbles.",
+        _("the fire went out"),
+        _("Half-way the fire went out for nine minutes, and nobody was there to see it."),
+        _("The probe left the boil within a minute, and the page asked. A look at the pan: no bubbles."),
     ),
     Fault(
         "topped",
-        "somebody topped it up",
-        "Somebody poured a quarter more of cold near-syrup into the pan and wrote nothing down.",
-        "The probe fell at once and came back lower, and the page asked what was put in.",
+        _("somebody topped it up"),
+        _("Somebody poured a quarter more of cold near-syrup into the pan and wrote nothing down."),
+        _("The probe fell at once and came back lower, and the page asked what was put in."),
     ),
     Fault(
         "unit",
-        "a cup in the wrong unit",
-        "The thermometer in the cup shows Fahrenheit, and the kitchen’s form takes a bare number as Celsius.",
-        "The unit behind the number: 203 F.",
+        _("a cup in the wrong unit"),
+        _(
+            "The thermometer in the cup shows Fahrenheit, and the kitchen’s form takes a bare "
+            "number as Celsius."
+        ),
+        _("The unit behind the number: 203 F."),
     ),
     Fault(
         "small",
-        "a small pot",
-        "Two litres in a pot on a stove boil down three times as fast as a flat pan would, and no probe stands "
-        "in it.",
-        "A first look after a few minutes: the first quarter of an hour of a vessel tells its rate.",
+        _("a small pot"),
+        _(
+            "Two litres in a pot on a stove boil down three times as fast as a flat pan would, "
+            "and no probe stands in it."
+        ),
+        _("A first look after a few minutes: the first quarter of an hour of a vessel tells its rate."),
     ),
 )
 POT_FAULTS = (
     Fault(
         "bent",
-        "a bent thermometer",
-        "It was bent after its test boil, and showed 1.8 K too little from then on: who boils to its mark "
-        "boils too far, to a harder piece.",
-        "A drop in cold water: a ball firmer than the mark’s. Or a second test boil.",
+        _("a bent thermometer"),
+        _(
+            "It was bent after its test boil, and showed 1.8 K too little from then on: who "
+            "boils to its mark boils too far, to a harder piece."
+        ),
+        _("A drop in cold water: a ball firmer than the mark’s. Or a second test boil."),
     ),
     Fault(
         "dark",
-        "dark late syrup",
-        "The lot had 5 % of invert sugar: nothing sets it, however long it is stirred.",
-        "A glucose meter before the fire is lit, or a lighter lot.",
+        _("dark late syrup"),
+        _("The lot had 5 % of invert sugar: nothing sets it, however long it is stirred."),
+        _("A glucose meter before the fire is lit, or a lighter lot."),
     ),
     Fault(
         "impatient",
-        "an impatient helper",
-        "Somebody gave it a stir while it cooled: crystals began where nobody wanted them, and it came out "
-        "coarse.",
-        "“Do not disturb”, said aloud. The probe fell by 2 K at once when it happened.",
+        _("an impatient helper"),
+        _(
+            "Somebody gave it a stir while it cooled: crystals began where nobody wanted them, "
+            "and it came out coarse."
+        ),
+        _("“Do not disturb”, said aloud. The probe fell by 2 K at once when it happened."),
     ),
     Fault(
         "foam",
-        "a foam-up",
-        "The foam climbed. Unanswered for a minute it goes over the rim and takes an eighth of the pot.",
-        "A pot at most half full, and defoamer at the first sign, noted on the slip.",
+        _("a foam-up"),
+        _("The foam climbed. Unanswered for a minute it goes over the rim and takes an eighth of the pot."),
+        _("A pot at most half full, and defoamer at the first sign, noted on the slip."),
     ),
 )
 BY_KEY = {fault.key: fault for fault in FAULTS}

@@ -30,6 +30,7 @@ from lumbrel.store import kept, kept_lots, record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import Instrument, ThermometerDetail, add_instrument
+from lumbrel.words import _, number
 from lumbrel.worlds.pan import Departures
 from lumbrel.worlds.pot import HarshCandyPot
 
@@ -40,10 +41,7 @@ so much of the warmth is gone."""
 HOLDS_MIN = 1.2
 FOAM_ABOVE_K, FOAM_PATIENCE, FOAM_TAKES = 5.0, timedelta(seconds=60), 1 / 8
 PROBE = Instrument(
-    id="pot-probe",
-    name="Pot probe",
-    detail=ThermometerDetail(sort="digital"),
-    vessel_id="candy-pot",
+    id="pot-probe", name=_("Pot probe"), detail=ThermometerDetail(sort="digital"), vessel_id="candy-pot"
 )
 LOT_OPENED = STARTS_AT - timedelta(days=12)
 
@@ -67,11 +65,11 @@ class PracticePot(PracticeRun):
         seed: of everything random in it.
     """
 
-    name = "Practice pot"
+    name = _("Practice pot")
     looks = (
-        ("cold-water", "Drop in cold water"),
-        ("spoon", "Look at the spoon"),
-        ("meter", "Glucose meter"),
+        ("cold-water", _("Drop in cold water")),
+        ("spoon", _("Look at the spoon")),
+        ("meter", _("Glucose meter")),
     )
 
     def __init__(self, speed: float, faults: Sequence[str], seed: int) -> None:
@@ -130,7 +128,7 @@ class PracticePot(PracticeRun):
                 "sugar_kind": "maple",
                 "woodlot": "old-quarry" if dark else "upper-fold",
                 "amount_by": "mass",
-                "amount": "20 kg",
+                "amount": _("20 kg"),
                 "brix": "50",
                 "temperature": "60 C",
             },
@@ -138,14 +136,10 @@ class PracticePot(PracticeRun):
         lines: tuple[tuple[str, int, dict[str, str]], ...] = (
             ("boiling", 20, {}),
             ("thermometer", 46, {"instrument": "dial-a", "reading": "102.6 C"}),
-            ("draw", 47, {"mass": "14.9 kg", "mass_confirmed": "1", "kind_confirmed": "1"}),
+            ("draw", 47, {"mass": _("14.9 kg"), "mass_confirmed": "1", "kind_confirmed": "1"}),
             ("filter", 60, {"method": "felt", "temperature": "94 C"}),
-            (
-                "colour",
-                70,
-                {"by": "meter", "transmittance": "18" if dark else "78", "path": "10 mm"},
-            ),
-            ("jar", 80, {"fill": "85 C", "lot": code, "size_1": "500 ml", "count_1": "20"}),
+            ("colour", 70, {"by": "meter", "transmittance": "18" if dark else "78", "path": _("10 mm")}),
+            ("jar", 80, {"fill": "85 C", "lot": code, "size_1": _("500 ml"), "count_1": "20"}),
         )
         for i, (kind, minutes, fields) in enumerate(lines):
             sent = {"id": f"practice-lot-{i}", **fields}
@@ -251,28 +245,31 @@ class PracticePot(PracticeRun):
             if at_what == "meter":
                 return self._meter()
             if pot is None:
-                return Seen(at_what, "Nothing is in the pot yet.", "The pot is empty", "nowhere")
+                return Seen(at_what, _("Nothing is in the pot yet."), _("The pot is empty"), "nowhere")
             if at_what == "cold-water":
                 above = pot.temperature_c - pot.water_c + self._rng.gauss(0, 0.7)
                 sign = likely_sign(above)
                 return Seen(
-                    at_what, sign.looks, f"In cold water: {sign.name.lower()}", "by its button"
+                    at_what,
+                    sign.looks,
+                    _("In cold water: {lower}", lower=sign.name.lower()),
+                    _("by its button"),
                 )
-            return Seen(at_what, self._spoon(pot), "The spoon", "nowhere: press when it turns")
+            return Seen(at_what, self._spoon(pot), _("The spoon"), _("nowhere: press when it turns"))
 
     def _meter(self) -> Seen:
         shown = self.invert_percent / 2 * 1000 / 10 * self._rng.uniform(0.93, 1.07)
-        words = f"One part of syrup in ten: the meter shows {shown:.0f} mg/dL."
-        return Seen("meter", words, "A glucose meter", "in the plan, glucose meter shows")
+        words = _("One part of syrup in ten: the meter shows {shown} mg/dL.", shown=number(shown, 0))
+        return Seen("meter", words, _("A glucose meter"), _("in the plan, glucose meter shows"))
 
     def _spoon(self, pot: HarshCandyPot) -> str:
         if pot.where == "fire":
-            return "It boils. Leave the spoon out of it."
+            return _("It boils. Leave the spoon out of it.")
         if pot.stirs_since is None:
-            return "The surface lies still and clear."
+            return _("The surface lies still and clear.")
         if pot.turns_after_s is None:
-            return "It is glossy still, and stays so."
+            return _("It is glossy still, and stays so.")
         if self.turned_at is not None:
             late = (self._last - self.turned_at) / timedelta(minutes=1)
-            return "It has clouded, and thickens." if late < HOLDS_MIN else "It is setting."
-        return "It grows paler, the spoon begins to drag."
+            return _("It has clouded, and thickens.") if late < HOLDS_MIN else _("It is setting.")
+        return _("It grows paler, the spoon begins to drag.")

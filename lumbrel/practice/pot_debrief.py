@@ -24,6 +24,7 @@ from lumbrel.services.base.facts import (
     TurnedFacts,
 )
 from lumbrel.services.base.form import NotFound
+from lumbrel.words import _, bare, number
 
 NEAR_K = 0.6
 NEAR_STIR_K = 4.0
@@ -63,12 +64,12 @@ def debrief(db: Connection, pot: PracticePot, now: datetime) -> PotDebrief:
         NotFound: it is not made yet.
     """
     if not pot.code:
-        raise NotFound("Nothing is in the practice pot yet: plan a cook and light the fire.")
+        raise NotFound(_("Nothing is in the practice pot yet: plan a cook and light the fire."))
     context = contexts.load(db, pot.code, now)
     cook, off = context.first(CookFacts), context.first(CookedFacts)
     made = context.first(MadeFacts)
     if cook is None or off is None or made is None or not pot.truth:
-        raise NotFound("The practice cook is not made yet: finish it first.")
+        raise NotFound(_("The practice cook is not made yet: finish it first."))
     there = _truth_at(pot.truth, off.at)
     serving = max(cook.facts.serving_c, 0.0)
     crystal = 0.0 if "dark" in pot.faults else crystal_fraction(there.brix, serving)
@@ -82,8 +83,7 @@ def debrief(db: Connection, pot: PracticePot, now: datetime) -> PotDebrief:
         crystal=crystal,
         told=told,
         hidden=[
-            Hidden(POT_BY_KEY[key], pot.began.get(key), _noticed(key, context, pot))
-            for key in pot.faults
+            Hidden(POT_BY_KEY[key], pot.began.get(key), _noticed(key, context, pot)) for key in pot.faults
         ],
         boiled_over=pot.boiled_over,
         mass_kg=made.facts.made_kg,
@@ -95,21 +95,19 @@ def _truth_at(truth: list[PotTruth], at: datetime) -> PotTruth:
     return truth[index]
 
 
-def _boil(
-    context: contexts.BatchContext, cook: CookFacts, off: CookedFacts, there: PotTruth
-) -> PotTold:
+def _boil(context: contexts.BatchContext, cook: CookFacts, off: CookedFacts, there: PotTruth) -> PotTold:
     apart = there.above_k - cook.above_water_k
     called = context.show(off.above_water_k, "difference")
     truly = context.show(there.above_k, "difference")
     return PotTold(
-        "boiled above water to", called, f"{truly}, {_apart(context, apart)}", abs(apart) <= NEAR_K
+        _("boiled above water to"), called, f"{truly}, {_apart(context, apart)}", abs(apart) <= NEAR_K
     )
 
 
 def _apart(context: contexts.BatchContext, k: float) -> str:
     if abs(k) < 0.15:
-        return "at the mark"
-    return f"{context.show(abs(k), 'difference')} {'over' if k > 0 else 'under'} the mark"
+        return _("at the mark")
+    return _("{k} {value} the mark", k=context.show(abs(k), "difference"), value="over" if k > 0 else "under")
 
 
 def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot) -> list[PotTold]:
@@ -119,26 +117,40 @@ def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot)
     if stir is not None and cook.stir_c is not None:
         there = _truth_at(pot.truth, stir.at)
         said = stir.facts.temperature_c
-        called = context.show(said, "temperature") if said is not None else "not read"
+        called = context.show(said, "temperature") if said is not None else _("not read")
         truly = context.show(there.temperature_c, "temperature")
         near = there.temperature_c - cook.stir_c <= NEAR_STIR_K
-        found.append(PotTold("stirred from", called, truly, near))
+        found.append(PotTold(_("stirred from"), called, truly, near))
     if turned is not None and stir is not None:
         pressed = (turned.at - stir.at) / timedelta(minutes=1)
         if pot.turned_at is None:
-            found.append(PotTold("turned after", f"{pressed:.1f} min", "it never turned", False))
+            found.append(
+                PotTold(
+                    _("turned after"),
+                    _("{pressed} min", pressed=number(pressed, 1)),
+                    _("it never turned"),
+                    False,
+                )
+            )
         else:
             true = (pot.turned_at - stir.at) / timedelta(minutes=1)
             well = -EARLY_MIN <= pressed - true <= LATE_MIN
-            found.append(PotTold("turned after", f"{pressed:.1f} min", f"{true:.1f} min", well))
+            found.append(
+                PotTold(
+                    _("turned after"),
+                    _("{pressed} min", pressed=number(pressed, 1)),
+                    _("{true} min", true=number(true, 1)),
+                    well,
+                )
+            )
     worked = WORKED.get(cook.piece)
     if worked is not None and pot.turned_at is not None and made is not None:
         waited = max((made.at - pot.turned_at) / timedelta(minutes=1), 0.0)
-        truly = f"{waited:.1f} min after it turned"
+        truly = _("{waited} min after it turned", waited=number(waited, 1))
         found.append(
             PotTold(
                 "moulded",
-                f"{worked.holds_min:g} min are time",
+                _("{holds_min} min are time", holds_min=bare(worked.holds_min)),
                 truly,
                 waited <= 2 * worked.holds_min,
             )
@@ -148,45 +160,41 @@ def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot)
 
 def _texture(crystal: float, pot: PracticePot) -> str:
     if "dark" in pot.faults:
-        return "It stays a sauce: so much invert sugar never sets"
+        return _("It stays a sauce: so much invert sugar never sets")
     said = next(words for top, words in TEXTURES if crystal <= top)
     coarse = pot.pot is not None and pot.pot.disturbed
-    return f"{said}, but coarse and sandy" if coarse else said
+    return _("{said}, but coarse and sandy", said=said) if coarse else said
 
 
 def _verdict(told: list[PotTold], pot: PracticePot) -> str:
     if "dark" in pot.faults:
-        return "It does not set."
+        return _("It does not set.")
     if pot.pot is not None and pot.pot.disturbed:
-        return "Good to eat, and coarse."
+        return _("Good to eat, and coarse.")
     wrong = [one.what for one in told if not one.well]
     if not wrong:
-        return "Well cooked."
+        return _("Well cooked.")
     if wrong == ["moulded"]:
-        return "Well boiled; half of it set in the pot."
-    return "Not what you meant."
+        return _("Well boiled; half of it set in the pot.")
+    return _("Not what you meant.")
 
 
 def _noticed(key: str, context: contexts.BatchContext, pot: PracticePot) -> str:
     if key == "foam":
         if pot.boiled_over:
-            return "It went over the rim."
-        return (
-            "You knocked it down in time."
-            if context.first(FoamFacts)
-            else "It had not climbed yet."
-        )
+            return _("It went over the rim.")
+        return _("You knocked it down in time.") if context.first(FoamFacts) else _("It had not climbed yet.")
     if key == "dark":
         cook = context.first(CookFacts)
         measured = newest(context.db, InvertFacts, limit=1) or (
             cook is not None and cook.facts.invert_percent > 3.5
         )
-        return "You measured it." if measured else "It was not measured."
+        return _("You measured it.") if measured else _("It was not measured.")
     if key == "bent":
         drops = len(context.of_kind(ColdWaterFacts))
         return (
-            f"You tried {drops} drops in cold water."
+            _("You tried {drops} drops in cold water.", drops=drops)
             if drops
-            else "No drop was tried in cold water."
+            else _("No drop was tried in cold water.")
         )
     return ""

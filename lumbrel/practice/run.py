@@ -19,13 +19,12 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.instruments import BarometerDetail, Instrument, add_instrument
 from lumbrel.store.kitchen import Kitchen, save_kitchen
+from lumbrel.words import _
 
 STARTS_AT = datetime(2026, 3, 14, 19, 0, tzinfo=UTC)
 SPEEDS = (1, 5, 20, 60)
 TICK_S = 0.2
-BAROMETER = Instrument(
-    id="barometer", name="Kitchen barometer", detail=BarometerDetail(shows="station")
-)
+BAROMETER = Instrument(id="barometer", name=_("Kitchen barometer"), detail=BarometerDetail(shows="station"))
 
 
 class PracticeClock:
@@ -68,9 +67,7 @@ class PracticeRun(ABC):
     """What can be looked at, each with what the button says."""
     name: str
 
-    def __init__(
-        self, speed: float, known: Sequence[Fault], faults: Sequence[str], seed: int
-    ) -> None:
+    def __init__(self, speed: float, known: Sequence[Fault], faults: Sequence[str], seed: int) -> None:
         self.faults = tuple(f.key for f in known if f.key in faults)
         self.clock = PracticeClock(speed)
         self.began: dict[str, datetime] = {}
@@ -119,7 +116,7 @@ class PracticeRun(ABC):
         ready(db)
         safe.set_nature(db, "practice")
         example.load_example(db, since)
-        kitchen = Kitchen(name="Practice", elevation_m=example.EXAMPLE_ELEVATION_M, time_zone="UTC")
+        kitchen = Kitchen(name=_("Practice"), elevation_m=example.EXAMPLE_ELEVATION_M, time_zone="UTC")
         save_kitchen(db, kitchen, since)
         add_instrument(db, BAROMETER)
         samples_store.add_samples(db, BAROMETER.id, [samples_store.Sample(STARTS_AT, pressure_pa)])

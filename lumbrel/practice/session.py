@@ -20,6 +20,7 @@ from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
+from lumbrel.words import _, number
 from lumbrel.worlds.pan import Departures, HarshPan
 
 STEP_S, LOG_EVERY_S = 1.0, 10.0
@@ -29,9 +30,9 @@ SAG_AT_BRIX, SAG_TO = 57.0, 0.55
 RUN_MINUTES = 60.0
 OUT_AT_BRIX, OUT_MINUTES = 58.0, 9.0
 TOPPED_AT_BRIX, TOPPED_SHARE, TOPPED_BRIX, TOPPED_C = 59.0, 0.25, 30.0, 15.0
-SMALL_POT = VesselRow(id="small-pot", name="Small pot", shape="round", sizes_mm=(220.0,))
+SMALL_POT = VesselRow(id="small-pot", name=_("Small pot"), shape="round", sizes_mm=(220.0,))
 SMALL_POT_KG, SMALL_POT_KG_PER_MIN = 2.4, 0.075
-CUP = "You fill the cup", "on the slip, Cup"
+CUP = _("You fill the cup"), _("on the slip, Cup")
 
 
 @dataclass(frozen=True)
@@ -53,8 +54,8 @@ class PracticePan(PracticeRun):
         seed: of everything random in it.
     """
 
-    name = "Practice pan"
-    looks = (("cup", "Fill the cup"), ("drop", "Cool a drop"))
+    name = _("Practice pan")
+    looks = (("cup", _("Fill the cup")), ("drop", _("Cool a drop")))
 
     def __init__(self, speed: float, faults: Sequence[str], seed: int) -> None:
         super().__init__(speed, FAULTS, faults, seed)
@@ -102,7 +103,7 @@ class PracticePan(PracticeRun):
                     "sugar_kind": "maple",
                     "woodlot": "north-kiln",
                     "amount_by": "mass",
-                    "amount": f"{self.pot.mass_kg:.2f} kg",
+                    "amount": _("{mass} kg", mass=number(self.pot.mass_kg, 2)),
                     "brix": f"{self.pot.brix + self._rng.gauss(0, 0.3):.1f}",
                     "temperature": "85 C",
                 },
@@ -129,10 +130,7 @@ class PracticePan(PracticeRun):
                 self.pot.step(STEP_S)
                 shown = self.pot.probe_c + self._offset
                 sent.append((self._last, round(shown, 2)))
-                if (
-                    not self.truth
-                    or (self._last - self.truth[-1].at).total_seconds() >= LOG_EVERY_S
-                ):
+                if not self.truth or (self._last - self.truth[-1].at).total_seconds() >= LOG_EVERY_S:
                     pot = self.pot
                     self.truth.append(Truth(self._last, pot.brix, pot.temperature_c, pot.mass_kg))
         if sent and not self._small:
@@ -179,8 +177,12 @@ class PracticePan(PracticeRun):
             shown += self._rng.gauss(0, refractometer.SIGMA) - refractometer.temperature_correction(
                 shown, sample
             )
-            words = f"The prism shows {shown:.1f}, the drop is at {sample:.1f} °C."
-            return Seen("refractometer", words, "A cooled drop on the prism", "on the slip, Drop")
+            words = _(
+                "The prism shows {shown}, the drop is at {sample} °C.",
+                shown=number(shown, 1),
+                sample=number(sample, 1),
+            )
+            return Seen("refractometer", words, _("A cooled drop on the prism"), _("on the slip, Drop"))
         filled = boils - 5.0
         stands = cup.cooled(filled, CUP_WAITS_MIN if "cup" in self.faults else 0.3).temperature_c
         told = filled if "cup" in self.faults else stands
@@ -189,11 +191,19 @@ class PracticePan(PracticeRun):
         if floats < 45:
             return Seen(
                 "hydrometer",
-                f"The stem lies on the floor of the cup: it does not float yet. The cup’s thermometer says {cup_shows}.",
+                _(
+                    "The stem lies on the floor of the cup: it does not float yet. The cup’s thermometer "
+                    "says {cup_shows}.",
+                    cup_shows=cup_shows,
+                ),
                 *CUP,
             )
         return Seen(
             "hydrometer",
-            f"The stem floats at {floats:.1f}, the cup’s thermometer says {cup_shows}.",
+            _(
+                "The stem floats at {floats}, the cup’s thermometer says {cup_shows}.",
+                floats=number(floats, 1),
+                cup_shows=cup_shows,
+            ),
             *CUP,
         )

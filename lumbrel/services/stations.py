@@ -26,6 +26,7 @@ from lumbrel.store import kept
 from lumbrel.store.book import written_so_far
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
 NAMES = ("day", "sap", "take_in", "pan", "filter", "colour", "jar", "candy", "shelf")
 """In working order."""
@@ -40,9 +41,7 @@ slip = Slip(kind for station in STATIONS for kind in station.line_kinds)
 for _kind in (kind for station in STATIONS for kind in station.line_kinds):
     if _kind.says:
         spoken_by(_kind.key, _kind.says)
-book = Book(
-    [*KITCHEN_KINDS, *BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)]
-)
+book = Book([*KITCHEN_KINDS, *BENCH_KINDS, *(kind for station in STATIONS for kind in station.book_kinds)])
 """All other lines, about trees, tanks, instruments, the air."""
 
 CALCULATIONS: tuple[Calculation, ...] = tuple(
@@ -75,7 +74,7 @@ def line(db: Connection, now: datetime) -> list[PlaceInLine]:
     the last thing that was written."""
     if db.in_transaction:
         return _line(db, now)
-    shelf, key, news = cache_of(db).shelf("the line"), record_key(db), written_so_far(db)
+    shelf, key, news = cache_of(db).shelf(_("the line")), record_key(db), written_so_far(db)
     with shelf.lock:
         said, since, places = shelf.peek(key) or (-1, now, [])
         if said != news or not timedelta(0) <= now - since <= GLANCE:
@@ -125,19 +124,25 @@ def named(context: BatchContext, line_id: str) -> str:
     """What a line anywhere says, for one that was said anew since: by its words on its slip, or in the book."""
     row = lines.by_id(context.db, line_id)
     if row is None:
-        return "a line was written that it rests on"
+        return _("a line was written that it rests on")
     entry = of_row(row)
     if isinstance(entry.facts, StruckFacts) and entry.supersedes:
         old = lines.by_id(context.db, entry.supersedes)
-        return f"“{_words(context, of_row(old))}” was struck" if old else "a line was struck"
-    return f"“{_words(context, entry)}” was {'corrected' if entry.supersedes else 'noted'}"
+        return (
+            _("“{value}” was struck", value=_words(context, of_row(old))) if old else _("a line was struck")
+        )
+    return _(
+        "“{value}” was {value_2}",
+        value=_words(context, entry),
+        value_2=_("corrected") if entry.supersedes else _("noted"),
+    )
 
 
 def _words(context: BatchContext, entry: Entry[Facts]) -> str:
     if entry.about != "batch":
         return book.said(context.db, entry)
     if entry.about_id != context.batch.id:
-        return "a line of another batch"
+        return _("a line of another batch")
     return next((one.title for one in slip.lines(context) if one.entry.id == entry.id), entry.kind)
 
 

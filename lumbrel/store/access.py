@@ -15,6 +15,7 @@ from threading import RLock
 
 from lumbrel.store.db import NoRecord, instant, moment, roll_back
 from lumbrel.store.rows import mapper
+from lumbrel.words import _
 
 VERSION = 1
 APPLICATION_ID = 0x4C4D4241
@@ -107,7 +108,7 @@ class AccessFile:
             )
         elif owner != APPLICATION_ID or version > VERSION:
             self._db.close()
-            raise NoRecord(f"{path} is not this version's list of devices. Move it away first.")
+            raise NoRecord(_("{path} is not this version's list of devices. Move it away first.", path=path))
 
     def close(self) -> None:
         """Let the file go."""
@@ -154,31 +155,24 @@ def add_device(db: sqlite3.Connection, device: Device) -> None:
     )
 
 
-def change_device(
-    db: sqlite3.Connection, device_id: str, name: str, initials: str, role: str
-) -> None:
+def change_device(db: sqlite3.Connection, device_id: str, name: str, initials: str, role: str) -> None:
     """Name a device anew, or give it another role."""
     db.execute(
-        "UPDATE device SET name = ?, initials = ?, role = ? WHERE id = ?",
-        (name, initials, role, device_id),
+        "UPDATE device SET name = ?, initials = ?, role = ? WHERE id = ?", (name, initials, role, device_id)
     )
 
 
 def put_out(db: sqlite3.Connection, device_id: str, at: datetime) -> None:
     """End a device's sessions; it stays listed as put out."""
     db.execute(
-        "UPDATE device SET put_out_at = ? WHERE id = ? AND put_out_at IS NULL",
-        (instant(at), device_id),
+        "UPDATE device SET put_out_at = ? WHERE id = ? AND put_out_at IS NULL", (instant(at), device_id)
     )
     db.execute("DELETE FROM session WHERE device_id = ?", (device_id,))
 
 
 def seen(db: sqlite3.Connection, device_id: str, at: datetime, origin: str) -> None:
     """Note when a device was seen, and where."""
-    db.execute(
-        "UPDATE device SET seen_at = ?, seen_from = ? WHERE id = ?",
-        (instant(at), origin, device_id),
-    )
+    db.execute("UPDATE device SET seen_at = ?, seen_from = ? WHERE id = ?", (instant(at), origin, device_id))
 
 
 _device = mapper(Device)
@@ -188,27 +182,19 @@ def devices(db: sqlite3.Connection, *, put_out_too: int = 0) -> list[Device]:
     """The devices that are in, the first paired first; then so many of those last put out."""
     inside = db.execute("SELECT * FROM device WHERE put_out_at IS NULL ORDER BY paired_at")
     out = db.execute(
-        "SELECT * FROM device WHERE put_out_at IS NOT NULL ORDER BY put_out_at DESC LIMIT ?",
-        (put_out_too,),
+        "SELECT * FROM device WHERE put_out_at IS NOT NULL ORDER BY put_out_at DESC LIMIT ?", (put_out_too,)
     )
     return [_device(row) for row in (*inside, *out)]
 
 
-def add_session(
-    db: sqlite3.Connection, hashed: str, device_id: str, began: datetime, ends: datetime
-) -> None:
+def add_session(db: sqlite3.Connection, hashed: str, device_id: str, began: datetime, ends: datetime) -> None:
     """Begin a session of a device."""
-    db.execute(
-        "INSERT INTO session VALUES (?, ?, ?, ?)",
-        (hashed, device_id, instant(began), instant(ends)),
-    )
+    db.execute("INSERT INTO session VALUES (?, ?, ?, ?)", (hashed, device_id, instant(began), instant(ends)))
 
 
 def sessions(db: sqlite3.Connection, now: datetime) -> list[tuple[str, str, datetime]]:
     """Each session that runs: its hash, its device, when it ends."""
-    rows = db.execute(
-        "SELECT hash, device_id, ends_at FROM session WHERE ends_at > ?", (instant(now),)
-    )
+    rows = db.execute("SELECT hash, device_id, ends_at FROM session WHERE ends_at > ?", (instant(now),))
     return [(row["hash"], row["device_id"], moment(row["ends_at"])) for row in rows]
 
 
@@ -217,15 +203,10 @@ def forget_ended(db: sqlite3.Connection, now: datetime) -> None:
     db.execute("DELETE FROM session WHERE ends_at <= ?", (instant(now),))
 
 
-def add_pairing(
-    db: sqlite3.Connection, hashed: str, role: str, made: datetime, ends: datetime
-) -> None:
+def add_pairing(db: sqlite3.Connection, hashed: str, role: str, made: datetime, ends: datetime) -> None:
     """Keep a pairing code's hash. Those that ended long ago are forgotten."""
     db.execute("DELETE FROM pairing WHERE ends_at < ?", (instant(made - (ends - made) * 12),))
-    db.execute(
-        "INSERT INTO pairing VALUES (?, ?, ?, ?, NULL)",
-        (hashed, role, instant(made), instant(ends)),
-    )
+    db.execute("INSERT INTO pairing VALUES (?, ?, ?, ?, NULL)", (hashed, role, instant(made), instant(ends)))
 
 
 def end_pairings(db: sqlite3.Connection, now: datetime) -> None:
@@ -248,20 +229,15 @@ def use_pairing(db: sqlite3.Connection, hashed: str, at: datetime) -> None:
 
 def note_wrong_try(db: sqlite3.Connection, at: datetime, origin: str, what: str) -> None:
     """Note a wrong try; the newest few hundred are kept."""
+    db.execute("INSERT INTO wrong_try (at, origin, what) VALUES (?, ?, ?)", (instant(at), origin, what))
     db.execute(
-        "INSERT INTO wrong_try (at, origin, what) VALUES (?, ?, ?)", (instant(at), origin, what)
-    )
-    db.execute(
-        "DELETE FROM wrong_try WHERE number <= (SELECT max(number) FROM wrong_try) - ?",
-        (MOST_TRIES_KEPT,),
+        "DELETE FROM wrong_try WHERE number <= (SELECT max(number) FROM wrong_try) - ?", (MOST_TRIES_KEPT,)
     )
 
 
 def wrong_tries(db: sqlite3.Connection, since: datetime) -> list[WrongTry]:
     """Wrong tries since a moment, the newest first."""
-    rows = db.execute(
-        "SELECT * FROM wrong_try WHERE at >= ? ORDER BY number DESC", (instant(since),)
-    )
+    rows = db.execute("SELECT * FROM wrong_try WHERE at >= ? ORDER BY number DESC", (instant(since),))
     return [WrongTry(moment(row["at"]), row["origin"], row["what"]) for row in rows]
 
 

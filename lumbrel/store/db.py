@@ -12,6 +12,7 @@ from typing import Any, TypeVar, cast
 
 from lumbrel.store.guards import guard
 from lumbrel.store.turns import Turns, turns_of
+from lumbrel.words import _
 
 T = TypeVar("T")
 IN_MEMORY = ":memory:"
@@ -80,9 +81,7 @@ def connect(path: Path | str, cache: object = None) -> Link:
     return connection
 
 
-def once(
-    db: sqlite3.Connection, name: Hashable, read: Callable[[], T], *, of_lines: bool = False
-) -> T:
+def once(db: sqlite3.Connection, name: Hashable, read: Callable[[], T], *, of_lines: bool = False) -> T:
     """What a connection read of lines, and of what is kept of them, under a name, as long as nothing was written
     by it or by any other. What is read in the middle of a write may be taken back, and is not remembered.
 
@@ -254,13 +253,18 @@ def recognise(connection: sqlite3.Connection, newest: int) -> int:
         version = _pragma(connection, "user_version")
         tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_schema")}
     except sqlite3.DatabaseError as error:
-        raise NoRecord(f"This file is no record of Lumbrel: {error}.") from error
+        raise NoRecord(_("This file is no record of Lumbrel: {error}.", error=error)) from error
     if owner not in (0, APPLICATION_ID) or (tables and "migration" not in tables):
-        raise NoRecord("This file is a database of another program, not a record of Lumbrel.")
+        raise NoRecord(_("This file is a database of another program, not a record of Lumbrel."))
     if version > newest:
         raise NoRecord(
-            f"This record was written by a newer Lumbrel (its tables are of version {version}, "
-            f"this one knows {newest}). Install that version, or restore a backup made by this one."
+            _(
+                "This record was written by a newer Lumbrel (its tables are of version {version}, "
+                "this one knows {newest}). Install that version, or restore a backup made by this "
+                "one.",
+                version=version,
+                newest=newest,
+            )
         )
     return version
 
@@ -278,10 +282,8 @@ def _apply(connection: sqlite3.Connection, name: str, script: str, version: int)
             for statement in _statements(script):
                 connection.execute(statement)
             if connection.execute("PRAGMA foreign_key_check").fetchone():
-                raise ValueError(f"migration {name} leaves a reference that leads nowhere")
-            connection.execute(
-                "INSERT INTO migration VALUES (?, ?)", (name, instant(datetime.now(UTC)))
-            )
+                raise ValueError(_("migration {name} leaves a reference that leads nowhere", name=name))
+            connection.execute("INSERT INTO migration VALUES (?, ?)", (name, instant(datetime.now(UTC))))
             _numbered(connection, version)
     finally:
         connection.execute("PRAGMA foreign_keys = ON")
@@ -296,7 +298,7 @@ def _statements(script: str) -> Iterator[str]:
             yield pending
             pending = ""
     if re.sub(r"--[^\n]*", "", pending).strip():
-        raise ValueError("a migration ends in the middle of a statement")
+        raise ValueError(_("a migration ends in the middle of a statement"))
 
 
 def insert_once(
@@ -313,14 +315,14 @@ def insert_once(
     if known is not None:
         if any(known[name] != row[name] for name in same):
             raise IdReused(
-                "Something else was written under this form's id before; nothing was written now. "
-                "Open the page anew and send it again."
+                _(
+                    "Something else was written under this form's id before; nothing was written now. "
+                    "Open the page anew and send it again."
+                )
             )
         return False
     marks = ", ".join("?" * len(row))
-    connection.execute(
-        f"INSERT INTO {table} ({', '.join(row)}) VALUES ({marks})", list(row.values())
-    )
+    connection.execute(f"INSERT INTO {table} ({', '.join(row)}) VALUES ({marks})", list(row.values()))
     return True
 
 
@@ -335,6 +337,7 @@ def moment(text: str) -> datetime:
 
 
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+BEFORE_ALL, AFTER_ALL = datetime(1, 1, 1, tzinfo=UTC), datetime(9999, 12, 31, tzinfo=UTC)
 
 
 def milliseconds(at: datetime) -> int:
@@ -345,6 +348,3 @@ def milliseconds(at: datetime) -> int:
 def of_milliseconds(stored: int) -> datetime:
     """A sample's stored moment as an aware datetime."""
     return EPOCH + timedelta(milliseconds=stored)
-
-
-BEFORE_ALL, AFTER_ALL = datetime(1, 1, 1, tzinfo=UTC), datetime(9999, 12, 31, tzinfo=UTC)

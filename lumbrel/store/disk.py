@@ -4,6 +4,8 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
+from lumbrel.words import _
+
 FULL_BYTES, LOW_BYTES = 2 * 2**20, 100 * 2**20
 """With less than the first left a line may not find room; below the second it is time to make some."""
 
@@ -24,13 +26,18 @@ class Disk:
     def said(self) -> str:
         """What is wrong with it, in a sentence; empty when all is well."""
         if self.is_full:
-            return (
-                f"The disk that holds {self.folder} is full. Nothing can be saved until there is room "
-                "on it; everything can still be read."
+            return _(
+                "The disk that holds {folder} is full. Nothing can be saved until there is room on "
+                "it; everything can still be read.",
+                folder=self.folder,
             )
         if self.free_bytes < LOW_BYTES:
             left = f"{self.free_bytes / 2**20:.0f} MB"
-            return f"The disk that holds {self.folder} has {left} left. Make room on it soon."
+            return _(
+                "The disk that holds {folder} has {left} left. Make room on it soon.",
+                folder=self.folder,
+                left=left,
+            )
         return ""
 
 

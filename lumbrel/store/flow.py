@@ -7,13 +7,7 @@ from sqlite3 import Connection, Row
 from lumbrel.store.db import instant, moment, once
 from lumbrel.store.rows import columns_of, insert, mapper
 
-DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = (
-    "delivery",
-    "charge",
-    "bulk",
-    "lot",
-    "confection",
-)
+DELIVERY, CHARGE, BULK, LOT, CONFECTION = KINDS = ("delivery", "charge", "bulk", "lot", "confection")
 
 
 PACKED, MADE, OPENED = "packed", "made", "opened"
@@ -114,8 +108,7 @@ def parcels_called(db: Connection, code: str) -> list[Parcel]:
 def codes_opened(db: Connection, since: datetime, until: datetime) -> dict[str, str]:
     """The parcels opened between two moments, by id their codes."""
     rows = db.execute(
-        "SELECT id, code FROM parcel WHERE opened_at >= ? AND opened_at < ?",
-        (instant(since), instant(until)),
+        "SELECT id, code FROM parcel WHERE opened_at >= ? AND opened_at < ?", (instant(since), instant(until))
     )
     return {row["id"]: row["code"] for row in rows}
 
@@ -137,9 +130,7 @@ class Carried:
     at: datetime
 
 
-def _carried(
-    db: Connection, side: str, other: str, since: datetime, until: datetime
-) -> list[Carried]:
+def _carried(db: Connection, side: str, other: str, since: datetime, until: datetime) -> list[Carried]:
     rows = db.execute(
         f"""SELECT parcel.id, parcel.kind, parcel.batch_id, flow.{other} AS other_id,
                   flow.packs, flow.reason, flow.for_woodlot_id,
@@ -178,9 +169,7 @@ def carried_out(db: Connection, since: datetime, until: datetime) -> list[Carrie
     return _carried(db, "source_id", "target_id", since, until)
 
 
-def parcels_of_woodlot(
-    db: Connection, woodlot_id: str, since: datetime, until: datetime
-) -> list[Parcel]:
+def parcels_of_woodlot(db: Connection, woodlot_id: str, since: datetime, until: datetime) -> list[Parcel]:
     """Deliveries of a woodlot between two moments, oldest first."""
     rows = db.execute(
         """SELECT * FROM parcel WHERE woodlot_id = ? AND opened_at >= ? AND opened_at < ?
@@ -232,9 +221,7 @@ def keep_parcels(db: Connection, batch_id: str, code: str, deliveries: dict[str,
             insert(db, "parcel", columns_of(parcel))
 
 
-def _parcels(
-    flows: list[Flowed], batch_id: str, code: str, deliveries: dict[str, str]
-) -> dict[str, Parcel]:
+def _parcels(flows: list[Flowed], batch_id: str, code: str, deliveries: dict[str, str]) -> dict[str, Parcel]:
     """The parcels of a batch by their ids, each opened with the first flow to it or from it."""
     own = {charge_id(batch_id): (CHARGE, code), bulk_id(batch_id): (BULK, code)}
     own |= {parcel_id: (DELIVERY, called) for parcel_id, called in deliveries.items()}
@@ -252,9 +239,7 @@ def _parcels(
                 code=called,
                 opened_at=one.at,
                 batch_id=batch_id,
-                woodlot_id=end.removeprefix(delivery_id(batch_id, ""))
-                if end in deliveries
-                else None,
+                woodlot_id=end.removeprefix(delivery_id(batch_id, "")) if end in deliveries else None,
             )
     return found
 
@@ -302,8 +287,7 @@ def parcel_kinds(db: Connection) -> dict[str, str]:
 def shares(db: Connection, entry_id: str, line: int) -> dict[str, float]:
     """Whose sugar a flow carries: by woodlot, kg of solids."""
     rows = db.execute(
-        "SELECT woodlot_id, solids_kg FROM flow_share WHERE entry_id = ? AND line = ?",
-        (entry_id, line),
+        "SELECT woodlot_id, solids_kg FROM flow_share WHERE entry_id = ? AND line = ?", (entry_id, line)
     )
     return {row["woodlot_id"]: row["solids_kg"] for row in rows}
 

@@ -168,11 +168,7 @@ def add_instrument(db: Connection, instrument: Instrument[Detail]) -> None:
 
 
 def change_instrument(
-    db: Connection,
-    instrument: Instrument[Detail],
-    since: datetime,
-    noted_at: datetime,
-    initials: str = "",
+    db: Connection, instrument: Instrument[Detail], since: datetime, noted_at: datetime, initials: str = ""
 ) -> None:
     """Register an instrument anew, from a moment on; what it was is kept.
 
@@ -180,14 +176,8 @@ def change_instrument(
         sqlite3.IntegrityError: the name is another one's.
     """
     detail = instrument.detail.model_dump(exclude={"kind"}, exclude_unset=True)
-    after = {
-        "name": instrument.name,
-        "detail": json.dumps(detail),
-        "vessel_id": instrument.vessel_id,
-    }
-    change(
-        db, "instrument", instrument.id, after, since=since, noted_at=noted_at, initials=initials
-    )
+    after = {"name": instrument.name, "detail": json.dumps(detail), "vessel_id": instrument.vessel_id}
+    change(db, "instrument", instrument.id, after, since=since, noted_at=noted_at, initials=initials)
 
 
 def _every(db: Connection) -> list[Instrument[Detail]]:
@@ -220,9 +210,7 @@ def instruments(db: Connection, *, retired: bool = False) -> list[Instrument[Det
     return [one for one in every if retired or one.retired_at is None]
 
 
-def instruments_of(
-    db: Connection, detail: type[D], at: datetime | None = None
-) -> list[Instrument[D]]:
+def instruments_of(db: Connection, detail: type[D], at: datetime | None = None) -> list[Instrument[D]]:
     """Instruments of one kind in use, now or at a moment, in the order they were registered."""
     every = instruments(db, retired=at is not None)
     kinds = (found for found in every if isinstance(found.detail, detail))

@@ -73,8 +73,7 @@ def keep_standing(db: Connection, batch_id: str, standing: Standing | None) -> N
         ),
     )
     db.executemany(
-        "INSERT INTO waits VALUES (?, ?, ?)",
-        [(station, batch_id, taken) for station in standing.waits],
+        "INSERT INTO waits VALUES (?, ?, ?)", [(station, batch_id, taken) for station in standing.waits]
     )
 
 
@@ -95,9 +94,7 @@ def keep_shift(db: Connection, batch_id: str, shift: ShiftRow | None) -> None:
 _shift, _promise = mapper(ShiftRow), mapper(PromiseRow)
 
 
-def shifts(
-    db: Connection, woodlot_id: str, sugar_kind: str, before: datetime, limit: int
-) -> list[ShiftRow]:
+def shifts(db: Connection, woodlot_id: str, sugar_kind: str, before: datetime, limit: int) -> list[ShiftRow]:
     """What the last draws of a woodlot taught of its boil up to a moment, newest first."""
     rows = db.execute(
         """SELECT * FROM boil_shift WHERE woodlot_id = ? AND sugar_kind = ? AND learnt_at <= ?
@@ -163,8 +160,7 @@ def colours_of_season(db: Connection, season: int, limit: int) -> list[tuple[str
 def colours_by_day(db: Connection, season: int) -> list[tuple[datetime, float]]:
     """When each batch of a season was graded, and its light, oldest first."""
     rows = db.execute(
-        "SELECT graded_at, transmittance FROM colour_seen WHERE season = ? ORDER BY graded_at",
-        (season,),
+        "SELECT graded_at, transmittance FROM colour_seen WHERE season = ? ORDER BY graded_at", (season,)
     )
     return [(moment(row["graded_at"]), row["transmittance"]) for row in rows]
 
@@ -178,8 +174,7 @@ def promise(db: Connection, batch_id: str) -> PromiseRow | None:
 def promises_kept(db: Connection, season: int) -> tuple[int, int]:
     """How many of a season's promises were kept, and how many there were."""
     row = db.execute(
-        "SELECT coalesce(sum(held), 0) AS held, count(*) AS made FROM promise WHERE season = ?",
-        (season,),
+        "SELECT coalesce(sum(held), 0) AS held, count(*) AS made FROM promise WHERE season = ?", (season,)
     ).fetchone()
     return int(row["held"]), int(row["made"])
 
@@ -269,9 +264,7 @@ def taken_since(db: Connection, vessel_id: str, since: datetime, but: str) -> st
     return row["code"] if row else ""
 
 
-def in_vessel(
-    db: Connection, vessel_id: str, since: datetime, until: datetime, limit: int
-) -> list[Batch]:
+def in_vessel(db: Connection, vessel_id: str, since: datetime, until: datetime, limit: int) -> list[Batch]:
     """Batches taken into a vessel between two moments, oldest first."""
     rows = db.execute(
         """SELECT batch.*, standing.vessel_id AS stands_in, standing.taken_at AS stands_since
@@ -303,9 +296,7 @@ def drawn_since(db: Connection, since: datetime, instrument_id: str = "") -> lis
             (instrument_id, instant(since)),
         )
     else:
-        rows = db.execute(
-            "SELECT batch_id AS id FROM standing WHERE drawn_at >= ?", (instant(since),)
-        )
+        rows = db.execute("SELECT batch_id AS id FROM standing WHERE drawn_at >= ?", (instant(since),))
     return [row["id"] for row in rows]
 
 

@@ -60,8 +60,7 @@ def lots_of_season(db: Connection, season: int, limit: int) -> list[LotRow]:
 
     def read() -> list[LotRow]:
         rows = db.execute(
-            "SELECT * FROM lot_now WHERE season = ? AND confection = '' "
-            "ORDER BY taken_at DESC, code LIMIT ?",
+            "SELECT * FROM lot_now WHERE season = ? AND confection = '' ORDER BY taken_at DESC, code LIMIT ?",
             (season, limit),
         )
         return [_lot(row) for row in rows]
@@ -94,8 +93,7 @@ def newest_lots(db: Connection, asked: Asked = ALL, *, limit: int, offset: int =
     source, given = _lots_from(asked)
     order = "lot_woodlot.taken_at" if asked.woodlot_id else "lot_now.taken_at"
     rows = db.execute(
-        f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?",
-        (*given, limit, offset),
+        f"SELECT lot_now.* FROM {source} ORDER BY {order} DESC LIMIT ? OFFSET ?", (*given, limit, offset)
     )
     return [_lot(row) for row in rows]
 

@@ -81,11 +81,8 @@ def uses_of(db: Connection, batch_id: str) -> list[Use]:
 
 def times_used(db: Connection, instrument_id: str) -> tuple[int, datetime | None]:
     """How often an instrument was read on any slip, and when last."""
-    total = db.execute(
-        "SELECT times FROM used_in_all WHERE instrument_id = ?", (instrument_id,)
-    ).fetchone()
+    total = db.execute("SELECT times FROM used_in_all WHERE instrument_id = ?", (instrument_id,)).fetchone()
     last = db.execute(
-        "SELECT last_at FROM used WHERE instrument_id = ? ORDER BY last_at DESC LIMIT 1",
-        (instrument_id,),
+        "SELECT last_at FROM used WHERE instrument_id = ? ORDER BY last_at DESC LIMIT 1", (instrument_id,)
     ).fetchone()
     return (total["times"] if total else 0, moment(last["last_at"]) if last else None)

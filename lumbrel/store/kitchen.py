@@ -26,6 +26,7 @@ DEFAULT_UNITS = {
     "girth": "cm",
     "clock": "24",
     "paper": "A4",
+    "language": "",
 }
 
 
@@ -60,6 +61,11 @@ class Kitchen:
     def clock(self) -> str:
         """The key of the clock that is read here."""
         return self.units.get("clock", "")
+
+    @property
+    def language(self) -> str:
+        """The key of the language that is spoken here; empty where nobody chose one."""
+        return self.units.get("language", "")
 
     def elevation_at(self, at: datetime) -> float | None:
         """The elevation in force at a moment, m; before the first was noted, that one."""
@@ -291,7 +297,5 @@ _woodlot = mapper(Woodlot)
 
 def woodlots(db: Connection, retired: bool = True) -> list[Woodlot]:
     """Woodlots in the order they were registered, those out of use included or not."""
-    every = once(
-        db, "woodlots", lambda: [*map(_woodlot, db.execute("SELECT * FROM woodlot ORDER BY rowid"))]
-    )
+    every = once(db, "woodlots", lambda: [*map(_woodlot, db.execute("SELECT * FROM woodlot ORDER BY rowid"))])
     return [one for one in every if retired or not one.retired]

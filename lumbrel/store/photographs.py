@@ -10,6 +10,7 @@ from pathlib import Path
 from sqlite3 import Connection
 
 from lumbrel.store.under_way import settled
+from lumbrel.words import _
 
 HASH = re.compile(r"[0-9a-f]{64}")
 BESIDE, DRAFTS = ".photographs", "drafts"
@@ -77,7 +78,7 @@ def draft(db: Connection, content: bytes) -> str:
     """
     folder = folder_of(db)
     if folder is None:
-        raise NoPlace("There is no place for photographs here.")
+        raise NoPlace(_("There is no place for photographs here."))
     name = hash_of(content)
     if not (folder / _file(name)).exists():
         _durable(folder / DRAFTS / _file(name), content)
@@ -126,7 +127,7 @@ def put(db: Connection, content: bytes) -> None:
     """Keep a photograph that comes with a logbook."""
     folder = folder_of(db)
     if folder is None:
-        raise NoPlace("There is no place for photographs here.")
+        raise NoPlace(_("There is no place for photographs here."))
     target = folder / _file(hash_of(content))
     if not target.exists():
         _durable(target, content)

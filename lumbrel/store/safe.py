@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from lumbrel.store.db import NoRecord, connect, newest_version, recognise
+from lumbrel.words import _
 
 SERVING, IN_USE = ".serving", ".in-use"
 
@@ -30,15 +31,12 @@ def held(record: Path, *, alone: bool) -> Iterator[None]:
         InUse: another server has it, or it is being restored.
     """
     with _lock(
-        record,
-        IN_USE,
-        fcntl.LOCK_SH,
-        "It is being restored or imported into. Wait until that is done.",
+        record, IN_USE, fcntl.LOCK_SH, _("It is being restored or imported into. Wait until that is done.")
     ):
         if not alone:
             yield
             return
-        why = "Lumbrel is serving it already. One record has one server: open that one's page."
+        why = _("Lumbrel is serving it already. One record has one server: open that one's page.")
         with _lock(record, SERVING, fcntl.LOCK_EX, why):
             yield
 
@@ -50,7 +48,7 @@ def nobody_has(record: Path) -> Iterator[None]:
     Raises:
         InUse: it is being served, or a probe is listened to.
     """
-    why = "It is being served, or a probe is listened to. Stop that first."
+    why = _("It is being served, or a probe is listened to. Stop that first.")
     with _lock(record, IN_USE, fcntl.LOCK_EX, why):
         yield
 
@@ -64,7 +62,7 @@ def _lock(record: Path, what: str, how: int, why: str) -> Iterator[None]:
         try:
             fcntl.flock(handle, how | fcntl.LOCK_NB)
         except BlockingIOError:
-            raise InUse(f"The record {record} cannot be had. {why}") from None
+            raise InUse(_("The record {record} cannot be had. {why}", record=record, why=why)) from None
         yield
     finally:
         os.close(handle)
@@ -113,7 +111,7 @@ def roll_back(record: Path) -> None:
 def problems(record: Path) -> list[str]:
     """What is wrong with a record, in sentences; it may lie on read-only media, and is not changed."""
     if not record.is_file():
-        return [f"There is no record at {record}."]
+        return [_("There is no record at {record}.", record=record)]
     db = only_read(record)
     try:
         return _problems(db)
@@ -124,7 +122,7 @@ def problems(record: Path) -> list[str]:
         try:
             return _problems(db)
         except sqlite3.Error:
-            return [f"It is damaged, or no record at all: {error}."]
+            return [_("It is damaged, or no record at all: {error}.", error=error)]
     finally:
         db.close()
 
@@ -135,13 +133,13 @@ def _problems(db: sqlite3.Connection) -> list[str]:
     except NoRecord as error:
         return [str(error)]
     if not db.execute("SELECT 1 FROM sqlite_schema WHERE name = 'migration'").fetchone():
-        return ["It is an empty file, not a record."]
+        return [_("It is an empty file, not a record.")]
     found = [row[0] for row in db.execute("PRAGMA integrity_check") if row[0] != "ok"]
     dangling = len(db.execute("PRAGMA foreign_key_check").fetchall())
     if dangling:
-        found.append(f"{dangling} references lead nowhere.")
+        found.append(_("{dangling} references lead nowhere.", dangling=dangling))
     if not found and version == 0 and not db.execute("SELECT 1 FROM migration").fetchone():
-        found.append("It was never finished.")
+        found.append(_("It was never finished."))
     return found
 
 

@@ -1,14 +1,16 @@
 """What readings said: written with them, and once more only when something that they rest on is corrected,
 struck, or noted late. A formula that is better later changes none of it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from sqlite3 import Connection
+from typing import Any
 from uuid import UUID, uuid5
 
 from lumbrel.store.book import STANDS
 from lumbrel.store.db import instant, once
 from lumbrel.store.rows import columns_of, insert, mapper
+from lumbrel.words import kept
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -32,10 +34,15 @@ class SaidRow:
     noted_at: datetime
 
 
-_said = mapper(SaidRow)
+_row = mapper(SaidRow)
 MOST_REMEMBERED = 2000
 """Of so many lines a connection remembers what they said."""
 SAID = UUID("0a8f3c52-6f0e-5b1c-8f5d-3d2c1b7a9e40")
+
+
+def _said(row: Any) -> SaidRow:
+    said = _row(row)
+    return replace(said, refusal=kept(said.refusal)) if said.refusal else said
 
 
 def add(db: Connection, said: SaidRow) -> None:
@@ -88,9 +95,7 @@ def unsaid(db: Connection, kinds: tuple[str, ...]) -> list[str]:
     return [row["about_id"] for row in rows]
 
 
-def read_since(
-    db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = ""
-) -> list[str]:
+def read_since(db: Connection, since: datetime, instrument_id: str = "", vessel_id: str = "") -> list[str]:
     """The ids of batches that were read from a moment on, by an instrument, or in a vessel on the fire; in
     any, where none is named."""
     if instrument_id:

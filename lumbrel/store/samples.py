@@ -71,9 +71,7 @@ def sample_arrays(
     return [row[0] for row in rows], [row[1] for row in rows]
 
 
-def minute_samples(
-    db: Connection, instrument_id: str, since: datetime, until: datetime
-) -> list[Sample]:
+def minute_samples(db: Connection, instrument_id: str, since: datetime, until: datetime) -> list[Sample]:
     """A device's samples between two moments, the last of each minute."""
     rows = db.execute(
         f"""SELECT max(at) AS at, value FROM sample
@@ -112,9 +110,9 @@ def thin(db: Connection, instrument_id: str, since: datetime, until: datetime) -
         How many samples became means.
     """
     low, high = milliseconds(since) // MINUTE_MS * MINUTE_MS, milliseconds(until)
-    device = db.execute(
-        "SELECT number FROM device WHERE instrument_id = ?", (instrument_id,)
-    ).fetchone()["number"]
+    device = db.execute("SELECT number FROM device WHERE instrument_id = ?", (instrument_id,)).fetchone()[
+        "number"
+    ]
     rows = db.execute(
         """SELECT at / ?1 AS minute, count(*) AS n, avg(value) AS mean, avg(value * value) AS square
            FROM sample WHERE device = ?2 AND at >= ?3 AND at < ?4 AND count IS NULL
@@ -127,8 +125,7 @@ def thin(db: Connection, instrument_id: str, since: datetime, until: datetime) -
         (device, high),
     )
     db.execute(
-        "DELETE FROM sample WHERE device = ? AND at >= ? AND at < ? AND count IS NULL",
-        (device, low, high),
+        "DELETE FROM sample WHERE device = ? AND at >= ? AND at < ? AND count IS NULL", (device, low, high)
     )
     db.executemany(
         PUT_ONCE,

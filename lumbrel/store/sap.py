@@ -70,12 +70,7 @@ def tree_counts(db: Connection) -> dict[str, int]:
 
 def add_tank(db: Connection, tank: Tank) -> None:
     """Register a tank; the same id twice is written once."""
-    row = {
-        "id": tank.id,
-        "name": tank.name,
-        "capacity_l": tank.capacity_l,
-        "place": tank.place,
-    }
+    row = {"id": tank.id, "name": tank.name, "capacity_l": tank.capacity_l, "place": tank.place}
     register(db, "tank", row, ("name", "capacity_l", "place"))
 
 
@@ -84,9 +79,7 @@ _tank = mapper(Tank)
 
 def tanks(db: Connection, retired: bool = True) -> list[Tank]:
     """Tanks in the order they were registered, those out of use included or not."""
-    every = once(
-        db, "tanks", lambda: [*map(_tank, db.execute("SELECT * FROM tank ORDER BY rowid"))]
-    )
+    every = once(db, "tanks", lambda: [*map(_tank, db.execute("SELECT * FROM tank ORDER BY rowid"))])
     return [one for one in every if retired or not one.retired]
 
 
@@ -195,9 +188,7 @@ def _runs(db: Connection, since: date, until: date) -> dict[str, list[RunDay]]:
     return found
 
 
-def tree_sums(
-    db: Connection, woodlot_id: str, since: date, until: date
-) -> dict[str, tuple[float, float]]:
+def tree_sums(db: Connection, woodlot_id: str, since: date, until: date) -> dict[str, tuple[float, float]]:
     """By tree of a woodlot, litres and kg of solids between two days."""
     rows = db.execute(
         """SELECT tree_id, sum(litres), sum(solids_kg) FROM sap_of_tree
@@ -273,10 +264,7 @@ def keep_draws(db: Connection, batch_id: str, draws: Sequence[Drawn]) -> None:
     db.execute("DELETE FROM tank_draw WHERE batch_id = ?", (batch_id,))
     db.executemany(
         "INSERT INTO tank_draw VALUES (?, ?, ?, ?, ?, ?)",
-        [
-            (entry, batch_id, tank, instant(at), mass_kg, brix)
-            for entry, tank, at, mass_kg, brix in draws
-        ],
+        [(entry, batch_id, tank, instant(at), mass_kg, brix) for entry, tank, at, mass_kg, brix in draws],
     )
 
 
@@ -301,9 +289,7 @@ def keep_burn(db: Connection, batch_id: str, burn: Burn | None) -> None:
         insert(db, "burn_seen", {"batch_id": batch_id, **columns_of(burn)})
 
 
-def burns(
-    db: Connection, setup: str, fuel: str, before: datetime, limit: int
-) -> list[tuple[float, float]]:
+def burns(db: Connection, setup: str, fuel: str, before: datetime, limit: int) -> list[tuple[float, float]]:
     """What the last fires of a setup with a fuel needed and burned, MJ, newest first."""
     rows = db.execute(
         """SELECT needed_mj, fuel_mj FROM burn_seen WHERE setup = ? AND fuel = ? AND at < ?
@@ -316,8 +302,7 @@ def burns(
 def burns_between(db: Connection, since: datetime, until: datetime) -> list[Burn]:
     """The fires between two moments, oldest first."""
     rows = db.execute(
-        "SELECT * FROM burn_seen WHERE at BETWEEN ? AND ? ORDER BY at",
-        (instant(since), instant(until)),
+        "SELECT * FROM burn_seen WHERE at BETWEEN ? AND ? ORDER BY at", (instant(since), instant(until))
     )
     return [_burn(row) for row in rows]
 

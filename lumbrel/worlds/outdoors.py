@@ -79,8 +79,7 @@ def _hours(weather: Winter) -> tuple[float, ...]:
         found += [mean + half * cos(2 * pi * (hour - 15) / 24) for hour in range(24)]
     # Two days' means meet during the night, not at a stroke.
     smooth = [
-        sum(found[max(i - 3, 0) : i + 4]) / len(found[max(i - 3, 0) : i + 4])
-        for i in range(len(found))
+        sum(found[max(i - 3, 0) : i + 4]) / len(found[max(i - 3, 0) : i + 4]) for i in range(len(found))
     ]
     return tuple(smooth)
 

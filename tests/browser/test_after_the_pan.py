@@ -136,13 +136,13 @@ class FromDrawToShelf(BrowserCase):
         logo = self.folder / "logo.svg"
         logo.write_text('<svg xmlns="http://www.w3.org/2000/svg"><script/></svg>')
         page.set_input_files("#logo-file", logo)
-        page.get_by_role("button", name="Take this logo").click()
+        page.get_by_role("button", name="Save logo").click()
         expect(page.locator("[role=alert]").first).to_contain_text("more than draw")
         logo.write_text(
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle r="4" cx="4" cy="4"/></svg>'
         )
         page.set_input_files("#logo-file", logo)
-        page.get_by_role("button", name="Take this logo").click()
+        page.get_by_role("button", name="Save logo").click()
         expect(page.locator(".label-one image")).to_have_count(1)
 
     def _shelf(self, page: Page) -> None:

@@ -59,9 +59,7 @@ class FirstBoil(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         self.page = self.open(390, 780, touch=True)
-        self.address = self.serve(
-            self.folder / f"{self._testMethodName}.sqlite3", refresh_seconds=0
-        )
+        self.address = self.serve(self.folder / f"{self._testMethodName}.sqlite3", refresh_seconds=0)
 
     def press(self, name: str, role: str = "button") -> None:
         self.page.get_by_role(role, name=name, exact=True).first.tap()

@@ -54,9 +54,7 @@ class Wired(BrowserCase):
         keeper = Doorkeeper(self.access.folder / DEVICES, system_clock())
         keeper.choose_passphrase(PASSPHRASE, PASSPHRASE, system_clock())
         keeper.close()
-        settings = Settings(
-            database=self.record, clock=clock, refresh_seconds=0.2, access=self.access
-        )
+        settings = Settings(database=self.record, clock=clock, refresh_seconds=0.2, access=self.access)
         self.at = self.enterContext(served(settings))
 
     def kitchen(self, folder: Path) -> tuple[Path, Callable[[], datetime]]:
@@ -107,7 +105,7 @@ class FromAnotherHost(Wired):
         self.steady(lambda: page.goto(self.away + path))
         page.locator("#code-code").fill(self.code(role))
         page.locator("#code-initials").fill(initials)
-        page.get_by_role("button", name="Let this device in").click()
+        page.get_by_role("button", name="Pair this device").click()
         expect(page.locator(".who-here")).to_contain_text(role)
         return page
 
@@ -167,23 +165,19 @@ class FromAnotherHost(Wired):
         phone.locator("#entry input[name=reading]").fill("50.1")
         phone.locator("#entry input[name=cup]").fill("91 C")
         tablet.goto(f"{self.away}/kitchen/network")
-        tablet.locator(".devices li", has_text="KL").get_by_role(
-            "button", name="Remove device"
-        ).click()
+        tablet.locator(".devices li", has_text="KL").get_by_role("button", name="Remove device").click()
         expect(tablet.locator(".devices li.out")).to_contain_text("KL")
         expect(phone.locator("#out")).to_be_visible(timeout=60_000)
         phone.locator("#entry button[type=submit]").click()
         expect(phone.locator("#waiting")).to_contain_text(
-            "Kept until this device is let in again: hydrometer 50.1, 91 C"
+            "Kept until this device is paired again: hydrometer 50.1, 91 C"
         )
         # Let in anew, it sends what it kept: once.
         phone.locator("#out a").click()
         phone.locator("#code-code").fill(self.code(FINISHER))
         phone.locator("#code-initials").fill("KL")
-        phone.get_by_role("button", name="Let this device in").click()
-        expect(phone.locator(".slip-lines li", has_text="Hydrometer 50.1")).to_have_count(
-            1, timeout=60_000
-        )
+        phone.get_by_role("button", name="Pair this device").click()
+        expect(phone.locator(".slip-lines li", has_text="Hydrometer 50.1")).to_have_count(1, timeout=60_000)
         with opened(self.record) as db:
             by = db.execute(
                 "SELECT kind, initials, count(*) FROM line WHERE initials <> '' GROUP BY 1, 2"
@@ -261,9 +255,7 @@ class FromAnotherHost(Wired):
 class Boards(Wired):
     def test_the_programs_for_a_board_send_what_the_record_then_has(self) -> None:
         """Each as it is copied from the page, on the other host, for a few seconds."""
-        with urlopen(
-            f"{self.at}/kitchen/instrument/probe-1/token", b"id=abcdefgh", timeout=10
-        ) as page:
+        with urlopen(f"{self.at}/kitchen/instrument/probe-1/token", b"id=abcdefgh", timeout=10) as page:
             shown = unescape(page.read().decode())
         fetch, curl, python, micropython = re.findall(r'class="to-copy"[^>]*>([^<]+)<', shown)
         said = self.host.run("sh", "-c", f"cd {self.folder} && {fetch}")

@@ -36,9 +36,7 @@ class Keys(BrowserCase):
         return page
 
     def ring(self, page: Page) -> None:
-        page.evaluate(
-            f"window.dispatchEvent(new CustomEvent('news', {{detail: {json.dumps(ALARM)}}}))"
-        )
+        page.evaluate(f"window.dispatchEvent(new CustomEvent('news', {{detail: {json.dumps(ALARM)}}}))")
 
     def test_each_letter_opens_its_reading_and_what_follows_is_typed_there(self) -> None:
         page = self.pan(season())
@@ -60,9 +58,7 @@ class Keys(BrowserCase):
 
     def test_an_alarm_at_any_key_eats_none(self) -> None:
         path = season_copy(Path(tempfile.mkdtemp(dir=self.folder)))
-        address = self.serve(
-            path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0
-        )
+        address = self.serve(path, clock=demo.clock(path, frozen=True), demo=True, refresh_seconds=0)
         for rings_before in range(len(READING)):
             page = self.pan(address)
             for i, key in enumerate(READING):

@@ -78,9 +78,7 @@ class Calling(BrowserCase):
         self.assertIn("This is how it calls", page.evaluate("window.spoken.at(-1)"))
         page.locator("#alarm").click(position={"x": 9, "y": 9})
         page.reload()
-        expect(page.get_by_role("button", name="Spoken: on")).to_have_attribute(
-            "aria-pressed", "true"
-        )
+        expect(page.get_by_role("button", name="Spoken: on")).to_have_attribute("aria-pressed", "true")
         page.get_by_role("button", name="Hands-free display").click()
         expect(page.locator(".alarm-tools [role=status]")).to_have_text("It stays awake.")
         self.assertTrue(page.evaluate("window.whole"))
@@ -91,13 +89,13 @@ class Calling(BrowserCase):
         said = page.locator(".coach-do")
         page.locator("summary.coach-row").click()
         expect(page.locator(".coach-senses")).to_be_visible()
-        page.get_by_role("button", name="Put the coach away").click()
+        page.get_by_role("button", name="Close coach").click()
         expect(said).to_be_hidden()
         expect(page.locator(".look-again")).to_be_visible()
         page.reload()
         expect(page.locator(".verdict h1")).to_be_visible()
         expect(said).to_be_hidden()
-        page.get_by_role("button", name="Call the coach").click()
+        page.get_by_role("button", name="Open coach").click()
         expect(said).to_be_visible()
         expect(page.locator(".look-again")).to_be_hidden()
 
@@ -115,9 +113,7 @@ class Steam(BrowserCase):
         page.locator("#entry input[name=reading]").fill("49.6")
         page.locator("#entry input[name=cup]").fill("92 C")
         page.locator("#entry button[type=submit]").click()
-        expect(page.locator("#waiting")).to_contain_text(
-            "Waiting to be sent: hydrometer 49.6, 92 C"
-        )
+        expect(page.locator("#waiting")).to_contain_text("Waiting to be sent: hydrometer 49.6, 92 C")
         expect(page.locator("#entry input[name=reading]")).to_have_value("")
         page.context.set_offline(False)
         expect(page.locator("#waiting")).to_be_hidden(timeout=60_000)
@@ -140,9 +136,7 @@ class Practice(BrowserCase):
     def test_a_batch_at_sixty_times_to_its_debrief(self) -> None:
         page = self.open()
         page.set_default_timeout(40_000)
-        page.goto(
-            self.serve(self.folder / "practice.sqlite3", lambda: self.now, refresh_seconds=0.3)
-        )
+        page.goto(self.serve(self.folder / "practice.sqlite3", lambda: self.now, refresh_seconds=0.3))
         page.get_by_role("link", name="Try a practice pan").click()
         page.locator("input[name=speed][value='60']").first.check(force=True)
         page.locator("input[name=surprise][value='0']").first.check(force=True)
@@ -163,7 +157,7 @@ class Practice(BrowserCase):
         self.quiet(page, lambda: page.get_by_role("button", name="60×").click())
         self._boil_to_the_mark(page)
         self.quiet(page, lambda: page.locator(".draw-form .go").first.click())
-        self.quiet(page, lambda: page.get_by_role("link", name="Hear the debrief").click())
+        self.quiet(page, lambda: page.get_by_role("link", name="Read debrief").click())
         expect(page.locator(".debrief")).to_contain_text("A burner that sags")
         expect(page.locator(".debrief .method-table")).to_contain_text("Hydrometer")
         page.get_by_role("button", name="Back to the kitchen").click()
@@ -184,9 +178,7 @@ class Practice(BrowserCase):
         self.quiet(page, lambda: page.locator("#entry input[name=reading]").fill(found[1]))
         self.quiet(page, lambda: page.locator("#entry input[name=cup]").fill(f"{found[2]} C"))
         self.quiet(page, lambda: page.locator("#entry button[type=submit]").click())
-        expect(page.locator(".slip-lines")).to_contain_text(
-            f"Hydrometer {found[1]}", timeout=60_000
-        )
+        expect(page.locator(".slip-lines")).to_contain_text(f"Hydrometer {found[1]}", timeout=60_000)
 
     def _boil_to_the_mark(self, page: Page) -> None:
         for _ in range(240):

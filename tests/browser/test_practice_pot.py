@@ -13,9 +13,7 @@ class PracticePot(BrowserCase):
     def test_from_the_lot_to_the_moulds_and_the_shelf(self) -> None:
         page = self.open()
         page.set_default_timeout(40_000)
-        self.address = self.serve(
-            self.folder / "pot.sqlite3", lambda: self.now, refresh_seconds=0.3
-        )
+        self.address = self.serve(self.folder / "pot.sqlite3", lambda: self.now, refresh_seconds=0.3)
         self._begin(page)
         self._boil(page)
         self._cool_and_stir(page)
@@ -32,9 +30,7 @@ class PracticePot(BrowserCase):
         form = page.locator("form", has=page.get_by_role("button", name="Set up the pot"))
         form.locator("input[name=speed][value='60']").check(force=True)
         form.locator("input[name=surprise][value='0']").check(force=True)
-        form.evaluate(
-            "f => f.insertAdjacentHTML('beforeend', '<input type=hidden name=seed value=5>')"
-        )
+        form.evaluate("f => f.insertAdjacentHTML('beforeend', '<input type=hidden name=seed value=5>')")
         form.get_by_role("button", name="Set up the pot").click()
         page.wait_for_url("**/candy?*lot=*")
         expect(page.locator(".caution").nth(1)).to_contain_text("Foam climbs")
@@ -94,7 +90,7 @@ class PracticePot(BrowserCase):
         page.locator("input[name=texture][value='0']").check(force=True)
         page.locator("input[name=taste][value='5']").check(force=True)
         page.set_input_files("#score-photo", made)
-        page.get_by_role("button", name="Note the scores").click()
+        page.get_by_role("button", name="Save scores").click()
         expect(page.locator(".score-said")).to_contain_text("texture right; taste 5 of 5")
         expect(page.locator(".score-said")).to_contain_text("The next plan learns")
         photo = page.locator(".score-photo")

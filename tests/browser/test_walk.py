@@ -303,7 +303,7 @@ class Walk(BrowserCase):
         out = page.locator("form", has=page.locator("select[name=reason]"))
         out.locator("input[name=count_1]").fill("1")
         out.locator("select[name=reason]").select_option("sold")
-        page.get_by_role("button", name="Take them out").click()
+        page.get_by_role("button", name="Record removal").click()
         expect(page.locator(".slip")).to_contain_text("Took out 1 × 500 ml")
         expect(page.locator(".saved-bar")).to_contain_text("Saved: Took out 1 × 500 ml")
         page.locator(".saved-bar").get_by_role("button", name="Undo").click()
@@ -311,7 +311,7 @@ class Walk(BrowserCase):
         page.get_by_text("Take jars out").click()
         out.locator("input[name=count_1]").fill("1")
         out.locator("select[name=reason]").select_option("sold")
-        page.get_by_role("button", name="Take them out").click()
+        page.get_by_role("button", name="Record removal").click()
         page.get_by_text("Jars came back").click()
         back = page.locator("form", has=page.locator("select[name=complaint]"))
         back.locator("input[name=count_1]").fill("1")
@@ -385,7 +385,7 @@ class OwnInstruments(BrowserCase):
         expect(page.locator(".noted").first).to_contain_text("0.00 Brix")
 
     def _finish(self, page: Page) -> None:
-        page.locator(".station", has_text="Take in").click()
+        page.locator(".station", has_text="Intake").click()
         page.locator("input[name=amount]").fill("66 lb")
         page.locator("input[name=brix]").fill("45")
         page.locator("input[name=temperature]").fill("140 F")
@@ -463,9 +463,7 @@ class Everywhere(BrowserCase):
             ("/", ".figures b"),
         ):
             page.goto(self.address + view)
-            size = page.locator(selector).first.evaluate(
-                "e => parseFloat(getComputedStyle(e).fontSize)"
-            )
+            size = page.locator(selector).first.evaluate("e => parseFloat(getComputedStyle(e).fontSize)")
             self.assertGreaterEqual(size, 72)
 
     def test_keys_and_the_night_shift(self) -> None:
@@ -480,9 +478,7 @@ class Everywhere(BrowserCase):
         before = page.evaluate("getComputedStyle(document.body).backgroundColor")
         page.get_by_role("button", name="Day or night shift").click()
         page.reload()
-        self.assertNotEqual(
-            page.evaluate("getComputedStyle(document.body).backgroundColor"), before
-        )
+        self.assertNotEqual(page.evaluate("getComputedStyle(document.body).backgroundColor"), before)
 
     def test_a_caution_is_put_away_for_the_day_only(self) -> None:
         page = self.open()

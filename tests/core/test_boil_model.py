@@ -51,9 +51,7 @@ class Fitted(unittest.TestCase):
         self.assertAlmostEqual(fitted.brix_at(40), true_brix(40, rates), delta=0.5)
         self.assertAlmostEqual(fitted.burnt_kg(40), 6.8, delta=0.3)
         shared = dict(fitted.shared)
-        self.assertAlmostEqual(
-            shared["probe"] * 0.2 + shared["the boiling curve"] * 0.15, 0.2, delta=0.1
-        )
+        self.assertAlmostEqual(shared["probe"] * 0.2 + shared["the boiling curve"] * 0.15, 0.2, delta=0.1)
         self.assertEqual(fitted.changed_at, ())
         finish = fitted.finish(66.9, 40)
         truth = (30 - 1350 / 66.9) / 0.17 - 40
@@ -76,9 +74,7 @@ class Fitted(unittest.TestCase):
             ]
             heat = run_of(truth, until, offset, seed=rng.randrange(10**6))
             fitted = fit_boil(known, dips, heat, until)
-            misses.append(
-                (fitted.brix_at(until) - true_brix(until, truth)) / fitted.sigma_brix_at(until)
-            )
+            misses.append((fitted.brix_at(until) - true_brix(until, truth)) / fitted.sigma_brix_at(until))
             finish = fitted.finish(66.9, until)
             held += finish.low <= until * 3 / 7 <= finish.high
         self.assertLess(abs(np.mean(misses)), 0.35)
@@ -152,9 +148,7 @@ class Fitted(unittest.TestCase):
             self.assertAlmostEqual(fitted.brix_at(40), kept.mean(), delta=0.5)
             self.assertAlmostEqual(fitted.sigma_brix_at(40), kept.std(), delta=0.5)
             # Said again and again it says no more than once.
-            often = [
-                Density(40.0 - k / 4, bound, 0.5, "stem", bound=True) for k in range(9, -1, -1)
-            ]
+            often = [Density(40.0 - k / 4, bound, 0.5, "stem", bound=True) for k in range(9, -1, -1)]
             again = fit_boil(KNOWN, often, [], 40.0)
             self.assertAlmostEqual(again.brix_at(40), fitted.brix_at(40), delta=0.05)
 
@@ -193,10 +187,7 @@ class Fitted(unittest.TestCase):
 class ByMass(unittest.TestCase):
     def test_a_scale_tells_the_rate_but_not_the_sugar(self) -> None:
         """More sugar than was told is not seen by a scale: its readings are as wrong as the take-in."""
-        weighed = [
-            Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True)
-            for m in (10.0, 20.0, 30.0)
-        ]
+        weighed = [Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True) for m in (10.0, 20.0, 30.0)]
         doubtful = replace(KNOWN, brix_sigma=3.0)
         fitted = fit_boil(doubtful, weighed, [], 30.0)
         self.assertAlmostEqual(fitted.rate_kg_per_min, 0.17, delta=0.005)
@@ -207,10 +198,7 @@ class ByMass(unittest.TestCase):
         self.assertLess(fit_boil(doubtful, as_dips, [], 30.0).sigma_brix_at(30), 0.3)
 
     def test_a_stem_that_finds_more_sugar_does_not_make_the_scale_wrong(self) -> None:
-        weighed = [
-            Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True)
-            for m in (10.0, 20.0, 30.0)
-        ]
+        weighed = [Density(m, true_brix(m, [(99.0, 0.17)]), 0.1, by_solids=True) for m in (10.0, 20.0, 30.0)]
         stem = Density(30.0, true_brix(30, [(99.0, 0.17)]) + 3.0, 0.3, "stem", 0.2)
         fitted = fit_boil(replace(KNOWN, brix_sigma=3.0), [*weighed, stem], [], 30.0)
         self.assertAlmostEqual(fitted.brix_at(30), stem.brix, delta=0.3)

@@ -16,12 +16,8 @@ from lumbrel.core.physics import air, sucrose, water
 
 CALCULATIONS = {
     ("boiling point of water", "hPa"): lambda p: water.boiling_point_c(p * 100),
-    ("boiling point of water", "m"): lambda h: water.boiling_point_c(
-        air.pressure_at_elevation_pa(h)
-    ),
-    ("station pressure", "hPa"): lambda p, h, t: (
-        air.station_pressure_from_sea_level_pa(p * 100, h, t) / 100
-    ),
+    ("boiling point of water", "m"): lambda h: water.boiling_point_c(air.pressure_at_elevation_pa(h)),
+    ("station pressure", "hPa"): lambda p, h, t: air.station_pressure_from_sea_level_pa(p * 100, h, t) / 100,
     ("finish point", "hPa"): lambda p, w: finish_point(p * 100, w, 0).temperature_c,
     ("elevation of boiling point", "hPa"): lambda p, w: finish_point(p * 100, w, 0).above_water_c,
     ("density", "Brix"): sucrose.density_kg_m3,
@@ -49,9 +45,7 @@ class CheckValues(unittest.TestCase):
                 numbers = [float(x) for x in re.findall(r"(?<![\w.])[+]?\d+\.?\d*", row["inputs"])]
                 calculate = self._calculation(row["quantity"], row["inputs"])
                 result = calculate(*numbers)
-                self.assertAlmostEqual(
-                    result, float(row["expected"]), delta=float(row["tolerance"])
-                )
+                self.assertAlmostEqual(result, float(row["expected"]), delta=float(row["tolerance"]))
 
     def _calculation(self, quantity: str, inputs: str):
         found = [f for (name, _), f in CALCULATIONS.items() if name == quantity]

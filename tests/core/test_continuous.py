@@ -27,9 +27,7 @@ def stepped(pan: Running, until_min: float, draws: bool) -> tuple[list[float], f
             drawn += out * step * brix[-1] / 100
         flows = [out + off * (pan.channels - j) for j in range(pan.channels + 1)]
         came = [pan.sap_brix, *brix]
-        brix = [
-            w + (flows[j] * came[j] - flows[j + 1] * w) * step / each for j, w in enumerate(brix)
-        ]
+        brix = [w + (flows[j] * came[j] - flows[j + 1] * w) * step / each for j, w in enumerate(brix)]
     return brix, first, drawn / max(until_min - (first or 0.0), 1.0)
 
 

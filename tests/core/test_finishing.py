@@ -123,17 +123,13 @@ class Stations(unittest.TestCase):
         chances = grades.chances(50.0, 2.0)
         self.assertAlmostEqual(chances["Amber"], 0.5, delta=1e-9)
         self.assertAlmostEqual(sum(chances.values()), 1, delta=1e-9)
-        self.assertAlmostEqual(
-            grades.blend_transmittance_percent([(1, 81), (1, 49)]), 63, delta=1e-9
-        )
+        self.assertAlmostEqual(grades.blend_transmittance_percent([(1, 81), (1, 49)]), 63, delta=1e-9)
         uneven = grades.blend_transmittance_percent([(1, 80), (3, 40)])
         self.assertAlmostEqual(uneven, 80**0.25 * 40**0.75, delta=1e-9)
 
     def test_hot_pack_window(self) -> None:
         calls = [hot_pack.hot_pack(t).value for t in (81.9, 82, 88, 90, 94)]
-        self.assertEqual(
-            calls, ["too cold", "right", "right", "warmer than needed", "new niter forms"]
-        )
+        self.assertEqual(calls, ["too cold", "right", "right", "warmer than needed", "new niter forms"])
         self.assertEqual(hot_pack.jars_from(13.3, 66.9, 0.5), 20)
 
     def test_cooling_finds_the_minute(self) -> None:

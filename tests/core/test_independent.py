@@ -26,9 +26,7 @@ B[4, :2] = [18.3184, 12.3081]
 
 def density(brix: float, t: float) -> float:
     """ICUMSA SPS-4 as a bilinear form, with Kell's water."""
-    top = np.polyval(
-        [-281.03006e-12, 105.84601e-9, -46.241757e-6, -7.9905127e-3, 16.952577, 999.83952], t
-    )
+    top = np.polyval([-281.03006e-12, 105.84601e-9, -46.241757e-6, -7.9905127e-3, 16.952577, 999.83952], t)
     powers_w = (brix / 100) ** np.arange(1, 7)
     powers_t = ((t - 20) / 100) ** np.arange(5)
     return float(top / (1 + 16.887236e-3 * t) + powers_t @ B @ powers_w)
@@ -85,14 +83,10 @@ class Independent(unittest.TestCase):
             t, values = float(row[0]), [float(x) for x in row[1:]]
             smooth = PchipInterpolator(readings, values)
             for reading, value in zip(readings, values, strict=True):
-                self.assertAlmostEqual(
-                    refractometer.temperature_correction(reading, t), value, delta=1e-9
-                )
+                self.assertAlmostEqual(refractometer.temperature_correction(reading, t), value, delta=1e-9)
             for reading in np.linspace(0, 70, 57):
                 other = float(smooth(reading))
-                self.assertAlmostEqual(
-                    refractometer.temperature_correction(reading, t), other, delta=0.005
-                )
+                self.assertAlmostEqual(refractometer.temperature_correction(reading, t), other, delta=0.005)
 
     def test_the_fit_is_weighted_least_squares(self) -> None:
         rng = np.random.default_rng(5)

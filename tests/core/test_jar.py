@@ -22,9 +22,7 @@ class Kettle(unittest.TestCase):
                     rng.uniform(88, 95),
                 )
                 minutes = [2.0 * i for i in range(read)]
-                shown = [
-                    (m, room + (start - room) * exp(-rate * m) + rng.gauss(0, 0.1)) for m in minutes
-                ]
+                shown = [(m, room + (start - room) * exp(-rate * m) + rng.gauss(0, 0.1)) for m in minutes]
                 truth = log((start - room) / (82 - room)) / rate - minutes[-1]
                 if truth < 1:
                     continue

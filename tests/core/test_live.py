@@ -48,9 +48,7 @@ class Believed(unittest.TestCase):
 
     def test_a_power_on_value_for_ever_is_never_believed_but_passing_it_is(self) -> None:
         cold = SampleGate()
-        self.assertEqual(
-            {cold.refusal(later(s), 85.0, later(s)) for s in range(50)}, {samples.POWER_ON}
-        )
+        self.assertEqual({cold.refusal(later(s), 85.0, later(s)) for s in range(50)}, {samples.POWER_ON})
         warming = self.gate(84.5)
         self.assertEqual(warming.refusal(later(1), 85.0, later(1)), "")
 

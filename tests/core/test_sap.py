@@ -240,9 +240,7 @@ class Runs(unittest.TestCase):
         taught = learned.Learned(good).expect(date(2026, 3, 3), running.Weather(-4, 6), 0.5)
         self.assertAlmostEqual(taught.litres, 2.0, delta=0.25)
         self.assertLess(taught.high - taught.low, first.high - first.low)
-        poor = [
-            replace(day, day=date(2026, 3, d), litres_per_tap=1.0) for d, day in enumerate(good, 1)
-        ]
+        poor = [replace(day, day=date(2026, 3, d), litres_per_tap=1.0) for d, day in enumerate(good, 1)]
         lower = learned.Learned(good + poor).expect(date(2026, 3, 15), running.Weather(-4, 6), 0.5)
         self.assertLess(lower.litres, 1.3)
 
@@ -267,9 +265,7 @@ class Runs(unittest.TestCase):
                 for j, other in enumerate(taught):
                     if abs((one.day - other.day).days) > 1:
                         a, b = one.weather, other.weather
-                        apart = ((a.night_c - b.night_c) / 2) ** 2 + (
-                            (a.day_c - b.day_c) / 2.5
-                        ) ** 2
+                        apart = ((a.night_c - b.night_c) / 2) ** 2 + ((a.day_c - b.day_c) / 2.5) ** 2
                         weight = exp(-0.5 * (apart + ((held[i] - held[j]) / 0.2) ** 2))
                         near += weight
                         gave += weight * (other.litres_per_tap - best * rules[j])

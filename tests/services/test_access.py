@@ -53,9 +53,7 @@ class TestCodes(Keeping):
         late = self.keeper.offer("looker", NOW)
         self.assertIn("five minutes", self.said(late.code, 5 * MINUTE, "10.0.0.8"))
         self.assertIn("not the code", self.said("abcde", origin="10.0.0.9"))
-        self.assertEqual(
-            [t.what for t in self.keeper.wrong_tries(NOW + MINUTE)], ["pairing code"] * 3
-        )
+        self.assertEqual([t.what for t in self.keeper.wrong_tries(NOW + MINUTE)], ["pairing code"] * 3)
 
     def test_the_newest_code_is_the_only_one_and_closing_ends_it(self) -> None:
         first, second = self.keeper.offer("owner", NOW), self.keeper.offer("looker", NOW)
@@ -230,9 +228,7 @@ class TestCertificates(unittest.TestCase):
         self.authority = Authority(self.folder, NOW)
 
     def leaf(self, when: timedelta = MINUTE, *more: str) -> x509.Certificate:
-        Authority(self.folder, NOW + when).certify(
-            ["lumbrel.local"], ["192.168.7.2", *more], NOW + when
-        )
+        Authority(self.folder, NOW + when).certify(["lumbrel.local"], ["192.168.7.2", *more], NOW + when)
         return x509.load_pem_x509_certificate((self.folder / LEAF).read_bytes())
 
     def test_it_is_kept_until_it_ends_soon_or_the_machine_is_called_otherwise(self) -> None:

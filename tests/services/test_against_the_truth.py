@@ -109,9 +109,7 @@ class Practice(KitchenCase):
     def test_the_debrief_says_when_the_page_asked(self) -> None:
         for fault in ("out", "topped"):
             _, told = self.play(fault)
-            self.assertRegex(
-                told.hidden[0].noticed, r"asked (1 min |2 min )?\d+ s later, and nobody"
-            )
+            self.assertRegex(told.hidden[0].noticed, r"asked (1 min |2 min )?\d+ s later, and nobody")
             self.assertGreater(told.true_brix, 65.0)
 
     def test_a_cup_in_the_wrong_unit_and_a_small_pot_are_played(self) -> None:
@@ -122,9 +120,7 @@ class Practice(KitchenCase):
             session.advance(db, begun + timedelta(minutes=12))
             self.assertRegex(session.look("cup").words, r"thermometer says [12]\d\d\.$")
             board = boards.board(db, session.code, begun + timedelta(minutes=12))
-            self.assertEqual(
-                (board.context.vessel.name, board.evidence.probe_now), ("Small pot", None)
-            )
+            self.assertEqual((board.context.vessel.name, board.evidence.probe_now), ("Small pot", None))
 
     def play(
         self, *faults: str, answer_foam: bool = True, late_minutes: int = 0

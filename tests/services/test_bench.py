@@ -63,9 +63,7 @@ class Checking(BenchCase):
 
     def test_a_hydrometer_in_a_weighed_solution(self) -> None:
         shows = Hydrometer().mark(66.0, 21.0) + 0.7
-        self.check(
-            "long-stem", against="solution", brix="66", reading=f"{shows:.2f}", temperature="21 C"
-        )
+        self.check("long-stem", against="solution", brix="66", reading=f"{shows:.2f}", temperature="21 C")
         own = curves.hydrometer_of(self.db, self.owned("long-stem"), NOON)
         self.assertAlmostEqual(own.offset_brix, 0.7, delta=0.01)
         seen = profile.profile(self.db, self.owned("long-stem"), NOON)
@@ -100,17 +98,13 @@ class Checking(BenchCase):
         read = {"instrument": stem.id, "reading": "50", "cup": "90 C"}
         with self.assertRaises(BadInput) as caught:
             self.put(code, "hydrometer", 40, **read)
-        self.assertIn(
-            "The last check of Old stem is 15 months old", caught.exception.asks["reading"]
-        )
+        self.assertIn("The last check of Old stem is 15 months old", caught.exception.asks["reading"])
         self.put(code, "hydrometer", 40, **read, reading_confirmed="1")
         self.assertIn("asked about and kept", self.last(code, 40).detail)
         self.put(code, "hydrometer", 41, **read)
         self.assertFalse(profile.profile(self.db, stem, NOON).good)
         with self.assertRaisesRegex(BadInput, "14 March 2025"):
-            self.add(
-                "hydrometer", "X", low="45", high="75", glass="soda-lime", calibrated_on="spring"
-            )
+            self.add("hydrometer", "X", low="45", high="75", glass="soda-lime", calibrated_on="spring")
 
     def test_a_barometer_that_shows_sea_level(self) -> None:
         shelf = self.add("barometer", "Shelf", shows="sea-level")
@@ -250,9 +244,7 @@ class Sides(BenchCase):
         at_its_word = self.board(self.boil(boil_by="elevation"), 60).evidence.readings[-1]
         pressure = air.pressure_at_elevation_pa(418)
         shown = at_its_word.facts.reading_c
-        self.assertAlmostEqual(
-            at_its_word.brix, sucrose.brix_from_boiling_point(shown, pressure, 0.01)
-        )
+        self.assertAlmostEqual(at_its_word.brix, sucrose.brix_from_boiling_point(shown, pressure, 0.01))
         self.assertGreater(at_its_word.sigma_brix, 3)
 
     def test_the_printed_mark_is_met_whatever_the_cup(self) -> None:
@@ -302,9 +294,7 @@ class Workings(BenchCase):
             said = day_working.rung(today, rung.key)
             self.assertEqual(said.value, rung.shown_c)
         steps = {s.label: s.value for s in day_working.rung(today, "finish-66.9").steps}
-        self.assertAlmostEqual(
-            steps["true"] + steps["reads high by"], said_at(today, "finish-66.9")
-        )
+        self.assertAlmostEqual(steps["true"] + steps["reads high by"], said_at(today, "finish-66.9"))
 
 
 def said_at(today: ladder.DayCheck, key: str) -> float:

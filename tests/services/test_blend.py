@@ -54,9 +54,7 @@ class Arithmetic(KitchenCase):
             off = [
                 replace(
                     p,
-                    transmittance_percent=max(
-                        chance.gauss(p.transmittance_percent, p.sigma_points), 1
-                    ),
+                    transmittance_percent=max(chance.gauss(p.transmittance_percent, p.sigma_points), 1),
                 )
                 for p in parts
             ]
@@ -130,15 +128,11 @@ class Recorded(KitchenCase):
     def test_what_was_poured_can_be_struck(self) -> None:
         """The jars stand on the shelf again, the kettle is as full as before, the giver too."""
         before = after_draw(contexts.load(self.db, self.light, LATER)).mass_kg
-        self.pour(
-            self.light, b="lot J 500", litres_b="2 L", c=f"kettle {self.dark}", litres_c="1 L"
-        )
+        self.pour(self.light, b="lot J 500", litres_b="2 L", c=f"kettle {self.dark}", litres_c="1 L")
         for line in contexts.load(self.db, self.light, LATER).of_kind(AddedFacts):
             why = {"supersedes": line.id, "why": "spilt", "id": str(uuid4())}
             slip.strike(self.db, self.light, why, LATER)
-        self.assertAlmostEqual(
-            after_draw(contexts.load(self.db, self.light, LATER)).mass_kg, before
-        )
+        self.assertAlmostEqual(after_draw(contexts.load(self.db, self.light, LATER)).mass_kg, before)
         self.assertEqual(jars.jars_of(self.db, "J")[0].count, 10)
         self.assertEqual(safekeeping.check(self.path).problems, [])
 

@@ -77,8 +77,7 @@ class Map(unittest.TestCase):
     def test_what_is_set_keeps_as_its_syrup_does(self) -> None:
         """What is liquid in it is saturated syrup, whatever it was boiled to; taffy is drier, drops driest."""
         cream, firm = (
-            keeping(key, brix).water_activity
-            for key, brix in (("cream", 84), ("moulded-sugar-firm", 88))
+            keeping(key, brix).water_activity for key, brix in (("cream", 84), ("moulded-sugar-firm", 88))
         )
         self.assertEqual(cream, firm)
         self.assertAlmostEqual(cream or 0, 0.87, delta=0.02)
@@ -94,9 +93,7 @@ class WillItSet(unittest.TestCase):
         fits = [setting.fit(setting.estimated(g, "maple"), piece).right for g in setting.BY_GRADE]
         for lighter, darker in pairwise(fits[:4]):
             self.assertGreater(lighter, darker)
-        early, late = (
-            setting.fit(setting.estimated("Dark", "maple", days), piece).right for days in (2, 50)
-        )
+        early, late = (setting.fit(setting.estimated("Dark", "maple", days), piece).right for days in (2, 50))
         self.assertGreater(early, late)
         birch = setting.estimated("Amber", "birch")
         self.assertLess(setting.fit(birch, piece).sets, 0.001)
@@ -269,9 +266,7 @@ class Page(KitchenCase):
         last = page.cook.stages[-1]
         done = last.at + timedelta(minutes=last.stage.minutes)
         self.assertLess(abs(done - NOON.replace(hour=16, minute=30)), timedelta(seconds=2))
-        self.assertEqual(
-            [s.stage.name for s in page.cook.stages], ["lay out", "boil", "cool", "work"]
-        )
+        self.assertEqual([s.stage.name for s in page.cook.stages], ["lay out", "boil", "cool", "work"])
         jars = self.page(piece="cream", by="jars", jars="10", jar="120 ml").cook
         assert jars
         self.assertAlmostEqual(jars.plan.made_kg, 10 * 0.12 * 1.43, delta=0.03)

@@ -344,9 +344,7 @@ class Lit(PanCase):
         sugar = page.draws_l * 1.328 * 66.9 + page.stands_kg * page.stands_brix
         self.assertAlmostEqual(sugar, 400 * 1.008 * 2.0, delta=8)
         # The near-syrup that was asked for before it was ticked is not what it is drawn at.
-        self.assertEqual(
-            boil.page(self.db, asked | {"target": "55"}, LIT)[0].plan.target_brix, 66.9
-        )
+        self.assertEqual(boil.page(self.db, asked | {"target": "55"}, LIT)[0].plan.target_brix, 66.9)
         self.assertEqual(boil.page(self.db, asked | {"mark": "60"}, LIT)[0].plan.target_brix, 60)
         self.assertIn("mark", boil.page(self.db, asked | {"mark": "71"}, LIT)[1].errors)
         wrong, form = boil.page(self.db, asked | {"channels": "99"}, LIT)
@@ -435,6 +433,4 @@ class Evenings(PanCase):
                 came = [s for s in went.seen if s.truth is not None]
                 inside = sum(s.low <= s.truth <= (s.high or 1e9) for s in came)
                 self.assertGreater(inside / len(came), 0.6)
-                self.assertTrue(
-                    abs(board.stands.brix - went.standing_brix) < 0.7 * went.standing_brix
-                )
+                self.assertTrue(abs(board.stands.brix - went.standing_brix) < 0.7 * went.standing_brix)

@@ -135,9 +135,7 @@ class Record(CookCase):
         code = self.begin()
         self.boil(code)
         self.step(code, "made", 30, nothing="1")
-        self.assertEqual(
-            jars.lot_codes(self.db, contexts.load(self.db, code, self.at).batch.id), []
-        )
+        self.assertEqual(jars.lot_codes(self.db, contexts.load(self.db, code, self.at).batch.id), [])
         self.assertGreater(accounts(self.db, 2026).total.left["spoiled"], 1.0)
         self.assertEqual(differences(self.db), [])
 
@@ -316,9 +314,7 @@ class Along(CookCase):
         self.assertEqual(said(1), "heating")
         self.boil(code)
         self.assertIn("cools", said(16))
-        place = next(
-            p for p in line(self.db, self.at + timedelta(minutes=16)) if p.state.code == code
-        )
+        place = next(p for p in line(self.db, self.at + timedelta(minutes=16)) if p.state.code == code)
         self.assertEqual(place.href, f"/candy/cook/{code}")
         shown = overview(self.db, self.at + timedelta(minutes=16))
         self.assertNotIn("candy-pot", {vessel.id for vessel in shown.free})

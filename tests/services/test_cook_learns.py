@@ -115,9 +115,7 @@ class Practice(KitchenCase):
             slip.put(db, code, "made", made, at)
             return pot, pot_debrief.debrief(db, pot, at)
 
-    def _to(
-        self, db: Any, pot: PracticePot, code: str, at: datetime, calls: tuple[str, ...]
-    ) -> datetime:
+    def _to(self, db: Any, pot: PracticePot, code: str, at: datetime, calls: tuple[str, ...]) -> datetime:
         end = at + timedelta(hours=3)
         while pot_of(contexts.load(db, code, at)).call not in calls:
             at += timedelta(seconds=5)

@@ -63,9 +63,7 @@ class AtTheFilter(KitchenCase):
             code = self.drawn(day)
             there = after_draw(contexts.load(self.db, code, self.stack(code, 92).fire.now)).mass_kg
             losses.append(self.stack(code, 92, "layers").loss_kg)
-            self.note(
-                code, "filter", 100, method="layers", temperature="90 C", out=f"{there - 0.8} kg"
-            )
+            self.note(code, "filter", 100, method="layers", temperature="90 C", out=f"{there - 0.8} kg")
             left = after_draw(contexts.load(self.db, code, self.stack(code, 110).fire.now)).mass_kg
             self.assertAlmostEqual(left, there - 0.8, places=6)
         self.assertEqual(losses[0], 0.35)

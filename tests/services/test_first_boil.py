@@ -74,15 +74,11 @@ class FirstBoil(KitchenCase):
         code = self.first("spoon")
         offers = choices(contexts.load(self.db, code, NOON))
         self.assertEqual((offers.reads, offers.first), (("sign", "depth", "event"), "sign"))
-        self.assertEqual(
-            [words for _, _, words in offers.signs][:2], ["under 62 Brix", "62 ± 4 Brix"]
-        )
+        self.assertEqual([words for _, _, words in offers.signs][:2], ["under 62 Brix", "62 ± 4 Brix"])
         self.put(code, "depth", 40, depth="4.9 in")
         again = choices(contexts.load(self.db, code, NOON + timedelta(minutes=41)))
         self.assertEqual(again.first, "depth")
-        self.assertEqual(
-            self.first_of("candy_thermometer"), ("thermometer", "sign", "depth", "event")
-        )
+        self.assertEqual(self.first_of("candy_thermometer"), ("thermometer", "sign", "depth", "event"))
         self.assertNotIn("sign", self.first_of("hydrometer"))
 
     def first_of(self, owned: str) -> tuple[str, ...]:
@@ -110,9 +106,7 @@ class FirstBoil(KitchenCase):
         self.assertIn(("Signs", True), seen)
         self.put(code, "sign", 122, sign="foam", sign_confirmed="1")
         foam = self.said(code, 122.1)
-        self.assertEqual(
-            (foam.stage, foam.look_for, foam.away_minutes), (Stage.FOAM, "two_drops", 0)
-        )
+        self.assertEqual((foam.stage, foam.look_for, foam.away_minutes), (Stage.FOAM, "two_drops", 0))
         self.put(code, "sign", 124, sign="sheet", sign_confirmed="1")
         mark = self.said(code, 125)
         self.assertEqual(mark.stage, Stage.MARK)

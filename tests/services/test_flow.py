@@ -233,9 +233,7 @@ class PutRight(FlowCase):
         code = self.take_in()
         self.drawn(code, 80)
         self.jarred(code, 100, 20)
-        self.correct(
-            code, 110, woodlot="birch-row", vessel="finisher-1", sugar_kind="birch", at="11:30"
-        )
+        self.correct(code, 110, woodlot="birch-row", vessel="finisher-1", sugar_kind="birch", at="11:30")
         batch = self.at(code)
         self.assertEqual((batch.woodlot.name, batch.vessel.name), ("Birch Row", "Finisher 1"))
         self.assertEqual(batch.batch.sugar_kind, "birch")
@@ -334,9 +332,7 @@ class Histories(FlowCase):
                 continue
 
     def _something(self, rng: random.Random, codes: list[str], minute: int) -> None:
-        doing = rng.choice(
-            ("take_in", "draw", "part_draw", "pour", "jar", "out", "strike", "amend")
-        )
+        doing = rng.choice(("take_in", "draw", "part_draw", "pour", "jar", "out", "strike", "amend"))
         if doing == "take_in" or not codes:
             lots = rng.sample(("north-kiln", "tern-lot", "upper-fold", "birch-row"), 2)
             second = {"woodlot_2": lots[1], "amount_2": "9 kg", "brix_2": "50"}

@@ -110,9 +110,7 @@ class Trust(KitchenCase):
         day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "99.4"})
         fresh = profile.profile(self.db, dial, NOON + timedelta(hours=1))
         self.assertTrue(fresh.good)
-        boil = water.boiling_point_c(
-            test_boils(self.db, "dial-a", NOON)[0].facts.station_pressure_pa
-        )
+        boil = water.boiling_point_c(test_boils(self.db, "dial-a", NOON)[0].facts.station_pressure_pa)
         self.assertAlmostEqual(fresh.offsets[0].offset_k, 99.4 - boil)
         stale = profile.profile(self.db, dial, NOON + timedelta(days=3))
         self.assertEqual((stale.good, "3 days" in stale.verdict), (False, True))
@@ -145,9 +143,7 @@ class Prove(KitchenCase):
         own = curves.hydrometer_of(self.db, stem)
         self.assertAlmostEqual(own.mark(66.9, (211 - 32) / 1.8), 59.6, delta=1e-6)
         with self.assertRaisesRegex(BadInput, "cannot be right"):
-            register.add_to_kitchen(
-                self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"}, NOON
-            )
+            register.add_to_kitchen(self.db, "hydrometer", hot | {"name": "X", "mark_reading": "66"}, NOON)
 
     def test_retired_it_is_offered_no_more_and_its_readings_stay(self) -> None:
         code = self.take_in()

@@ -122,9 +122,7 @@ class AtTheKettle(KitchenCase):
         self.assertTrue(self.kettle(117).fire.on_fire)
         self.put(self.code, "kettle", 120, kettle="92 C")
         again = self.kettle(120)
-        self.assertEqual(
-            (again.fire.reheats, again.fire.on_fire, len(again.fire.shown)), (1, False, 1)
-        )
+        self.assertEqual((again.fire.reheats, again.fire.on_fire, len(again.fire.shown)), (1, False, 1))
         state = next(p for p in line(self.db, again.fire.now) if p.station.key == "jar").state
         self.assertRegex(state.words, r"^\d+ jars, \d+ min$")
 
@@ -149,9 +147,7 @@ class AtTheKettle(KitchenCase):
         self.put(self.code, "taken_out", 2000, reason="sold", **out)
         back = self.put(self.code, "came_back", 9000, complaint="mould", **out)
         self.assertEqual(back.facts.complaint, "mould")
-        self.assertEqual(
-            [jar.count for jar in jars.jars_of(self.db, "B2")], [1], "never sold again"
-        )
+        self.assertEqual([jar.count for jar in jars.jars_of(self.db, "B2")], [1], "never sold again")
         with self.assertRaisesRegex(BadInput, "2 of 500 ml would have come back .* only 1 ha"):
             self.put(self.code, "came_back", 9050, **out)
         context = contexts.load(self.db, self.code, NOON + timedelta(days=7))
@@ -192,6 +188,4 @@ class AtTheKettle(KitchenCase):
         self.assertIn("4 jars", refused.exception.errors["unsealed"])
         self.put(self.code, "checked", 1200, unsealed="1", clarity="hazy")
         self.assertEqual(due_next_day(self.db, now), [])
-        self.assertIsNotNone(
-            kept.standing_of(self.db, contexts.load(self.db, self.code, now).batch.id)
-        )
+        self.assertIsNotNone(kept.standing_of(self.db, contexts.load(self.db, self.code, now).batch.id))

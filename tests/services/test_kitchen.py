@@ -62,9 +62,7 @@ class Settings(KitchenCase):
         self.assertAlmostEqual(stem.detail.calibration_temperature_c, 20.0)
         code = self.take_in()
         with self.assertRaises(BadInput) as caught:
-            prism = next(
-                i for i in instruments_of(self.db, RefractometerDetail) if i.name == "Sap prism"
-            )
+            prism = next(i for i in instruments_of(self.db, RefractometerDetail) if i.name == "Sap prism")
             self.put(code, "refractometer", 20, instrument=prism.id, reading="32", sample="20 C")
         self.assertIn("end of its range", caught.exception.asks["reading"])
 
@@ -221,9 +219,7 @@ class Together(KitchenCase):
         self.assertEqual((len(done), len(refused)), (1, 5))
         line = contexts.load(self.db, code, at).first(RefractometerFacts)
         change = {"reading": "66.8", "sample": "20 C", "supersedes": line.id, "why": "misread"}
-        done, refused = self.together(
-            [lambda db: slip.put(db, code, "refractometer", change, at)] * 4
-        )
+        done, refused = self.together([lambda db: slip.put(db, code, "refractometer", change, at)] * 4)
         self.assertEqual((len(done), len(refused)), (1, 3))
 
     def test_a_vessel_learns_its_rate_from_three_draws(self) -> None:
@@ -235,9 +231,7 @@ class Together(KitchenCase):
             self.put(code, "boiling", begin + 15)
             for minute in (50, 80):
                 brix = 1350 / (30 - 0.15 * (minute - 15))
-                self.put(
-                    code, "refractometer", begin + minute, reading=f"{brix:.1f}", sample="20 C"
-                )
+                self.put(code, "refractometer", begin + minute, reading=f"{brix:.1f}", sample="20 C")
             self.put(code, "draw", begin + 80, mass_confirmed="1")
         rate, sigma, count = learned_rate(self.db, vessel, NOON + timedelta(days=9))
         self.assertEqual(count, 3)

@@ -296,9 +296,7 @@ class Boil(KitchenCase):
             chosen = ladder.today(self.db, at, "dial-a").chosen
             sigmas.append(chosen.sigma_k)
         boils = water.boiling_point_c(chosen.boil.facts.station_pressure_pa)
-        self.assertAlmostEqual(
-            chosen.calibration.offset_k, (98.4 + 98.9 + 98.6) / 3 - boils, delta=1e-6
-        )
+        self.assertAlmostEqual(chosen.calibration.offset_k, (98.4 + 98.9 + 98.6) / 3 - boils, delta=1e-6)
         self.assertEqual(sigmas, sorted(sigmas, reverse=True))
         self.assertLess(sigmas[2], 0.75 * sigmas[0])
 

@@ -49,9 +49,7 @@ class Labels(KitchenCase):
         self.code = self.take_in()
         self.put(self.code, "foam", 10, defoamer="butter", allergen="milk")
         self.put(self.code, "draw", 60, mass="19.9 kg")
-        self.put(
-            self.code, "colour", 70, by="meter", transmittance="60", path="10 mm", taste="rich"
-        )
+        self.put(self.code, "colour", 70, by="meter", transmittance="60", path="10 mm", taste="rich")
         self.put(self.code, "jar", 80, fill="86 C", lot="26/7 A", size_1="500 ml", count_1="23")
 
     def job(self, **fields: str) -> Job:
@@ -76,9 +74,7 @@ class Labels(KitchenCase):
                         self.assertIn(wanted, words)
                     found = zxingcpp.read_barcodes(pdf[0].render(scale=300 / 72).to_pil())
                 here = min(sheet.places, 24) - 1 if code else 0
-                self.assertEqual(
-                    [code.text for code in found], [f"{ADDRESS}/shelf/26/7%20A"] * here
-                )
+                self.assertEqual([code.text for code in found], [f"{ADDRESS}/shelf/26/7%20A"] * here)
 
     def _lies_right(self, sheet: Sheet, page: pdfium.PdfPage) -> None:
         size = (page.get_width() * POINT_MM, page.get_height() * POINT_MM)
@@ -210,8 +206,7 @@ class Labels(KitchenCase):
                 logo.cleaned(content)
         kept = logo.content_of(
             logo.cleaned(
-                DRAWING
-                % b'<style>*{}</style><path d="M0 0h9v9z" style="fill:#0a0;behavior:url(x)" '
+                DRAWING % b'<style>*{}</style><path d="M0 0h9v9z" style="fill:#0a0;behavior:url(x)" '
                 b'fill="url(#g)" class="c"/>'
             )
         )

@@ -63,9 +63,7 @@ class Books(unittest.TestCase):
 
     def test_both_files_hold_the_same_and_no_text_is_a_formula(self) -> None:
         rows = [(date(2026, 3, 1), "=cmd()", -1.5), (date(2026, 3, 2), "Tern Lot", 2)]
-        made = Ledger(
-            2026, "=Kitchen", (SeasonTable("Intake", ("Day", "Woodlot", "Mass (kg)"), rows),)
-        )
+        made = Ledger(2026, "=Kitchen", (SeasonTable("Intake", ("Day", "Woodlot", "Mass (kg)"), rows),))
         with zipfile.ZipFile(io.BytesIO(ledger_files.as_csv(made))) as whole:
             text = whole.read("intake.csv").decode("utf-8-sig")
         read = list(csv.reader(io.StringIO(text)))

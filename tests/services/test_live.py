@@ -51,9 +51,7 @@ class Intake(KitchenCase):
 
     def test_what_is_not_believed_is_counted_and_breaks_nothing(self) -> None:
         code = self.take_in(vessel="finisher-1")
-        sent = self.take(
-            (1, float("nan")), (2, 85.0), (3, 60.0), (4, 160.0), (9e4, 60.0), (5, 60.2), at=6
-        )
+        sent = self.take((1, float("nan")), (2, 85.0), (3, 60.0), (4, 160.0), (9e4, 60.0), (5, 60.2), at=6)
         self.assertEqual((sent.kept, sum(sent.refused.values())), (2, 4))
         seen = gather(contexts.load(self.db, code, NOON + timedelta(seconds=6)))
         self.assertEqual(sum(t.count for t in seen.troubles), 4)
@@ -152,9 +150,7 @@ class Calls(KitchenCase):
         alarms.acknowledge(self.db, first.id, "CD", NOON + timedelta(minutes=63))
         self.assertEqual(self.ring(code, 63), ["foam"])
         self.assertEqual([a.kind for a in alarm_store.ringing(self.db)], ["foam"])
-        said = [
-            row for row in slip.lines(contexts.load(self.db, code, NOON)) if "Alarm" in row.title
-        ]
+        said = [row for row in slip.lines(contexts.load(self.db, code, NOON)) if "Alarm" in row.title]
         self.assertEqual([row.detail for row in said], ["rang 13:00, answered by AB"])
         self.put(code, "refractometer", 78, reading="66.8", sample="20 C")
         self.assertIn("finish", self.ring(code, 78))
@@ -219,9 +215,7 @@ class Calls(KitchenCase):
         self.assertIn("low", self.ring(code, 25))
 
     def test_a_moved_pressure_calls_each_time_it_moves(self) -> None:
-        barometer = Instrument(
-            id="barometer", name="Barometer", detail=BarometerDetail(shows="station")
-        )
+        barometer = Instrument(id="barometer", name="Barometer", detail=BarometerDetail(shows="station"))
         add_instrument(self.db, barometer)
         code = self.take_in()
         self.put(code, "boiling", 10)
@@ -313,6 +307,4 @@ class OnTheWall(KitchenCase):
         self.assertEqual(seen.panes[1].word, "Keep boiling")
         self.put(quick, "draw", 5)
         later = wall(self.db, NOON + timedelta(minutes=6))
-        self.assertEqual(
-            ([p.code for p in later.panes], later.waits), ([slow], [("Filter", quick)])
-        )
+        self.assertEqual(([p.code for p in later.panes], later.waits), ([slow], [("Filter", quick)]))

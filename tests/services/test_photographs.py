@@ -135,9 +135,7 @@ class Photographs(KitchenCase):
     def test_what_decodes_a_picture_has_no_more_memory_than_it_is_given(self) -> None:
         """Whatever a format's reader may take, beyond the pixels that are counted."""
         greedy = "import sys; sys.argv[1:] = ['photograph']; from lumbrel.services.base import "
-        greedy += (
-            "picture_process as p; p._photograph = lambda content: bytes(600_000_000); p.main()"
-        )
+        greedy += "picture_process as p; p._photograph = lambda content: bytes(600_000_000); p.main()"
         done = subprocess.run([sys.executable, "-c", greedy], input=b"x", check=False)
         self.assertEqual(done.returncode, picture_process.TOO_FINE)
 
@@ -230,9 +228,7 @@ class Photographs(KitchenCase):
         whole = json.loads("".join(logbook.parts(self.db, heard)))
         rows = sum(map(len, whole["tables"].values())) + len(whole["photographs"])
         rows += sum(len(sent["at"]) for sent in whole["samples"])
-        self.assertEqual(
-            told[-1], (rows, rows), "a photograph is a step, at which it can be stopped"
-        )
+        self.assertEqual(told[-1], (rows, rows), "a photograph is a step, at which it can be stopped")
         away = self.folder / "away" / "lumbrel.sqlite3"
         away.parent.mkdir()
         with opened(away) as other:

@@ -61,9 +61,7 @@ class Register(KitchenCase):
     def test_wrong_from_the_start_is_said_to_be_so_since(self) -> None:
         live = self.take_in()
         self.read(live, 40)
-        edit_instrument(
-            self.db, "long-stem", STEM | {"true_at": "20 C", "since": "2026-03-18"}, LATER
-        )
+        edit_instrument(self.db, "long-stem", STEM | {"true_at": "20 C", "since": "2026-03-18"}, LATER)
         self.assertEqual(self.said(live)[-1][2], "50.0")
         with self.assertRaises(BadInput) as ahead:
             edit_instrument(self.db, "long-stem", STEM | {"since": "2026-03-20"}, LATER)

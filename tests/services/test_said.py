@@ -37,9 +37,7 @@ class Stands(KitchenCase):
         self.code = self.take_in()
         sure = {"reading_confirmed": "1", "depth_confirmed": "1", "at_confirmed": "1"}
         self.stem = self.put(self.code, "hydrometer", 20, reading="47", cup="90 C", **sure).id
-        self.glass = self.put(
-            self.code, "thermometer", 21, instrument="dial-a", reading="102 C", **sure
-        ).id
+        self.glass = self.put(self.code, "thermometer", 21, instrument="dial-a", reading="102 C", **sure).id
         self.depth = self.put(self.code, "depth", 22, depth="120 mm", **sure).id
 
     def told(self, line: str) -> list[float | None]:
@@ -47,9 +45,7 @@ class Stands(KitchenCase):
 
     def slip(self) -> list[tuple[str, str, str, str]]:
         context = contexts.load(self.db, self.code, LATER)
-        return [
-            (line.entry.id, line.title, line.detail, line.value) for line in slip.lines(context)
-        ]
+        return [(line.entry.id, line.title, line.detail, line.value) for line in slip.lines(context)]
 
     def working(self, line: str) -> list[Step]:
         context = contexts.load(self.db, self.code, LATER)
@@ -162,9 +158,7 @@ class Stands(KitchenCase):
             ),
             (
                 "the take-in corrected",
-                lambda: slip.put(
-                    self.db, self.code, "take_in", again | {"id": "again-0001"}, LATER
-                ),
+                lambda: slip.put(self.db, self.code, "take_in", again | {"id": "again-0001"}, LATER),
                 {self.depth},
             ),
         )
@@ -222,9 +216,7 @@ class Stands(KitchenCase):
         written["tables"]["said"] = []
         other = kept_in_memory(self)
         logbook_in.take_in(other, json.dumps(written))
-        self.assertEqual(
-            [one.brix for one in store.of_line(other, self.stem)], self.told(self.stem)
-        )
+        self.assertEqual([one.brix for one in store.of_line(other, self.stem)], self.told(self.stem))
 
 
 def kept_in_memory(case: Stands) -> Connection:

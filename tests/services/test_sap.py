@@ -106,9 +106,7 @@ class Register(SapCase):
         self.assertEqual(line.typed, {"name": "7", "girth": "107 cm"}, "not the whole list")
         self.assertIsNone(seen["40"].girth_mm)
         self.assertEqual((seen["Gate"].tree.kind, seen["Gate"].girth_mm), ("red maple", 1524))
-        self.assertEqual(
-            len(self.listed("", b"\xef\xbb\xbf101, 120 cm\n102; 90", id="list-0002")), 2
-        )
+        self.assertEqual(len(self.listed("", b"\xef\xbb\xbf101, 120 cm\n102; 90", id="list-0002")), 2)
 
     def test_a_list_that_is_wrong_in_one_line_registers_none(self) -> None:
         self.tree()
@@ -156,9 +154,7 @@ class Register(SapCase):
         for _ in range(2):
             logbook_in.take_in(other, logbook.as_json(self.db))
         for what, key in things.items():
-            self.assertEqual(
-                register.thing_of(other, what, key), register.thing_of(self.db, what, key)
-            )
+            self.assertEqual(register.thing_of(other, what, key), register.thing_of(self.db, what, key))
 
 
 class Trees(SapCase):
@@ -176,18 +172,14 @@ class Trees(SapCase):
                 taps.tap(self.db, tree, here, MARCH)
         seen = trees.view(self.db, tree, MARCH)
         self.assertEqual((seen.drilled, len(seen.places), len(seen.holes)), (2, 0, 2))
-        self.assertEqual(
-            seen.holes[0].hole.girth_mm, 0.0, "a girth that was carried over tells nothing"
-        )
+        self.assertEqual(seen.holes[0].hole.girth_mm, 0.0, "a girth that was carried over tells nothing")
         third = {"bearing": "N", "height": "1200 mm"}
         self.assertIn("bears 2 taps", self.refused("bearing", taps.tap, tree, third, MARCH))
         taps.tap(self.db, tree, third | {"bearing_confirmed": "1"}, MARCH)
         # Next year the same hole is in dead wood, and one beside it too near.
         later = MARCH.replace(year=2027)
         dead = {"bearing": "0.3", "height": "1300 mm", "bearing_confirmed": "1"}
-        self.assertIn(
-            "dead wood of the hole of 2026", self.refused("bearing", taps.tap, tree, dead, later)
-        )
+        self.assertIn("dead wood of the hole of 2026", self.refused("bearing", taps.tap, tree, dead, later))
         near = {"bearing": "20", "height": "1300 mm"}
         self.assertIn("the rule here wants", self.refused("bearing", taps.tap, tree, near, later))
         # A hole that is put right does not stand in its own way.
@@ -195,9 +187,7 @@ class Trees(SapCase):
         wanted = seen.holes[0].hole.bearing_deg + 2
         taps.tap(self.db, tree, right | {"bearing": f"{wanted:.1f}", "id": "hole-0009"}, later)
         moved = next(h for h in trees.view(self.db, tree, later).holes if h.id == "hole-0009")
-        self.assertEqual(
-            (moved.hole.year, round(moved.hole.bearing_deg, 1)), (2026, round(wanted, 1))
-        )
+        self.assertEqual((moved.hole.year, round(moved.hole.bearing_deg, 1)), (2026, round(wanted, 1)))
 
     def test_what_cannot_be_is_said_at_its_field(self) -> None:
         for girth in ("8 m", "3 cm"):
@@ -208,9 +198,7 @@ class Trees(SapCase):
         self.assertIn("a giant", self.refused("girth", taps.add_trees, "upper-fold", giant, MARCH))
         tree = self.tree()
         again = {"name": "14", "tree": "birch"}
-        self.assertIn(
-            "another tree", self.refused("name", taps.add_trees, "upper-fold", again, MARCH)
-        )
+        self.assertIn("another tree", self.refused("name", taps.add_trees, "upper-fold", again, MARCH))
         old = {"year": "2026", "bearing": "S", "height": "1200 mm"}
         self.assertIn("1950 to 2025", self.refused("year", taps.old_hole, tree, old, MARCH))
         with self.assertRaises(NotFound):
@@ -238,9 +226,7 @@ class Trees(SapCase):
         hole = full.holes[0].id
         taps.close(self.db, tree, hole, {}, MARCH)
         seen = trees.view(self.db, tree, MARCH)
-        self.assertEqual(
-            (seen.pulled and seen.pulled.left, seen.holes[0].closed_in), ("open", 2026)
-        )
+        self.assertEqual((seen.pulled and seen.pulled.left, seen.holes[0].closed_in), ("open", 2026))
         # Put right twice, it is the hole that has closed.
         for number, height in enumerate(("1300 mm", "1250 mm")):
             again = {"id": f"again-000{number}", "year": "2025", "bearing": "S", "height": height}
@@ -290,10 +276,10 @@ class Trees(SapCase):
         said = next_year.trees_say(self.db, MARCH, lot)
         self.assertEqual(len([words for words in said if "is full after this" in words]), 1)
         page = season.season_page(self.db, 2026, MARCH)
-        self.assertLessEqual(set(said), set(page.next_year))
+        self.assertLessEqual({f"{lot.name}: {words}" for words in said}, set(page.next_year))
         with mock.patch.object(next_year, "MOST_TREES", 2):
             many = season.season_page(self.db, 2026, MARCH).next_year
-        self.assertFalse(set(said) & set(many))
+        self.assertFalse([words for words in many if any(one in words for one in said)])
         self.assertIn("each woodlot’s page", many[-1])
         # What is noted of a tree is in it at once.
         taps.measure(self.db, thin, {"girth": "240 cm"}, MARCH)
@@ -312,9 +298,7 @@ class Tanks(SapCase):
     def test_what_comes_in_is_what_is_there(self) -> None:
         tank = self.tank()
         self.gather(tank)
-        self.gather(
-            tank, at=MARCH + timedelta(hours=1), litres="50 L", brix="3", woodlot="tern-lot"
-        )
+        self.gather(tank, at=MARCH + timedelta(hours=1), litres="50 L", brix="3", woodlot="tern-lot")
         held = played.view(self.db, tank, MARCH + timedelta(hours=2)).content
         self.assertAlmostEqual(held.litres, 150.0, delta=0.3)
         self.assertAlmostEqual(held.brix, 350 / 150, delta=0.01)
@@ -364,9 +348,7 @@ class Tanks(SapCase):
         self.assertAlmostEqual(held.solids_kg, whole * 0.02 - 40 * 0.003, places=6)
         tanks.ice_off(self.db, tank, {"ice": "20 kg"}, MARCH + timedelta(hours=1))
         less = played.view(self.db, tank, MARCH + timedelta(hours=1)).content
-        self.assertAlmostEqual(
-            held.solids_kg - less.solids_kg, 20 * 0.15 * held.brix / 100, places=6
-        )
+        self.assertAlmostEqual(held.solids_kg - less.solids_kg, 20 * 0.15 * held.brix / 100, places=6)
         for field, wrong in (
             ("ice", {"ice": "120 kg"}),
             ("brix", {"brix": "12"}),
@@ -390,9 +372,7 @@ class Tanks(SapCase):
                 MARCH,
             ),
         )
-        sentence = self.refused(
-            "brix", gathered_sap.gather, {**CLEAR, "litres": "9", "brix": "12"}, MARCH
-        )
+        sentence = self.refused("brix", gathered_sap.gather, {**CLEAR, "litres": "9", "brix": "12"}, MARCH)
         self.assertIn("between 0.1 and 10 Brix", sentence)
         self.refused("ice", tanks.ice_off, tank, {"ice": "300 kg"}, MARCH + timedelta(hours=2))
 
@@ -434,9 +414,7 @@ class Tanks(SapCase):
 
 class Runs(SapCase):
     def test_a_forecast_is_typed_or_read_from_a_file(self) -> None:
-        weather.typed(
-            self.db, {"night_0": "-4", "day_0": "6", "night_2": "20 F", "day_2": "40 F"}, MARCH
-        )
+        weather.typed(self.db, {"night_0": "-4", "day_0": "6", "night_2": "20 F", "day_2": "40 F"}, MARCH)
         as_csv = b"date;low_f;high_f\n2026-03-14;28;44\n"
         weather.from_file(self.db, {}, as_csv, MARCH)
         as_ics = (
@@ -450,9 +428,7 @@ class Runs(SapCase):
         # What was measured stands, whatever was forecast of it later.
         weather.typed(self.db, {"measured": "1", "night_0": "-9", "day_0": "1"}, MARCH)
         weather.typed(self.db, {"night_0": "3", "day_0": "9"}, MARCH + timedelta(hours=1))
-        self.assertEqual(
-            sap_weather.known(self.db, MARCH.date(), MARCH.date())[MARCH.date()].night_c, -9
-        )
+        self.assertEqual(sap_weather.known(self.db, MARCH.date(), MARCH.date())[MARCH.date()].night_c, -9)
         for field, wrong in (
             ("night_0", {"night_0": "270 K", "day_0": "280 K"}),
             ("night_0", {"night_0": "9", "day_0": "2"}),

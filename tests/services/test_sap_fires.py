@@ -78,9 +78,7 @@ class Fires(SapCase):
         self.assertEqual(self.light(id="lit-000001"), code)
         at = MARCH + timedelta(hours=3)
         fed = slip.put(self.db, code, "fed", {"tank": self.at_tank, "litres": "100 L"}, at)
-        self.assertAlmostEqual(
-            played.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5
-        )
+        self.assertAlmostEqual(played.view(self.db, self.at_tank, at).content.litres, 140.0, delta=0.5)
         more = {"tank": self.at_tank, "litres": "300 L"}
         with self.assertRaises(BadInput):
             slip.put(self.db, code, "fed", more, at + timedelta(minutes=1))
@@ -89,9 +87,7 @@ class Fires(SapCase):
         for wrong in ({"amount": "0"}, {"measure": "propane kg"}, {"setup": "stove"}):
             with self.assertRaises(BadInput):
                 slip.put(self.db, code, "fuel", burned | wrong, at + timedelta(hours=2))
-        self.assertEqual(
-            boil_plan.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4)), []
-        )
+        self.assertEqual(boil_plan.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4)), [])
         flows = flowed.flows_into(self.db, flow.charge_id(self._id(code)))
         solids = sum(one.flow.mass_kg * one.flow.brix for one in flows)
         on_at = at + timedelta(hours=3)
@@ -118,9 +114,7 @@ class Fires(SapCase):
         learned = boil_plan.burned_of(self.db, "blocks", "hardwood", MARCH.replace(month=4))
         self.assertAlmostEqual(learned[0].efficiency, (160 * 0.4 + 156 * 2.26) / 1650, delta=0.02)
         # Whose it is comes along, to the gram.
-        shares = {
-            one.code: one.share for one in flows_of(self.db, on).came_from if one.kind == "woodlot"
-        }
+        shares = {one.code: one.share for one in flows_of(self.db, on).came_from if one.kind == "woodlot"}
         self.assertAlmostEqual(sum(shares.values()), 1.0, places=6)
         self.assertAlmostEqual(shares["Tern Lot"], 260 / 660, delta=0.01)
         # What was given stays given: neither take-in is typed anew.
@@ -224,14 +218,10 @@ class Fires(SapCase):
         return contexts.load(self.db, code, MARCH).batch.id
 
     def test_a_fire_is_refused_what_is_not_there(self) -> None:
-        self.refused(
-            "fill", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "500 L"}, MARCH
-        )
+        self.refused("fill", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "500 L"}, MARCH)
         self.refused("tank", fire.light, {"tank": "none", "vessel": "arch", "fill": "50 L"}, MARCH)
         code = self.light()
-        self.refused(
-            "vessel", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "9 L"}, MARCH
-        )
+        self.refused("vessel", fire.light, {"tank": self.at_tank, "vessel": "arch", "fill": "9 L"}, MARCH)
         with self.assertRaises(BadInput):
             fire.pour_on(self.db, code, {"vessel": "arch"}, MARCH + timedelta(hours=2))
         much = {"vessel": "finisher-1", "mass": "50 kg", "brix": "60"}
@@ -264,9 +254,7 @@ class Demo(KitchenCase):
         self.assertGreater(thrown, 1.0)
         accounted = boiled + view.content.solids_kg + thrown
         self.assertAlmostEqual(accounted / came, 1.0, delta=0.001)
-        fires = self.db.execute(
-            "SELECT id, code FROM batch WHERE vessel_id = 'arch-pan'"
-        ).fetchall()
+        fires = self.db.execute("SELECT id, code FROM batch WHERE vessel_id = 'arch-pan'").fetchall()
         self.assertGreaterEqual(len(fires), 5)
         for batch in fires:
             charge = flow.charge_id(batch["id"])
@@ -287,9 +275,7 @@ class Demo(KitchenCase):
         page = season.season_page(self.db, 2026, self.now)
         self.assertEqual([one.season for one in page.others], [2026, 2025, 2024])
         self.assertEqual(len(page.lots), 5)
-        self.assertAlmostEqual(
-            sum(lot.now.litres for lot in page.lots), page.whole.litres, places=3
-        )
+        self.assertAlmostEqual(sum(lot.now.litres for lot in page.lots), page.whole.litres, places=3)
         self.assertAlmostEqual(page.whole.solids_kg, sum(d.solids_kg for d in page.days), places=6)
         self.assertAlmostEqual(page.whole.ratio or 0, 88.33 / (page.whole.brix or 1), delta=1.0)
         self.assertTrue(page.fuels and 10 < (page.fuels[0].per_litre or 0) < 60)

@@ -82,9 +82,7 @@ class SetUp(unittest.TestCase):
         self.assertEqual((nothing.reads, nothing.first), (("sign", "depth", "event"), "sign"))
 
     def test_with_a_spoon_alone_it_leads_to_the_take_in(self) -> None:
-        self.assertEqual(
-            set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in?measure=volume"
-        )
+        self.assertEqual(set_up(self.db, NOON, {**FEET, "spoon": "1"}).href, "/take-in?measure=volume")
         weighs = {**FEET, "id": "set-up-0002", "scale": "1"}
         self.assertEqual(set_up(self.db, NOON, weighs).href, "/take-in?measure=mass")
         self.assertEqual(instruments(self.db), [])

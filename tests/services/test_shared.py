@@ -75,9 +75,7 @@ class Shared(KitchenCase):
             self.assertEqual(looked.call_count, 1)
 
     def test_tanks_are_played_when_something_of_them_is_said(self) -> None:
-        tank = tanks.add_tank(
-            self.db, {"name": "Crate", "capacity": "500 L", "place": "inside"}, NOON
-        )
+        tank = tanks.add_tank(self.db, {"name": "Crate", "capacity": "500 L", "place": "inside"}, NOON)
         sap = {
             "woodlot": "north-kiln",
             "litres": "80 L",
@@ -154,9 +152,7 @@ class Shared(KitchenCase):
                 for one in instruments_of(db, HydrometerDetail)
                 if kept_use.pairs(db, one.id, AFTERNOON, 9)
             )
-            other = replace(
-                stem, detail=stem.detail.model_copy(update={"calibration_temperature_c": 25.0})
-            )
+            other = replace(stem, detail=stem.detail.model_copy(update={"calibration_temperature_c": 25.0}))
 
             def true(one: Instrument[HydrometerDetail]) -> list[float]:
                 return [pair.true_brix for pair in own_curve(db, one, AFTERNOON).pairs]

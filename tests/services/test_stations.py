@@ -125,9 +125,7 @@ class Batch(KitchenCase):
         self.assertEqual(document["slip"][0]["typed"]["amount"], "30 kg")
         rows = list(csv.DictReader(io.StringIO(batch_files.as_csv(at))))
         self.assertEqual(len(rows), len(at.entries))
-        self.assertIn(
-            "reading=66.7", next(r["typed"] for r in rows if r["brix"].startswith("66.7"))
-        )
+        self.assertIn("reading=66.7", next(r["typed"] for r in rows if r["brix"].startswith("66.7")))
 
     def test_the_same_id_opens_and_writes_once(self) -> None:
         first, again = self.take_in(id="take-in-0001"), self.take_in(id="take-in-0001")
@@ -149,9 +147,7 @@ class Batch(KitchenCase):
                 "temperature": "20 C",
             },
         ).charge
-        self.assertAlmostEqual(
-            charge.mass_kg, 26.4979 * sucrose.density_kg_m3(45, 20) / 1000, delta=1e-3
-        )
+        self.assertAlmostEqual(charge.mass_kg, 26.4979 * sucrose.density_kg_m3(45, 20) / 1000, delta=1e-3)
         by_depth = opening.page(
             self.db,
             NOON,
@@ -190,9 +186,7 @@ class Batch(KitchenCase):
         wrong = self.put(code, "hydrometer", 30, **sure)
         with self.assertRaises(BadInput):
             self.put(code, "hydrometer", 33, reading="49.4", cup="90 C", supersedes=wrong.id)
-        self.put(
-            code, "hydrometer", 33, reading="49.4", cup="90 C", supersedes=wrong.id, why="misread"
-        )
+        self.put(code, "hydrometer", 33, reading="49.4", cup="90 C", supersedes=wrong.id, why="misread")
         lines = slip.lines(contexts.load(self.db, code, NOON + timedelta(hours=1)))
         old, new = (line for line in lines if line.entry.kind == "hydrometer")
         self.assertTrue(old.entry.superseded)
@@ -299,9 +293,7 @@ class Batch(KitchenCase):
         self.assertEqual(len(newest(self.db, DrawFacts)), 1)
         with self.assertRaises(BadInput):
             slip.strike(self.db, code, {"supersedes": draw.id}, NOON + timedelta(minutes=86))
-        slip.strike(
-            self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86)
-        )
+        slip.strike(self.db, code, {"supersedes": draw.id, "why": "wrong pan"}, NOON + timedelta(minutes=86))
         self.assertEqual(newest(self.db, DrawFacts), [])
         self.assertEqual([b.code for b in waiting(self.db)["pan"]], [code])
         self.put(code, "draw", 88)
@@ -341,6 +333,4 @@ class Batch(KitchenCase):
         self.put(code, "refractometer", 85, reading="66.9", sample="20 C")
         self.put(code, "draw", 85)
         states = {s.station.key: s for s in stations.line(self.db, NOON + timedelta(minutes=90))}
-        self.assertEqual(
-            (states["pan"].state.words, states["filter"].state.words), ("cold", "1 waiting")
-        )
+        self.assertEqual((states["pan"].state.words, states["filter"].state.words), ("cold", "1 waiting"))

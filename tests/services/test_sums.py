@@ -139,8 +139,7 @@ class EveryLine(KitchenCase):
         }
         if getattr(line.facts, "parts", ()):
             much["parts"] = tuple(
-                part.model_copy(update={"mass_kg": part.mass_kg * times})
-                for part in line.facts.parts
+                part.model_copy(update={"mass_kg": part.mass_kg * times}) for part in line.facts.parts
             )
         wrong = replace(
             line,

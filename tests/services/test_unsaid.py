@@ -190,9 +190,7 @@ class Asked(KitchenCase):
         self.out_at = 85.0
         self.assertGreater(self.until(84.8).balance.brix, 66.9)
         held = self.until(87)
-        self.assertEqual(
-            (held.questions[0].key, held.verdict.call.value), ("heat_off", "check_again")
-        )
+        self.assertEqual((held.questions[0].key, held.verdict.call.value), ("heat_off", "check_again"))
         self.press(held.questions[0], "went out", 87.1)
         self.assertIn(self.until(87.2).verdict.call.value, ("draw_now", "over"))
 
@@ -293,9 +291,7 @@ class Asked(KitchenCase):
         self.assertIn(late.verdict.call.value, ("check_again", "over"))
         worst = next(
             b
-            for b in (
-                boards.board(self.db, code, NOON + timedelta(minutes=50 + m / 2)) for m in range(60)
-            )
+            for b in (boards.board(self.db, code, NOON + timedelta(minutes=50 + m / 2)) for m in range(60))
             if b.verdict.call.value != "keep_boiling" and b.low_left < 0.5
         )
         self.assertEqual(worst.verdict.call.value, "check_again")
@@ -317,9 +313,7 @@ class Asked(KitchenCase):
         other = contexts.load(self.db, self.take_in(), NOON)
         set_fire(self.db, other, {"fire": "steam"}, NOON)
         second = next(v for v in vessels(self.db) if v.id == "finisher-2")
-        self.assertEqual(
-            [second.as_of(NOON - timedelta(days=d)).fire for d in (20, 5, 0)], ["", "", "steam"]
-        )
+        self.assertEqual([second.as_of(NOON - timedelta(days=d)).fire for d in (20, 5, 0)], ["", "", "steam"])
         with self.assertRaises(BadInput):
             set_fire(self.db, context, {"fire": "sun"}, NOON)
 
@@ -415,9 +409,7 @@ class Replayed(KitchenCase):
         return self.say(do="line", at=at, kind="hydrometer", fields=fields)
 
     def test_a_strike_of_what_was_never_put_is_explained_and_a_record_begins_anew(self) -> None:
-        self.assertIn(
-            "line", self.say(do="strike", kind="hydrometer", at=NOON.isoformat())["errors"]
-        )
+        self.assertIn("line", self.say(do="strike", kind="hydrometer", at=NOON.isoformat())["errors"])
         self.begin(NOON, "metric")
         refused = self.say(do="strike", kind="hydrometer")
         self.assertIn("stands on the slip", refused["errors"]["kind"])

@@ -50,9 +50,7 @@ class OutAndIn(KitchenCase):
         """The record of version 0.1, and the logbook that version 0.15 wrote of it, say the same."""
         path = Path(shutil.copy(EARLIER / "record.sqlite3", self.folder / "earlier.sqlite3"))
         with closing(sqlite3.connect(path)) as old:
-            boils = old.execute(
-                "SELECT id, reading_c, station_pressure_pa FROM test_boil"
-            ).fetchall()
+            boils = old.execute("SELECT id, reading_c, station_pressure_pa FROM test_boil").fetchall()
             lines = old.execute("SELECT count(*) FROM entry").fetchone()[0]
         self.assertGreater(len(boils), 0)
         with opened(path) as db:
@@ -167,9 +165,7 @@ class OutAndIn(KitchenCase):
             (json.dumps(good | {"samples": [{"at": [1]}]}), "samples.0"),
             ("[" * 100_000, "nested too deep"),
             (
-                text.replace(
-                    '"facts": {', '"facts": {"x": ' + "[" * 100_000 + "]" * 100_000 + ", "
-                ),
+                text.replace('"facts": {', '"facts": {"x": ' + "[" * 100_000 + "]" * 100_000 + ", "),
                 "too deep",
             ),
             (text + "{}", "JSON"),

@@ -107,9 +107,7 @@ class Imports(Histories):
         self.drawn(pot, 60)
         self.jarred(code, 61, 9)
         packed = self.at(code).current[-1]
-        sold = self.put(
-            code, "taken_out", 62, lot=code, size_1="500 ml", count_1="2", reason="sold"
-        )
+        sold = self.put(code, "taken_out", 62, lot=code, size_1="500 ml", count_1="2", reason="sold")
         of = record.batch_by(self.db, code=pot)
         poured = AddedFacts(mass_kg=0.7, brix=67.0, from_lot=code, jars=((500.0, 1),))
         at = NOON + timedelta(minutes=63)
@@ -186,9 +184,7 @@ class Imports(Histories):
         self.assertIn("being served", complaint)
 
     def test_samples_that_became_means_do_not_come_again(self) -> None:
-        self.db.execute(
-            "INSERT INTO sample (device, at, value) VALUES (1, 1000, 99), (1, 2000, 98)"
-        )
+        self.db.execute("INSERT INTO sample (device, at, value) VALUES (1, 1000, 99), (1, 2000, 98)")
         text = logbook.as_json(self.db)
         name = self.db.execute("SELECT instrument_id FROM device WHERE number = 1").fetchone()[0]
         samples.thin(self.db, name, of_milliseconds(0), of_milliseconds(60_000))
@@ -226,9 +222,7 @@ class Guards(KitchenCase):
             ]
             if rowid:
                 named = ", ".join(columns)
-                statements.append(
-                    f"REPLACE INTO {table} (rowid, {named}) SELECT rowid, {named} FROM {table}"
-                )
+                statements.append(f"REPLACE INTO {table} (rowid, {named}) SELECT rowid, {named} FROM {table}")
             for statement in statements:
                 tried += 1
                 with self.subTest(statement), self.assertRaisesRegex(sqlite3.Error, "is never"):
@@ -244,9 +238,7 @@ class Guards(KitchenCase):
         columns = raw.execute(f"PRAGMA table_info({table})").fetchall()
         values = {"TEXT": "'{}'", "INTEGER": "1", "REAL": "1.0"}
         given = {r[1]: values[r[2]] for r in columns if r[3] or r[5]}
-        raw.execute(
-            f"INSERT INTO {table} ({', '.join(given)}) VALUES ({', '.join(given.values())})"
-        )
+        raw.execute(f"INSERT INTO {table} ({', '.join(given)}) VALUES ({', '.join(given.values())})")
 
     def test_a_vessel_is_changed_by_what_is_noted_of_it_and_check_compares(self) -> None:
         change(self.db, "vessel", "finisher-1", {"name": "Old"}, since=NOON, noted_at=NOON)
@@ -260,9 +252,7 @@ class Guards(KitchenCase):
         line = "vessel-finisher-1-first"
         with self.assertRaises(NotFound):
             book.strike(self.db, line, {"id": "struck-0001"}, NOON)
-        self.assertNotIn(
-            line, [row["id"] for row in books.newest(self.db, limit=50, about_id="finisher-1")]
-        )
+        self.assertNotIn(line, [row["id"] for row in books.newest(self.db, limit=50, about_id="finisher-1")])
 
     def test_what_is_filled_in_once_is_not_filled_in_again(self) -> None:
         batch = record.batch_by(self.db, code=self.take_in())
@@ -308,9 +298,7 @@ class Migrations(KitchenCase):
         db = connect(":memory:")
         self.addCleanup(db.close)
         store.migrate(db, until=20)
-        db.execute(
-            "INSERT INTO vessel VALUES ('pan', 'New', 'round', '[450.5]', 'finisher', 0.1, 'stove')"
-        )
+        db.execute("INSERT INTO vessel VALUES ('pan', 'New', 'round', '[450.5]', 'finisher', 0.1, 'stove')")
         noted = (
             ("a", "0001-01-01T00:00:00.000Z", "Old", ""),
             ("b", store.instant(NOON), "New", "stove"),

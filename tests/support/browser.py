@@ -14,6 +14,8 @@ ARGUMENTS = [
     "--disable-component-update",
     "--disable-sync",
     "--font-render-hinting=none",
+    "--lang=en-CA",
+    "--accept-lang=en-CA",
 ]
 
 

@@ -44,9 +44,7 @@ class _Reader(HTMLParser):
         if tag == "select":
             self._select = name
         elif (
-            tag == "option"
-            and self._select
-            and ("selected" in said or self._select not in self._open.fields)
+            tag == "option" and self._select and ("selected" in said or self._select not in self._open.fields)
         ):
             self._open.fields[self._select] = said.get("value", "")
         elif tag == "input" and name and said.get("type") not in ("file", "submit"):
@@ -74,6 +72,36 @@ def links(page: str) -> list[str]:
     reader = _Reader()
     reader.feed(page)
     return reader.links
+
+
+class _Words(HTMLParser):
+    """What a page says, shows in a field, or tells who cannot see it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.said: list[str] = []
+        self._hidden = 0
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self._hidden += tag in ("script", "style")
+        given = dict(attrs)
+        self.said += [given.get(name) or "" for name in ("aria-label", "title", "placeholder")]
+        if tag == "input" and given.get("type") not in ("hidden", "radio", "checkbox"):
+            self.said.append(given.get("value") or "")
+
+    def handle_endtag(self, tag: str) -> None:
+        self._hidden -= tag in ("script", "style")
+
+    def handle_data(self, data: str) -> None:
+        if not self._hidden:
+            self.said.append(re.sub(r"[ \n]+", " ", data))
+
+
+def said(page: str) -> list[str]:
+    """What a page says, in its order."""
+    words = _Words()
+    words.feed(page)
+    return words.said
 
 
 def route_of(method: str, path: str) -> str:

@@ -13,9 +13,7 @@ def small_disk(megabytes: int = 4) -> Iterator[Path | None]:
     """A file system of its own, gone with the block; None for who may not make one."""
     folder = Path(tempfile.mkdtemp())
     words = ["mount", "-t", "tmpfs", "-o", f"size={megabytes}m", "lumbrel-small", str(folder)]
-    may = (
-        os.geteuid() == 0 and not subprocess.run(words, check=False, capture_output=True).returncode
-    )
+    may = os.geteuid() == 0 and not subprocess.run(words, check=False, capture_output=True).returncode
     try:
         yield folder if may else None
     finally:

@@ -70,9 +70,7 @@ class BrowserCase(unittest.TestCase):
 
     def serve(self, path: Path, clock: Callable[[], datetime] | None = None, **more: Any) -> str:
         """Serve a record of its own for this test; returns the address."""
-        return self.enterContext(
-            served(Settings(database=path, clock=clock or (lambda: self.now), **more))
-        )
+        return self.enterContext(served(Settings(database=path, clock=clock or (lambda: self.now), **more)))
 
     def open(self, width: int = 1280, height: int = 800, *, touch: bool = False) -> Page:
         """A page with nothing remembered from any other."""

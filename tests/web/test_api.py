@@ -92,8 +92,7 @@ EXPECTED = [
         {
             "target_brix": 66.9,
             "cup_temperature_c": 90,
-            "pairs": [{"hot_brix": 60.25, "hot_cup_c": 90, "cold_brix": 66.56, "cold_cup_c": 20}]
-            * 2,
+            "pairs": [{"hot_brix": 60.25, "hot_cup_c": 90, "cold_brix": 66.56, "cold_cup_c": 20}] * 2,
         },
         "reading_brix",
         60.25,
@@ -246,9 +245,7 @@ class Api(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
         app = create_app(Settings(database=Path(folder.name) / "a.sqlite3"))
-        cls.client = cls.enterClassContext(
-            TestClient(app, base_url=HOST, raise_server_exceptions=False)
-        )
+        cls.client = cls.enterClassContext(TestClient(app, base_url=HOST, raise_server_exceptions=False))
 
     def ask(self, name: str, body: object):
         return self.client.post(f"/api/{name}", json=body)
@@ -269,9 +266,7 @@ class Api(unittest.TestCase):
         ]
         said = self.client.post("/api/colour/blend", json={"parts": parts}).json()
         self.assertAlmostEqual(said["brix"], 67.07, delta=0.02)
-        self.assertAlmostEqual(
-            said["transmittance_10mm_percent"], 100 * (0.8**10 * 0.4**5) ** (1 / 15)
-        )
+        self.assertAlmostEqual(said["transmittance_10mm_percent"], 100 * (0.8**10 * 0.4**5) ** (1 / 15))
         self.assertAlmostEqual(sum(said["chances"].values()), 1.0)
         del parts[0]["brix"]
         said = self.client.post("/api/colour/blend", json={"parts": parts}).json()
@@ -296,9 +291,7 @@ class Api(unittest.TestCase):
             out = io.StringIO()
             with contextlib.redirect_stdout(out):
                 self.assertEqual(cli.main(["compute", name, *words, "--json"]), 0)
-            self.assertEqual(
-                found(json.loads(out.getvalue()), key), found(self.ask(name, body).json(), key)
-            )
+            self.assertEqual(found(json.loads(out.getvalue()), key), found(self.ask(name, body).json(), key))
         with contextlib.redirect_stderr(io.StringIO()) as complaint:
             self.assertEqual(cli.main(["compute", "mass-balance", "mass_kg=-1", "brix=50"]), 2)
         self.assertIn("above 0", complaint.getvalue())

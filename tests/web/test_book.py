@@ -101,9 +101,7 @@ class EveryKind(unittest.TestCase):
                     sent = form.fields | {"why": "as it was"}
                     for _ in range(2):  # what is asked is confirmed
                         answer = self.client.post(form.action, data=sent, follow_redirects=False)
-                        sent |= dict.fromkeys(
-                            re.findall(r'name="(\w+_confirmed)"', answer.text), "1"
-                        )
+                        sent |= dict.fromkeys(re.findall(r'name="(\w+_confirmed)"', answer.text), "1")
                     tried.add(key)
                     self.assertEqual(answer.status_code, 303, re.findall(WRONG, answer.text))
                     new = books.superseding(self.db, line.id)
@@ -123,9 +121,7 @@ class EveryKind(unittest.TestCase):
             if "/correct" in form.action
         )
         sent = form.fields | {"why": "as it was"}
-        self.assertEqual(
-            self.client.post(form.action, data=sent, follow_redirects=False).status_code, 303
-        )
+        self.assertEqual(self.client.post(form.action, data=sent, follow_redirects=False).status_code, 303)
         new = books.superseding(self.db, last.id)
         self.assertTrue(alike("fed", new.facts, last.row().facts), new.facts)
 
@@ -138,9 +134,7 @@ class EveryKind(unittest.TestCase):
                     sent = form.fields | {"why": "a test", "at": "2026-01-02 08:00"}
                     for _ in range(2):
                         answer = self.client.post(form.action, data=sent, follow_redirects=False)
-                        sent |= dict.fromkeys(
-                            re.findall(r'name="(\w+_confirmed)"', answer.text), "1"
-                        )
+                        sent |= dict.fromkeys(re.findall(r'name="(\w+_confirmed)"', answer.text), "1")
                     self.assertIn(answer.status_code, (303, 422, 409))
                     tried += 1
         self.assertGreater(tried, 25)
@@ -181,9 +175,7 @@ class EveryKind(unittest.TestCase):
                 continue
             with self.subTest(key):
                 data = {"id": f"struck-{line.id}"[:60], "why": "a test", "initials": "MT"}
-                answer = self.client.post(
-                    f"/line/{line.id}/strike", data=data, follow_redirects=False
-                )
+                answer = self.client.post(f"/line/{line.id}/strike", data=data, follow_redirects=False)
                 if answer.status_code == 422:
                     self.assertIn("more than was in it", answer.text)
                     continue
@@ -262,9 +254,7 @@ class Checks(KitchenCase):
         self.assertEqual((wrong.status_code, "Say why" in wrong.text), (422, True))
         right = {"thermometer": "dial-a", "reading": "99.3 C", "why": "read 101", "id": "boil-0003"}
         for _ in range(2):
-            self.assertEqual(
-                self.client.post("/line/boil-0002/correct", data=right).status_code, 200
-            )
+            self.assertEqual(self.client.post("/line/boil-0002/correct", data=right).status_code, 200)
         self.assertAlmostEqual(self.mark(), 99.2, delta=0.05)
         kept = [line.id for line in test_boils(self.db, "dial-a", self.at)]
         self.assertEqual(kept, ["boil-0003", "boil-0001"])
@@ -273,9 +263,7 @@ class Checks(KitchenCase):
         self.assertEqual(gone.status_code, 409)
         self.assertIn("It counts no more", gone.text)
         other_kind = {"basis": "station", "pressure": "950 hPa", "supersedes": "boil-0003"}
-        answer = self.client.post(
-            "/day/pressure", data=other_kind | {"why": "no", "id": "air-00001"}
-        )
+        answer = self.client.post("/day/pressure", data=other_kind | {"why": "no", "id": "air-00001"})
         self.assertEqual(answer.status_code, 404)
         self.assertIsNone(books.by_id(self.db, "air-00001"))
         self.client.post("/line/boil-0003/strike", data={"id": "struck-0003"})
@@ -301,9 +289,7 @@ class Checks(KitchenCase):
             ("check-0001", checked | {"reading": "0.3"}),
         ):
             sent = fields | {"why": "misread", "id": f"{line}-b"}
-            self.assertEqual(
-                self.client.post(f"/line/{line}/correct", data=sent).status_code, 200, line
-            )
+            self.assertEqual(self.client.post(f"/line/{line}/correct", data=sent).status_code, 200, line)
         self.assertEqual(pressure_at(self.db, load_kitchen(self.db), NOON).pa, 96_000)
         self.assertEqual(ice_point(self.db, "dial-a", NOON).facts.reading_c, 0.5)
         self.assertLess(curves.scale_error(self.db, stem, 0.0, NOON), error - 0.5)
@@ -400,9 +386,7 @@ class Checks(KitchenCase):
         self.assertEqual(load_kitchen(self.db), before)
         self.assertEqual(differences(self.db), [])
         refused = self.client.post("/day/pressure", data=typed | {"id": "x+elevation_m"})
-        self.assertNotIn(
-            "x+elevation_m", [row["id"] for row in books.newest(self.db, "setting", limit=9)]
-        )
+        self.assertNotIn("x+elevation_m", [row["id"] for row in books.newest(self.db, "setting", limit=9)])
         self.assertLess(refused.status_code, 500)
 
     def test_sap_that_was_mistyped_is_corrected_and_the_tank_follows(self) -> None:
@@ -438,9 +422,7 @@ class Checks(KitchenCase):
             ("gathered-1", {**sap, "litres": "150 L"}),
             ("out-000001", {"litres": "350 L", "reason": "sour"}),
         ):
-            refused = self.client.post(
-                f"/line/{line}/correct", data=wrong | {"id": "refused-1", "why": "x"}
-            )
+            refused = self.client.post(f"/line/{line}/correct", data=wrong | {"id": "refused-1", "why": "x"})
             self.assertIn("more than was in it", refused.text, line)
         for line, right, left in (
             ("gathered-1", {**sap, "litres": "330 L"}, 130),
@@ -513,9 +495,7 @@ class Checks(KitchenCase):
         edit_vessel(self.db, "finisher-2", WIDER | {"initials": "MT"}, self.at)
         retire_instrument(self.db, "long-stem", self.at)
         self.assertEqual(vessel_of(self.db, "finisher-2").name, "Wide pan")
-        changes = {
-            line.id: line.about_id for line in newest(self.db, RegisteredFacts, since=self.at)
-        }
+        changes = {line.id: line.about_id for line in newest(self.db, RegisteredFacts, since=self.at)}
         self.assertEqual(sorted(changes.values()), ["finisher-2", "long-stem"])
         self.assertIn("Wide pan", self.client.get("/kitchen/vessel/finisher-2").text)
         for number, line in enumerate([*set_to.values(), *changes]):

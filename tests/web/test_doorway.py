@@ -69,9 +69,7 @@ class Doors(unittest.TestCase):
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         listening.bind(("0.0.0.0", self.port))
         more = {"ssl_context_factory": lambda *_: tls} if tls else {}
-        config = uvicorn.Config(
-            answers, lifespan="off", log_config=None, timeout_keep_alive=1, **more
-        )
+        config = uvicorn.Config(answers, lifespan="off", log_config=None, timeout_keep_alive=1, **more)
         self.server = LimitedServer(config, room)
         thread = threading.Thread(target=self.server.run, kwargs={"sockets": [listening]})
         thread.start()

@@ -107,9 +107,7 @@ class EarlierRecord(unittest.TestCase):
     def test_what_a_line_keeps_is_read_and_written_back_unchanged(self) -> None:
         for line_id, kind, written, typed, *_ in self.before:
             kept = read_facts(kind, 1, json.loads(written)).written()
-            self.assertEqual(
-                {k: kept[k] for k in json.loads(written)}, json.loads(written), line_id
-            )
+            self.assertEqual({k: kept[k] for k in json.loads(written)}, json.loads(written), line_id)
             self.assertEqual(was_confirmed(json.loads(typed)), "_is_so" in typed, line_id)
 
     def test_a_field_that_no_version_knows_is_refused(self) -> None:

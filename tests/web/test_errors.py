@@ -123,9 +123,7 @@ class Said(ErrorCase):
 
     def test_odd_input_is_no_error(self) -> None:
         code = self.take_in()
-        part = (
-            b'--B\r\nContent-Disposition: form-data; name="text"\r\n\r\n\xed\xa0\x80x\r\n--B--\r\n'
-        )
+        part = b'--B\r\nContent-Disposition: form-data; name="text"\r\n\r\n\xed\xa0\x80x\r\n--B--\r\n'
         kind = {"content-type": "multipart/form-data; boundary=B"}
         answer = self.client.post(f"/pan/{code}/slip/note", content=part, headers=kind)
         self.assertIn(answer.status_code, (303, 422))
@@ -208,8 +206,7 @@ class Practice(ErrorCase):
         before = set(_pans())
         with ThreadPoolExecutor(6) as hands:
             starts = [
-                hands.submit(self.client.post, "/practice/start", data={"seed": f"{i}"})
-                for i in range(6)
+                hands.submit(self.client.post, "/practice/start", data={"seed": f"{i}"}) for i in range(6)
             ]
             self.assertEqual({start.result().status_code for start in starts}, {303})
         self.assertEqual(len(set(_pans()) - before), 1)

@@ -218,7 +218,5 @@ class EveryState(KitchenCase):
                 answer = self.client.post(f"/candy/cook/{code}/slip/pot", data=sent)
                 self.assertEqual(answer.status_code, 303, (step, air, shown))
                 for path in (f"/candy/cook/{code}", f"/candy/cook/{code}/board", "/", "/wall"):
-                    self.assertEqual(
-                        self.client.get(path).status_code, 200, (step, air, shown, path)
-                    )
+                    self.assertEqual(self.client.get(path).status_code, 200, (step, air, shown, path))
                 shown += step

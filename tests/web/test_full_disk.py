@@ -111,7 +111,7 @@ class FullDisk(KitchenCase):
                 hub._states.clear()  # as when the clock moves on
                 hub._look_once(lambda code, news: ear.put_nowait(news) if not code else None)
                 while not ear.empty():
-                    rings = {a["kind"]: a for a in json.loads(ear.get_nowait())["alarms"]}
+                    rings = {a["kind"]: a for a in json.loads(str(ear.get_nowait()))["alarms"]}
                 if set(until) == set(rings):
                     break
             hub.leave("", ear)

@@ -8,6 +8,7 @@ from unittest.mock import patch
 from lumbrel.services.base.cache import Cache
 from lumbrel.services.probes import intake
 from lumbrel.store.links import Links
+from lumbrel.web.shell import news as told
 from lumbrel.web.shell.hub import ALL, Hub
 from lumbrel.web.shell.settings import Settings
 from tests.support.kitchen import NOON, KitchenCase
@@ -29,17 +30,17 @@ class News(KitchenCase):
             hub = self.hub()
             await hub.start()
             one, every = hub.listen(code), hub.listen(ALL)
-            first = json.loads(await asyncio.wait_for(one.get(), 5))
+            first = json.loads(str(await asyncio.wait_for(one.get(), 5)))
             at = NOON + timedelta(minutes=60)
             intake.take(self.db, "probe-1", [(at, 60.5)], at)
             news = first
             while not news["sample"]:
-                news = json.loads(await asyncio.wait_for(one.get(), 5))
-            rings = json.loads(await asyncio.wait_for(every.get(), 5))
+                news = json.loads(str(await asyncio.wait_for(one.get(), 5)))
+            rings = json.loads(str(await asyncio.wait_for(every.get(), 5)))
             while not rings["alarms"]:
-                rings = json.loads(await asyncio.wait_for(every.get(), 5))
+                rings = json.loads(str(await asyncio.wait_for(every.get(), 5)))
             await hub.stop()
-            self.assertEqual(await self.last(one), "")
+            self.assertIs(await self.last(one), told.NOTHING_MORE)
             return first, news, rings
 
         first, news, rings = asyncio.run(listen())
@@ -49,8 +50,8 @@ class News(KitchenCase):
         self.assertEqual({a["kind"] for a in rings["alarms"]}, {"strain", "foam"})
 
     @staticmethod
-    async def last(ear: asyncio.Queue[str]) -> str:
-        said = ""
+    async def last(ear: asyncio.Queue[told.News]) -> told.News | None:
+        said = None
         while not ear.empty():
             said = ear.get_nowait()
         return said
@@ -67,7 +68,7 @@ class News(KitchenCase):
                 await asyncio.wait_for(ear.get(), 5)
                 intake.take(self.db, "probe-1", [(at, 60.5)], at)
                 hub.wake()
-                news = json.loads(await asyncio.wait_for(ear.get(), 5))
+                news = json.loads(str(await asyncio.wait_for(ear.get(), 5)))
                 await hub.stop()
             hub.wake()
             return str(news["probe"])

@@ -71,7 +71,7 @@ class TestTable(Networked):
                     "/trust/authority.pem",
                 },
                 (PUBLIC, PUBLIC): {"/enter"},
-                ("", PUBLIC): {"/enter/passphrase", "/api/probes/samples"},
+                ("", PUBLIC): {"/enter/passphrase", "/language", "/api/probes/samples"},
                 ("", LOOKER): {"/leave", "/initials", "/practice/leave"},
                 (LOOKER, LOOKER): {"/api/{path:path}"},
                 (OWNER, ""): {
@@ -214,9 +214,7 @@ class TestTable(Networked):
 
 
 def _device(role: str) -> Device:
-    return Device(
-        id="x", name="x", initials="", role=role, paired_at=NOW, seen_at=NOW, seen_from=""
-    )
+    return Device(id="x", name="x", initials="", role=role, paired_at=NOW, seen_at=NOW, seen_from="")
 
 
 class TestCallers(unittest.TestCase):
@@ -397,9 +395,7 @@ class TestUsualMistakes(Networked):
         self.assertEqual(owner.get("/").status_code, 200)
         self.assertEqual(behind.keeper.devices()[0].seen_from, "192.168.7.30")
         stranger = behind.device("127.0.0.1")
-        self.assertEqual(
-            stranger.get("/", headers={"x-forwarded-for": "127.0.0.1"}).status_code, 303
-        )
+        self.assertEqual(stranger.get("/", headers={"x-forwarded-for": "127.0.0.1"}).status_code, 303)
         self.assertEqual(stranger.get("/", headers={"host": ADDRESS}).status_code, 400)
 
     def test_the_devices_page_is_the_owners_and_opening_is_the_machines(self) -> None:
@@ -419,7 +415,7 @@ class TestUsualMistakes(Networked):
         newest = max(self.kitchen.keeper.devices(), key=lambda d: d.paired_at)
         out = owner.post(f"/kitchen/network/device/{newest.id}/out", data={"token": token})
         self.assertEqual(out.status_code, 303)
-        self.assertIn("put out", owner.get("/kitchen/network").text)
+        self.assertIn("removed", owner.get("/kitchen/network").text)
 
     def test_it_stays_closed_without_a_passphrase(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
@@ -429,9 +425,7 @@ class TestUsualMistakes(Networked):
         opened = closed.here.post("/kitchen/network/open")
         self.assertEqual(opened.status_code, 422)
         self.assertIn("Choose a passphrase first", opened.text)
-        short = closed.here.post(
-            "/kitchen/network/passphrase", data={"passphrase": "abc", "again": "abc"}
-        )
+        short = closed.here.post("/kitchen/network/passphrase", data={"passphrase": "abc", "again": "abc"})
         self.assertEqual(short.status_code, 422)
         self.assertIn("at least 10 characters; this has 3", short.text)
 

@@ -5,7 +5,6 @@ import shutil
 import tempfile
 import unittest
 from datetime import UTC, datetime
-from html.parser import HTMLParser
 from pathlib import Path
 
 from fastapi.testclient import TestClient
@@ -44,29 +43,6 @@ AS_IT_IS = {
 STOPWATCH = ("0:00",)
 
 
-class _Words(HTMLParser):
-    """What a page says, shows in a field, or tells who cannot see it."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.said: list[str] = []
-        self._hidden = 0
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self._hidden += tag in ("script", "style")
-        given = dict(attrs)
-        self.said += [given.get(name) or "" for name in ("aria-label", "title", "placeholder")]
-        if tag == "input" and given.get("type") not in ("hidden", "radio", "checkbox"):
-            self.said.append(given.get("value") or "")
-
-    def handle_endtag(self, tag: str) -> None:
-        self._hidden -= tag in ("script", "style")
-
-    def handle_data(self, data: str) -> None:
-        if not self._hidden:
-            self.said.append(re.sub(r"[ \n]+", " ", data))
-
-
 class OwnUnits(unittest.TestCase):
     def foreign(self, preset: str, wrong: re.Pattern[str]) -> dict[str, list[str]]:
         folder = Path(tempfile.mkdtemp())
@@ -85,12 +61,8 @@ class OwnUnits(unittest.TestCase):
                 if route in AS_IT_IS or "text/html" not in answer.headers.get("content-type", ""):
                     continue
                 seen.add(route)
-                words = _Words()
-                words.feed(answer.text)
-                for text in words.said:
-                    near = [
-                        text[max(m.start() - 30, 0) : m.end() + 20] for m in wrong.finditer(text)
-                    ]
+                for text in crawl.said(answer.text):
+                    near = [text[max(m.start() - 30, 0) : m.end() + 20] for m in wrong.finditer(text)]
                     strange = [one for one in near if not one.endswith(STOPWATCH)]
                     if strange:
                         found.setdefault(route, []).extend(strange)

@@ -25,9 +25,7 @@ class Questions(KitchenCase):
         super().setUp()
         self.at = NOON + timedelta(minutes=40)
         app = create_app(Settings(database=self.path, clock=lambda: self.at, refresh_seconds=0))
-        self.client = self.enterContext(
-            TestClient(app, base_url="http://127.0.0.1", follow_redirects=False)
-        )
+        self.client = self.enterContext(TestClient(app, base_url="http://127.0.0.1", follow_redirects=False))
         self.code = self.take_in()
         self.put(self.code, "boiling", 5)
 
@@ -58,13 +56,9 @@ class Questions(KitchenCase):
             address = re.search(r'action="([^"]+)"', form[0])
             assert address is not None
             fields = dict(re.findall(r'name="([^"]+)" value="([^"]*)"', form[0]))
-            self.assertIn(
-                SEEN, fields, "what every form brings along, or a phone's press is refused"
-            )
+            self.assertIn(SEEN, fields, "what every form brings along, or a phone's press is refused")
             pressed = self.client.post(address[1], data=fields)
-            self.assertEqual(
-                (pressed.status_code, pressed.headers["location"]), (303, f"/pan/{self.code}")
-            )
+            self.assertEqual((pressed.status_code, pressed.headers["location"]), (303, f"/pan/{self.code}"))
             again = self.client.post(address[1], data=fields)
             self.assertEqual(again.status_code, 303)
             words = entries.ASKED_ABOUT[key][0 if i % 2 == 0 else 1]

@@ -26,9 +26,7 @@ class SapPages(KitchenCase):
         super().setUp()
         self.at = NOON
         app = create_app(Settings(database=self.path, clock=lambda: self.at))
-        self.client = self.enterContext(
-            TestClient(app, base_url="http://127.0.0.1", follow_redirects=False)
-        )
+        self.client = self.enterContext(TestClient(app, base_url="http://127.0.0.1", follow_redirects=False))
 
     def said(self, path: str, status: int = 200, **fields: str) -> str:
         """What a page says; posted when there are fields."""
@@ -100,9 +98,7 @@ class SapPages(KitchenCase):
         self.assertAlmostEqual(played.views(self.db, NOON)[0].content.litres, 60.0, delta=0.2)
         self.at += timedelta(minutes=5)
         self.assertIn("60 L", self.said("/sap"))
-        self.assertIn(
-            "more than was in it", self.said(at, 422, what="out", litres="90", reason="sour")
-        )
+        self.assertIn("more than was in it", self.said(at, 422, what="out", litres="90", reason="sour"))
 
     def test_a_continuous_pan_says_what_is_wrong_where_it_is(self) -> None:
         arch = VesselRow(id="arch", name="Arch", shape="rectangular", sizes_mm=(1000.0, 600.0))
@@ -165,7 +161,7 @@ class SapPages(KitchenCase):
         self.assertIn("Near-syrup at hand", page)
         self.assertIn("drawn of", page)
         self.assertIn("2 free, 1 drawn", page)
-        self.assertIn("<b>Take in</b> <span>batch 26-001", self.said("/"))
+        self.assertIn("<b>Intake</b> <span>batch 26-001", self.said("/"))
         wrong = self.said("/take-in/near/26-001", 422, vessel="finisher-1", brix="99")
         self.assertIn('value="99"', wrong)
         self.assertIn("between 5 and 80 Brix", wrong)
@@ -264,9 +260,7 @@ class SapPages(KitchenCase):
         self.assertIn("Registered: 4 trees", self.said(answer.headers["location"]))
         page = self.said(path, 422, **(sent | {"list": "9\n9"}))
         self.assertIn("Line 2: 9 stands in the list twice", page)
-        self.assertTrue(
-            "9\n9</textarea>" in self.client.post(path, data=sent | {"list": "9\n9"}).text
-        )
+        self.assertTrue("9\n9</textarea>" in self.client.post(path, data=sent | {"list": "9\n9"}).text)
         self.assertIn("?added=1&tree=", self.client.post(path, data=TREE).headers["location"])
         self.gathered(id="named-0001")
         self.assertIn("from Upper Fold", self.said("/sap/tank/pails"))

@@ -50,9 +50,7 @@ class Hands(KitchenCase):
         self.kitchen = OpenKitchen(self.folder, self.path)
         self.addCleanup(self.kitchen.keeper.close)
         self.code = self.take_in(NOON - timedelta(hours=1))
-        self.first, self.second = (
-            self.kitchen.let_in(FINISHER, initials) for initials in ("KL", "MM")
-        )
+        self.first, self.second = (self.kitchen.let_in(FINISHER, initials) for initials in ("KL", "MM"))
 
     def send(self, client: TestClient, path: str, **fields: str) -> Any:
         """Send a form of a page that this device opened."""
@@ -170,9 +168,7 @@ class TestWhoWasFirst(Hands):
         self.assertEqual(first.status_code, 303, first.text[:3000])
         late = self.send(self.second, path, **sent, **{SEEN: BEFORE})
         self.assertEqual(late.status_code, 422)
-        self.assertRegex(
-            late.text, "KL put “[^”]*” on the slip at 12:00, after this page was opened"
-        )
+        self.assertRegex(late.text, "KL put “[^”]*” on the slip at 12:00, after this page was opened")
         self.assertIn('name="others_confirmed"', late.text)
         self.assertEqual(len(self.lines("jar")), 1)
         more = self.send(self.second, path, **sent, **{SEEN: BEFORE}, others_confirmed="1")
@@ -293,9 +289,7 @@ class TestBoards(Hands):
     def test_the_lines_to_copy_stand_on_the_page_with_token_and_address(self) -> None:
         for word in (self.token, "https://192.168.7.2:8443/api/probes/samples", "lumbrel.local"):
             self.assertIn(word, self.page)
-        self.assertNotIn(
-            "$", "".join(text for _, text in lines_for("https://a.local", "t").programs)
-        )
+        self.assertNotIn("$", "".join(text for _, text in lines_for("https://a.local", "t").programs))
         plain = dict(lines_for("http://192.168.7.2:8080", "t").programs)
         self.assertNotIn("ssl", "".join(plain.values()).lower())
         self.assertNotIn("cacert", "".join(plain.values()))

@@ -40,10 +40,7 @@ def sheets() -> Iterator[tuple[str, str]]:
 class Sheets(unittest.TestCase):
     def test_every_length_is_on_the_scale(self) -> None:
         tokens = (CSS / "tokens.css").read_text(encoding="utf-8")
-        scale = {
-            name: set(sizes.split())
-            for name, sizes in re.findall(r"--(\w+)-scale: ([^;]*);", tokens)
-        }
+        scale = {name: set(sizes.split()) for name, sizes in re.findall(r"--(\w+)-scale: ([^;]*);", tokens)}
         scale["size"] |= scale["space"]
         seen = 0
         for name, text in sheets():

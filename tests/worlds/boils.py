@@ -84,9 +84,7 @@ class SimulatedBoil:
         )
         # The thermometer errs once for all, as a test-boiled digital one, and so does the curve.
         self.offset = rng.uniform(-1.5, 1.5)
-        shows = (
-            water.boiling_point_c(self.pressure) + self.offset + rng.gauss(0, SIGMA_K["digital"])
-        )
+        shows = water.boiling_point_c(self.pressure) + self.offset + rng.gauss(0, SIGMA_K["digital"])
         boiled(self.db, "b", "probe-1", START, reading_c=shows, pressure_pa=self.pressure)
         self.curve_error = rng.gauss(0, 0.1)
         self.at = START + timedelta(minutes=1)
@@ -114,9 +112,7 @@ class SimulatedBoil:
         kept = exp(-seconds / WANDER_S)
         fresh = sqrt(1 - kept**2)
         share = self.pot.efficiency / self.heat - 1
-        self.pot.efficiency = self.heat * (
-            1 + kept * share + fresh * self.air.gauss(0, BURNER_WANDERS)
-        )
+        self.pot.efficiency = self.heat * (1 + kept * share + fresh * self.air.gauss(0, BURNER_WANDERS))
         self.wander = kept * self.wander + fresh * self.air.gauss(0, WANDER_SIGMA_K)
 
     def put(self, kind: str, **fields: str) -> None:
@@ -203,9 +199,7 @@ class SimulatedBoil:
             call, left = (board := self.board()).verdict.call.value, board.minutes_left
             if call in ("draw_now", "over") or self.pot.brix > 72:
                 return self.pot.brix
-            asked = call in ("check_again", "disagree") and self.at - read_at >= timedelta(
-                minutes=1
-            )
+            asked = call in ("check_again", "disagree") and self.at - read_at >= timedelta(minutes=1)
             if (not read and left < 6) or (asked and not with_drop):
                 self.read_hydrometer()
                 read, read_at = True, self.at

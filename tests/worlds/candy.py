@@ -60,9 +60,7 @@ def cooled(rng: random.Random, bath: str, live: bool) -> Iterator[tuple[float, f
     faster, cold syrup is thick, a water bath warms, a thermometer lags."""
     mass = rng.uniform(0.8, 7.0)
     heat_j = mass * 2500.0
-    around = {"bench": rng.gauss(20, 3.5), "water": rng.uniform(7, 18), "ice": rng.uniform(-1, 2)}[
-        bath
-    ]
+    around = {"bench": rng.gauss(20, 3.5), "water": rng.uniform(7, 18), "ice": rng.uniform(-1, 2)}[bath]
     start = warm = probe = rng.uniform(109, 124)
     first = around
     area = 0.121 * (mass / 3) ** 0.67
@@ -73,9 +71,7 @@ def cooled(rng: random.Random, bath: str, live: bool) -> Iterator[tuple[float, f
     for step in range(1, 6000):
         excess = warm - around
         if bath == "bench":
-            loses = film * (0.55 + 0.45 * (max(excess, 1.0) / 60) ** 0.25) + 2.6 * (
-                1 + excess / 250
-            )
+            loses = film * (0.55 + 0.45 * (max(excess, 1.0) / 60) ** 0.25) + 2.6 * (1 + excess / 250)
         else:
             loses = film
         watts = loses * (1 - thick * (1 - excess / (start - first))) * area * excess

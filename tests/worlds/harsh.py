@@ -76,9 +76,7 @@ class Kitchen:
         misreads: how likely a gross misreading is in this boil.
     """
 
-    def __init__(
-        self, seed: int, equipment: str, birch: bool = False, misreads: float = 0.1
-    ) -> None:
+    def __init__(self, seed: int, equipment: str, birch: bool = False, misreads: float = 0.1) -> None:
         self.rng = rng = random.Random(f"{seed}/{equipment}/{birch}")
         self.equipment, self.birch = equipment, birch
         self.played = Played(seed, equipment, birch)
@@ -171,9 +169,7 @@ class Kitchen:
                 resolution_k=1 / 1.8,
             )
             for _ in range(3):
-                self.sure(
-                    do="test_boil", thermometer="Candy", typed=self._candy_shows(self.pan.water_c)
-                )
+                self.sure(do="test_boil", thermometer="Candy", typed=self._candy_shows(self.pan.water_c))
                 self.at += timedelta(minutes=1)
         if self.equipment != CANDY:
             self.sure(do="instrument", kind="hydrometer", name="Stem", low=45, high=75)

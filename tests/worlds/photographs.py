@@ -83,9 +83,7 @@ def _fill(light: Floats, box: Box, colour: Floats) -> None:
 def _uneven(chance: random.Random) -> Floats:
     ys, xs = np.mgrid[-1 : 1 : HIGH * 1j, -1 : 1 : WIDE * 1j]
     fall = 1 - chance.uniform(0.0, 0.22) * (xs**2 + ys**2) / 2
-    return np.asarray(
-        fall * (1 + chance.uniform(-0.06, 0.06) * xs + chance.uniform(-0.06, 0.06) * ys)
-    )
+    return np.asarray(fall * (1 + chance.uniform(-0.06, 0.06) * xs + chance.uniform(-0.06, 0.06) * ys))
 
 
 def _gleam(chance: random.Random, light: Floats, box: Box, exposure: float) -> None:

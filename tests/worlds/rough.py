@@ -69,8 +69,7 @@ class Pan:
         self.bound = rng.gauss(3.13, 0.12)
         self.level_k = rng.uniform(-0.1, 0.1) + (rng.gauss(0, 0.25) if self.birch else 0.0)
         self.waves = [
-            (rng.uniform(0.01, 0.05), rng.uniform(130, 520), rng.uniform(0, 2 * pi))
-            for _ in range(2)
+            (rng.uniform(0.01, 0.05), rng.uniform(130, 520), rng.uniform(0, 2 * pi)) for _ in range(2)
         ]
         self.gust, self.gust_until = 0.0, 0.0
         self.stoked = rng.uniform(480, 840) if self.wood else 0.0
@@ -147,9 +146,7 @@ class Pan:
 class Probe:
     """A thermometer that stands in it: slow, stirred, off; it may drift, or be splashed."""
 
-    def __init__(
-        self, rng: random.Random, warm_c: float, drift_k_per_h: float, splashes: bool
-    ) -> None:
+    def __init__(self, rng: random.Random, warm_c: float, drift_k_per_h: float, splashes: bool) -> None:
         self.rng, self.shows = rng, warm_c
         self.lag_s, self.noise_k = rng.uniform(5, 40), rng.uniform(0.03, 0.1)
         self.lasts_s, self.offset_k = rng.uniform(5, 30), rng.uniform(-1, 1)
@@ -213,9 +210,7 @@ class Played:
         if self.ranged_truth is None or self.ranged.get("low") is None:
             return None
         high = self.ranged["high"]
-        return bool(
-            self.ranged["low"] <= self.ranged_truth and (high is None or self.ranged_truth <= high)
-        )
+        return bool(self.ranged["low"] <= self.ranged_truth and (high is None or self.ranged_truth <= high))
 
 
 class Kitchen:
@@ -227,9 +222,7 @@ class Kitchen:
         scene: one of `SCENES`.
     """
 
-    def __init__(
-        self, seed: int, equipment: str, scene: str = "honest", birch: bool = False
-    ) -> None:
+    def __init__(self, seed: int, equipment: str, scene: str = "honest", birch: bool = False) -> None:
         self.rng = rng = random.Random(f"rough/{seed}/{equipment}/{scene}/{birch}")
         self.played = Played(seed, equipment, scene)
         self.equipment, self.scene, self.birch = equipment, scene, birch
@@ -354,9 +347,7 @@ class Kitchen:
             shows = water_c + self.probe.offset_k + rng.gauss(0, 0.1)
             self.sure(do="test_boil", thermometer="Probe", typed=f"{shows:.1f} C")
         if self.equipment == CANDY:
-            self.sure(
-                do="instrument", kind="thermometer", name="Candy", sort="dial", resolution_k=1 / 1.8
-            )
+            self.sure(do="instrument", kind="thermometer", name="Candy", sort="dial", resolution_k=1 / 1.8)
             for _ in range(2):
                 self.sure(do="test_boil", thermometer="Candy", typed=self._candy(water_c))
                 self.at += timedelta(minutes=1)
@@ -495,9 +486,7 @@ class Kitchen:
             played.keeps += 1
             played.burnt_silence |= pan.brix > 68.9
             played.late_keeps += low is not None and low < 1.0
-            wait = (datetime.fromisoformat(answer["next_check_at"]) - self.at) / timedelta(
-                minutes=1
-            )
+            wait = (datetime.fromisoformat(answer["next_check_at"]) - self.at) / timedelta(minutes=1)
             if low is not None:
                 played.looks += 1
                 played.late_looks += wait > max(low / 2, 0.5) + 0.05
@@ -513,9 +502,9 @@ class Kitchen:
         if self.equipment == CANDY or self.pending or not self.pan.boils:
             return
         due = datetime.fromisoformat(answer["next_check_at"]) <= self.at
-        if (
-            due or answer["call"] in ("check_again", "disagree")
-        ) and self.at - self.last_look >= timedelta(seconds=60):
+        if (due or answer["call"] in ("check_again", "disagree")) and self.at - self.last_look >= timedelta(
+            seconds=60
+        ):
             self.last_look = self.at
             if "drop" in self.equipment and self.pan.brix > 58 and self.rng.random() < 0.5:
                 self._dip_drop()
@@ -557,9 +546,7 @@ class Kitchen:
                 return
             fields["cup"] = f"{cup:.0f} C" if self.scene == "unit_f" else f"{cup * 1.8 + 32:.0f} F"
         else:
-            fields["cup"] = (
-                self._warm(cup).split()[0] if self.scene != "honest" else self._warm(cup)
-            )
+            fields["cup"] = self._warm(cup).split()[0] if self.scene != "honest" else self._warm(cup)
         _, asked = self.sure(do="line", kind="hydrometer", fields=fields)
         self.looked += 1
         self.played.asked_at_entry += asked
@@ -570,9 +557,7 @@ class Kitchen:
 
         def type_it(dipped: datetime) -> None:
             fields = {"instrument": "Prism", "reading": f"{shown:.1f}", "sample": "20 C"}
-            self.sure(
-                do="line", kind="refractometer", fields=fields | {"dipped_at": dipped.isoformat()}
-            )
+            self.sure(do="line", kind="refractometer", fields=fields | {"dipped_at": dipped.isoformat()})
             self._log(f"drop {shown:.1f}")
 
         self._later(type_it)

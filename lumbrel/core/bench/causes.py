@@ -9,6 +9,7 @@ from math import sqrt
 from lumbrel.core.bench import refractometer, thermometer
 from lumbrel.core.bench.hydrometer import SIXTY_F_C, Hydrometer
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 CUP_COULD_BE_C = (10.0, 100.0)
 """An assumed cup may have been anything: a hot sample read against the cold mark is common."""
@@ -43,9 +44,7 @@ class Cause:
         return self.low_brix - slack <= apart_brix <= self.high_brix + slack
 
 
-def of_hydrometer(
-    own: Hydrometer, reading_brix: float, cup_c: float, cup_assumed: bool
-) -> list[Cause]:
+def of_hydrometer(own: Hydrometer, reading_brix: float, cup_c: float, cup_assumed: bool) -> list[Cause]:
     """What can put a hydrometer reading wrong, the most plausible first.
 
     Args:
@@ -57,12 +56,10 @@ def of_hydrometer(
     with suppress(OutOfRange):  # causes that the correction does not reach are not told
         for cause in _of_cup(own, reading_brix, cup_c, cup_assumed):
             causes.append(cause)
-    return [*causes, *_misread("Read the stem again at eye level, at the flat of the surface.")]
+    return [*causes, *_misread(_("Read the stem again at eye level, at the flat of the surface."))]
 
 
-def _of_cup(
-    own: Hydrometer, reading_brix: float, cup_c: float, cup_assumed: bool
-) -> Iterator[Cause]:
+def _of_cup(own: Hydrometer, reading_brix: float, cup_c: float, cup_assumed: bool) -> Iterator[Cause]:
     """What a wrong temperature does, the most plausible first."""
 
     def if_cup(at_c: float) -> float:
@@ -74,23 +71,23 @@ def _of_cup(
     if cup_assumed:
         yield Cause(
             key="cup-assumed",
-            cause="the cup's temperature was assumed, not measured",
-            settle="Read the hydrometer again with a thermometer in the cup.",
+            cause=_("the cup's temperature was assumed, not measured"),
+            settle=_("Read the hydrometer again with a thermometer in the cup."),
             low_brix=if_cup(hottest),
             high_brix=if_cup(coldest),
         )
     yield _other_calibration(own, reading_brix, cup_c)
-    together = "Read stem and cup temperature together, at eye level."
+    together = _("Read stem and cup temperature together, at eye level.")
     yield Cause(
         key="cup-cooled",
-        cause="the cup cooled after its temperature was read",
+        cause=_("the cup cooled after its temperature was read"),
         settle=together,
         low_brix=0.0,
         high_brix=if_cup(cup_c - CUP_MOVES_K),
     )
     yield Cause(
         key="cup-hotter",
-        cause="the cup was hotter than typed: its thermometer had not come up",
+        cause=_("the cup was hotter than typed: its thermometer had not come up"),
         settle=together,
         low_brix=if_cup(cup_c + CUP_MOVES_K),
         high_brix=0.0,
@@ -103,8 +100,8 @@ def _other_calibration(own: Hydrometer, reading_brix: float, cup_c: float) -> Ca
     moved = own.correct(reading_brix, cup_c) - other.correct(reading_brix, cup_c)
     return Cause(
         key="calibration",
-        cause="its scale is true at another temperature than it was registered for",
-        settle="Look on the stem for the temperature its scale is true at.",
+        cause=_("its scale is true at another temperature than it was registered for"),
+        settle=_("Look on the stem for the temperature its scale is true at."),
         low_brix=min(moved, 0.0),
         high_brix=max(moved, 0.0),
     )
@@ -123,8 +120,8 @@ def of_thermometer(untested: bool, stale: bool, slope_k_per_brix: float) -> list
         causes.append(
             Cause(
                 "untested",
-                "this thermometer has had no test boil",
-                "Put it in rapidly boiling water now.",
+                _("this thermometer has had no test boil"),
+                _("Put it in rapidly boiling water now."),
                 -out,
                 out,
             )
@@ -134,8 +131,8 @@ def of_thermometer(untested: bool, stale: bool, slope_k_per_brix: float) -> list
         causes.append(
             Cause(
                 "stale",
-                "its test boil is old, or the pressure has moved since",
-                "Put it in rapidly boiling water again.",
+                _("its test boil is old, or the pressure has moved since"),
+                _("Put it in rapidly boiling water again."),
                 -out,
                 out,
             )
@@ -145,24 +142,22 @@ def of_thermometer(untested: bool, stale: bool, slope_k_per_brix: float) -> list
         *causes,
         Cause(
             "touches",
-            "the tip touches the hot metal",
-            "Hang it freely in the middle of the boil.",
+            _("the tip touches the hot metal"),
+            _("Hang it freely in the middle of the boil."),
             0.5,
             far,
         ),
         Cause(
             "shallow",
-            "the tip is not deep enough in the boil",
-            "Hang it freely in the middle of the boil.",
+            _("the tip is not deep enough in the boil"),
+            _("Hang it freely in the middle of the boil."),
             -far,
             -0.5,
         ),
     ]
 
 
-def of_refractometer(
-    reading_brix: float, sample_c: float, compensated: bool, hot_drop: bool
-) -> list[Cause]:
+def of_refractometer(reading_brix: float, sample_c: float, compensated: bool, hot_drop: bool) -> list[Cause]:
     """What can put a refractometer reading wrong, the most plausible first.
 
     Args:
@@ -172,10 +167,10 @@ def of_refractometer(
     """
     dried = Cause(
         "dried",
-        "the hot drop dried on the prism and reads high"
+        _("the hot drop dried on the prism and reads high")
         if hot_drop
-        else "the drop dried on the prism and reads high",
-        "Cool a covered sample to room temperature and read that.",
+        else _("the drop dried on the prism and reads high"),
+        _("Cool a covered sample to room temperature and read that."),
         0.0,
         DRIED_DROP_BRIX,
     )
@@ -184,25 +179,25 @@ def of_refractometer(
     except OutOfRange:
         correction = 0.0
     moved = -correction if compensated else correction
-    state = "on" if compensated else "off"
+    state = _("on") if compensated else _("off")
     switch = Cause(
         "compensation",
-        f"compensation was noted as {state}, and it is not",
-        "Read a drop of water: compensated or not, it must show 0 at its temperature.",
+        _("compensation was noted as {state}, and it is not", state=state),
+        _("Read a drop of water: compensated or not, it must show 0 at its temperature."),
         min(moved, 0.0),
         max(moved, 0.0),
     )
     ordered = [dried, switch] if hot_drop else [switch, dried]
-    return [*ordered, *_misread("Wipe the prism and read a fresh drop.")]
+    return [*ordered, *_misread(_("Wipe the prism and read a fresh drop."))]
 
 
 def _misread(settle: str) -> list[Cause]:
     found = []
     for by in MISREAD_BRIX:
-        word = {1.0: "a line", 5.0: "a numbered line", 10.0: "ten"}[by]
+        word = {1.0: _("a line"), 5.0: _("a numbered line"), 10.0: _("ten")}[by]
         for sign in (1, -1):
             found.append(
-                Cause("misread", f"it was misread by {word}", settle, sign * by, sign * by)
+                Cause("misread", _("it was misread by {word}", word=word), settle, sign * by, sign * by)
             )
     return found
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import exp
 
 from lumbrel.core.errors import require_between
+from lumbrel.words import _
 
 COOLING_PER_MIN = 0.025
 """A quarter litre of syrup in a steel cup: some 1.1 kJ/K behind 0.035 m2 at about 12 W/(m2 K)."""
@@ -34,13 +35,9 @@ def cooled(
         OutOfRange: a value lies outside its range.
     Uncertainty: half of the change.
     """
-    require_between(
-        read_c, 0.0, 120.0, field="cup_temperature_c", what="The cup's temperature", unit="°C"
-    )
-    require_between(minutes, 0.0, 240.0, field="minutes", what="The time since", unit="min")
-    require_between(room_c, -20.0, 50.0, field="room_c", what="The room", unit="°C")
-    require_between(
-        rate_per_min, 1e-6, 1.0, field="rate_per_min", what="The rate", unit="per minute"
-    )
+    require_between(read_c, 0.0, 120.0, field="cup_temperature_c", what=_("The cup's temperature"), unit="°C")
+    require_between(minutes, 0.0, 240.0, field="minutes", what=_("The time since"), unit="min")
+    require_between(room_c, -20.0, 50.0, field="room_c", what=_("The room"), unit="°C")
+    require_between(rate_per_min, 1e-6, 1.0, field="rate_per_min", what=_("The rate"), unit=_("per minute"))
     now = room_c + (read_c - room_c) * exp(-rate_per_min * minutes)
     return CupNow(now, COOLING_DOUBT * abs(read_c - now))

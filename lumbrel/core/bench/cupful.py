@@ -9,6 +9,7 @@ from typing import NamedTuple
 from lumbrel.core.bench.hydrometer import LIGHTER_HEXOSES, LIGHTER_SIGMA
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _, number
 
 MARK_SIGMA, BRIM_SIGMA = 0.02, 0.004
 """Of the volume: by the line of a kitchen measure; by the water that the same cup holds."""
@@ -58,13 +59,16 @@ def cupful(
         OutOfRange: a value lies outside its range, or it would be lighter than water, or candy.
     Uncertainty: by a measure's line 3.6 Brix at the finish, by water 1.2.
     """
-    require_between(mass_kg, 0.02, 20.0, field="mass_kg", what="A cupful", unit="kg")
-    require_between(volume_l, 0.02, 20.0, field="volume_l", what="A cup", unit="L")
+    require_between(mass_kg, 0.02, 20.0, field="mass_kg", what=_("A cupful"), unit="kg")
+    require_between(volume_l, 0.02, 20.0, field="volume_l", what=_("A cup"), unit="L")
     density = mass_kg / volume_l * 1000
     if not LIGHTEST <= density <= HEAVIEST:
         raise OutOfRange(
-            f"That would be {density / 1000:.2f} kg a litre: water is 1.00, finished syrup 1.33, and "
-            "candy 1.43. Weigh the syrup alone, without the cup, and the cup full to the same line.",
+            _(
+                "That would be {density} kg a litre: water is 1.00, finished syrup 1.33, and candy "
+                "1.43. Weigh the syrup alone, without the cup, and the cup full to the same line.",
+                density=number(density / 1000, 2),
+            ),
             "mass_kg",
         )
     heavy = sucrose.brix_from_density(max(density, _water_like(temperature_c)), temperature_c)

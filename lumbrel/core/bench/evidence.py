@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from math import sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.words import _
 
 DISAGREEMENT_CHI2_PER_DOF = 3.0
 
@@ -53,13 +54,11 @@ def agreement(estimates: Sequence[Estimate]) -> Agreement:
         OutOfRange: there is none, or a value lies outside its range.
     """
     if not estimates:
-        raise OutOfRange("Give at least one reading.", "readings")
+        raise OutOfRange(_("Give at least one reading."), "readings")
     for estimate in estimates:
-        require_between(estimate.brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
+        require_between(estimate.brix, 0.0, 97.0, field="brix", what=_("Brix"), unit=_("percent by mass"))
         if not LEAST_SIGMA_BRIX <= estimate.sigma_brix <= 50:
-            raise OutOfRange(
-                "An uncertainty must be between 0.000001 and 50 Brix.", "uncertainty_brix"
-            )
+            raise OutOfRange(_("An uncertainty must be between 0.000001 and 50 Brix."), "uncertainty_brix")
     mean, sigma = _mean(estimates)
     dof = len(estimates) - 1
     if dof == 0:

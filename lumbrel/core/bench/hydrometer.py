@@ -13,6 +13,7 @@ from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
 from lumbrel.core.physics import baume, sucrose
+from lumbrel.words import _, bare, number
 
 SIXTY_F_C = baume.SIXTY_F_C
 GLASS_EXPANSION_PER_K = {"soda-lime": 25e-6, "borosilicate": 10e-6}
@@ -58,13 +59,13 @@ class Hydrometer:
             0.0,
             40.0,
             field="calibration_temperature_c",
-            what="The temperature at which the scale is true",
+            what=_("The temperature at which the scale is true"),
             unit="°C",
         )
         if self.glass not in GLASS_EXPANSION_PER_K:
-            raise OutOfRange("The glass must be soda-lime or borosilicate.", "glass")
+            raise OutOfRange(_("The glass must be soda-lime or borosilicate."), "glass")
         require_between(
-            self.offset_brix, -5.0, 5.0, field="offset_brix", what="A scale's error", unit="Brix"
+            self.offset_brix, -5.0, 5.0, field="offset_brix", what=_("A scale's error"), unit=_("Brix")
         )
 
     def mark(self, brix: float, cup_temperature_c: float) -> float:
@@ -91,19 +92,14 @@ class Hydrometer:
             OutOfRange: a value lies outside its range.
         """
         require_between(
-            reading_brix,
-            0.0,
-            85.0,
-            field="reading_brix",
-            what="The hydrometer reading",
-            unit="Brix",
+            reading_brix, 0.0, 85.0, field="reading_brix", what=_("The hydrometer reading"), unit=_("Brix")
         )
         require_between(
             cup_temperature_c,
             0.0,
             100.0,
             field="cup_temperature_c",
-            what="The cup's temperature",
+            what=_("The cup's temperature"),
             unit="°C",
         )
         heavy = self._as_sucrose(reading_brix, cup_temperature_c)
@@ -123,13 +119,16 @@ class Hydrometer:
         # Close to an end of the scale a secant may step over it; a bracket does not.
         try:
             return solve(
-                lambda w: pure.mark(w, cup_temperature_c) - reading_brix,
-                *self._span(cup_temperature_c),
+                lambda w: pure.mark(w, cup_temperature_c) - reading_brix, *self._span(cup_temperature_c)
             )
         except ValueError as error:
             raise OutOfRange(
-                f"A reading of {reading_brix:g} at {cup_temperature_c:.1f} °C would be no syrup "
-                "between 0 and 85 Brix.",
+                _(
+                    "A reading of {reading_brix} at {cup_temperature_c} °C would be no syrup between 0 "
+                    "and 85 Brix.",
+                    reading_brix=bare(reading_brix),
+                    cup_temperature_c=number(cup_temperature_c, 1),
+                ),
                 "reading_brix",
             ) from error
 
@@ -139,9 +138,7 @@ class Hydrometer:
 
         def plain(floats_at: float) -> float:
             density = sucrose.density_kg_m3(floats_at, self.calibration_temperature_c)
-            return sucrose.brix_from_density(
-                density / self._glass_factor(temperature_c), temperature_c
-            )
+            return sucrose.brix_from_density(density / self._glass_factor(temperature_c), temperature_c)
 
         def apart(floats_at: float, true: float) -> float:
             return true - self.shift * (true - floats_at) - reading_brix
@@ -150,7 +147,7 @@ class Hydrometer:
         true = plain(before)
         gap, here = apart(before, true), before
         step = -gap / max(self.shift, 0.5)
-        for _ in range(60):
+        for _any in range(60):
             here = before + step
             true = plain(here)
             next_gap = apart(here, true)
@@ -158,7 +155,7 @@ class Hydrometer:
                 return true
             step = -next_gap * (here - before) / (next_gap - gap)
             before, gap = here, next_gap
-        raise OutOfRange("No syrup floats it there.", "reading_brix")
+        raise OutOfRange(_("No syrup floats it there."), "reading_brix")
 
     def _span(self, temperature_c: float) -> tuple[float, float]:
         """True Brix for which the computed mark stays on a scale of 0 to 85."""
@@ -184,20 +181,18 @@ class Hydrometer:
 
     def _computed_mark(self, brix: float, temperature_c: float) -> float:
         require_between(
-            temperature_c,
-            0.0,
-            100.0,
-            field="cup_temperature_c",
-            what="The cup's temperature",
-            unit="°C",
+            temperature_c, 0.0, 100.0, field="cup_temperature_c", what=_("The cup's temperature"), unit="°C"
         )
         density = sucrose.density_kg_m3(brix, temperature_c) * self._glass_factor(temperature_c)
         try:
             return sucrose.brix_from_density(density, self.calibration_temperature_c)
         except OutOfRange as error:
             raise OutOfRange(
-                f"{brix:.1f} Brix at {temperature_c:.0f} °C floats off the end of any scale "
-                "between 0 and 85.",
+                _(
+                    "{brix} Brix at {temperature_c} °C floats off the end of any scale between 0 and 85.",
+                    brix=number(brix, 1),
+                    temperature_c=number(temperature_c, 0),
+                ),
                 "target_brix",
             ) from error
 
@@ -212,27 +207,27 @@ def with_hot_mark(hydrometer: Hydrometer, mark: HotMark) -> Hydrometer:
             computed one.
     """
     require_between(
-        mark.temperature_c,
-        50.0,
-        100.0,
-        field="hot_mark",
-        what="A hot mark's temperature",
-        unit="°C",
+        mark.temperature_c, 50.0, 100.0, field="hot_mark", what=_("A hot mark's temperature"), unit="°C"
     )
     require_between(
-        mark.true_brix, 0.0, 85.0, field="hot_mark", what="A hot mark's true density", unit="Brix"
+        mark.true_brix, 0.0, 85.0, field="hot_mark", what=_("A hot mark's true density"), unit=_("Brix")
     )
     require_between(
-        mark.reading_brix, 0.0, 85.0, field="hot_mark", what="A hot mark's reading", unit="Brix"
+        mark.reading_brix, 0.0, 85.0, field="hot_mark", what=_("A hot mark's reading"), unit=_("Brix")
     )
     plain = replace(hydrometer, shift=1.0)
     computed = mark.true_brix - plain.mark(mark.true_brix, mark.temperature_c)
     shift = (mark.true_brix - mark.reading_brix) / computed
     if not 0.5 <= shift <= 2.0:
         raise OutOfRange(
-            f"A mark of {mark.reading_brix:g} for {mark.true_brix:g} Brix at "
-            f"{mark.temperature_c:.0f} °C cannot be right: computed, it stands at "
-            f"{mark.true_brix - computed:.1f}.",
+            _(
+                "A mark of {reading} for {true} Brix at {temperature} °C cannot be right: computed, "
+                "it stands at {true_2}.",
+                reading=bare(mark.reading_brix),
+                true=bare(mark.true_brix),
+                temperature=number(mark.temperature_c, 0),
+                true_2=number(mark.true_brix - computed, 1),
+            ),
             "hot_mark",
         )
     return replace(hydrometer, shift=shift)
@@ -251,13 +246,13 @@ def shift_from_pairs(
         OutOfRange: fewer than two pairs, or a reading out of range.
     """
     if len(pairs) < 2:
-        raise OutOfRange("A hydrometer's own curve needs two hot and cold pairs.", "pairs")
+        raise OutOfRange(_("A hydrometer's own curve needs two hot and cold pairs."), "pairs")
     plain = replace(hydrometer, shift=1.0)
     shifts = []
     for hot, hot_c, cold, cold_c in pairs:
         true = plain.correct(cold, cold_c)
         shifts.append((true - plain.mark(true, hot_c), true - hot))
-    square = sum(x * x for x, _ in shifts)
+    square = sum(x * x for x, _any in shifts)
     shift = sum(x * y for x, y in shifts) / square
     residual = sum((y - shift * x) ** 2 for x, y in shifts) / (len(shifts) - 1)
     return shift, sqrt(residual / square)
@@ -271,9 +266,7 @@ def sigma(cup_temperature_c: float, measured: bool = True, cup_sigma_k: float = 
         measured: False when the cup's temperature was assumed.
         cup_sigma_k: uncertainty of the cup's temperature, K, 0 to 50; adds 0.1 per 5 K.
     """
-    require_between(
-        cup_sigma_k, 0.0, 50.0, field="cup_sigma_k", what="The cup's uncertainty", unit="K"
-    )
+    require_between(cup_sigma_k, 0.0, 50.0, field="cup_sigma_k", what=_("The cup's uncertainty"), unit="K")
     cold = COLD_CUP_C[0] <= cup_temperature_c <= COLD_CUP_C[1]
     base = (COLD_SIGMA if cold else HOT_SIGMA) if measured else ASSUMED_CUP_SIGMA
     return base + 0.1 * cup_sigma_k / 5

@@ -10,6 +10,7 @@ from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.data import load_rows
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import MonotoneCubic
+from lumbrel.words import _, number
 
 INVERT_BRIX_PER_PERCENT = 0.022
 SIGMA, HOT_DROP_SIGMA = 0.2, 0.5
@@ -21,8 +22,7 @@ def _rows_by_temperature() -> tuple[MonotoneCubic, ...]:
     rows = load_rows("refractometer-temperature-correction.csv")
     readings = [float(name) for name in rows[0] if name != "temperature_c"]
     return tuple(
-        MonotoneCubic(readings, [float(row[f"{reading:g}"]) for reading in readings])
-        for row in rows
+        MonotoneCubic(readings, [float(row[f"{reading:g}"]) for reading in readings]) for row in rows
     )
 
 
@@ -37,12 +37,15 @@ def temperature_correction(reading_brix: float, sample_temperature_c: float) -> 
     Uncertainty: 0.01.
     """
     require_between(
-        reading_brix, 0.0, 85.0, field="reading_brix", what="The refractometer reading", unit="Brix"
+        reading_brix, 0.0, 85.0, field="reading_brix", what=_("The refractometer reading"), unit=_("Brix")
     )
     if not COLDEST_DROP_C <= sample_temperature_c <= WARMEST_DROP_C:
         raise OutOfRange(
-            "Let the sample come to between 10 and 30 °C on the closed prism and read again: at "
-            f"{sample_temperature_c:.1f} °C a refractometer has no number.",
+            _(
+                "Let the sample come to between 10 and 30 °C on the closed prism and read again: at "
+                "{sample_temperature_c} °C a refractometer has no number.",
+                sample_temperature_c=number(sample_temperature_c, 1),
+            ),
             "sample_temperature_c",
         )
     rows = _rows_by_temperature()
@@ -74,10 +77,8 @@ def correct(
         OutOfRange: a value lies outside its range.
     Uncertainty: 0.2 Brix with the temperature right, 0.5 for a hot drop (see `sigma`).
     """
-    require_between(
-        invert_percent, 0.0, 85.0, field="invert_percent", what="Invert sugar", unit="percent"
-    )
-    require_between(zero_brix, -2.0, 2.0, field="zero_brix", what="The zero error", unit="Brix")
+    require_between(invert_percent, 0.0, 85.0, field="invert_percent", what=_("Invert sugar"), unit="percent")
+    require_between(zero_brix, -2.0, 2.0, field="zero_brix", what=_("The zero error"), unit=_("Brix"))
     correction = temperature_correction(reading_brix, sample_temperature_c)
     if automatic_compensation:
         correction = 0.0
@@ -98,7 +99,5 @@ def estimate(
     zero_brix: float = 0.0,
 ) -> Estimate:
     """A reading as evidence: its corrected Brix and sigma. Errors as `correct`."""
-    brix = correct(
-        reading_brix, sample_temperature_c, automatic_compensation, invert_percent, zero_brix
-    )
+    brix = correct(reading_brix, sample_temperature_c, automatic_compensation, invert_percent, zero_brix)
     return Estimate("refractometer", brix, sigma(hot_drop))

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import isfinite
 
+from lumbrel.words import _
+
 COLDEST_C, HOTTEST_C = -60.0, 350.0
 POWER_ON_C = 85.0
 """What the usual digital sensor says before it has measured anything."""
@@ -15,12 +17,12 @@ JUMP_BELIEVED_AFTER = 5
 AHEAD = timedelta(seconds=5)
 BEHIND = timedelta(days=1)
 
-NOT_A_NUMBER = "not a number"
-NO_TEMPERATURE = "no temperature a probe can have"
-POWER_ON = "85.0 °C, what a sensor says before it has measured"
-JUMP = "a jump of 40 K"
-FUTURE = "from the future: the device's clock is ahead"
-OLD = "more than a day old"
+NOT_A_NUMBER = _("not a number")
+NO_TEMPERATURE = _("no temperature a probe can have")
+POWER_ON = _("85.0 °C, what a sensor says before it has measured")
+JUMP = _("a jump of 40 K")
+FUTURE = _("from the future: the device's clock is ahead")
+OLD = _("more than a day old")
 
 
 @dataclass(frozen=True)
@@ -62,9 +64,7 @@ class SampleGate:
         if at < now - BEHIND:
             return OLD
         known = self._last if self._last and abs(at - self._last.at) <= JUMP_WITHIN else None
-        if value == POWER_ON_C and (
-            known is None or abs(known.value - POWER_ON_C) > NEAR_POWER_ON_K
-        ):
+        if value == POWER_ON_C and (known is None or abs(known.value - POWER_ON_C) > NEAR_POWER_ON_K):
             return POWER_ON
         if known is not None and abs(value - known.value) >= JUMP_K:
             self._jumped.append(value)

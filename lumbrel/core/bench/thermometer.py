@@ -10,6 +10,7 @@ from math import sqrt
 from lumbrel.core.bench.evidence import Estimate
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _, bare, number
 
 SIGMA_K = {"digital": 0.15, "dial": 0.3, "glass": 0.3}
 UNTESTED_SIGMA_K = 1.0
@@ -71,28 +72,27 @@ def calibrate(
     offset = test_boil_reading_c - boil
     if not abs(offset) <= MAX_OFFSET_K:
         raise OutOfRange(
-            f"Water boils at {boil:.1f} °C ({boil * 1.8 + 32:.1f} °F) at "
-            f"{station_pressure_pa / 100:.0f} hPa; a test boil must read within "
-            f"{MAX_OFFSET_K:g} K of that. Was it typed in the other unit, or not yet boiling?",
+            _(
+                "Water boils at {boil} °C ({boil_2} °F) at {station_pressure_pa} hPa; a test boil "
+                "must read within {MAX_OFFSET_K} K of that. Was it typed in the other unit, or not "
+                "yet boiling?",
+                boil=number(boil, 1),
+                boil_2=number(boil * 1.8 + 32, 1),
+                station_pressure_pa=number(station_pressure_pa / 100, 0),
+                MAX_OFFSET_K=bare(MAX_OFFSET_K),
+            ),
             "test_boil_reading_c",
         )
     slope = 0.0
     if ice_reading_c is not None:
         require_between(
-            ice_reading_c,
-            -8.0,
-            8.0,
-            field="ice_reading_c",
-            what="A reading in melting ice",
-            unit="°C",
+            ice_reading_c, -8.0, 8.0, field="ice_reading_c", what=_("A reading in melting ice"), unit="°C"
         )
         slope = (offset - ice_reading_c) / boil
     return Calibration(offset, SIGMA_K[kind], slope, boil)
 
 
-def offset_sigma_k(
-    kind: str, pressure_sigma_pa: float, resolution_k: float = 0.0, boils: int = 1
-) -> float:
+def offset_sigma_k(kind: str, pressure_sigma_pa: float, resolution_k: float = 0.0, boils: int = 1) -> float:
     """One sigma of the offset from test boils, K: the readings' and the pressure's part.
 
     Args:
@@ -125,9 +125,7 @@ def reading_sigma_k(kind: str, resolution_k: float = 0.0) -> float:
         resolution_k: its smallest division, K, 0 to 10; its share, a division over the root of
             twelve, counts when it is coarse.
     """
-    require_between(
-        resolution_k, 0.0, 10.0, field="resolution_k", what="The smallest division", unit="K"
-    )
+    require_between(resolution_k, 0.0, 10.0, field="resolution_k", what=_("The smallest division"), unit="K")
     return max(SIGMA_K[kind], sqrt((SIGMA_K[kind] / 2) ** 2 + resolution_k**2 / 12))
 
 
@@ -208,9 +206,7 @@ def estimate(
         OutOfRange: the liquid is not boiling, or hotter than any syrup can boil.
     """
     if not 0 < sigma_k <= 20:
-        raise OutOfRange(
-            "A thermometer's uncertainty must be above 0 and at most 20 K.", "uncertainty_c"
-        )
+        raise OutOfRange(_("A thermometer's uncertainty must be above 0 and at most 20 K."), "uncertainty_c")
     boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
     if boil - 2 * sigma_k <= true_c < boil:
         true_c = boil
@@ -218,8 +214,7 @@ def estimate(
     curve_k = sucrose.syrup_sigma_k(brix, invert_fraction, real_sigma_k)
     rise = sqrt(sigma_k**2 + curve_k**2)
     warmer = min(
-        true_c + rise,
-        sucrose.boiling_point_c(sucrose.MAX_BOIL_BRIX, station_pressure_pa, invert_fraction),
+        true_c + rise, sucrose.boiling_point_c(sucrose.MAX_BOIL_BRIX, station_pressure_pa, invert_fraction)
     )
     above = sucrose.brix_from_boiling_point(warmer, station_pressure_pa, invert_fraction) - brix
     slope = sucrose.boiling_slope_k_per_brix(max(brix, 0.1), station_pressure_pa, invert_fraction)

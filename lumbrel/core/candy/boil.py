@@ -18,6 +18,7 @@ import numpy as np
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _
 
 LEAST_ABOVE_K, MOST_ABOVE_K, STEP_K = 1.0, 56.0, 0.25
 BELOW_ITS_BOIL_K = 0.6
@@ -171,9 +172,9 @@ def fit_cook(
         OutOfRange: no reading, or a value lies outside its range.
     Source: mass and heat balance, least squares with a fire that strays as a memory of minutes does.
     """
-    require_between(target_k, 5.0, 55.0, field="target", what="The mark above water", unit="K")
+    require_between(target_k, 5.0, 55.0, field="target", what=_("The mark above water"), unit="K")
     if not readings:
-        raise OutOfRange("Read the pot once in its boil.", "readings")
+        raise OutOfRange(_("Read the pot once in its boil."), "readings")
     curve = water_left(target_k, station_pressure_pa, invert_fraction)
     minutes = np.array([r.minute for r in readings])
     above = np.clip([r.above_k for r in readings], LEAST_ABOVE_K, MOST_ABOVE_K)
@@ -204,7 +205,7 @@ def _line_through(
     # What the fire strayed since a reading counts in all readings before it too.
     since = np.minimum.outer(age, age)
     rows = np.stack([np.ones_like(age), age], axis=1)
-    for _ in range(3):
+    for _any in range(3):
         strayed = (STRAYS * rate) ** 2 * _mean_square(since)
         weigh = np.linalg.inv(np.diag(sigma**2) + strayed)
         normal = rows.T @ weigh @ rows + np.diag([1e-9, prior_sigma**-2])
@@ -215,9 +216,7 @@ def _line_through(
     return best, covariance
 
 
-def reached_brix(
-    above_k: float, station_pressure_pa: float, invert_fraction: float
-) -> tuple[float, float]:
+def reached_brix(above_k: float, station_pressure_pa: float, invert_fraction: float) -> tuple[float, float]:
     """Solids of what was taken off the fire so far above water, and one sigma of the curve, Brix.
 
     Args:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from lumbrel.core.data import load_rows
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _
 
 POT_LOSS_FRACTION = 0.04
 BURN_HAZARD_C = 115.0
@@ -42,7 +43,8 @@ class Confection:
     @property
     def full_name(self) -> str:
         """Name with its sort, as 'Snow taffy, soft'."""
-        return f"{self.name}, {self.sort}" if self.sort else self.name
+        full = ", ".join((self.name, self.sort))
+        return _(full) if self.sort else self.name
 
     @property
     def middle_above_water_k(self) -> float:
@@ -60,19 +62,19 @@ def confections() -> tuple[Confection, ...]:
     return tuple(
         Confection(
             key=row["key"],
-            name=row["name"],
-            sort=row["sort"],
+            name=_(row["name"]),
+            sort=_(row["sort"]),
             low_above_water_k=float(row["low_f"]) / 1.8,
             high_above_water_k=float(row["high_f"]) / 1.8,
             cool_to_c=number(row["cool_to_c"]),
             cool_from_c=number(row["cool_from_c"]),
             invert_min_percent=number(row["invert_min_percent"]),
             invert_max_percent=number(row["invert_max_percent"]),
-            handling=row["handling"],
-            lay_out=row["lay_out"],
+            handling=_(row["handling"]),
+            lay_out=_(row["lay_out"]),
             work_min=float(row["work_min"]),
-            wrap=row["wrap"],
-            good_for=row["good_for"],
+            wrap=_(row["wrap"]),
+            good_for=_(row["good_for"]),
             keeps_days=int(row["keeps_days"]),
             label_en=row["label_en"],
             label_fr=row["label_fr"],
@@ -90,9 +92,7 @@ def confection(key: str) -> Confection:
     return {one.key: one for one in confections()}[key]
 
 
-def solids_brix(
-    above_water_k: float, station_pressure_pa: float, invert_fraction: float = 0.0
-) -> float:
+def solids_brix(above_water_k: float, station_pressure_pa: float, invert_fraction: float = 0.0) -> float:
     """Solids left by a boil so far above water, percent by mass.
 
     Args:
@@ -104,13 +104,9 @@ def solids_brix(
     Uncertainty: 0.5 at 82 to 86 Brix, 1 above.
     Example: +13.889 K (25 degF) at 101325 Pa, pure: 85.14.
     """
-    require_between(
-        above_water_k, 0.0, 60.0, field="above_water_c", what="The boil above water", unit="K"
-    )
+    require_between(above_water_k, 0.0, 60.0, field="above_water_c", what=_("The boil above water"), unit="K")
     boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
-    return sucrose.brix_from_boiling_point(
-        boil + above_water_k, station_pressure_pa, invert_fraction
-    )
+    return sucrose.brix_from_boiling_point(boil + above_water_k, station_pressure_pa, invert_fraction)
 
 
 def crystal_fraction(brix: float, temperature_c: float) -> float:
@@ -121,7 +117,7 @@ def crystal_fraction(brix: float, temperature_c: float) -> float:
         temperature_c: degC, 0 to 100.
     Source: mass balance with Vavrinecz's solubility; pure sucrose.
     """
-    require_between(brix, 0.0, 99.9, field="brix", what="Brix", unit="percent by mass")
+    require_between(brix, 0.0, 99.9, field="brix", what=_("Brix"), unit=_("percent by mass"))
     saturated = sucrose.solubility_percent(temperature_c) / 100
     return max((brix / 100 - saturated) / (1 - saturated), 0.0)
 
@@ -133,7 +129,7 @@ def supersaturation(brix: float, temperature_c: float) -> float:
         brix: 0 to 99.9.
         temperature_c: degC, 0 to 100.
     """
-    require_between(brix, 0.0, 99.9, field="brix", what="Brix", unit="percent by mass")
+    require_between(brix, 0.0, 99.9, field="brix", what=_("Brix"), unit=_("percent by mass"))
     saturated = sucrose.solubility_percent(temperature_c) / 100
     w = brix / 100
     return (w / (1 - w)) / (saturated / (1 - saturated))
@@ -151,14 +147,14 @@ def mass_out_kg(
         loss: share left in the pot, 0 to 0.5 (0.04 at first).
     """
     if not 0 < syrup_kg <= 10_000:
-        raise OutOfRange("The syrup must weigh above 0 and at most 10 000 kg.", "syrup_kg")
+        raise OutOfRange(_("The syrup must weigh above 0 and at most 10 000 kg."), "syrup_kg")
     require_between(
-        syrup_brix, 1.0, 97.0, field="syrup_brix", what="The syrup's Brix", unit="percent by mass"
+        syrup_brix, 1.0, 97.0, field="syrup_brix", what=_("The syrup's Brix"), unit=_("percent by mass")
     )
     require_between(
-        final_brix, syrup_brix, 99.0, field="final_brix", what="The final solids", unit="percent"
+        final_brix, syrup_brix, 99.0, field="final_brix", what=_("The final solids"), unit="percent"
     )
-    require_between(loss, 0.0, 0.5, field="loss", what="What stays in the pot", unit="")
+    require_between(loss, 0.0, 0.5, field="loss", what=_("What stays in the pot"), unit="")
     return syrup_kg * syrup_brix / final_brix * (1 - loss)
 
 
@@ -171,7 +167,7 @@ def invert_percent_from_glucose_meter(reading_mg_dl: float, dilution: float = 10
     Source: the home test: glucose g per 100 g = mg/dL / 1000 x dilution; invert is twice that.
     """
     require_between(
-        reading_mg_dl, 0.0, 600.0, field="reading_mg_dl", what="The meter's reading", unit="mg/dL"
+        reading_mg_dl, 0.0, 600.0, field="reading_mg_dl", what=_("The meter's reading"), unit="mg/dL"
     )
-    require_between(dilution, 1.0, 100.0, field="dilution", what="The dilution", unit="")
+    require_between(dilution, 1.0, 100.0, field="dilution", what=_("The dilution"), unit="")
     return 2 * reading_mg_dl / 1000 * dilution

@@ -6,6 +6,7 @@ from math import ceil, log
 from lumbrel.core.candy.confections import POT_LOSS_FRACTION, Confection
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics.sucrose import density_kg_m3
+from lumbrel.words import _, number
 
 MOST_FULL = 0.5
 """Of the pot: foam wants the rest."""
@@ -52,18 +53,16 @@ def plan_cook(
         OutOfRange: a value lies outside its range, or neither amount is given.
     Source: solids are conserved.
     """
-    require_between(syrup_brix, 50.0, 80.0, field="brix", what="The syrup's Brix", unit="percent")
-    require_between(final_brix, syrup_brix, 99.0, field="above", what="The solids", unit="percent")
-    require_between(pot_l, 0.2, 1000.0, field="pot", what="The pot", unit="L")
-    require_between(loss, 0.0, 0.5, field="loss", what="What stays in the pot", unit="")
+    require_between(syrup_brix, 50.0, 80.0, field="brix", what=_("The syrup's Brix"), unit="percent")
+    require_between(final_brix, syrup_brix, 99.0, field="above", what=_("The solids"), unit="percent")
+    require_between(pot_l, 0.2, 1000.0, field="pot", what=_("The pot"), unit="L")
+    require_between(loss, 0.0, 0.5, field="loss", what=_("What stays in the pot"), unit="")
     if syrup_kg is None:
         if made_kg is None:
-            raise OutOfRange("Say how much is wanted, or how much syrup there is.", "wanted")
-        require_between(
-            made_kg, LEAST_KG, MOST_KG, field="wanted", what="What is wanted", unit="kg"
-        )
+            raise OutOfRange(_("Say how much is wanted, or how much syrup there is."), "wanted")
+        require_between(made_kg, LEAST_KG, MOST_KG, field="wanted", what=_("What is wanted"), unit="kg")
         syrup_kg = made_kg / (1 - loss) * final_brix / syrup_brix
-    require_between(syrup_kg, LEAST_KG, MOST_KG, field="syrup", what="The syrup", unit="kg")
+    require_between(syrup_kg, LEAST_KG, MOST_KG, field="syrup", what=_("The syrup"), unit="kg")
     boiled = syrup_kg * syrup_brix / final_brix
     hot_l = syrup_kg / density_kg_m3(syrup_brix, 99.0) * 1000
     batches = max(ceil(hot_l / (MOST_FULL * pot_l) - 1e-9), 1)
@@ -113,15 +112,10 @@ class Bath:
 READ_BATH_SIGMA_K = 1.0
 BATHS: dict[str, Bath] = {
     "bench": Bath(
-        name="on the bench",
-        around_c=20.0,
-        sigma_k=4.0,
-        rate_per_min=0.011,
-        bend=0.3,
-        bend_sigma=0.13,
+        name=_("on the bench"), around_c=20.0, sigma_k=4.0, rate_per_min=0.011, bend=0.3, bend_sigma=0.13
     ),
     "water": Bath(
-        name="in a water bath",
+        name=_("in a water bath"),
         around_c=13.0,
         sigma_k=4.0,
         rate_per_min=0.036,
@@ -130,12 +124,7 @@ BATHS: dict[str, Bath] = {
         bend_sigma=0.13,
     ),
     "ice": Bath(
-        name="in ice or snow",
-        around_c=1.0,
-        sigma_k=1.5,
-        rate_per_min=0.046,
-        bend=0.2,
-        bend_sigma=0.13,
+        name=_("in ice or snow"), around_c=1.0, sigma_k=1.5, rate_per_min=0.046, bend=0.2, bend_sigma=0.13
     ),
 }
 """Made-up beginnings, learned from what is noted."""
@@ -156,7 +145,12 @@ def minutes_to_cool(mass_kg: float, hot_c: float, stir_c: float, bath: Bath) -> 
         return 0.0
     if stir_c <= bath.around_c + 1:
         raise OutOfRange(
-            f"It never cools to {stir_c:.0f} °C {bath.name}: that is {bath.around_c:.0f} °C itself.",
+            _(
+                "It never cools to {stir_c} °C {bath}: that is {around} °C itself.",
+                stir_c=number(stir_c, 0),
+                bath=bath.name,
+                around=number(bath.around_c, 0),
+            ),
             "bath",
         )
     rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
@@ -213,7 +207,7 @@ def stages(
     cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(boiled, boil_to_c, stir_c, bath)
     rest = 5.0 if piece.key.startswith("snow") else cool
     return [
-        CookStage("lay out", LAY_OUT_MIN, True),
+        CookStage(_("lay out"), LAY_OUT_MIN, True),
         CookStage("boil", heat + boil, True),
         CookStage("rest" if piece.key.startswith("snow") else "cool", rest, False),
         CookStage("work", piece.work_min, True),

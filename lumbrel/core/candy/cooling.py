@@ -16,6 +16,7 @@ import numpy as np
 from lumbrel.core.candy.cook import Bath
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _, number
 
 HOTTEST_C = 175.0
 READ_SIGMA_K = 0.34
@@ -141,7 +142,7 @@ def fit_bath(
         and Newton.
     """
     if not readings:
-        raise OutOfRange("Read the pot once at least.", "readings")
+        raise OutOfRange(_("Read the pot once at least."), "readings")
     return _fitted(tuple(sorted(readings)), bath, rate_per_min, rate_sigma, around_c)
 
 
@@ -154,14 +155,18 @@ def _fitted(
     around_c: float | None,
 ) -> PotCooling:
     """The same readings are fitted once: a pot is looked at again and again."""
-    if any(not bath.around_c - 3 * bath.sigma_k < shown <= HOTTEST_C for _, shown in ordered):
+    if any(not bath.around_c - 3 * bath.sigma_k < shown <= HOTTEST_C for _any, shown in ordered):
         raise OutOfRange(
-            f"A pot of candy is warmer than what it stands in, and at most {HOTTEST_C:.0f} °C "
-            f"({HOTTEST_C * 1.8 + 32:.0f} °F).",
+            _(
+                "A pot of candy is warmer than what it stands in, and at most {HOTTEST_C} °C "
+                "({HOTTEST_C_2} °F).",
+                HOTTEST_C=number(HOTTEST_C, 0),
+                HOTTEST_C_2=number(HOTTEST_C * 1.8 + 32, 0),
+            ),
             "readings",
         )
-    minutes = np.array([m for m, _ in ordered]) - ordered[0][0]
-    shown = np.array([t for _, t in ordered])
+    minutes = np.array([m for m, _any in ordered]) - ordered[0][0]
+    shown = np.array([t for _any, t in ordered])
     room, room_sigma = bath.comes_to(float(shown[0]), around_c)
     before = np.array([shown[0], log(rate_per_min), room, bath.bend])
     held = np.diag([START_SIGMA_K**-2, rate_sigma**-2, room_sigma**-2, bath.bend_sigma**-2])
@@ -180,7 +185,7 @@ def _nearest(
 ) -> tuple[Floats, Floats]:
     """The likeliest parameters, and the normal matrix there."""
     best, normal = before.copy(), held
-    for _ in range(PASSES):
+    for _any in range(PASSES):
         base = _cooled(best[None, :], minutes)
         rows = np.stack(
             [
@@ -190,9 +195,7 @@ def _nearest(
             axis=1,
         )
         normal = (rows / sigma**2).T @ rows + held
-        step = np.linalg.solve(
-            normal, (rows / sigma**2).T @ (shown - base) + held @ (before - best)
-        )
+        step = np.linalg.solve(normal, (rows / sigma**2).T @ (shown - base) + held @ (before - best))
         step[1] = min(max(step[1], -0.7), 0.7)
         step[2] = min(max(step[2], -6.0), 6.0)
         best = best + step

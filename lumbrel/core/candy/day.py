@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.candy.cook import CookStage
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 MOST_JOBS, MOST_POTS = 24, 6
 TRIES = 120
@@ -62,9 +63,16 @@ def lay_out(jobs: Sequence[CookJob], pots: int) -> list[Laid]:
     Source: each order of jobs is laid out greedily; the best of orders by length and of some at random.
     """
     if not 1 <= len(jobs) <= MOST_JOBS:
-        raise OutOfRange(f"A day has one to {MOST_JOBS} batches; this has {len(jobs)}.", "cooks")
+        raise OutOfRange(
+            _(
+                "A day has one to {MOST_JOBS} batches; this has {count}.",
+                MOST_JOBS=MOST_JOBS,
+                count=len(jobs),
+            ),
+            "cooks",
+        )
     if not 1 <= pots <= MOST_POTS:
-        raise OutOfRange(f"A day has one to {MOST_POTS} pots.", "pots")
+        raise OutOfRange(_("A day has one to {MOST_POTS} pots.", MOST_POTS=MOST_POTS), "pots")
     chance = random.Random(len(jobs))
     orders = [
         list(jobs),

@@ -10,6 +10,7 @@ from lumbrel.core.candy.confections import crystal_fraction, solids_brix, supers
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _, number
 
 LEAST_ABOVE_K, MOST_ABOVE_K = 17 / 1.8, 49 / 1.8
 COLDEST_STIR_C, HOTTEST_STIR_C = 15.0, 125.0
@@ -22,20 +23,20 @@ SETS_CRYSTAL, SETS_GRAIN = 0.60, 2.3
 """So much crystal, so far over saturation, and it sets before a spoon goes round: a made-up beginning."""
 
 TEXTURES: tuple[tuple[float, str], ...] = (
-    (0.42, "Runs: it never grows firm"),
-    (0.50, "Spreads like butter"),
-    (0.54, "Soft as fudge"),
-    (0.61, "Firm to the finger, melts on the tongue"),
-    (0.68, "Firm, keeps its edges"),
-    (0.76, "Dry and crumbling, grains to sieve"),
-    (1.00, "Hard: it breaks"),
+    (0.42, _("Runs: it never grows firm")),
+    (0.50, _("Spreads like butter")),
+    (0.54, _("Soft as fudge")),
+    (0.61, _("Firm to the finger, melts on the tongue")),
+    (0.68, _("Firm, keeps its edges")),
+    (0.76, _("Dry and crumbling, grains to sieve")),
+    (1.00, _("Hard: it breaks")),
 )
 GRAINS: tuple[tuple[float, str], ...] = (
-    (1.0, "nothing crystallizes so hot"),
-    (1.25, "coarse, sandy"),
-    (1.5, "medium grain"),
-    (2.0, "fine grain"),
-    (99.0, "very fine, smooth"),
+    (1.0, _("nothing crystallizes so hot")),
+    (1.25, _("coarse, sandy")),
+    (1.5, _("medium grain")),
+    (2.0, _("fine grain")),
+    (99.0, _("very fine, smooth")),
 )
 
 
@@ -73,14 +74,17 @@ def point(
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    require_between(stir_c, 0.0, 125.0, field="stir", what="The stirring temperature", unit="°C")
-    require_between(
-        serving_c, -10.0, 40.0, field="serving", what="The serving temperature", unit="°C"
-    )
+    require_between(stir_c, 0.0, 125.0, field="stir", what=_("The stirring temperature"), unit="°C")
+    require_between(serving_c, -10.0, 40.0, field="serving", what=_("The serving temperature"), unit="°C")
     boil = water.boiling_point_c(station_pressure_pa) + above_water_k
     if stir_c > boil:
         raise OutOfRange(
-            f"Stirring at {stir_c:.0f} °C would begin hotter than the boil, {boil:.0f} °C.", "stir"
+            _(
+                "Stirring at {stir_c} °C would begin hotter than the boil, {boil} °C.",
+                stir_c=number(stir_c, 0),
+                boil=number(boil, 0),
+            ),
+            "stir",
         )
     brix = solids_brix(above_water_k, station_pressure_pa, invert_fraction)
     crystal = crystal_fraction(brix, max(serving_c, 0.0))
@@ -119,10 +123,7 @@ def grain_lines(
 ) -> list[tuple[float, list[tuple[float, float]]]]:
     """Lines of one supersaturation: the level, and points of (boil above water in K, stirring degC) on it."""
     across = [LEAST_ABOVE_K + (MOST_ABOVE_K - LEAST_ABOVE_K) * i / STEPS for i in range(STEPS + 1)]
-    lines = (
-        (level, _line(across, level, station_pressure_pa, invert_fraction))
-        for level in GRAIN_LEVELS
-    )
+    lines = ((level, _line(across, level, station_pressure_pa, invert_fraction)) for level in GRAIN_LEVELS)
     return [(level, points) for level, points in lines if len(points) > 1]
 
 
@@ -134,11 +135,7 @@ def _line(
     ratio = share / (1 - share) / level
     warm, soluble = _soluble()
     stir = np.interp(ratio / (1 + ratio), soluble, warm, left=np.nan, right=np.nan)
-    return [
-        (k, float(c))
-        for k, c in zip(across, stir, strict=True)
-        if COLDEST_STIR_C <= c <= DISSOLVES_C
-    ]
+    return [(k, float(c)) for k, c in zip(across, stir, strict=True) if COLDEST_STIR_C <= c <= DISSOLVES_C]
 
 
 @lru_cache(maxsize=4096)

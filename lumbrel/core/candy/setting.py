@@ -5,6 +5,7 @@ from math import erf, sqrt
 
 from lumbrel.core.candy.confections import Confection, invert_percent_from_glucose_meter
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 NEVER_PERCENT = 4.0
 """Above it nothing sets."""
@@ -36,18 +37,14 @@ class Invert:
     def below(self, limit: float) -> float:
         """The chance that it is below a limit, of what it can be: it is never less than none."""
         none = _normal((0.0 - self.percent) / self.sigma)
-        return min(
-            max((_normal((limit - self.percent) / self.sigma) - none) / (1 - none), 0.0), 1.0
-        )
+        return min(max((_normal((limit - self.percent) / self.sigma) - none) / (1 - none), 0.0), 1.0)
 
 
 def _normal(x: float) -> float:
     return 0.5 * (1 + erf(x / sqrt(2)))
 
 
-def estimated(
-    grade: str, sugar_kind: str, days_into_season: float = 0.0, years: float = 0.0
-) -> Invert:
+def estimated(grade: str, sugar_kind: str, days_into_season: float = 0.0, years: float = 0.0) -> Invert:
     """What a syrup is likely to have when nobody measured it.
 
     Args:
@@ -85,15 +82,14 @@ def reading(text: str) -> float:
     shown = text.strip().lower().removesuffix("mg/dl").strip()
     if shown in ("hi", "high"):
         raise OutOfRange(
-            "HI is more than the meter can tell: dilute further, 1 to 20 or 1 to 50, and say so.",
-            "meter",
+            _("HI is more than the meter can tell: dilute further, 1 to 20 or 1 to 50, and say so."), "meter"
         )
     if shown in ("lo", "low"):
         return 0.0
     try:
         return float(shown.replace(",", "."))
     except ValueError:
-        raise OutOfRange("Type what the meter shows in mg/dL, 0 to 600, or HI.", "meter") from None
+        raise OutOfRange(_("Type what the meter shows in mg/dL, 0 to 600, or HI."), "meter") from None
 
 
 @dataclass(frozen=True)

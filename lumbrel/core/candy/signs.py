@@ -3,6 +3,8 @@ degrees, without a thermometer."""
 
 from dataclasses import dataclass
 
+from lumbrel.words import _
+
 
 @dataclass(frozen=True, kw_only=True)
 class ColdWaterSign:
@@ -30,12 +32,12 @@ def _sign(key: str, name: str, looks: str, low_f: float, high_f: float) -> ColdW
 
 
 SIGNS: tuple[ColdWaterSign, ...] = (
-    _sign("thread", "Thread", "It spins a soft thread and dissolves.", 18, 22),
-    _sign("soft_ball", "Soft ball", "A ball that flattens when it is lifted out.", 22, 28),
-    _sign("firm_ball", "Firm ball", "A ball that keeps its shape until it is pressed.", 31, 38),
-    _sign("hard_ball", "Hard ball", "A ball that resists the fingers.", 38, 55),
-    _sign("soft_crack", "Soft crack", "Threads that bend before they break.", 58, 78),
-    _sign("hard_crack", "Hard crack", "Threads that snap.", 86, 98),
+    _sign("thread", _("Thread"), _("It spins a soft thread and dissolves."), 18, 22),
+    _sign("soft_ball", _("Soft ball"), _("A ball that flattens when it is lifted out."), 22, 28),
+    _sign("firm_ball", _("Firm ball"), _("A ball that keeps its shape until it is pressed."), 31, 38),
+    _sign("hard_ball", _("Hard ball"), _("A ball that resists the fingers."), 38, 55),
+    _sign("soft_crack", _("Soft crack"), _("Threads that bend before they break."), 58, 78),
+    _sign("hard_crack", _("Hard crack"), _("Threads that snap."), 86, 98),
 )
 """Bands above water as the trade has them, degF."""
 BY_KEY = {sign.key: sign for sign in SIGNS}

@@ -6,6 +6,7 @@ from math import exp, log, sqrt
 from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 NINETY = 1.645
 ONE_COOK, LEAST_SHARED = 0.3, 0.3
@@ -34,58 +35,58 @@ class Stirred:
 
 
 _SUGAR = (
-    See(0.0, "Glossy, and it runs off the spoon in a ribbon."),
-    See(0.35, "It grows paler and thicker."),
-    See(0.7, "The spoon begins to drag, the gloss dulls: have the moulds at hand."),
+    See(0.0, _("Glossy, and it runs off the spoon in a ribbon.")),
+    See(0.35, _("It grows paler and thicker.")),
+    See(0.7, _("The spoon begins to drag, the gloss dulls: have the moulds at hand.")),
 )
 WORKED: dict[str, Stirred] = {
     "cream": Stirred(
         low_min=6.0,
         high_min=20.0,
         holds_min=6.0,
-        does="Stir slowly and steadily, and scrape the cold bottom in.",
+        does=_("Stir slowly and steadily, and scrape the cold bottom in."),
         sees=(
-            See(0.0, "Stiff and glossy, dark as it was: it hardly moves."),
-            See(0.3, "It grows thinner under the spoon, and lighter."),
-            See(0.7, "Streaks stay behind the spoon, the gloss goes."),
+            See(0.0, _("Stiff and glossy, dark as it was: it hardly moves.")),
+            See(0.3, _("It grows thinner under the spoon, and lighter.")),
+            See(0.7, _("Streaks stay behind the spoon, the gloss goes.")),
         ),
-        turns="the gloss is gone and it is pale and smooth",
+        turns=_("the gloss is gone and it is pale and smooth"),
     ),
     "stirred-sugar": Stirred(
         low_min=3.0,
         high_min=5.0,
         holds_min=2.0,
-        does="Stir briskly to the texture of soft fudge.",
+        does=_("Stir briskly to the texture of soft fudge."),
         sees=_SUGAR,
-        turns="it holds the spoon's track like soft fudge",
+        turns=_("it holds the spoon's track like soft fudge"),
     ),
     "moulded-sugar-soft": Stirred(
         low_min=2.0,
         high_min=6.0,
         holds_min=1.0,
-        does="Scrape the cold bottom in first, then stir steadily.",
+        does=_("Scrape the cold bottom in first, then stir steadily."),
         sees=_SUGAR,
-        turns="it just clouds and still runs",
+        turns=_("it just clouds and still runs"),
     ),
     "moulded-sugar-firm": Stirred(
         low_min=1.5,
         high_min=4.5,
         holds_min=0.75,
-        does="Scrape the cold bottom in first, then stir steadily.",
+        does=_("Scrape the cold bottom in first, then stir steadily."),
         sees=_SUGAR,
-        turns="it just clouds and still runs",
+        turns=_("it just clouds and still runs"),
     ),
     "granulated-sugar": Stirred(
         low_min=4.0,
         high_min=11.0,
         holds_min=10.0,
-        does="Stir at once and all the time, with a long spoon.",
+        does=_("Stir at once and all the time, with a long spoon."),
         sees=(
-            See(0.0, "It foams and climbs a little: stir it down."),
-            See(0.4, "It thickens like wet sand. A burst of steam comes: keep face and arms away."),
-            See(0.75, "Lumps form and fall apart: stir through, to the last damp one."),
+            See(0.0, _("It foams and climbs a little: stir it down.")),
+            See(0.4, _("It thickens like wet sand. A burst of steam comes: keep face and arms away.")),
+            See(0.75, _("Lumps form and fall apart: stir through, to the last damp one.")),
         ),
-        turns="it is dry, grains that run",
+        turns=_("it is dry, grains that run"),
     ),
 }
 """By confection; made-up beginnings by the trade's word, learned from what is noted."""
@@ -130,7 +131,7 @@ def turn(key: str, before: Sequence[float] = ()) -> Turn:
     Source: what the trade says of it, and this kitchen's own cooks, on the logarithm.
     """
     if key not in WORKED:
-        raise OutOfRange("This one is not stirred.", "kind")
+        raise OutOfRange(_("This one is not stirred."), "kind")
     worked = WORKED[key]
     middle = (log(worked.low_min) + log(worked.high_min)) / 2
     wide = (log(worked.high_min) - log(worked.low_min)) / (2 * NINETY)

@@ -13,17 +13,14 @@ import numpy as np
 from lumbrel.core.data import load_columns
 from lumbrel.core.errors import require_between
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _
 
 FALLS_PER_NM = 0.0115
 REFERENCE_NM, REFERENCE_MM = 560.0, 10.0
 CAMERA_NM, CAMERA_WIDTH_NM = 537.0, 38.0
 """Middle and one sigma of a camera's green: sensors peak at 525 to 545 nm, 90 nm wide at half height."""
 _TO_LINEAR_RGB: Floats = np.array(
-    [
-        [3.2406, -1.5372, -0.4986],
-        [-0.9689, 1.8758, 0.0415],
-        [0.0557, -0.2040, 1.0570],
-    ]
+    [[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]]
 )
 
 
@@ -60,9 +57,9 @@ def linear_rgb(transmittance_percent: float, path_mm: float) -> tuple[float, flo
         OutOfRange: a value lies outside its range.
     """
     require_between(
-        transmittance_percent, 0.01, 100.0, field="transmittance", what="Transmittance", unit="%"
+        transmittance_percent, 0.01, 100.0, field="transmittance", what=_("Transmittance"), unit="%"
     )
-    require_between(path_mm, 1.0, 100.0, field="path_mm", what="The path", unit="mm")
+    require_between(path_mm, 1.0, 100.0, field="path_mm", what=_("The path"), unit="mm")
     wavelengths, seen = _light()
     at_reference = -log10(transmittance_percent / 100) * path_mm / REFERENCE_MM
     absorbance = at_reference * np.exp(-FALLS_PER_NM * (wavelengths - REFERENCE_NM))

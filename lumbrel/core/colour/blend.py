@@ -11,6 +11,7 @@ from math import log, log10, sqrt
 from lumbrel.core.colour.grades import CLASSES, chances
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics.sucrose import density_kg_m3
+from lumbrel.words import _
 
 LEAST_SIGMA, MOST_SIGMA = 0.3, 30.0
 SURE = 0.9
@@ -55,27 +56,25 @@ def blend(parts: Sequence[PartOfBlend]) -> Blended:
         OutOfRange: nothing is poured, or a value lies outside its range.
     """
     for part in parts:
-        require_between(part.volume_l, 0.0, 100_000.0, field="volume_l", what="A part", unit="L")
+        require_between(part.volume_l, 0.0, 100_000.0, field="volume_l", what=_("A part"), unit="L")
         require_between(
             part.transmittance_percent,
             1e-6,
             100.0,
             field="transmittance_percent",
-            what="Transmittance",
+            what=_("Transmittance"),
             unit="%",
         )
     poured = [part for part in parts if part.volume_l > 0]
     if not poured:
-        raise OutOfRange("Give at least one part a volume above zero.", "parts")
+        raise OutOfRange(_("Give at least one part a volume above zero."), "parts")
     together = sum(part.volume_l for part in poured)
     mass = sum(part.mass_kg for part in poured)
     brix = sum(part.mass_kg * part.brix for part in poured) / mass
     shares = [(part, part.volume_l / together) for part in poured]
     absorbance = sum(-log10(p.transmittance_percent / 100) * share for p, share in shares)
     # An error of a part's light is one of its absorbance, and those of the parts are their own.
-    doubt = sqrt(
-        sum((p.sigma_points / p.transmittance_percent / log(10) * s) ** 2 for p, s in shares)
-    )
+    doubt = sqrt(sum((p.sigma_points / p.transmittance_percent / log(10) * s) ** 2 for p, s in shares))
     light = 100 * 10**-absorbance
     sigma = min(max(light * log(10) * doubt, LEAST_SIGMA), MOST_SIGMA)
     return Blended(
@@ -109,16 +108,14 @@ def within_class(parts: Sequence[PartOfBlend], more: PartOfBlend, wanted: str) -
     Raises:
         OutOfRange: no such class.
     """
-    if wanted not in {name for name, _, _ in CLASSES}:
-        raise OutOfRange("Choose one of the colour classes.", "wanted")
+    if wanted not in {name for name, _any, _other in CLASSES}:
+        raise OutOfRange(_("Choose one of the colour classes."), "wanted")
 
     def chance(litres: float) -> float:
         poured = [*parts, replace(more, volume_l=litres)]
         return blend(poured).chances[wanted] if any(p.volume_l > 0 for p in poured) else 0.0
 
-    tried = [
-        (more.volume_l * i / STEPS, chance(more.volume_l * i / STEPS)) for i in range(STEPS + 1)
-    ]
+    tried = [(more.volume_l * i / STEPS, chance(more.volume_l * i / STEPS)) for i in range(STEPS + 1)]
     enough = [litres for litres, found in tried if found >= SURE]
     if not enough:
         best, found = max(tried, key=lambda one: one[1])

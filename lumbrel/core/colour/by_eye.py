@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from lumbrel.core.colour.grades import CLASSES, transmittance_10mm_percent
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 EYE_SIGMA_POINTS = 4.0
 """One sigma of where the eye sees two colours alike, percentage points."""
@@ -36,18 +37,16 @@ def seen_between(
         OutOfRange: there is no reference, or they are the wrong way round.
     """
     if lighter is None and darker is None:
-        raise OutOfRange("Say beside which reference it lies.", "seen")
+        raise OutOfRange(_("Say beside which reference it lies."), "seen")
     high = LIGHTEST if lighter is None else lighter
     low = DARKEST if darker is None else darker
     if low > high:
-        raise OutOfRange("The lighter reference lets more light through than the darker.", "seen")
+        raise OutOfRange(_("The lighter reference lets more light through than the darker."), "seen")
     share = 10.0 * vial_path_mm / reference_path_mm
     high, low = (transmittance_10mm_percent(max(t, 0.1), share) for t in (high, low))
     chances = {name: _chance(low, high, bottom, top) for name, bottom, top in CLASSES}
     whole = sum(chances.values())
-    return SeenByEye(
-        (low + high) / 2, low, high, {name: chance / whole for name, chance in chances.items()}
-    )
+    return SeenByEye((low + high) / 2, low, high, {name: chance / whole for name, chance in chances.items()})
 
 
 def _chance(low: float, high: float, bottom: float, top: float) -> float:

@@ -18,6 +18,7 @@ from lumbrel.core.colour.grades import chances
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _
 
 Pixels = NDArray[np.uint8]
 GREEN = 1
@@ -59,17 +60,23 @@ def judge(blank: Pixels, sample: Pixels, path_mm: float) -> PhotoColour:
     Raises:
         OutOfRange: a box is too small, or the blank lets less light through than the sample.
     """
-    require_between(path_mm, 1.0, 100.0, field="path", what="The path", unit="mm")
+    require_between(path_mm, 1.0, 100.0, field="path", what=_("The path"), unit="mm")
     for name, box in (("blank_box", blank), ("sample_box", sample)):
         if min(box.shape[:2]) < LEAST_SIDE_PX:
             raise OutOfRange(
-                f"A box wants at least {LEAST_SIDE_PX} pixels each way: draw it larger.", name
+                _(
+                    "A box wants at least {LEAST_SIDE_PX} pixels each way: draw it larger.",
+                    LEAST_SIDE_PX=LEAST_SIDE_PX,
+                ),
+                name,
             )
     clear, seen = _Box.of(blank), _Box.of(sample)
     if seen.light[GREEN] > clear.light[GREEN] * (1 + EVEN_DOUBT):
         raise OutOfRange(
-            "The blank is darker than the sample. Put the first box on the vial of glycerol, the second on "
-            "the syrup.",
+            _(
+                "The blank is darker than the sample. Put the first box on the vial of glycerol, the "
+                "second on the syrup."
+            ),
             "blank_box",
         )
     ratio = float(min(seen.light[GREEN] / clear.light[GREEN], 1.0))
@@ -106,10 +113,7 @@ class _Box:
         low, high = np.quantile(parts, [0.15, 0.85])
         gleams = float((linear[..., GREEN] > 1.35 * middle[GREEN] + 0.02).mean())
         return cls(
-            middle,
-            float((high - low) / 2 / middle[GREEN]),
-            gleams,
-            float(np.median(encoded, (0, 1)).max()),
+            middle, float((high - low) / 2 / middle[GREEN]), gleams, float(np.median(encoded, (0, 1)).max())
         )
 
 
@@ -138,12 +142,12 @@ def _sigma(light: float, ratio: float, path_mm: float, spread: float) -> float:
 
 def _hints(clear: _Box, seen: _Box) -> Iterator[str]:
     if clear.brightest > sqrt(BURNT):
-        yield "The blank is burnt out: take it again with less exposure, or out of the glare."
+        yield _("The blank is burnt out: take it again with less exposure, or out of the glare.")
     if clear.light[GREEN] < MURKY:
-        yield "It is too dark: take it again in more light, north light at best."
+        yield _("It is too dark: take it again in more light, north light at best.")
     if float(max(clear.light) / min(clear.light)) > TINTED:
-        yield "The light is coloured: daylight or a white lamp tells more."
+        yield _("The light is coloured: daylight or a white lamp tells more.")
     if max(clear.spread, seen.spread) > UNEVEN:
-        yield "The light is uneven across a vial: turn it, or draw the box smaller."
+        yield _("The light is uneven across a vial: turn it, or draw the box smaller.")
     if max(clear.gleams, seen.gleams) > GLEAMS:
-        yield "The glass gleams: keep windows and lamps out of it, or draw the box beside the streak."
+        yield _("The glass gleams: keep windows and lamps out of it, or draw the box beside the streak.")

@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.viscosity import DENSEST_BRIX, viscosity_mpa_s
+from lumbrel.words import _, number
 
 AT_MPA_S = 10.0
 """Flows are told for syrup so thick: 66.9 Brix at 85 degC."""
@@ -35,10 +36,10 @@ class Medium(NamedTuple):
 
 
 MEDIA: dict[str, Medium] = {
-    "layers": Medium("light layers and a heavy one", 1.6, 7.0, 4, 0.35),
-    "felt": Medium("felt and paper", 0.9, 9.0, 2, 0.45),
-    "press": Medium("filter press", 5.0, 60.0, 1, 0.7),
-    "paper": Medium("coffee filters, changed again and again", 0.06, 0.5, 20, 0.02),
+    "layers": Medium(_("light layers and a heavy one"), 1.6, 7.0, 4, 0.35),
+    "felt": Medium(_("felt and paper"), 0.9, 9.0, 2, 0.45),
+    "press": Medium(_("filter press"), 5.0, 60.0, 1, 0.7),
+    "paper": Medium(_("coffee filters, changed again and again"), 0.06, 0.5, 20, 0.02),
 }
 
 
@@ -120,10 +121,8 @@ def running(
     rate, rate_sigma = _learnt(medium.rate_l_min, RATE_SIGMA, earlier_rates)
     pulled_at = [b.litres for a, b in pairwise(seen) if b.pulled > a.pulled]
     begun = [0.0, *pulled_at[:-1]]
-    passed = [
-        (end - start) / PULL_AT for start, end in zip(begun, pulled_at, strict=False) if end > start
-    ]
-    passes, _ = _learnt(medium.passes_l, PASSES_SIGMA, [*earlier_passes, *passed])
+    passed = [(end - start) / PULL_AT for start, end in zip(begun, pulled_at, strict=False) if end > start]
+    passes, _any = _learnt(medium.passes_l, PASSES_SIGMA, [*earlier_passes, *passed])
     shown = []
     for a, b in pairwise(seen):
         minutes, litres = b.minute - a.minute, b.litres - a.litres
@@ -170,8 +169,12 @@ def require_loss(in_kg: float, out_kg: float) -> float:
     """
     if out_kg > in_kg * 1.02 + 0.02:
         raise OutOfRange(
-            f"A filter gives no more than it takes: {in_kg:.2f} kg went in, {out_kg:.2f} kg came out. "
-            "Weigh the kettle without its own weight.",
+            _(
+                "A filter gives no more than it takes: {in_kg} kg went in, {out_kg} kg came out. "
+                "Weigh the kettle without its own weight.",
+                in_kg=number(in_kg, 2),
+                out_kg=number(out_kg, 2),
+            ),
             "out",
         )
     return max(in_kg - out_kg, 0.0)

@@ -6,6 +6,7 @@ from math import floor
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _
 
 COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C = 82.0, 88.0, 93.0
 
@@ -13,10 +14,10 @@ COLDEST_FILL_C, HOTTEST_FILL_C, NEW_NITER_C = 82.0, 88.0, 93.0
 class HotPack(StrEnum):
     """Whether a fill temperature keeps the syrup."""
 
-    TOO_COLD = "too cold"
+    TOO_COLD = _("too cold")
     RIGHT = "right"
-    WARM = "warmer than needed"
-    NEW_NITER = "new niter forms"
+    WARM = _("warmer than needed")
+    NEW_NITER = _("new niter forms")
 
 
 def hot_pack(fill_temperature_c: float) -> HotPack:
@@ -25,9 +26,7 @@ def hot_pack(fill_temperature_c: float) -> HotPack:
     Args:
         fill_temperature_c: degC, 0 to 115.
     """
-    require_between(
-        fill_temperature_c, 0.0, 115.0, field="fill_temperature_c", what="The fill", unit="°C"
-    )
+    require_between(fill_temperature_c, 0.0, 115.0, field="fill_temperature_c", what=_("The fill"), unit="°C")
     if fill_temperature_c < COLDEST_FILL_C:
         return HotPack.TOO_COLD
     if fill_temperature_c <= HOTTEST_FILL_C:
@@ -47,12 +46,7 @@ def fill_volume_l(brix: float, fill_temperature_c: float, volume_l: float) -> fl
     """
     _require_volume(volume_l)
     require_between(
-        fill_temperature_c,
-        0.0,
-        100.0,
-        field="fill_temperature_c",
-        what="The fill temperature",
-        unit="°C",
+        fill_temperature_c, 0.0, 100.0, field="fill_temperature_c", what=_("The fill temperature"), unit="°C"
     )
     return volume_l * hot_volume_ratio(brix, fill_temperature_c)
 
@@ -81,4 +75,4 @@ def jars_from(batch_kg: float, brix: float, jar_l: float) -> int:
 
 def _require_volume(volume_l: float) -> None:
     if not 0 < volume_l <= 10_000:
-        raise OutOfRange("The volume must be above 0 and at most 10 000 L.", "volume_l")
+        raise OutOfRange(_("The volume must be above 0 and at most 10 000 L."), "volume_l")

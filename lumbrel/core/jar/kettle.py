@@ -12,6 +12,7 @@ import numpy as np
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.words import _
 
 ROOM_C, ROOM_SIGMA_K = 20.0, 5.0
 TYPED_SIGMA_K = 0.3
@@ -46,9 +47,7 @@ class KettleHeat:
         """One sigma of that, K."""
         since = minute - self.first_minute
         left = exp(-self.rate_per_min * since)
-        moves = np.array(
-            [left, -(self.start_c - self.room_c) * self.rate_per_min * since * left, 1 - left]
-        )
+        moves = np.array([left, -(self.start_c - self.room_c) * self.rate_per_min * since * left, 1 - left])
         return float(np.sqrt(max(moves @ self.covariance @ moves, 0.0)))
 
     def minutes_to(self, target_c: float, now: float) -> tuple[float, float, float]:
@@ -64,9 +63,7 @@ class KettleHeat:
         root = np.linalg.cholesky(self.covariance + 1e-12 * np.eye(3))
         drawn = rng.standard_normal((DRAWS, 3)) @ root.T
         minutes = sorted(
-            self._from_first(
-                self.start_c + a, self.rate_per_min * exp(b), self.room_c + c, target_c
-            )
+            self._from_first(self.start_c + a, self.rate_per_min * exp(b), self.room_c + c, target_c)
             for a, b, c in drawn.tolist()
         )
         low, high = (minutes[round(share * (DRAWS - 1))] for share in NINETY)
@@ -105,17 +102,16 @@ def fit_heat(
         OutOfRange: no reading, or one that is not warmer than the room.
     Source: Newton's law of cooling, most likely parameters by Gauss and Newton.
     """
-    require_between(room_c, -20.0, 50.0, field="room_c", what="The room", unit="°C")
+    require_between(room_c, -20.0, 50.0, field="room_c", what=_("The room"), unit="°C")
     if not readings:
-        raise OutOfRange("Read the kettle once at least.", "readings")
+        raise OutOfRange(_("Read the kettle once at least."), "readings")
     ordered = sorted(readings)
-    if any(not room_c + 5 < shown <= 120 for _, shown in ordered):
+    if any(not room_c + 5 < shown <= 120 for _any, shown in ordered):
         raise OutOfRange(
-            "A kettle is warmer than the room by more than 5 K, and at most 120 °C (248 °F).",
-            "readings",
+            _("A kettle is warmer than the room by more than 5 K, and at most 120 °C (248 °F)."), "readings"
         )
-    minutes = np.array([m for m, _ in ordered]) - ordered[0][0]
-    shown = np.array([t for _, t in ordered])
+    minutes = np.array([m for m, _any in ordered]) - ordered[0][0]
+    shown = np.array([t for _any, t in ordered])
     before = np.array([shown[0], log(rate_per_min), room_c])
     held = np.diag([1e-6, rate_sigma**-2, room_sigma_k**-2])
     best, normal = _nearest(before, held, minutes, shown, sigma_k)
@@ -133,7 +129,7 @@ def _nearest(
 ) -> tuple[Floats, Floats]:
     """The likeliest start, rate and room, and the normal matrix there."""
     best, normal = before.copy(), held
-    for _ in range(PASSES):
+    for _any in range(PASSES):
         start, rate, room = best[0], exp(best[1]), best[2]
         left = np.exp(-rate * minutes)
         rows = np.stack([left, -(start - room) * rate * minutes * left, 1 - left], axis=1)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.words import _, number
 
 MOST_STEPS, MOST_TRIED, TINY_ML = 50_000, 120_000, 1e-6
 MOST_SIZES, MOST_JARS = 12, 1_000_000
@@ -27,7 +28,7 @@ class JarPlan:
     @property
     def count(self) -> int:
         """How many full jars."""
-        return sum(count for _, count in self.jars)
+        return sum(count for _any, count in self.jars)
 
 
 def plan(
@@ -49,13 +50,17 @@ def plan(
     Source: every way is tried; where these are too many, every sum that can be reached, in steps of
         the sizes' common measure.
     """
-    require_between(volume_ml, 1.0, 1e7, field="volume", what="The volume", unit="ml")
+    require_between(volume_ml, 1.0, 1e7, field="volume", what=_("The volume"), unit="ml")
     sizes = _ordered(sizes_ml)
     wanted = {float(s): n for s, n in (wished or {}).items() if n > 0}
     first = sum(s * n for s, n in wanted.items())
     if first > volume_ml + 1e-6:
         raise OutOfRange(
-            f"The jars wished for hold {first / 1000:.1f} L, and there are {volume_ml / 1000:.1f} L.",
+            _(
+                "The jars wished for hold {first} L, and there are {volume_ml} L.",
+                first=number(first / 1000, 1),
+                volume_ml=number(volume_ml / 1000, 1),
+            ),
             "wish",
         )
     there = {s: (at_hand or {}).get(s, MOST_JARS) - wanted.get(s, 0) for s in sizes}
@@ -73,7 +78,7 @@ def _ordered(sizes_ml: Sequence[float]) -> list[float]:
     """Sizes that can be, the biggest first."""
     sizes = sorted({float(s) for s in sizes_ml}, reverse=True)
     if not 1 <= len(sizes) <= MOST_SIZES or not all(10 <= s <= 20_000 for s in sizes):
-        raise OutOfRange("Give one to twelve sizes of jars, each between 10 ml and 20 L.", "sizes")
+        raise OutOfRange(_("Give one to twelve sizes of jars, each between 10 ml and 20 L."), "sizes")
     return sizes
 
 
@@ -121,9 +126,7 @@ def _try_all(volume_ml: float, sizes: Sequence[float], most: Sequence[int]) -> d
     return counts | {sizes[-1]: int(last[best])}
 
 
-def _by_sums(
-    volume_ml: float, sizes: Sequence[float], there: Mapping[float, int]
-) -> dict[float, int]:
+def _by_sums(volume_ml: float, sizes: Sequence[float], there: Mapping[float, int]) -> dict[float, int]:
     """Sum by sum, in steps of the sizes' common measure."""
     grain = max(_measure_ml(sizes), volume_ml / MOST_STEPS)
     # Rounded up, so that no more is filled than there is.

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from lumbrel.words import _, bare
+
 A4_MM, LETTER_MM = (210.0, 297.0), (215.9, 279.4)
 INCH_MM = 25.4
 
@@ -26,11 +28,24 @@ class Sheet:
         """As a person chooses it."""
         wide, high = self.label_mm
         inches = self.paper == "Letter"
-        sizes = [f"{side / INCH_MM:.3g}" if inches else f"{side:g}" for side in (wide, high)]
+        sizes = [bare(float(f"{side / INCH_MM:.3g}")) if inches else bare(side) for side in (wide, high)]
         unit = "in" if inches else "mm"
         if self.round:
-            return f"{self.paper}, {self.places} round ones of {sizes[0]} {unit}"
-        return f"{self.paper}, {self.places} of {sizes[0]} × {sizes[1]} {unit}"
+            return _(
+                "{paper}, {places} round ones of {sizes} {unit}",
+                paper=self.paper,
+                places=self.places,
+                sizes=sizes[0],
+                unit=unit,
+            )
+        return _(
+            "{paper}, {places} of {sizes} × {sizes_2} {unit}",
+            paper=self.paper,
+            places=self.places,
+            sizes=sizes[0],
+            sizes_2=sizes[1],
+            unit=unit,
+        )
 
     @property
     def places(self) -> int:
@@ -82,13 +97,11 @@ SHEETS: tuple[Sheet, ...] = (
     _centred("a4-24", "A4", (70.0, 37.0), (3, 8)),
     _centred("round-a4-12", "A4", (60.0, 60.0), (3, 4), (5.0, 8.0)),
     _centred("round-a4-24", "A4", (40.0, 40.0), (4, 6), (6.0, 6.0)),
-    _centred("letter-30", "Letter", (2.625 * INCH_MM, INCH_MM), (3, 10), (0.125 * INCH_MM, 0.0)),
-    _centred("letter-10", "Letter", (4 * INCH_MM, 2 * INCH_MM), (2, 5), (0.1875 * INCH_MM, 0.0)),
-    _centred(
-        "letter-6", "Letter", (4 * INCH_MM, 10 / 3 * INCH_MM), (2, 3), (0.1875 * INCH_MM, 0.0)
-    ),
-    _centred("round-letter-20", "Letter", (2 * INCH_MM, 2 * INCH_MM), (4, 5), (0.1 * INCH_MM, 2.0)),
-    _centred("round-letter-12", "Letter", (2.5 * INCH_MM, 2.5 * INCH_MM), (3, 4), (4.0, 3.0)),
+    _centred("letter-30", _("Letter"), (2.625 * INCH_MM, INCH_MM), (3, 10), (0.125 * INCH_MM, 0.0)),
+    _centred("letter-10", _("Letter"), (4 * INCH_MM, 2 * INCH_MM), (2, 5), (0.1875 * INCH_MM, 0.0)),
+    _centred("letter-6", _("Letter"), (4 * INCH_MM, 10 / 3 * INCH_MM), (2, 3), (0.1875 * INCH_MM, 0.0)),
+    _centred("round-letter-20", _("Letter"), (2 * INCH_MM, 2 * INCH_MM), (4, 5), (0.1 * INCH_MM, 2.0)),
+    _centred("round-letter-12", _("Letter"), (2.5 * INCH_MM, 2.5 * INCH_MM), (3, 4), (4.0, 3.0)),
 )
 """Common sizes; of each the margins are even, as they are sold."""
 BY_KEY = {sheet.key: sheet for sheet in SHEETS}

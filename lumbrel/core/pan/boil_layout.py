@@ -53,9 +53,7 @@ class Layout:
             begins=tuple(begins),
             ends=tuple(ends),
             level_of=tuple(sum(t <= m for t in turned) for m in middles),
-            wander_of=tuple(
-                next((k for k, (a, b) in enumerate(whiles) if a <= m < b), -1) for m in middles
-            ),
+            wander_of=tuple(next((k for k, (a, b) in enumerate(whiles) if a <= m < b), -1) for m in middles),
             burns=tuple(not any(a <= m < b for a, b in off) for m in middles),
         )
 
@@ -91,12 +89,7 @@ class Layout:
             ruled[i, 1 + level] = 1.0
             if wander >= 0:
                 ruled[i, self.wander_from + wander] = 1.0
-        return (
-            np.array(self.begins),
-            np.array(self.ends),
-            np.array(self.burns, dtype=float),
-            ruled,
-        )
+        return (np.array(self.begins), np.array(self.ends), np.array(self.burns, dtype=float), ruled)
 
     @cached_property
     def _steps(self) -> tuple[Floats, Floats]:

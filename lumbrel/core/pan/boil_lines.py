@@ -14,9 +14,10 @@ import numpy as np
 
 from lumbrel.core.pan.boil_layout import Layout
 from lumbrel.core.physics.boil_curve import Floats, boil_curves
+from lumbrel.words import _
 
-CURVE, SLOPE, AIR, LAG = "the boiling curve", "its steepness", "the air", "the probe's lag"
-DRIFT, DRIFT_SIGMA_K_PER_H = "the probe's drift", 0.1
+CURVE, SLOPE, AIR, LAG = (_("the boiling curve"), _("its steepness"), _("the air"), _("the probe's lag"))
+DRIFT, DRIFT_SIGMA_K_PER_H = _("the probe's drift"), 0.1
 SLOPE_SIGMA, AIR_SIGMA_K_PER_H = 0.025, 0.05
 LAG_MINUTES, LAG_SIGMA_MINUTES = 0.33, 0.17
 """A probe shows what was so long ago: 5 to 40 seconds."""
@@ -153,17 +154,13 @@ class Lines(ABC):
         if layout.steps:
             mass += self._stepped @ best[layout.steps_from : layout.size]
         # Held where a density has a meaning.
-        mass = np.minimum(
-            np.maximum(mass, self._hundred / DENSEST_BRIX), self._hundred / THINNEST_BRIX
-        )
+        mass = np.minimum(np.maximum(mass, self._hundred / DENSEST_BRIX), self._hundred / THINNEST_BRIX)
         brix = self._hundred / mass
         denser = brix / mass * layout.rate_in(rates, self._whiles)
         return self._read(best, burnt, brix, brix / mass, denser)
 
     @abstractmethod
-    def _read(
-        self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> BoilState:
+    def _read(self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats) -> BoilState:
         """From the density at each, what a kilogram makes of it and how fast it grows."""
 
     def _weights(self, misses: Floats) -> Floats:
@@ -234,9 +231,7 @@ class Densities(Lines):
     def _brix_alone(self) -> Floats:
         return self._brix
 
-    def _read(
-        self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> BoilState:
+    def _read(self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats) -> BoilState:
         sigma = np.sqrt(self._own**2 + (denser * self._dated) ** 2)
         apart = (brix + self._common @ best - self._brix) / sigma
         common = self._common
@@ -289,9 +284,7 @@ class Temperatures(Lines):
     def _brix_alone(self) -> Floats:
         return self._curves.brix_of(self._shown)
 
-    def _read(
-        self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats
-    ) -> BoilState:
+    def _read(self, best: Floats, burnt: Floats, brix: Floats, per_kg: Floats, denser: Floats) -> BoilState:
         if not len(brix):
             return BoilState(burnt, brix, brix, self._shared, misses=brix, weights=brix)
         boils, per_brix = self._curves.at(brix)

@@ -16,10 +16,7 @@ from dataclasses import replace
 from functools import lru_cache
 from math import erfc, exp, hypot, log, pi, sqrt
 
-from lumbrel.core.pan.boil_lines import (
-    Density,
-    Heat,
-)
+from lumbrel.core.pan.boil_lines import Density, Heat
 from lumbrel.core.pan.boil_path import BoilPath
 from lumbrel.core.pan.boil_problem import STRAYS_ALIKE, KnownBefore, Problem
 
@@ -30,9 +27,7 @@ was one is so unlikely beforehand, as the logarithm of the odds."""
 MOST_CHANGES = 4
 
 
-def fit_boil(
-    known: KnownBefore, densities: Sequence[Density], heat: Sequence[Heat], now: float
-) -> BoilPath:
+def fit_boil(known: KnownBefore, densities: Sequence[Density], heat: Sequence[Heat], now: float) -> BoilPath:
     """The most likely path of a boil up to now, and how sure it is.
 
     Args:
@@ -84,9 +79,7 @@ def _edges(path: BoilPath, densities: Sequence[Density]) -> list[Density]:
     for one in newest.values():
         brix, sigma = path.brix_at(one.minute), path.sigma_brix_at(one.minute)
         doubt = hypot(
-            one.sigma_brix,
-            one.shared_sigma_brix,
-            one.minute_sigma * path.rise_brix_per_min(one.minute),
+            one.sigma_brix, one.shared_sigma_brix, one.minute_sigma * path.rise_brix_per_min(one.minute)
         )
         # In water to a kilogram of sugar, which is what is nearly normal.
         mass, width, edge = 100 / brix, 100 * sigma / brix**2, 100 / one.brix
@@ -119,9 +112,7 @@ CLEAR_SIGMAS, LEAST_EDGE_BRIX = 2.5, 3.0
 """So far inside a bound, it says nothing; an edge that means less Brix means that little."""
 
 
-def _path(
-    known: KnownBefore, densities: Sequence[Density], heat: tuple[Heat, ...], now: float
-) -> BoilPath:
+def _path(known: KnownBefore, densities: Sequence[Density], heat: tuple[Heat, ...], now: float) -> BoilPath:
     turned = sorted(t for t in known.turned if 0 < t < now)
     for _ in range(MOST_CHANGES + 1):
         problem = Problem(replace(known, turned=tuple(turned)), densities, heat, now)

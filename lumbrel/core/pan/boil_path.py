@@ -145,11 +145,7 @@ class BoilPath:
 
     def burnt_kg(self, minute: float) -> float:
         """Water boiled off up to a minute, kg."""
-        return (
-            self.mass0_kg
-            + float(self.layout.stand(np.array([minute]))[0][0])
-            - self.mass_kg_at(minute)
-        )
+        return self.mass0_kg + float(self.layout.stand(np.array([minute]))[0][0]) - self.mass_kg_at(minute)
 
     def brixes(self, minutes: Sequence[float]) -> list[float]:
         """Density on the path at each moment, at most 97 Brix."""
@@ -175,9 +171,7 @@ class BoilPath:
         """One sigma of the path at each moment, Brix."""
         at = np.array(minutes, dtype=float)
         masses = np.maximum(self._masses(at), 1e-9)
-        sigmas: list[float] = (
-            np.array(self.brixes(minutes)) * self._sigmas_kg(at) / masses
-        ).tolist()
+        sigmas: list[float] = (np.array(self.brixes(minutes)) * self._sigmas_kg(at) / masses).tolist()
         return sigmas
 
     def apart(self, minute: float, brix: float, sigma_brix: float, minute_sigma: float) -> float:
@@ -261,9 +255,7 @@ class BoilPath:
         for _ in range(4):
             ahead = np.maximum(minutes, 0.0)
             carried = strays * OU_MINUTES * -np.expm1(-ahead / OU_MINUTES)
-            unknown = more[0] * np.sqrt(
-                self._ahead(ahead) + (LEVEL_STRAYS_PER_ROOT_MINUTE**2 / 3) * ahead**3
-            )
+            unknown = more[0] * np.sqrt(self._ahead(ahead) + (LEVEL_STRAYS_PER_ROOT_MINUTE**2 / 3) * ahead**3)
             turned = more[1] < -np.expm1(-TURNED_PER_MINUTE * (ahead + self.unseen_minutes))
             rest = np.minimum(more[3] * (ahead + self.unseen_minutes), ahead)
             change = turned * -np.expm1(TURNED_SIGMA * more[2]) * rest

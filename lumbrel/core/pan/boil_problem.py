@@ -111,9 +111,7 @@ class Problem:
         self.densities = Densities(self.terms, densities)
         self.heat = Temperatures(self.terms, heat)
         self._shape = (
-            np.linalg.inv(np.linalg.cholesky(_wander(layout.knots, 1.0)))
-            if layout.wanders
-            else None
+            np.linalg.inv(np.linalg.cholesky(_wander(layout.knots, 1.0))) if layout.wanders else None
         )
         """What makes the wanders of unit straying independent."""
         self._held_rows, self._held_values = self._held()
@@ -124,8 +122,7 @@ class Problem:
         known, layout = self.known, self.layout
         eye = np.eye(self.size)
         first = hypot(
-            known.brix_sigma / known.brix,
-            known.start_sigma * known.rate_kg_per_min / known.mass_kg,
+            known.brix_sigma / known.brix, known.start_sigma * known.rate_kg_per_min / known.mass_kg
         )
         rows, values = [eye[:1] / first], [np.array([log(known.mass_kg) / first])]
         levels = slice(1, 1 + layout.levels)
@@ -221,9 +218,7 @@ class Problem:
         layout = self.layout
         last = layout.knots[-1] if layout.knots else 0.0
         first = max([0.0, *self.known.turned])
-        inner = [
-            k for k in layout.knots if first + LEAST_SIDE_MINUTES <= k <= last - LEAST_SIDE_MINUTES
-        ]
+        inner = [k for k in layout.knots if first + LEAST_SIDE_MINUTES <= k <= last - LEAST_SIDE_MINUTES]
         if not inner:
             return None
         # What a step at a knot adds to every line: as if the level were another from there on.

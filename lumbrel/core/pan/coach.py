@@ -6,6 +6,7 @@ from math import inf
 
 from lumbrel.core.errors import require_between
 from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, LEAST_SYRUP_BRIX
+from lumbrel.words import _
 
 
 class Stage(StrEnum):
@@ -33,52 +34,60 @@ class Senses:
 
 SENSES: dict[Stage, Senses] = {
     Stage.WARMING: Senses(
-        looks="Steam rises, beads cling to the bottom, a grey scum gathers: skim it.",
-        smells="of little yet, a little green.",
-        sounds="it ticks and hisses, then grows loud just before it rolls.",
-        wrong="A full pot rises like milk as it first boils, and under a lid it always does: leave the lid off.",
+        looks=_("Steam rises, beads cling to the bottom, a grey scum gathers: skim it."),
+        smells=_("of little yet, a little green."),
+        sounds=_("it ticks and hisses, then grows loud just before it rolls."),
+        wrong=_(
+            "A full pot rises like milk as it first boils, and under a lid it always does: leave the lid off."
+        ),
     ),
     Stage.THIN: Senses(
-        looks="Thin as water. Big bubbles that burst at once; white foam that can be skimmed.",
-        smells="faintly sweet, of wet wood.",
-        sounds="a loud, rolling boil.",
-        wrong="The level falls faster than one thinks. A pan that runs low scorches: keep it deep.",
+        looks=_("Thin as water. Big bubbles that burst at once; white foam that can be skimmed."),
+        smells=_("faintly sweet, of wet wood."),
+        sounds=_("a loud, rolling boil."),
+        wrong=_("The level falls faster than one thinks. A pan that runs low scorches: keep it deep."),
     ),
     Stage.SWEET: Senses(
-        looks="Straw to honey in colour. Foam stands longer, bubbles are still large.",
-        smells="sweet, of vanilla; the steam is sticky.",
-        sounds="still a roll, a little softer.",
-        wrong="It goes faster from here on: what took an hour takes a quarter of one. Defoamer to hand.",
+        looks=_("Straw to honey in colour. Foam stands longer, bubbles are still large."),
+        smells=_("sweet, of vanilla; the steam is sticky."),
+        sounds=_("still a roll, a little softer."),
+        wrong=_("It goes faster from here on: what took an hour takes a quarter of one. Defoamer to hand."),
     ),
     Stage.FOAM: Senses(
-        looks="Bubbles turn small and crowd together; foam climbs the wall by itself.",
-        smells="of syrup.",
-        sounds="the roll dies down to a hiss.",
-        wrong="Foam climbs over the rim in seconds. A speck of fat knocks it down; then the heat, then lift it off.",
+        looks=_("Bubbles turn small and crowd together; foam climbs the wall by itself."),
+        smells=_("of syrup."),
+        sounds=_("the roll dies down to a hiss."),
+        wrong=_(
+            "Foam climbs over the rim in seconds. A speck of fat knocks it down; then the heat, "
+            "then lift it off."
+        ),
     ),
     Stage.CLOSE: Senses(
-        looks="Small glossy bubbles all over. Drops hang from the spoon, then join.",
-        smells="rich, of caramel; burnt at the rim means too hot a wall.",
-        sounds="thick, slow plopping.",
-        wrong="A minute too long makes crystals in the jar, and a low pan burns. Stand by the heat.",
+        looks=_("Small glossy bubbles all over. Drops hang from the spoon, then join."),
+        smells=_("rich, of caramel; burnt at the rim means too hot a wall."),
+        sounds=_("thick, slow plopping."),
+        wrong=_("A minute too long makes crystals in the jar, and a low pan burns. Stand by the heat."),
     ),
     Stage.NEAR_SYRUP: Senses(
-        looks="Honey-coloured and still thin: single drops run off the spoon.",
-        smells="sweet, of vanilla.",
-        sounds="a softer roll.",
-        wrong="A wide pan has little left in it now and runs low in minutes. A low pan scorches.",
+        looks=_("Honey-coloured and still thin: single drops run off the spoon."),
+        smells=_("sweet, of vanilla."),
+        sounds=_("a softer roll."),
+        wrong=_("A wide pan has little left in it now and runs low in minutes. A low pan scorches."),
     ),
     Stage.MARK: Senses(
-        looks="It leaves the spoon in a sheet that breaks off at once.",
-        smells="of finished syrup.",
-        sounds="it sputters.",
-        wrong="The hot pan boils on by itself: lift it off, or pour it out.",
+        looks=_("It leaves the spoon in a sheet that breaks off at once."),
+        smells=_("of finished syrup."),
+        sounds=_("it sputters."),
+        wrong=_("The hot pan boils on by itself: lift it off, or pour it out."),
     ),
     Stage.RESTING: Senses(
-        looks="The bubbles sink; a skin may form.",
-        smells="as it did.",
+        looks=_("The bubbles sink; a skin may form."),
+        smells=_("as it did."),
         sounds="quiet.",
-        wrong="It thickens as it cools and looks done before it is: judge it by an instrument, or by a cold plate.",
+        wrong=_(
+            "It thickens as it cools and looks done before it is: judge it by an instrument, or "
+            "by a cold plate."
+        ),
     ),
 }
 
@@ -111,8 +120,8 @@ def stage_of(
     Raises:
         OutOfRange: a value lies outside its range.
     """
-    require_between(brix, 0.0, 97.0, field="brix", what="Brix", unit="percent by mass")
-    require_between(target_brix, 20.0, 75.0, field="target_brix", what="The target", unit="Brix")
+    require_between(brix, 0.0, 97.0, field="brix", what=_("Brix"), unit=_("percent by mass"))
+    require_between(target_brix, 20.0, 75.0, field="target_brix", what=_("The target"), unit=_("Brix"))
     to_near_syrup = target_brix < LEAST_SYRUP_BRIX
     if at_mark:
         return Stage.NEAR_SYRUP if to_near_syrup else Stage.MARK

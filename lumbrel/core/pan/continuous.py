@@ -12,6 +12,7 @@ from statistics import NormalDist, median
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _
 
 MOST_CHANNELS = 12
 MOST_SYRUP_BRIX = 85.0
@@ -64,7 +65,7 @@ def steady(rate_kg_min: float, sap_brix: float, syrup_brix: float, draw_l: float
     """
     _require(sap_brix, syrup_brix, rate_kg_min)
     if not draw_l > 0:
-        raise OutOfRange("A draw must be above 0.", "draw")
+        raise OutOfRange(_("A draw must be above 0."), "draw")
     sap_h = 60 * rate_kg_min * syrup_brix / (syrup_brix - sap_brix)
     syrup_h = sap_h * sap_brix / syrup_brix
     syrup_l = syrup_h / sucrose.density_kg_m3(syrup_brix, 20) * 1000
@@ -79,9 +80,9 @@ def steady(rate_kg_min: float, sap_brix: float, syrup_brix: float, draw_l: float
 
 def _require(sap_brix: float, syrup_brix: float, rate_kg_min: float) -> None:
     if not 0.1 <= sap_brix < syrup_brix <= MOST_SYRUP_BRIX:
-        raise OutOfRange("The syrup must be thicker than the sap, and at most 85 Brix.", "brix")
+        raise OutOfRange(_("The syrup must be thicker than the sap, and at most 85 Brix."), "brix")
     if not rate_kg_min > 0:
-        raise OutOfRange("The rate must be above 0.", "rate")
+        raise OutOfRange(_("The rate must be above 0."), "rate")
 
 
 def channel_brixes(sap_brix: float, syrup_brix: float, channels: int) -> tuple[float, ...]:
@@ -96,7 +97,7 @@ def channel_brixes(sap_brix: float, syrup_brix: float, channels: int) -> tuple[f
     Source: the same solids pass every opening; each channel drives off an equal share of the water.
     """
     _require(sap_brix, syrup_brix, 1.0)
-    require_between(channels, 1, MOST_CHANNELS, field="channels", what="Channels", unit="")
+    require_between(channels, 1, MOST_CHANNELS, field="channels", what=_("Channels"), unit="")
     gone = 1 - sap_brix / syrup_brix
     return tuple(sap_brix / (1 - gone * i / channels) for i in range(1, channels + 1))
 
@@ -129,9 +130,9 @@ class Running:
 
     def __post_init__(self) -> None:
         _require(self.sap_brix, self.syrup_brix, self.rate_kg_min)
-        require_between(self.channels, 1, MOST_CHANNELS, field="channels", what="Channels", unit="")
+        require_between(self.channels, 1, MOST_CHANNELS, field="channels", what=_("Channels"), unit="")
         if not self.held_kg > 0:
-            raise OutOfRange("There must be something in the pan.", "held")
+            raise OutOfRange(_("There must be something in the pan."), "held")
 
     @property
     def last_channel_kg(self) -> float:
@@ -201,7 +202,7 @@ def next_climb(pan: Running, drawn: Sequence[Drawn]) -> Climb:
         much sugar, by the rate and by the draws before.
     """
     if not drawn:
-        raise OutOfRange("Nothing was drawn yet.", "drawn")
+        raise OutOfRange(_("Nothing was drawn yet."), "drawn")
     last = drawn[-1]
     share = min(last.mass_kg / pan.last_channel_kg, 1.0)
     # Ideal channels fall so far; those that mix into each other fall less.
@@ -213,19 +214,15 @@ def next_climb(pan: Running, drawn: Sequence[Drawn]) -> Climb:
     low, high = FURTHER
     minutes = solids / pan.solids_kg_min
     sigma = hypot(pan.rate_sigma, SUGAR_SIGMA, MIXES_SIGMA)
-    each = [
-        one.minutes_after / (one.mass_kg * one.brix / 100)
-        for one in drawn[:-1]
-        if one.minutes_after
-    ][-LAST_DRAWS:]
+    each = [one.minutes_after / (one.mass_kg * one.brix / 100) for one in drawn[:-1] if one.minutes_after][
+        -LAST_DRAWS:
+    ]
     if each:
         seen = max(CADENCE_SIGMA / sqrt(len(each)), LEAST_CADENCE_SIGMA)
         weight = sigma**2 / (sigma**2 + seen**2)
         minutes *= (median(each) * pan.solids_kg_min) ** weight
         sigma = hypot((sigma**-2 + seen**-2) ** -0.5, 0.1)
-    return Climb(
-        begins, hypot(0.5 * fall, BEGINS_SIGMA_BRIX), minutes * min(max(further, low), high), sigma
-    )
+    return Climb(begins, hypot(0.5 * fall, BEGINS_SIGMA_BRIX), minutes * min(max(further, low), high), sigma)
 
 
 def rate_of(climb: Climb, mass_kg: float, syrup_brix: float) -> float:
@@ -249,9 +246,7 @@ class Left:
     high: float
 
 
-def to_the_mark(
-    climb: Climb, gone_minutes: float, slope: Left, brix: float, syrup_brix: float
-) -> Left:
+def to_the_mark(climb: Climb, gone_minutes: float, slope: Left, brix: float, syrup_brix: float) -> Left:
     """Minutes to the mark, by how such a climb goes on the whole and by how it climbs just now.
 
     Args:
@@ -265,11 +260,7 @@ def to_the_mark(
     if slope.middle <= 0 or share >= 1:
         return slope
     bends = hypot(BENDS_LEAST, BENDS * (1 - share) ** 1.5)
-    near = Left(
-        slope.middle,
-        slope.low / exp(bends),
-        slope.high * exp(bends),
-    )
+    near = Left(slope.middle, slope.low / exp(bends), slope.high * exp(bends))
     counts = min(max((SLOPE_FROM - share) / SLOPE_FROM, 0.0), 1.0)
     if not counts:
         return near
@@ -279,8 +270,7 @@ def to_the_mark(
     by_whole = log(max(whole.high / whole.middle, 1.05)) / NINE_OF_TEN
     weights = (counts * by_whole**-2, lately**-2)
     middle = exp(
-        (weights[0] * log(max(whole.middle, 0.1)) + weights[1] * log(max(slope.middle, 0.1)))
-        / sum(weights)
+        (weights[0] * log(max(whole.middle, 0.1)) + weights[1] * log(max(slope.middle, 0.1))) / sum(weights)
     )
     spread = exp(NINE_OF_TEN * sum(weights) ** -0.5)
     return Left(middle, middle / spread, middle * spread)

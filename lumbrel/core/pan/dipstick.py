@@ -7,6 +7,7 @@ from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
 from lumbrel.core.pan.vessel import Vessel, hot_volume_ratio
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _, number
 
 SURFACE_SIGMA_MM = 2.5
 """A boiling surface is read to that much."""
@@ -28,7 +29,7 @@ def estimate(
     Raises:
         OutOfRange: a value lies outside its range, or so little liquid cannot hold the solids.
     """
-    require_between(depth_mm, 1.0, 5000.0, field="depth_mm", what="The depth", unit="mm")
+    require_between(depth_mm, 1.0, 5000.0, field="depth_mm", what=_("The depth"), unit="mm")
     litres = vessel.volume_l(depth_mm)
 
     def missing(brix: float) -> float:
@@ -39,8 +40,11 @@ def estimate(
         brix = solve(missing, 1.0, 84.9)
     except ValueError as error:
         raise OutOfRange(
-            f"{depth_mm:.0f} mm cannot be: it would hold far more or less than was taken in. "
-            "Read at the middle of the pan, from its floor.",
+            _(
+                "{depth_mm} mm cannot be: it would hold far more or less than was taken in. Read at "
+                "the middle of the pan, from its floor.",
+                depth_mm=number(depth_mm, 0),
+            ),
             "depth_mm",
         ) from error
     share = sqrt((SURFACE_SIGMA_MM / depth_mm) ** 2 + VESSEL_SIGMA**2 + solids_sigma**2)

@@ -12,6 +12,7 @@ from math import inf, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan.solids import MassStep, solids_after
+from lumbrel.words import _
 
 NEXT_CHECK_MINUTES = (0.5, 30.0)
 NINETY_PERCENT = 1.645
@@ -111,7 +112,7 @@ def fit(
     if prior_rate_kg_per_min is not None:
         held.add(0.0, 1.0, *prior_rate_kg_per_min)
     found, at_brix = None, [r.brix for r in readings]
-    for _ in range(PASSES):
+    for _any in range(PASSES):
         normal = held.copy()
         for reading, on_path in zip(readings, at_brix, strict=True):
             passed = bisect_right([step.minute for step in ordered], reading.minute)
@@ -121,29 +122,25 @@ def fit(
             normal.add(1.0, -reading.minute, hundred / reading.brix - added, sigma)
         mass0, rate, variance = normal.solve()
         found = SteadyBoil(
-            mass0_kg=mass0,
-            rate_kg_per_min=rate,
-            variance=variance,
-            solids_kg=tuple(solids),
-            steps=ordered,
+            mass0_kg=mass0, rate_kg_per_min=rate, variance=variance, solids_kg=tuple(solids), steps=ordered
         )
         at_brix = [max(found.brix_at(r.minute), 0.1) for r in readings]
     assert found is not None
     return found
 
 
-def _require(
-    mass_kg: float, brix: float, readings: Sequence[DensityReading], *, has_past: bool
-) -> None:
+def _require(mass_kg: float, brix: float, readings: Sequence[DensityReading], *, has_past: bool) -> None:
     if not 0 < mass_kg <= 100_000:
-        raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, 97.0, field="brix", what="Brix", unit="percent by mass")
+        raise OutOfRange(_("The mass must be above 0 and at most 100 000 kg."), "mass_kg")
+    require_between(brix, 0.1, 97.0, field="brix", what=_("Brix"), unit=_("percent by mass"))
     for reading in readings:
         _require_plausible(reading)
     if not has_past and not any(r.minute > 0 for r in readings):
         raise OutOfRange(
-            "Give at least one reading after minute 0, or the vessel's past rate "
-            "(prior_rate_kg_per_min): without either nothing says how fast it boils off.",
+            _(
+                "Give at least one reading after minute 0, or the vessel's past rate "
+                "(prior_rate_kg_per_min): without either nothing says how fast it boils off."
+            ),
             "readings",
         )
 
@@ -170,7 +167,7 @@ class _Normal:
         aa, ab, bb, av, bv = self._sums
         det = aa * bb - ab * ab
         if det <= 0:
-            raise OutOfRange("These readings do not tell how fast it boils off.", "readings")
+            raise OutOfRange(_("These readings do not tell how fast it boils off."), "readings")
         variance = (bb / det, aa / det, -ab / det)
         return (bb * av - ab * bv) / det, (aa * bv - ab * av) / det, variance
 
@@ -178,13 +175,11 @@ class _Normal:
 def _require_plausible(reading: DensityReading) -> None:
     field = "readings"
     require_between(
-        reading.brix, 0.1, 97.0, field=field, what="A reading's Brix", unit="percent by mass"
+        reading.brix, 0.1, 97.0, field=field, what=_("A reading's Brix"), unit=_("percent by mass")
     )
-    require_between(
-        reading.minute, 0.0, 100_000, field=field, what="A reading's minute", unit="min"
-    )
+    require_between(reading.minute, 0.0, 100_000, field=field, what=_("A reading's minute"), unit="min")
     if not 0 < reading.sigma_brix <= 50:
-        raise OutOfRange("A reading's uncertainty must be above 0 and at most 50 Brix.", field)
+        raise OutOfRange(_("A reading's uncertainty must be above 0 and at most 50 Brix."), field)
 
 
 def next_check_minutes(low_minutes: float) -> float:

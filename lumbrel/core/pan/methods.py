@@ -10,6 +10,7 @@ from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import finish_point
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _
 
 FLAT_219_F_C = (219.0 - 32.0) / 1.8
 STEPS_F = {"plus-7": 7.0, "plus-7.1": 7.1, "plus-7.5": 7.5}
@@ -43,7 +44,7 @@ def shown_mark_c(end_point: str, water_shown_c: float, step_k: float) -> float:
         return FLAT_219_F_C
     if end_point in STEPS_F:
         return water_shown_c + STEPS_F[end_point] / 1.8
-    raise OutOfRange("The end point is computed, flat or a step above water.", "end_point")
+    raise OutOfRange(_("The end point is computed, flat or a step above water."), "end_point")
 
 
 def stop_at(
@@ -59,9 +60,7 @@ def stop_at(
     """
     true = calibration.true_c(shown_c)
     try:
-        brix: float | None = sucrose.brix_from_boiling_point(
-            true, station_pressure_pa, invert_fraction
-        )
+        brix: float | None = sucrose.brix_from_boiling_point(true, station_pressure_pa, invert_fraction)
     except OutOfRange:
         brix = None
     return Stop(shown_c, true, brix)

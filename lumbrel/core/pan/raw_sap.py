@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _
 
 SAP_BRIX = {
     "sugar maple": (2.0, 0.5),
@@ -43,15 +44,15 @@ def guess(mass_kg: float, sap_kg: float | None = None, tree: str = "") -> Guess:
     Source: solids conserved; usual sugar of the trees' sap.
     """
     if not 0 < mass_kg <= 100_000:
-        raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "amount")
+        raise OutOfRange(_("The mass must be above 0 and at most 100 000 kg."), "amount")
     if tree and tree not in SAP_BRIX:
-        raise OutOfRange(f"The tree is one of {', '.join(SAP_BRIX)}.", "tree")
+        raise OutOfRange(_("The tree is one of {SAP_BRIX}.", SAP_BRIX=", ".join(SAP_BRIX)), "tree")
     if sap_kg is None:
         mean, share = NOTHING_KNOWN
         return Guess(mean, share * mean)
     if sap_kg < 0.9 * mass_kg:
         raise OutOfRange(
-            "There was more sap at first than is in the vessel now: type all of it.", "raw_sap"
+            _("There was more sap at first than is in the vessel now: type all of it."), "raw_sap"
         )
     sap, sigma = SAP_BRIX.get(tree, ANY_SAP)
     brix = min(max(sap * sap_kg / mass_kg, LEAST_BRIX), MOST_BRIX)
@@ -64,5 +65,5 @@ def sap_kg(litres: float) -> float:
     Args:
         litres: 0.1 to 100 000.
     """
-    require_between(litres, 0.1, 100_000, field="raw_sap", what="The raw sap", unit="L")
+    require_between(litres, 0.1, 100_000, field="raw_sap", what=_("The raw sap"), unit="L")
     return litres * sucrose.density_kg_m3(2.0, 10.0) / 1000

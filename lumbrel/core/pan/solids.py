@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _
 
 MOST_BRIX = 97.0
 """No syrup is denser in a pan."""
@@ -32,7 +33,7 @@ def solids_after(taken_in_kg: float, steps: Sequence[MassStep]) -> list[float]:
     for step in steps:
         solids.append(solids[-1] + step.mass_kg * step.brix / 100)
         if solids[-1] <= 0:
-            raise OutOfRange("More was drawn than was ever in the vessel.", "events")
+            raise OutOfRange(_("More was drawn than was ever in the vessel."), "events")
     return solids
 
 
@@ -47,10 +48,10 @@ def mass_at(mass_kg: float, brix: float, target_brix: float) -> float:
         OutOfRange: a value lies outside its range.
     """
     if not 0 < mass_kg <= 100_000:
-        raise OutOfRange("The mass must be above 0 and at most 100 000 kg.", "mass_kg")
-    require_between(brix, 0.1, MOST_BRIX, field="brix", what="Brix", unit="percent by mass")
+        raise OutOfRange(_("The mass must be above 0 and at most 100 000 kg."), "mass_kg")
+    require_between(brix, 0.1, MOST_BRIX, field="brix", what=_("Brix"), unit=_("percent by mass"))
     require_between(
-        target_brix, 0.1, MOST_BRIX, field="target_brix", what="The target", unit="percent by mass"
+        target_brix, 0.1, MOST_BRIX, field="target_brix", what=_("The target"), unit=_("percent by mass")
     )
     return mass_kg * brix / target_brix
 
@@ -63,9 +64,7 @@ def water_to_remove_kg(mass_kg: float, brix: float, target_brix: float) -> float
     return mass_kg - mass_at(mass_kg, brix, target_brix)
 
 
-def thinner_syrup_to_add_kg(
-    mass_kg: float, brix: float, target_brix: float, thinner_brix: float
-) -> float:
+def thinner_syrup_to_add_kg(mass_kg: float, brix: float, target_brix: float, thinner_brix: float) -> float:
     """Thinner syrup to put back into syrup that went over, kg.
 
     Args:
@@ -76,9 +75,9 @@ def thinner_syrup_to_add_kg(
     """
     mass_at(mass_kg, brix, target_brix)
     if brix < target_brix:
-        raise OutOfRange("The syrup is under the target: boil on instead.", "brix")
+        raise OutOfRange(_("The syrup is under the target: boil on instead."), "brix")
     if not 0 <= thinner_brix < target_brix:
-        raise OutOfRange("What is put back must be thinner than the target.", "thinner_brix")
+        raise OutOfRange(_("What is put back must be thinner than the target."), "thinner_brix")
     return mass_kg * (brix - target_brix) / (target_brix - thinner_brix)
 
 
@@ -92,10 +91,10 @@ def sap_ratio(sap_brix: float, target_brix: float) -> float:
         OutOfRange: a value lies outside its range.
     """
     require_between(
-        sap_brix, 0.1, 85.0, field="sap_brix", what="The sap's Brix", unit="percent by mass"
+        sap_brix, 0.1, 85.0, field="sap_brix", what=_("The sap's Brix"), unit=_("percent by mass")
     )
     require_between(
-        target_brix, 0.1, 85.0, field="target_brix", what="The target", unit="percent by mass"
+        target_brix, 0.1, 85.0, field="target_brix", what=_("The target"), unit=_("percent by mass")
     )
     solids = target_brix * sucrose.density_kg_m3(target_brix, 20.0)
     return solids / (sap_brix * sucrose.density_kg_m3(sap_brix, 20.0))
@@ -109,7 +108,7 @@ def carry_over_brix(brix: float, carry_over_fraction: float) -> float:
         carry_over_fraction: share of the mass still boiled off, 0 to 0.1 (0.005 default).
     """
     require_between(
-        carry_over_fraction, 0.0, 0.1, field="carry_over_fraction", what="The carry-over", unit=""
+        carry_over_fraction, 0.0, 0.1, field="carry_over_fraction", what=_("The carry-over"), unit=""
     )
     return brix / (1 - carry_over_fraction) - brix
 
@@ -128,7 +127,7 @@ def heat_up_minutes(
     if boil_c <= from_c:
         return 0.0
     if not boil_off_kg_per_min > 0:
-        raise OutOfRange("The vessel's rate must be above 0 kg per minute.", "rate_kg_per_min")
+        raise OutOfRange(_("The vessel's rate must be above 0 kg per minute."), "rate_kg_per_min")
     return unboiled_kg(mass_kg, brix, from_c, boil_c) / boil_off_kg_per_min
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _, bare
 
 FLOOR_BRIX, CEILING_BRIX, DEFAULT_BRIX = 66.0, 68.9, 66.9
 LEAST_SYRUP_BRIX = 60.0
@@ -62,14 +63,12 @@ def rules_of_thumb(station_pressure_pa: float, invert_fraction: float = 0.01) ->
         invert_fraction: 0 to 1.
     """
     boil = water.boiling_point_c(sucrose.require_station_pressure(station_pressure_pa))
-    rules = [("219 °F, flat", (219 - 32) / 1.8)]
-    rules += [(f"water + {step:g} °F", boil + step / 1.8) for step in (7.0, 7.1, 7.5)]
+    rules = [(_("219 °F, flat"), (219 - 32) / 1.8)]
+    rules += [(_("water + {step} °F", step=bare(step)), boil + step / 1.8) for step in (7.0, 7.1, 7.5)]
     results = []
     for name, stop in rules:
         try:
-            brix: float | None = sucrose.brix_from_boiling_point(
-                stop, station_pressure_pa, invert_fraction
-            )
+            brix: float | None = sucrose.brix_from_boiling_point(stop, station_pressure_pa, invert_fraction)
         except OutOfRange:
             brix = None
         results.append(RuleOfThumb(name, stop, brix))

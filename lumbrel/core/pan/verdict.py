@@ -5,6 +5,7 @@ from enum import StrEnum
 
 from lumbrel.core.errors import require_between
 from lumbrel.core.pan import solids, target
+from lumbrel.words import _
 
 
 class Call(StrEnum):
@@ -108,27 +109,27 @@ def verdict(
         rise_brix_per_min: how fast it grows denser.
         draw_margin_brix: how much ahead of the target the person draws, 0 to 5.
     """
-    require_between(target_brix, 20.0, 80.0, field="target_brix", what="The target", unit="Brix")
+    require_between(target_brix, 20.0, 80.0, field="target_brix", what=_("The target"), unit=_("Brix"))
     require_between(
-        draw_margin_brix, 0.0, 5.0, field="draw_margin_brix", what="The draw margin", unit="Brix"
+        draw_margin_brix, 0.0, 5.0, field="draw_margin_brix", what=_("The draw margin"), unit=_("Brix")
     )
     draw_at = target_brix - draw_margin_brix
     water = solids.water_to_remove_kg(mass_kg, brix, target_brix)
     if not agree:
-        return Verdict(Call.DISAGREE, water, draw_at, "the instruments contradict each other")
+        return Verdict(Call.DISAGREE, water, draw_at, _("the instruments contradict each other"))
     if sigma_brix > VAGUE_SIGMA_BRIX and brix + sigma_brix > draw_at:
-        return Verdict(Call.CHECK_AGAIN, water, draw_at, "not certain enough yet")
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, _("not certain enough yet"))
     proven, past = _is_proven(brix, sigma_brix, looks, rise_brix_per_min), brix - target_brix
     if _is_over(brix, sigma_brix, past, looks):
         if proven or past > 2 * sigma_brix:
-            return Verdict(Call.OVER, water, draw_at, "past the target by more than the doubt")
-        return Verdict(Call.CHECK_AGAIN, water, draw_at, "past the target, if that is so")
+            return Verdict(Call.OVER, water, draw_at, _("past the target by more than the doubt"))
+        return Verdict(Call.CHECK_AGAIN, water, draw_at, _("past the target, if that is so"))
     reached = brix + rise_brix_per_min * ACTING_MINUTES
     wanted = draw_at if looks.can else _rather_thick(draw_at, sigma_brix)
     if reached >= wanted - DRAW_SHORT_BRIX:
         if proven or reached > draw_at + sigma_brix:
-            return Verdict(Call.DRAW_NOW, water, draw_at, "at the mark")
-        vague = "too near the target to be certain"
+            return Verdict(Call.DRAW_NOW, water, draw_at, _("at the mark"))
+        vague = _("too near the target to be certain")
         return Verdict(Call.CHECK_AGAIN, water, draw_at, vague)
     return _before(looks, water, draw_at)
 
@@ -136,10 +137,10 @@ def verdict(
 def _before(looks: Looks, water_kg: float, draw_at: float) -> Verdict:
     """Before the mark: look again, or keep boiling."""
     if looks.could_be:
-        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, "it could be done any moment")
+        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, _("it could be done any moment"))
     if looks.due:
-        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, "the last look is too long ago")
-    return Verdict(Call.KEEP_BOILING, water_kg, draw_at, "not there yet")
+        return Verdict(Call.CHECK_AGAIN, water_kg, draw_at, _("the last look is too long ago"))
+    return Verdict(Call.KEEP_BOILING, water_kg, draw_at, _("not there yet"))
 
 
 def _is_proven(brix: float, sigma_brix: float, looks: Looks, rise: float) -> bool:

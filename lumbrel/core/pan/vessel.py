@@ -8,6 +8,7 @@ from typing import NamedTuple
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.numeric import solve
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _
 
 LOWEST_SAFE_DEPTH_MM = 25.0
 TALLEST_FOR_ITS_WIDTH = 1.5
@@ -28,10 +29,10 @@ class Fire(NamedTuple):
 
 
 FIRES = {
-    "stove": Fire("Stove plate or ring", 1.9, 0.38),
-    "flat": Fire("Flat over wood or gas", 0.77, 0.45),
-    "fluted": Fire("Flues over a fire", 1.7, 0.38),
-    "steam": Fire("Steam", 4.9, 0.5),
+    "stove": Fire(_("Stove plate or ring"), 1.9, 0.38),
+    "flat": Fire(_("Flat over wood or gas"), 0.77, 0.45),
+    "fluted": Fire(_("Flues over a fire"), 1.7, 0.38),
+    "steam": Fire(_("Steam"), 4.9, 0.5),
 }
 NOBODY_SAID = {
     "pot": Fire("", 1.3, 0.55),
@@ -65,13 +66,14 @@ class Vessel:
             return
         needed = {"rectangular": 2, "round": 1, "tapered": 3}
         if self.shape not in needed:
-            raise OutOfRange("The shape must be rectangular, round, tapered or measured.", "shape")
+            raise OutOfRange(_("The shape must be rectangular, round, tapered or measured."), "shape")
         if len(self.sizes_mm) != needed[self.shape]:
-            raise OutOfRange(f"A {self.shape} vessel takes {needed[self.shape]} sizes.", "sizes_mm")
-        for size in self.sizes_mm:
-            require_between(
-                size, 20.0, 10_000.0, field="sizes_mm", what="A vessel's size", unit="mm"
+            raise OutOfRange(
+                _("A {shape} vessel takes {needed} sizes.", shape=self.shape, needed=needed[self.shape]),
+                "sizes_mm",
             )
+        for size in self.sizes_mm:
+            require_between(size, 20.0, 10_000.0, field="sizes_mm", what=_("A vessel's size"), unit="mm")
 
     def usual_boil_off(self, fire: str = "") -> tuple[float, float]:
         """What it drives off before it was ever watched, kg/min, and one sigma of its logarithm.
@@ -83,29 +85,24 @@ class Vessel:
         across = 2000 * (self.bottom_area_m2() / pi) ** 0.5
         pot = self.shape in ("round", "tapered") and across <= WIDEST_POT_MM
         area = self.bottom_area_m2()
-        known = (
-            FIRES.get(fire)
-            or NOBODY_SAID["pot" if pot else "arch" if area > LEAST_ARCH_M2 else "pan"]
-        )
+        known = FIRES.get(fire) or NOBODY_SAID["pot" if pot else "arch" if area > LEAST_ARCH_M2 else "pan"]
         return known.kg_per_min_m2 * area, known.log_sigma
 
     def _require_measured(self) -> None:
         points = self.measures
-        depths, litres = [d for d, _ in points], [v for _, v in points]
+        depths, litres = [d for d, _any in points], [v for _any, v in points]
         rising = all(a < b for a, b in pairwise(depths)) and all(a < b for a, b in pairwise(litres))
         if len(self.sizes_mm) % 2 or not 2 <= len(points) <= 30 or not rising or depths[0] <= 0:
             raise OutOfRange(
-                "Give two to thirty depths with the litres poured in by then, both rising, for "
-                "example 20 mm = 5 L, 40 mm = 10.4 L.",
+                _(
+                    "Give two to thirty depths with the litres poured in by then, both rising, for "
+                    "example 20 mm = 5 L, 40 mm = 10.4 L."
+                ),
                 "sizes_mm",
             )
         for depth, volume in points:
-            require_between(
-                depth, 1.0, 5000.0, field="sizes_mm", what="A measured depth", unit="mm"
-            )
-            require_between(
-                volume, 0.01, 5000.0, field="sizes_mm", what="A measured volume", unit="L"
-            )
+            require_between(depth, 1.0, 5000.0, field="sizes_mm", what=_("A measured depth"), unit="mm")
+            require_between(volume, 0.01, 5000.0, field="sizes_mm", what=_("A measured volume"), unit="L")
 
     @property
     def measures(self) -> list[tuple[float, float]]:
@@ -136,9 +133,7 @@ class Vessel:
         Args:
             depth_mm: 0 to 5000, and not above a tapered vessel's height.
         """
-        require_between(
-            depth_mm, 0.0, self._deepest_mm(), field="depth_mm", what="The depth", unit="mm"
-        )
+        require_between(depth_mm, 0.0, self._deepest_mm(), field="depth_mm", what=_("The depth"), unit="mm")
         if self.shape == "measured":
             return self._measured(depth_mm, 0, 1)
         if self.shape == "tapered":
@@ -154,7 +149,7 @@ class Vessel:
             volume_l: litres, 0 to what the vessel holds.
         """
         most = self.volume_l(self._deepest_mm())
-        require_between(volume_l, 0.0, most, field="volume_l", what="The volume", unit="L")
+        require_between(volume_l, 0.0, most, field="volume_l", what=_("The volume"), unit="L")
         if self.shape == "measured":
             return self._measured(volume_l, 1, 0)
         if self.shape == "tapered":
@@ -190,12 +185,7 @@ def hot_volume_ratio(brix: float, temperature_c: float) -> float:
         OutOfRange: a value lies outside its range.
     """
     require_between(
-        temperature_c,
-        0.0,
-        HOTTEST_VOLUME_C,
-        field="temperature_c",
-        what="The temperature",
-        unit="°C",
+        temperature_c, 0.0, HOTTEST_VOLUME_C, field="temperature_c", what=_("The temperature"), unit="°C"
     )
     cold = sucrose.density_kg_m3(brix, 20.0)
     at = min(temperature_c, 100.0)
@@ -216,7 +206,7 @@ def done_depth_mm(vessel: Vessel, solids_kg: float, target_brix: float, boil_c: 
         boil_c: temperature of the finish, degC, to 115.
     """
     require_between(
-        target_brix, 1.0, 85.0, field="target_brix", what="The target", unit="percent by mass"
+        target_brix, 1.0, 85.0, field="target_brix", what=_("The target"), unit=_("percent by mass")
     )
     cold_l = 100 * solids_kg / target_brix / sucrose.density_kg_m3(target_brix, 20.0) * 1000
     return vessel.depth_mm(cold_l * hot_volume_ratio(target_brix, boil_c))

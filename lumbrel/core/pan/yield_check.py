@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import hypot
 
 from lumbrel.core.errors import require_between
+from lumbrel.words import _
 
 USUAL_LOSS, USUAL_LOSS_SIGMA = 0.02, 0.015
 """Of the syrup: what clings to pan, spoon and cloth, and goes up as spray; one sigma of it."""
@@ -64,9 +65,9 @@ def check_yield(
         OutOfRange: a value lies outside its range.
     Source: solids conserved.
     """
-    require_between(solids_kg, 0.01, 50_000, field="solids_kg", what="The solids", unit="kg")
-    require_between(brix, 20.0, 97.0, field="brix", what="Brix", unit="percent by mass")
-    require_between(measured_kg, 0.01, 50_000, field="amount", what="What there is", unit="kg")
+    require_between(solids_kg, 0.01, 50_000, field="solids_kg", what=_("The solids"), unit="kg")
+    require_between(brix, 20.0, 97.0, field="brix", what=_("Brix"), unit=_("percent by mass"))
+    require_between(measured_kg, 0.01, 50_000, field="amount", what=_("What there is"), unit="kg")
     expected = 100 * solids_kg / brix * (1 - loss_share)
     share = measured_kg / expected
     sigma = hypot(solids_sigma_share, sigma_brix / brix, MEASURED_SIGMA, USUAL_LOSS_SIGMA)

@@ -7,6 +7,7 @@ Sources:
 """
 
 from lumbrel.core.errors import require_between
+from lumbrel.words import _
 
 STANDARD_PA = 101325.0
 BAROMETER_SIGMA_PA = 100.0
@@ -26,9 +27,7 @@ def pressure_at_elevation_pa(elevation_m: float) -> float:
         OutOfRange: the elevation lies outside that range.
     Uncertainty: 800 Pa (one sigma of the weather). Source: [1].
     """
-    require_between(
-        elevation_m, -430.0, 5000.0, field="elevation_m", what="The elevation", unit="m"
-    )
+    require_between(elevation_m, -430.0, 5000.0, field="elevation_m", what=_("The elevation"), unit="m")
     return STANDARD_PA * float((1 - 2.25577e-5 * elevation_m) ** 5.25588)
 
 
@@ -50,24 +49,20 @@ def station_pressure_from_sea_level_pa(
         870,
         1090,
         field="sea_level_pressure_hpa",
-        what="Sea-level pressure",
+        what=_("Sea-level pressure"),
         unit="hPa",
     )
-    require_between(
-        elevation_m, -430.0, 5000.0, field="elevation_m", what="The elevation", unit="m"
-    )
+    require_between(elevation_m, -430.0, 5000.0, field="elevation_m", what=_("The elevation"), unit="m")
     require_between(
         outdoor_temperature_c,
         -50.0,
         50.0,
         field="outdoor_temperature_c",
-        what="The outdoor temperature",
+        what=_("The outdoor temperature"),
         unit="°C",
     )
     lapse = 0.0065 * elevation_m
-    return sea_level_pressure_pa * float(
-        (1 - lapse / (outdoor_temperature_c + lapse + 273.15)) ** 5.257
-    )
+    return sea_level_pressure_pa * float((1 - lapse / (outdoor_temperature_c + lapse + 273.15)) ** 5.257)
 
 
 def looks_like_sea_level(station_pressure_pa: float, elevation_m: float) -> bool:

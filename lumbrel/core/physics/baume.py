@@ -6,6 +6,7 @@ by ICUMSA SPS-4.
 
 from lumbrel.core.errors import require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _
 
 SIXTY_F_C = (60.0 - 32.0) / 1.8
 MODULUS = 145.0
@@ -33,8 +34,6 @@ def to_brix(baume: float) -> float:
     Raises:
         OutOfRange: outside that range.
     """
-    require_between(
-        baume, 0.0, MAX_BAUME, field="reading_baume", what="A Baumé reading", unit="°Bé"
-    )
+    require_between(baume, 0.0, MAX_BAUME, field="reading_baume", what=_("A Baumé reading"), unit="°Bé")
     gravity = MODULUS / (MODULUS - baume)
     return sucrose.brix_from_density(gravity * water.density_kg_m3(SIXTY_F_C), SIXTY_F_C)

@@ -61,9 +61,7 @@ class BoilCurves:
         """The density that boils at each temperature, Brix; not a number where nothing does."""
         rise = temperatures_c - self.water_c
         inside = (rise >= 0.0) & (rise < self._rises[self._first + STEPS])
-        found = (
-            np.searchsorted(self._lifted, np.where(inside, rise, 0.0) + self._apart, "right") - 1
-        )
+        found = np.searchsorted(self._lifted, np.where(inside, rise, 0.0) + self._apart, "right") - 1
         index = np.minimum(found, self._first + STEPS - 1)
         low, high = self._rises[index], self._rises[index + 1]
         brix = STEP_BRIX * (index - self._first + (rise - low) / (high - low))
@@ -86,7 +84,6 @@ def _rises(pressure_pa: float, invert_fraction: float) -> Floats:
     """Rise above water at every step of Brix, K; it hardly changes within a hectopascal."""
     boil = water.boiling_point_c(pressure_pa)
     rises = [
-        sucrose.boiling_point_c(i * STEP_BRIX, pressure_pa, invert_fraction) - boil
-        for i in range(STEPS + 1)
+        sucrose.boiling_point_c(i * STEP_BRIX, pressure_pa, invert_fraction) - boil for i in range(STEPS + 1)
     ]
     return np.array(rises)

@@ -18,6 +18,7 @@ from math import exp, log, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import water
+from lumbrel.words import _, bare, number
 
 _B = (
     (385.1761, 135.3705, 40.9299, -3.9643, 13.4853, -17.2890),
@@ -55,7 +56,7 @@ def density_kg_m3(brix: float, temperature_c: float) -> float:
         OutOfRange: a value lies outside its range.
     Uncertainty: 0.1 kg/m3 to 80 degC, 0.5 above. Source: [1].
     """
-    require_between(brix, 0.0, MAX_DENSITY_BRIX, field="brix", what="Brix", unit="percent by mass")
+    require_between(brix, 0.0, MAX_DENSITY_BRIX, field="brix", what=_("Brix"), unit=_("percent by mass"))
     w = brix / 100.0
     total = 0.0
     for coefficient in reversed(_density_terms(temperature_c)):
@@ -77,7 +78,7 @@ def brix_from_density(density: float, temperature_c: float) -> float:
     """
     terms = _density_terms(temperature_c)
     w = 0.5
-    for _ in range(30):
+    for _any in range(30):
         value = slope = 0.0
         for coefficient in reversed(terms):
             slope = slope * w + value
@@ -91,8 +92,13 @@ def brix_from_density(density: float, temperature_c: float) -> float:
         brix = 0.0
     if not 0.0 <= brix <= MAX_DENSITY_BRIX:
         raise OutOfRange(
-            f"A density of {density:.1f} kg/m³ at {temperature_c:.1f} °C is not that of a syrup "
-            f"between 0 and {MAX_DENSITY_BRIX:g} Brix.",
+            _(
+                "A density of {density} kg/m³ at {temperature_c} °C is not that of a syrup between 0 "
+                "and {MAX_DENSITY_BRIX} Brix.",
+                density=number(density, 1),
+                temperature_c=number(temperature_c, 1),
+                MAX_DENSITY_BRIX=bare(MAX_DENSITY_BRIX),
+            ),
             "density",
         )
     return brix
@@ -108,9 +114,9 @@ def water_activity(brix: float, invert_fraction: float = 0.0) -> float:
         OutOfRange: a value lies outside its range.
     Uncertainty: what the boiling point says. Source: [2].
     """
-    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what="Brix", unit="percent by mass")
+    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what=_("Brix"), unit=_("percent by mass"))
     require_between(
-        invert_fraction, 0.0, 1.0, field="invert_fraction", what="The invert fraction", unit=""
+        invert_fraction, 0.0, 1.0, field="invert_fraction", what=_("The invert fraction"), unit=""
     )
     per_g, k0, k1 = _solute(invert_fraction)
     solute = brix * per_g
@@ -134,9 +140,7 @@ def boiling_point_c(brix: float, pressure_pa: float, invert_fraction: float = 0.
     return water.boiling_point_c(pressure_pa / water_activity(brix, invert_fraction))
 
 
-def brix_from_boiling_point(
-    temperature_c: float, pressure_pa: float, invert_fraction: float = 0.0
-) -> float:
+def brix_from_boiling_point(temperature_c: float, pressure_pa: float, invert_fraction: float = 0.0) -> float:
     """Brix of a solution boiling at the given temperature; inverse of `boiling_point_c`.
 
     Args:
@@ -153,8 +157,14 @@ def brix_from_boiling_point(
     hottest = boiling_point_c(MAX_BOIL_BRIX, pressure_pa, invert_fraction)
     if not coldest - 1e-9 <= temperature_c <= hottest:
         raise OutOfRange(
-            f"At {pressure_pa / 100:.0f} hPa a boiling sugar solution stands between "
-            f"{coldest:.1f} and {hottest:.1f} °C; {temperature_c:.1f} °C is outside that.",
+            _(
+                "At {pressure_pa} hPa a boiling sugar solution stands between {coldest} and "
+                "{hottest} °C; {temperature_c} °C is outside that.",
+                pressure_pa=number(pressure_pa / 100, 0),
+                coldest=number(coldest, 1),
+                hottest=number(hottest, 1),
+                temperature_c=number(temperature_c, 1),
+            ),
             "temperature_c",
         )
     wanted = pressure_pa / water.saturation_pressure_pa(temperature_c)
@@ -163,7 +173,7 @@ def brix_from_boiling_point(
     # The share of solute molecules by Newton's method, then the Brix that holds so many.
     per_g, k0, k1 = _solute(invert_fraction)
     x = 1 - wanted
-    for _ in range(60):
+    for _any in range(60):
         miss = log((1 - x) / wanted) - (k0 - k1 * x) * x * x
         step = miss / (1 / (1 - x) + (2 * k0 - 3 * k1 * x) * x)
         x = min(x + step, (x + 1) / 2)
@@ -183,9 +193,7 @@ def _solute(invert_fraction: float) -> tuple[float, float, float]:
     return moles, k0, k1
 
 
-def boiling_slope_k_per_brix(
-    brix: float, pressure_pa: float, invert_fraction: float = 0.0
-) -> float:
+def boiling_slope_k_per_brix(brix: float, pressure_pa: float, invert_fraction: float = 0.0) -> float:
     """How much the boiling point rises for one Brix more, K per Brix (0.22 at 66.9).
 
     Args and errors: as `boiling_point_c`.
@@ -249,14 +257,12 @@ def solubility_percent(temperature_c: float) -> float:
     Uncertainty: 0.1. Source: [3].
     """
     t = require_between(
-        temperature_c, 0.0, 100.0, field="temperature_c", what="The temperature", unit="°C"
+        temperature_c, 0.0, 100.0, field="temperature_c", what=_("The temperature"), unit="°C"
     )
     return 64.447 + t * (0.08222 + t * (1.6169e-3 + t * (-1.558e-6 - t * 4.63e-8)))
 
 
-def specific_heat_kj_per_kg_k(
-    brix: float, temperature_c: float, purity_percent: float = 100.0
-) -> float:
+def specific_heat_kj_per_kg_k(brix: float, temperature_c: float, purity_percent: float = 100.0) -> float:
     """Specific heat of a sugar solution, kJ/(kg K).
 
     Args:
@@ -267,27 +273,15 @@ def specific_heat_kj_per_kg_k(
         OutOfRange: a value lies outside its range.
     Uncertainty: 2 %. Source: [4].
     """
-    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what="Brix", unit="percent by mass")
-    require_between(
-        temperature_c, 0.0, 160.0, field="temperature_c", what="The temperature", unit="°C"
-    )
-    require_between(purity_percent, 0.0, 100.0, field="purity_percent", what="The purity", unit="%")
-    return (
-        4.1868
-        - 0.0297 * brix
-        + 4.61e-3 * brix * purity_percent / 100
-        + 7.5e-5 * brix * temperature_c
-    )
+    require_between(brix, 0.0, MAX_BOIL_BRIX, field="brix", what=_("Brix"), unit=_("percent by mass"))
+    require_between(temperature_c, 0.0, 160.0, field="temperature_c", what=_("The temperature"), unit="°C")
+    require_between(purity_percent, 0.0, 100.0, field="purity_percent", what=_("The purity"), unit="%")
+    return 4.1868 - 0.0297 * brix + 4.61e-3 * brix * purity_percent / 100 + 7.5e-5 * brix * temperature_c
 
 
 def require_station_pressure(pressure_pa: float) -> float:
     """Return a station pressure in 500 to 1100 hPa, else raise OutOfRange."""
     require_between(
-        pressure_pa / 100,
-        500.0,
-        1100.0,
-        field="station_pressure_hpa",
-        what="Station pressure",
-        unit="hPa",
+        pressure_pa / 100, 500.0, 1100.0, field="station_pressure_hpa", what=_("Station pressure"), unit="hPa"
     )
     return pressure_pa

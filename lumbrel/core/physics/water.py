@@ -9,6 +9,7 @@ Sources:
 from math import sqrt
 
 from lumbrel.core.errors import require_between
+from lumbrel.words import _
 
 _N1, _N2, _N3, _N4, _N5 = (
     0.11670521452767e4,
@@ -42,8 +43,8 @@ def boiling_point_c(pressure_pa: float) -> float:
         _LOWEST_PRESSURE_PA,
         _HIGHEST_PRESSURE_PA,
         field="pressure_pa",
-        what="The pressure",
-        unit="Pa",
+        what=_("The pressure"),
+        unit=_("Pa"),
     )
     beta = sqrt(sqrt(pressure_pa * 1e-6))
     e = (beta + _N3) * beta + _N6
@@ -63,9 +64,7 @@ def saturation_pressure_pa(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 0.03 %. Source: [1] equation 30.
     """
-    require_between(
-        temperature_c, 0.0, 373.9, field="temperature_c", what="The temperature", unit="°C"
-    )
+    require_between(temperature_c, 0.0, 373.9, field="temperature_c", what=_("The temperature"), unit="°C")
     kelvin = temperature_c + _KELVIN
     theta = kelvin + _N9 / (kelvin - _N10)
     a = (theta + _N1) * theta + _N2
@@ -85,11 +84,10 @@ def density_kg_m3(temperature_c: float) -> float:
     Uncertainty: 0.01 kg/m3. Source: [2].
     """
     t = require_between(
-        temperature_c, 0.0, 100.0, field="temperature_c", what="The temperature", unit="°C"
+        temperature_c, 0.0, 100.0, field="temperature_c", what=_("The temperature"), unit="°C"
     )
     top = 999.83952 + t * (
-        16.952577
-        + t * (-7.9905127e-3 + t * (-46.241757e-6 + t * (105.84601e-9 - t * 281.03006e-12)))
+        16.952577 + t * (-7.9905127e-3 + t * (-46.241757e-6 + t * (105.84601e-9 - t * 281.03006e-12)))
     )
     return top / (1 + 16.887236e-3 * t)
 
@@ -103,5 +101,5 @@ def latent_heat_kj_per_kg(temperature_c: float) -> float:
         OutOfRange: the temperature lies outside that range.
     Uncertainty: 5 kJ/kg. Source: steam tables, 2257 at 100 degC less 2.4 per kelvin.
     """
-    require_between(temperature_c, 80.0, 160.0, field="temperature_c", what="The boil", unit="°C")
+    require_between(temperature_c, 80.0, 160.0, field="temperature_c", what=_("The boil"), unit="°C")
     return 2257.0 - 2.4 * (temperature_c - 100.0)

@@ -11,6 +11,7 @@ from lumbrel.core.pan.target import CEILING_BRIX
 from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, TYPICAL_BOIL_OFF_KG_PER_MIN_M2
 from lumbrel.core.physics import sucrose, water
 from lumbrel.core.sap.fuel import Range, fuel_mj, heat_mj
+from lumbrel.words import _
 
 KEEP_DEPTH_MM = 40.0
 """The level that is kept while there is sap to add; under 25 it scorches."""
@@ -160,14 +161,16 @@ def by_water(made: Plan, driven_kg: float, pan: Pan, boil_c: float) -> Plan:
 
 def _require(pans: Sequence[Pan], sap_kg: float, brix: float, target_brix: float) -> None:
     if not pans:
-        raise OutOfRange("Choose at least one pan.", "pans")
+        raise OutOfRange(_("Choose at least one pan."), "pans")
     if not sap_kg > 0:
-        raise OutOfRange("There must be some sap.", "litres")
-    require_between(brix, 0.1, 30.0, field="brix", what="The sap", unit="Brix")
+        raise OutOfRange(_("There must be some sap."), "litres")
+    require_between(brix, 0.1, 30.0, field="brix", what=_("The sap"), unit=_("Brix"))
     if not brix < target_brix <= CEILING_BRIX:
         raise OutOfRange(
-            "What is boiled down is thicker than the sap and at most 68.9 Brix: near-syrup is 50 to 60, "
-            "syrup 66.0 to 68.9.",
+            _(
+                "What is boiled down is thicker than the sap and at most 68.9 Brix: near-syrup is 50 "
+                "to 60, syrup 66.0 to 68.9."
+            ),
             "target",
         )
 
@@ -231,9 +234,7 @@ class Night:
     brix: float
 
 
-def over_night(
-    made: Plan, lit: datetime, latest: time, earliest: time
-) -> tuple[Night | None, datetime]:
+def over_night(made: Plan, lit: datetime, latest: time, earliest: time) -> tuple[Night | None, datetime]:
     """Whether a boil-down stops over night, and when it is done.
 
     Args:
@@ -252,10 +253,7 @@ def over_night(
     if goes_on <= stops:
         goes_on += timedelta(days=1)
     before = (stops - lit).total_seconds() / 3600
-    return (
-        Night(stops, goes_on, before, brix_after(made, before)),
-        done + (goes_on - stops),
-    )
+    return (Night(stops, goes_on, before, brix_after(made, before)), done + (goes_on - stops))
 
 
 def brix_after(made: Plan, hours: float) -> float:

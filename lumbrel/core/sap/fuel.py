@@ -7,6 +7,7 @@ from math import exp, log, sqrt
 
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics import sucrose, water
+from lumbrel.words import _
 
 MJ_EACH: dict[str, float] = {
     "wood kg": 15.0,
@@ -23,17 +24,17 @@ MJ_EACH: dict[str, float] = {
 }
 """Heat in one of each, MJ: wood air-dry, m3 as stacked, a full cord (3.6 of them), propane liquid."""
 FUELS: dict[str, tuple[str, ...]] = {
-    "hardwood": ("hardwood m3", "wood kg"),
-    "softwood": ("softwood m3", "wood kg"),
-    "propane": ("propane kg", "propane L"),
-    "electricity": ("electricity kWh",),
+    "hardwood": (_("hardwood m3"), _("wood kg")),
+    "softwood": (_("softwood m3"), _("wood kg")),
+    "propane": (_("propane kg"), _("propane L")),
+    "electricity": (_("electricity kWh"),),
 }
 """By fuel, how it is measured where one weighs in kg; the first as a rule."""
 FUELS_BY_POUND: dict[str, tuple[str, ...]] = {
-    "hardwood": ("hardwood cord", "wood lb"),
-    "softwood": ("softwood cord", "wood lb"),
-    "propane": ("propane lb", "propane gal"),
-    "electricity": ("electricity kWh",),
+    "hardwood": (_("hardwood cord"), _("wood lb")),
+    "softwood": (_("softwood cord"), _("wood lb")),
+    "propane": (_("propane lb"), _("propane gal")),
+    "electricity": (_("electricity kWh"),),
 }
 """And where one weighs in pounds."""
 EFFICIENCY: dict[str, tuple[float, float, float]] = {
@@ -62,9 +63,7 @@ class Range:
         return Range(self.middle * factor, self.low * factor, self.high * factor)
 
 
-def heat_mj(
-    sap_kg: float, water_kg: float, sap_c: float, boil_c: float, brix: float = 2.0
-) -> float:
+def heat_mj(sap_kg: float, water_kg: float, sap_c: float, boil_c: float, brix: float = 2.0) -> float:
     """The heat that warms sap to the boil and drives off water, MJ.
 
     Args:
@@ -75,8 +74,8 @@ def heat_mj(
     Source: latent heat 2257 kJ/kg at 100 degC; specific heat of sugar solutions.
     """
     if not 0 <= water_kg <= sap_kg:
-        raise OutOfRange("No more water can be driven off than there is sap.", "water_kg")
-    require_between(sap_c, 0.0, 110.0, field="sap_c", what="The sap", unit="°C")
+        raise OutOfRange(_("No more water can be driven off than there is sap."), "water_kg")
+    require_between(sap_c, 0.0, 110.0, field="sap_c", what=_("The sap"), unit="°C")
     warm = sucrose.specific_heat_kj_per_kg_k(brix, (sap_c + boil_c) / 2) * sap_kg
     return (warm * max(boil_c - sap_c, 0.0) + water_kg * water.latent_heat_kj_per_kg(boil_c)) / 1000
 

@@ -39,9 +39,7 @@ def _tapped_on(trunk: Trunk, rule: Rule) -> Iterator[bool]:
         done = sum(hole.year == held.year for hole in held.holes)
         found = places(held, rule)
         yield bool(bears) and len(found) + done >= bears
-        drilled = tuple(
-            Hole(place.bearing_deg, place.height_mm, held.year, held.girth_mm) for place in found
-        )
+        drilled = tuple(Hole(place.bearing_deg, place.height_mm, held.year, held.girth_mm) for place in found)
         held = grown(replace(held, holes=held.holes + drilled), 1)
 
 

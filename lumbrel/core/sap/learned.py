@@ -67,10 +67,7 @@ class Learned:
         self._held = np.array([self._mornings[i] for i in told])
         self._rules = self._by_the_rule(self._held)
         self._places = np.array(
-            [
-                (d.weather.night_c, d.weather.day_c, h)
-                for d, h in zip(self.days, self._held, strict=True)
-            ]
+            [(d.weather.night_c, d.weather.day_c, h) for d, h in zip(self.days, self._held, strict=True)]
         ).reshape(len(self.days), 3)
 
     def _by_the_rule(self, held: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -82,14 +79,10 @@ class Learned:
     def _spells(self) -> list[tuple[Weather, ...]]:
         """The weather of days that follow each other, anew where days are missing."""
         ends = [
-            i + 1
-            for i, (one, after) in enumerate(pairwise(self.every))
-            if (after.day - one.day).days > 1
+            i + 1 for i, (one, after) in enumerate(pairwise(self.every)) if (after.day - one.day).days > 1
         ]
         bounds = [0, *ends, len(self.every)]
-        return [
-            tuple(day.weather for day in self.every[start:end]) for start, end in pairwise(bounds)
-        ]
+        return [tuple(day.weather for day in self.every[start:end]) for start, end in pairwise(bounds)]
 
     def _in_wood(self, wood: Wood) -> list[float]:
         """How full the wood was each morning."""
@@ -161,9 +154,7 @@ class Learned:
         counts = (ago > 0) & (self._seasons[None] == seasons[:, None])
         weights = np.where(counts, 0.5 ** (ago / _SEASON_HALVES_DAYS), 0.0)
         steady = _SEASON_WEIGHS * self.best_l / 2
-        factors: NDArray[np.float64] = (weights @ self._litres + steady) / (
-            weights @ self._alone + steady
-        )
+        factors: NDArray[np.float64] = (weights @ self._litres + steady) / (weights @ self._alone + steady)
         return factors
 
     @cached_property
@@ -208,9 +199,7 @@ class Learned:
             held = self.wood.after_day(self.wood.after_night(held, one.night_c), one.day_c)
         return found
 
-    def expect(
-        self, on: date, weather: Weather, evening: float, weather_sigma_k: float = 0.0
-    ) -> Expected:
+    def expect(self, on: date, weather: Weather, evening: float, weather_sigma_k: float = 0.0) -> Expected:
         """What a tap gives on a day.
 
         Args:
@@ -232,9 +221,7 @@ class Learned:
         high = mean + sqrt((max(high_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
         return Expected(mean, max(low, 0.0), high, rule)
 
-    def _over_weather(
-        self, weather: Weather, evening: float, sigma_k: float
-    ) -> tuple[float, float]:
+    def _over_weather(self, weather: Weather, evening: float, sigma_k: float) -> tuple[float, float]:
         """Mean and one sigma over what the weather may be."""
         points = ((-1.732, 1 / 6), (0.0, 2 / 3), (1.732, 1 / 6)) if sigma_k > 0 else ((0.0, 1.0),)
         days, weights = [], []

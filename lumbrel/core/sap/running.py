@@ -13,6 +13,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.words import _, bare
 
 FREEZES_UNDER_C, FREEZES_WELL_C = 1.0, -3.0
 """A night draws nothing in above the first, and all it can from the second down."""
@@ -50,14 +51,15 @@ def require_weather(night_c: float, day_c: float) -> Weather:
     for value, field in ((night_c, "night"), (day_c, "day")):
         if value > 150:
             raise OutOfRange(
-                f"{value:g} is no air temperature in °C or °F; Kelvin less 273 is °C.", field
+                _("{value} is no air temperature in °C or °F; Kelvin less 273 is °C.", value=bare(value)),
+                field,
             )
         require_between(
-            value, COLDEST_C, WARMEST_C, field=field, what="The temperature outside", unit="°C"
+            value, COLDEST_C, WARMEST_C, field=field, what=_("The temperature outside"), unit="°C"
         )
     if night_c > day_c:
         raise OutOfRange(
-            "The night is the lowest and the day the highest temperature: the night cannot be warmer.",
+            _("The night is the lowest and the day the highest temperature: the night cannot be warmer."),
             "night",
         )
     return Weather(night_c, day_c)

@@ -8,6 +8,7 @@ from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan import solids
 from lumbrel.core.pan.raw_sap import SAP_BRIX
 from lumbrel.core.physics import sucrose
+from lumbrel.words import _, number
 
 LEAST_BRIX, USUAL_MOST_BRIX, MOST_BRIX = 0.1, 6.0, 10.0
 """Sap over 6 Brix is worth a question; over 10 it was concentrated."""
@@ -33,7 +34,7 @@ def usual(tree: str) -> Sugar:
         OutOfRange: no such tree.
     """
     if tree not in SAP_BRIX:
-        raise OutOfRange(f"The tree is one of {', '.join(SAP_BRIX)}.", "tree")
+        raise OutOfRange(_("The tree is one of {SAP_BRIX}.", SAP_BRIX=", ".join(SAP_BRIX)), "tree")
     return Sugar(*SAP_BRIX[tree])
 
 
@@ -45,8 +46,10 @@ def require_sap(brix: float) -> float:
     """
     if not LEAST_BRIX <= brix <= MOST_BRIX:
         raise OutOfRange(
-            "Sap must hold between 0.1 and 10 Brix, mostly 1 to 3. What was concentrated is taken in as "
-            "concentrate.",
+            _(
+                "Sap must hold between 0.1 and 10 Brix, mostly 1 to 3. What was concentrated is "
+                "taken in as concentrate."
+            ),
             "brix",
         )
     return brix
@@ -60,7 +63,7 @@ def mass_kg(litres: float, brix: float, temperature_c: float = 5.0) -> float:
         brix: 0 to 85.
         temperature_c: 0 to 100; under 0 as at 0.
     """
-    require_between(litres, 0.0, 1e6, field="litres", what="The sap", unit="L")
+    require_between(litres, 0.0, 1e6, field="litres", what=_("The sap"), unit="L")
     return litres * sucrose.density_kg_m3(brix, max(temperature_c, 0.0)) / 1000
 
 
@@ -99,15 +102,18 @@ def without_ice(whole_kg: float, brix: float, ice_kg: float, brix_sigma: float =
     require_sap(brix)
     if ice_kg < 0 or ice_kg >= whole_kg:
         raise OutOfRange(
-            "The ice is part of what was there: it weighs less than sap and ice together.", "ice"
+            _("The ice is part of what was there: it weighs less than sap and ice together."), "ice"
         )
     left = whole_kg - ice_kg
     gone = ice_kg * brix * ICE_SHARE / 100
     left_brix = (whole_kg * brix / 100 - gone) / left * 100
     if left_brix > 30.0:
         raise OutOfRange(
-            "So much ice would leave a syrup of "
-            f"{left_brix:.0f} Brix; no winter does that. Check how much ice it was.",
+            _(
+                "So much ice would leave a syrup of {left_brix} Brix; no winter does that. Check how "
+                "much ice it was.",
+                left_brix=number(left_brix, 0),
+            ),
             "ice",
         )
     of_ice = ice_kg / left * brix * ICE_SHARE_SIGMA

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.words import _
 
 Floats = NDArray[np.float64]
 TAPS_FROM_MM: dict[str, tuple[float, ...]] = {
@@ -101,8 +102,10 @@ def require_girth(girth_mm: float) -> float:
     """
     if not LEAST_GIRTH_MM <= girth_mm <= MOST_GIRTH_MM:
         raise OutOfRange(
-            "The girth is measured round the trunk at breast height, 1.3 m up: between 0.2 and 6 m "
-            "(8 and 236 in).",
+            _(
+                "The girth is measured round the trunk at breast height, 1.3 m up: between 0.2 and 6 "
+                "m (8 and 236 in)."
+            ),
             "girth",
         )
     return girth_mm
@@ -187,9 +190,7 @@ def too_near(place: Place, trunk: Trunk, rule: Rule) -> Hole | None:
         if counts(hole, trunk, rule) and not is_clear(place, hole, trunk.girth_mm, nearly)
     ]
     return min(
-        near,
-        key=lambda hole: apart_mm(hole.bearing_deg, place.bearing_deg, trunk.girth_mm),
-        default=None,
+        near, key=lambda hole: apart_mm(hole.bearing_deg, place.bearing_deg, trunk.girth_mm), default=None
     )
 
 
@@ -241,11 +242,7 @@ def _together(x: Floats, y: Floats, count: int, girth_mm: float, rule: Rule) -> 
     for i in range(len(x) - 1):
         beside = _round(x[i + 1 :], x[i : i + 1], girth_mm)[:, 0]
         above = abs(y[i + 1 :] - y[i])
-        later = (
-            i
-            + 1
-            + np.flatnonzero(~_within(beside, rule.beside_mm) | ~_within(above, rule.above_mm))
-        )
+        later = i + 1 + np.flatnonzero(~_within(beside, rule.beside_mm) | ~_within(above, rule.above_mm))
         if others := _together(x[later], y[later], count - 1, girth_mm, rule):
             return (Place(float(x[i]), float(y[i])), *others)
     return ()
@@ -286,9 +283,7 @@ def _free(trunk: Trunk, rule: Rule, old: Sequence[Hole], count: int) -> tuple[Fl
     return x[free[1]], y[free[0]]
 
 
-def _ranks(
-    x: Floats, y: Floats, trunk: Trunk, rule: Rule, newest: Hole | None
-) -> tuple[Floats, ...]:
+def _ranks(x: Floats, y: Floats, trunk: Trunk, rule: Rule, newest: Hole | None) -> tuple[Floats, ...]:
     """Lower goes first: the usual height, then on round the trunk or to the sun."""
     off = np.abs(y - rule.height_mm)
     far = (off > NEARLY_AS_HIGH_MM).astype(float)
@@ -314,6 +309,6 @@ def require_place(bearing_deg: float, height_mm: float) -> Place:
         bearing_deg: 0 to 360, compass.
         height_mm: 200 to 2500 above the ground.
     """
-    require_between(bearing_deg, 0.0, 360.0, field="bearing", what="The bearing", unit="degrees")
-    require_between(height_mm, 200.0, 2500.0, field="height", what="The height", unit="mm")
+    require_between(bearing_deg, 0.0, 360.0, field="bearing", what=_("The bearing"), unit="degrees")
+    require_between(height_mm, 200.0, 2500.0, field="height", what=_("The height"), unit="mm")
     return Place(bearing_deg % 360.0, height_mm)

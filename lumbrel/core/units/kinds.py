@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from lumbrel.core.physics import baume
+from lumbrel.words import CANADA, LANGUAGES, _
 
 if TYPE_CHECKING:
     import pint
@@ -43,9 +44,7 @@ class Kind:
     def example_in(self, key: str) -> str:
         """An example in the unit of that key, where there is one; else the first."""
         each = self.example.split(" or ")
-        return next(
-            (one for one in each if one.split(" ")[-1] == (key or self.inside.key)), each[0]
-        )
+        return next((one for one in each if one.split(" ")[-1] == (key or self.inside.key)), each[0])
 
     @property
     def inside(self) -> Unit:
@@ -65,7 +64,7 @@ class Kind:
 
 KINDS: dict[str, Kind] = {
     "temperature": Kind(
-        "temperature",
+        _("temperature"),
         (
             Unit(key="C", pint="degC", symbol="°C", decimals=1),
             Unit(key="F", pint="degF", symbol="°F", decimals=1),
@@ -73,7 +72,7 @@ KINDS: dict[str, Kind] = {
         "104.1 C or 219.4 F",
     ),
     "difference": Kind(
-        "temperature difference",
+        _("temperature difference"),
         (
             Unit(key="C", pint="delta_degC", symbol="K", decimals=1),
             Unit(key="F", pint="delta_degF", symbol="°F", decimals=1),
@@ -81,7 +80,7 @@ KINDS: dict[str, Kind] = {
         "4.1 C or 7.4 F",
     ),
     "pressure": Kind(
-        "pressure",
+        _("pressure"),
         (
             Unit(key="hPa", pint="hPa", symbol="hPa", decimals=1),
             Unit(key="inHg", pint="inHg_trade", symbol="inHg", decimals=2),
@@ -90,15 +89,12 @@ KINDS: dict[str, Kind] = {
         "957 hPa or 28.26 inHg or 718 mmHg",
     ),
     "elevation": Kind(
-        "elevation",
-        (
-            Unit(key="m", pint="m", symbol="m", decimals=0),
-            Unit(key="ft", pint="ft", symbol="ft", decimals=0),
-        ),
+        _("elevation"),
+        (Unit(key="m", pint="m", symbol="m", decimals=0), Unit(key="ft", pint="ft", symbol="ft", decimals=0)),
         "418 m or 1371 ft",
     ),
     "depth": Kind(
-        "depth",
+        _("depth"),
         (
             Unit(key="mm", pint="mm", symbol="mm", decimals=0),
             Unit(key="in", pint="inch", symbol="in", decimals=2),
@@ -106,7 +102,7 @@ KINDS: dict[str, Kind] = {
         "85 mm or 3.3 in",
     ),
     "girth": Kind(
-        "girth",
+        _("girth"),
         (
             Unit(key="cm", pint="cm", symbol="cm", decimals=0),
             Unit(key="in", pint="inch", symbol="in", decimals=0),
@@ -115,7 +111,7 @@ KINDS: dict[str, Kind] = {
         "176 cm or 69 in",
     ),
     "mass": Kind(
-        "mass",
+        _("mass"),
         (
             Unit(key="kg", pint="kg", symbol="kg", decimals=1, smaller="g", from_one=0.1),
             Unit(key="lb", pint="lb", symbol="lb", decimals=1, smaller="oz", from_one=1.0),
@@ -125,7 +121,7 @@ KINDS: dict[str, Kind] = {
         "31.5 kg or 69.4 lb",
     ),
     "piece": Kind(
-        "mass of a piece",
+        _("mass of a piece"),
         (
             Unit(key="g", pint="g", symbol="g", decimals=0),
             Unit(key="oz", pint="oz", symbol="oz", decimals=1),
@@ -135,27 +131,17 @@ KINDS: dict[str, Kind] = {
         "25 g or 0.9 oz",
     ),
     "volume": Kind(
-        "volume",
+        _("volume"),
         (
             Unit(key="L", pint="L", symbol="L", decimals=1, smaller="ml", from_one=0.1),
             Unit(key="gal", pint="gallon", symbol="gal", decimals=2, smaller="qt", from_one=0.5),
             Unit(
-                key="igal",
-                pint="imperial_gallon",
-                symbol="imp gal",
-                decimals=2,
-                smaller="iqt",
-                from_one=0.5,
+                key="igal", pint="imperial_gallon", symbol="imp gal", decimals=2, smaller="iqt", from_one=0.5
             ),
             Unit(key="ml", pint="mL", symbol="ml", decimals=0),
             Unit(key="qt", pint="quart", symbol="qt", decimals=2, smaller="floz", from_one=0.25),
             Unit(
-                key="iqt",
-                pint="imperial_quart",
-                symbol="imp qt",
-                decimals=2,
-                smaller="ifloz",
-                from_one=0.25,
+                key="iqt", pint="imperial_quart", symbol="imp qt", decimals=2, smaller="ifloz", from_one=0.25
             ),
             Unit(key="floz", pint="floz", symbol="fl oz", decimals=1),
             Unit(key="ifloz", pint="imperial_fluid_ounce", symbol="imp fl oz", decimals=1),
@@ -163,7 +149,7 @@ KINDS: dict[str, Kind] = {
         "26 L or 7 gal or 6 igal",
     ),
     "jar": Kind(
-        "jar size",
+        _("jar size"),
         (
             Unit(key="ml", pint="mL", symbol="ml", decimals=0),
             Unit(key="floz", pint="floz", symbol="fl oz", decimals=1),
@@ -171,11 +157,11 @@ KINDS: dict[str, Kind] = {
         ),
         "500 ml or 16.9 floz",
     ),
-    "brix": Kind("Brix", (Unit(key="Bx", pint="", symbol="Brix", decimals=1),), "66.9"),
+    "brix": Kind(_("Brix"), (Unit(key="Bx", pint="", symbol=_("Brix"), decimals=1),), "66.9"),
     "stem": Kind(
-        "reading of the stem",
+        _("reading of the stem"),
         (
-            Unit(key="Bx", pint="", symbol="Brix", decimals=1),
+            Unit(key="Bx", pint="", symbol=_("Brix"), decimals=1),
             Unit(
                 key="Be",
                 pint="baume",
@@ -187,27 +173,35 @@ KINDS: dict[str, Kind] = {
         ),
         "59.8 or 32.4 Be",
     ),
-    "percent": Kind("percentage", (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
-    "count": Kind("count", (Unit(key="", pint="", symbol="", decimals=0),), "24"),
-    "price": Kind("price", (Unit(key="", pint="", symbol="", decimals=2),), "12.50"),
+    "percent": Kind(_("percentage"), (Unit(key="%", pint="", symbol="%", decimals=1),), "62"),
+    "count": Kind(_("count"), (Unit(key="", pint="", symbol="", decimals=0),), "24"),
+    "price": Kind(_("price"), (Unit(key="", pint="", symbol="", decimals=2),), "12.50"),
     "clock": Kind(
-        "clock",
+        _("clock"),
         (
-            Unit(key="24", pint="", symbol="24-hour clock", decimals=0),
-            Unit(key="12", pint="", symbol="12-hour clock", decimals=0),
+            Unit(key="24", pint="", symbol=_("24-hour clock"), decimals=0),
+            Unit(key="12", pint="", symbol=_("12-hour clock"), decimals=0),
         ),
         "16:30",
     ),
     "paper": Kind(
-        "paper",
+        _("paper"),
         (
             Unit(key="A4", pint="", symbol="A4", decimals=0),
-            Unit(key="Letter", pint="", symbol="Letter", decimals=0),
+            Unit(key="Letter", pint="", symbol=_("Letter"), decimals=0),
         ),
         "A4",
     ),
+    "language": Kind(
+        _("language"),
+        (
+            Unit(key="", pint="", symbol=_("as each browser asks"), decimals=0),
+            *(Unit(key=one.key, pint="", symbol=one.name, decimals=0) for one in LANGUAGES.values()),
+        ),
+        CANADA.name,
+    ),
     "minutes": Kind(
-        "time",
+        _("time"),
         (
             Unit(key="min", pint="min", symbol="min", decimals=0),
             Unit(key="h", pint="h", symbol="h", decimals=1),

@@ -1,10 +1,10 @@
 """Days and times of the clock as a person reads and types them."""
 
 import re
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 
-TWELVE = "12"
-"""The key of the clock of twelve hours, where a month stands before its day."""
+from lumbrel.words.moments import TWELVE
+
 MONTHS = (
     "january",
     "february",
@@ -26,32 +26,6 @@ _NAMED = re.compile(
     r"(?:(?P<before>\d\d?)(?:st|nd|rd|th)?\.? )?(?P<month>[a-z]{3,9})\.?"
     r"(?: (?P<after>\d\d?)(?:st|nd|rd|th)?)?(?:,? (?P<year>\d{4}))?"
 )
-
-
-def clock(local: datetime, key: str, seconds: bool = False) -> str:
-    """A time of the clock, as 16:30 or 4:30 pm.
-
-    Args:
-        local: in the zone that it is read in.
-        key: of the clock, "12" or "24".
-    """
-    behind = f":{local:%S}" if seconds else ""
-    if key != TWELVE:
-        return f"{local:%H:%M}{behind}"
-    return f"{local.hour % 12 or 12}:{local:%M}{behind}\u00a0{'pm' if local.hour >= 12 else 'am'}"
-
-
-def day(local: date, key: str, *, short: bool = False, year: bool = True) -> str:
-    """A day, as 18 April 2026 or April 18, 2026; short, as 18 Apr or Apr 18.
-
-    Args:
-        local: in the zone that it is read in.
-        key: of the clock, "12" or "24".
-    """
-    month = f"{local:%b}" if short else f"{local:%B}"
-    if key == TWELVE:
-        return f"{month} {local.day}, {local.year}" if year else f"{month} {local.day}"
-    return f"{local.day} {month} {local.year}" if year else f"{local.day} {month}"
 
 
 def span_of(text: str, today: date, key: str = "") -> tuple[date, date] | None:

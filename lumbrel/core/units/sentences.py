@@ -3,9 +3,12 @@
 import re
 from collections.abc import Mapping
 from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Decimal
+from functools import lru_cache, partial
 
 from lumbrel.core.units.kinds import KINDS
 from lumbrel.core.units.shown import convert
+from lumbrel.words import CANADA, Language, Sentence
+from lumbrel.words.numbers import symbol_of
 
 KIND_OF = {
     "°C": "temperature",
@@ -20,13 +23,23 @@ KIND_OF = {
     "L": "volume",
 }
 """What a unit in a sentence measures."""
-_NUMBER = r"[−-]?\d+(?:[ \u00a0\u202f,]\d{3})*(?:\.\d+)?(?![\d.,]*\d)"
-_QUANTITY = re.compile(
-    rf"(?<![\w.,/–-])(?<!through )(?P<numbers>{_NUMBER}(?:(?: ?[–×] ?| and | to | or |, ){_NUMBER})*)"
-    rf"(?P<space>[ \u00a0])(?P<unit>{'|'.join(KIND_OF)})(?![\w²³/°])"
-    r"(?: \((?P<other>[^()]*(?:°F|\bin|\bft|inHg|\blb|\boz|\bgal)\b[^()]*)\))?"
-)
+_OTHERS = r"°F|\bin|\bft|inHg|\blb|\boz|\bgal|\bpo|\bpi|poHg"
+_BETWEEN = " and | to | or | et | à | ou "
 SHOWN_DIGITS = 3
+
+
+@lru_cache(maxsize=8)
+def _patterns(decimal: str) -> tuple[str, re.Pattern[str]]:
+    """A number, and a quantity, in a language with that decimal mark."""
+    apart = " \u00a0\u202f" if decimal == "," else " \u00a0\u202f,"
+    number = rf"[−-]?\d+(?:[{apart}]\d{{3}})*(?:{re.escape(decimal)}\d+)?(?![\d.,]*\d)"
+    quantity = (
+        rf"(?<![\w.,/–-])(?<!through )(?<!à travers )"
+        rf"(?P<numbers>{number}(?:(?: ?[–×] ?|{_BETWEEN}|, ){number})*)"
+        rf"(?P<space>[ \u00a0])(?P<unit>{'|'.join(KIND_OF)})(?![\w²³/°])"
+        rf"(?: \((?P<other>[^()]*(?:{_OTHERS})\b[^()]*)\))?"
+    )
+    return number, re.compile(quantity)
 
 
 def said(text: str, chosen: Mapping[str, str]) -> str:
@@ -38,6 +51,17 @@ def said(text: str, chosen: Mapping[str, str]) -> str:
             where it is not. What a colour class is told through, 10 mm, stays as it is.
         chosen: by kind the key of a unit.
     """
+    english = _said(str.__str__(text), chosen, CANADA)
+    return Sentence(english, partial(_again, text, chosen)) if isinstance(text, Sentence) else english
+
+
+def _again(text: str, chosen: Mapping[str, str], spoken: Language) -> str:
+    return _said(str(text), chosen, spoken)
+
+
+def _said(text: str, chosen: Mapping[str, str], spoken: Language) -> str:
+    decimal = spoken.marks.get(ord("."), ".")
+    number, quantity = _patterns(decimal)
 
     def told(found: re.Match[str]) -> str:
         kind = KIND_OF[found["unit"]]
@@ -45,20 +69,22 @@ def said(text: str, chosen: Mapping[str, str]) -> str:
         unit = what.unit(chosen.get(kind, ""))
         if unit is what.inside:
             return f"{found['numbers']}{found['space']}{found['unit']}"
-        other = found["other"] or ""
-        if other.endswith(f" {unit.symbol}"):
+        symbol, other = symbol_of(unit.symbol, spoken), found["other"] or ""
+        if other.endswith((f" {symbol}", f"\u00a0{symbol}")):
             return other
-        first, *more = re.findall(_NUMBER, found["numbers"])
-        span = len(more) == 1 and (" and " in found["numbers"] or " to " in found["numbers"])
+        first, *more = re.findall(number, found["numbers"])
+        span = len(more) == 1 and any(word in found["numbers"] for word in (" and ", " to ", " et ", " à "))
         ways = {first: ROUND_CEILING, more[0]: ROUND_FLOOR} if span else {}
         numbers = re.sub(
-            _NUMBER,
-            lambda one: _number(one[0], kind, unit.key, ways.get(one[0], ROUND_HALF_UP)),
+            number,
+            lambda one: _number(
+                one[0].replace(decimal, "."), kind, unit.key, ways.get(one[0], ROUND_HALF_UP)
+            ).translate(spoken.marks),
             found["numbers"],
         )
-        return f"{numbers}{found['space']}{unit.symbol}"
+        return f"{numbers}{found['space']}{symbol}"
 
-    return _QUANTITY.sub(told, text)
+    return quantity.sub(told, text)
 
 
 def _number(text: str, kind: str, wanted: str, rounding: str) -> str:

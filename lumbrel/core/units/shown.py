@@ -3,6 +3,7 @@
 from math import isfinite
 
 from lumbrel.core.units.kinds import KINDS, Unit, scale
+from lumbrel.words import joined, n_, number, quantity
 
 
 def convert(value: float, kind: str, unit_key: str) -> float:
@@ -17,24 +18,6 @@ def convert(value: float, kind: str, unit_key: str) -> float:
     return (value - plus) / times
 
 
-def number(value: float | None, decimals: int, signed: bool = False) -> str:
-    """A number as text: a dash for a missing or non-finite one, real minus signs, no minus zero.
-
-    Args:
-        value: any.
-        decimals: shown after the point, 0 and up.
-        signed: whether a plus sign is shown too.
-    """
-    if value is None or not isfinite(value):
-        return "–"
-    text = f"{value:.{decimals}f}"
-    if float(text) == 0:
-        text = text.lstrip("-")
-    if signed and not text.startswith("-"):
-        text = f"+{text}"
-    return text.replace("-", "−")
-
-
 def show(
     value: float | None,
     kind: str,
@@ -43,12 +26,13 @@ def show(
     *,
     symbol: bool = True,
     both: bool = False,
+    grouped: bool = True,
 ) -> str:
     """The one formatter: a value in the kind's inside unit as text in a chosen unit.
 
     Missing and non-finite values show as a dash, and a number is never parted from its unit at
     the end of a line. With `both` the kind's other unit follows in parentheses, wherever a unit
-    is named at all.
+    is named at all. Thousands are set apart unless `grouped` is off.
     """
     if value is None or not isfinite(value):
         return number(None, 0)
@@ -57,13 +41,13 @@ def show(
     if symbol and unit.smaller and 0 < abs(worth) < unit.from_one:
         text = show(value, kind, unit.smaller)
     else:
-        text = number(worth, _places(kind, unit, decimals))
+        text = number(worth, _places(kind, unit, decimals), grouped=grouped)
         if not symbol or not unit.symbol:
             return text
-        text = f"{text}\u00a0{unit.symbol}"
+        text = quantity(text, unit.symbol)
     other = other_unit(kind, unit.key)
     if both and other is not None:
-        text += f" ({show(value, kind, other.key)})"
+        text = joined("", (text, " (", show(value, kind, other.key), ")"))
     return text
 
 
@@ -84,22 +68,10 @@ def other_unit(kind: str, unit_key: str) -> Unit | None:
     return next((unit for unit in what.units if unit is not chosen), None)
 
 
-def ordinal(rank: int) -> str:
-    """A rank as it is read: 1st, 2nd, 11th.
-
-    Args:
-        rank: 1 and up.
-    """
-    ends = {1: "st", 2: "nd", 3: "rd"}
-    teens = rank % 100 in (11, 12, 13)
-    return f"{rank}{'th' if teens else ends.get(rank % 10, 'th')}"
-
-
 def in_minutes(minutes: float) -> str:
     """Whole minutes with their noun; never less than one.
 
     Args:
         minutes: 0 and up.
     """
-    whole = max(round(minutes), 1)
-    return f"{whole} minute{'' if whole == 1 else 's'}"
+    return n_("{count} minute", "{count} minutes", max(round(minutes), 1))

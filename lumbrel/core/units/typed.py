@@ -8,6 +8,7 @@ from math import isfinite
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.units.kinds import KINDS, Kind, Unit, scale, tidy
 from lumbrel.core.units.spellings import PLAIN, SPELLINGS
+from lumbrel.words import _, listed
 
 LONGEST = 60
 _IMPERIAL = {"gallon", "quart", "pint", "fluid_ounce"}
@@ -16,9 +17,7 @@ _NONE: dict[str, str] = {"": ""}
 
 
 _GROUPED = r"\d{1,3}(?: \d{3})+(?:[.,]\d+)?"
-_MARKED = (
-    r"\d{1,3}(?:,\d{3})+\.\d+|\d{1,3}(?:\.\d{3})+,\d+|\d{1,3}(?:,\d{3}){2,}|\d{1,3}(?:\.\d{3}){2,}"
-)
+_MARKED = r"\d{1,3}(?:,\d{3})+\.\d+|\d{1,3}(?:\.\d{3})+,\d+|\d{1,3}(?:,\d{3}){2,}|\d{1,3}(?:\.\d{3}){2,}"
 """With a thousands mark that cannot be the decimal one: 1,234.5 or 1.234,5 or 1,234,567."""
 _FRACTION = r"(?:\d+[ -] *)?\d+ ?/ ?\d+"
 _DECIMAL = r"\d+(?:[.,]\d*)?|[.,]\d+"
@@ -63,7 +62,9 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     what = KINDS[kind]
     what = replace(what, example=what.example_in(default_unit))
     if not text.strip():
-        raise OutOfRange(f"Enter the {what.name}, for example {what.example}.", field)
+        raise OutOfRange(
+            _("Enter the {what}, for example {example}.", what=what.name, example=what.example), field
+        )
     negative, parts = _parts(text, kind, what, field)
     chosen = what.unit(default_unit)
     if len(parts) > 1:
@@ -75,9 +76,11 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
         total += _inside(part, what, chosen, imperial=default_unit == "igal")
     total = tidy(-total if negative and len(parts) > 1 else total)
     if not isfinite(total):
-        raise OutOfRange(f"“{text[:40]}” is too large a number for a {what.name}.", field)
+        raise OutOfRange(
+            _("“{text}” is too large a number for a {what}.", text=text[:40], what=what.name), field
+        )
     if kind == "count" and total != int(total):
-        raise OutOfRange(f"Type a whole number, for example {what.example}.", field)
+        raise OutOfRange(_("Type a whole number, for example {example}.", example=what.example), field)
     bare = not any(part.named for part in parts)
     return Typed(text.strip(), total, parts[0].named or chosen.key, bare)
 
@@ -130,8 +133,14 @@ def _parts(text: str, kind: str, what: Kind, field: str) -> tuple[bool, list[_Pa
 def _no_number(text: str, what: Kind, field: str) -> OutOfRange:
     article = "an" if what.name[0] in "aeiou" else "a"
     return OutOfRange(
-        f"“{text[:40]}” is not {article} {what.name}. Type a number with or without its unit, for example "
-        f"{what.example}.",
+        _(
+            "“{text}” is not {article} {what}. Type a number with or without its unit, for "
+            "example {example}.",
+            text=text[:40],
+            article=article,
+            what=what.name,
+            example=what.example,
+        ),
         field,
     )
 
@@ -141,7 +150,7 @@ def _number(digits: str, what: Kind, field: str) -> float:
     if "/" in digits:
         whole, top, bottom = re.fullmatch(r"(?:(\d+)[ -] *)?(\d+) ?/ ?(\d+)", digits).groups()  # type: ignore[union-attr]
         if int(bottom) == 0 or (whole and int(top) >= int(bottom)):
-            raise OutOfRange(f"“{digits}” is no fraction; write for example 7 1/2.", field)
+            raise OutOfRange(_("“{digits}” is no fraction; write for example 7 1/2.", digits=digits), field)
         return int(whole or 0) + int(top) / int(bottom)
     compact = digits.replace(" ", "")
     if re.fullmatch(_MARKED, compact):
@@ -156,8 +165,12 @@ def _number(digits: str, what: Kind, field: str) -> float:
 
 def _two_ways(digits: str, what: Kind, field: str) -> OutOfRange:
     return OutOfRange(
-        f"“{digits.strip()}” can be read two ways. Write the number without a thousands mark, for "
-        f"example {what.example}.",
+        _(
+            "“{strip}” can be read two ways. Write the number without a thousands mark, for "
+            "example {example}.",
+            strip=digits.strip(),
+            example=what.example,
+        ),
         field,
     )
 
@@ -184,9 +197,15 @@ def _unit(named: str, kind: str, what: Kind, field: str) -> str:
 
 
 def _wrong_unit(named: str, what: Kind, field: str) -> OutOfRange:
-    offered = " or ".join(unit.symbol for unit in what.units if unit.symbol) or "no unit"
+    offered = listed((unit.symbol for unit in what.units if unit.symbol), "or") or _("no unit")
     return OutOfRange(
-        f"“{named[:20]}” is not a unit of {what.name}. Use {offered}, for example {what.example}.",
+        _(
+            "“{named}” is not a unit of {what}. Use {offered}, for example {example}.",
+            named=named[:20],
+            what=what.name,
+            offered=offered,
+            example=what.example,
+        ),
         field,
     )
 
@@ -197,13 +216,20 @@ def _require_one_kind(text: str, parts: list[_Part], what: Kind, field: str) -> 
     offset = what.name in ("temperature", "count", "percentage", "Brix", "reading of the stem")
     if offset or any(unit in ("", "1") for unit in units):
         raise OutOfRange(
-            f"“{text[:40]}” can be read two ways. Write one number, for example {what.example}.",
+            _(
+                "“{text}” can be read two ways. Write one number, for example {example}.",
+                text=text[:40],
+                example=what.example,
+            ),
             field,
         )
     sizes = [scale(unit.removeprefix("us "), what.inside.pint)[0] for unit in units]
     if sizes != sorted(sizes, reverse=True) or len(set(sizes)) < len(sizes):
         raise OutOfRange(
-            f"“{text[:40]}” is not read: write the larger unit first and each once, as 3 lb 5 oz.",
+            _(
+                "“{text}” is not read: write the larger unit first and each once, as 3 lb 5 oz.",
+                text=text[:40],
+            ),
             field,
         )
 

@@ -118,12 +118,9 @@ class Authority:
             .add_extension(_usage(signs_certificates=False), critical=True)
             .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH]), critical=False)
             .add_extension(
-                x509.AuthorityKeyIdentifier.from_issuer_subject_key_identifier(vouching.value),
-                critical=False,
+                x509.AuthorityKeyIdentifier.from_issuer_subject_key_identifier(vouching.value), critical=False
             )
-            .add_extension(
-                x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False
-            )
+            .add_extension(x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False)
             .sign(self._key, hashes.SHA256())
         )
 
@@ -215,9 +212,7 @@ def _pem(certificate: x509.Certificate) -> bytes:
 
 def _pem_of(key: Key) -> bytes:
     return key.private_bytes(
-        serialization.Encoding.PEM,
-        serialization.PrivateFormat.PKCS8,
-        serialization.NoEncryption(),
+        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
     )
 
 

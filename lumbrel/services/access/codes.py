@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from lumbrel.store.access import PairingRow
+from lumbrel.words import _
 
 CODE_LETTERS = "23456789abcdefghjkmnpqrstuvwxyz"
 """What nobody mistakes for another."""
@@ -29,7 +30,7 @@ class Offer:
 
 def new_offer(role: str, now: datetime) -> Offer:
     """A code as nobody guesses it."""
-    code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))
+    code = "".join(secrets.choice(CODE_LETTERS) for _any in range(CODE_LENGTH))
     return Offer(code, role, now + CODE_LASTS)
 
 
@@ -41,9 +42,9 @@ def code_in(typed: str) -> str:
 def why_not(row: PairingRow | None, now: datetime) -> str:
     """Why a code lets nobody in; empty when it does."""
     if row is None:
-        return "That is not the code that is shown. Codes have ten letters and digits; look again."
+        return _("That is not the code that is shown. Codes have ten letters and digits; look again.")
     if row.used:
-        return "That code was used already: each lets one device in. Ask for a new one."
+        return _("That code was used already: each lets one device in. Ask for a new one.")
     if row.ends_at <= now:
-        return "That code is over: it lasts five minutes. Ask for a new one."
+        return _("That code is over: it lasts five minutes. Ask for a new one.")
     return ""

@@ -16,9 +16,10 @@ from lumbrel.services.access import passphrase
 from lumbrel.services.access.codes import Offer, code_in, new_offer, why_not
 from lumbrel.services.access.roles import OWNER, RANK
 from lumbrel.services.access.tries import Patience
-from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.form import BadInput, NotFound, too_long
 from lumbrel.store import access as store
 from lumbrel.store.access import AccessFile, Device, WrongTry
+from lumbrel.words import _
 
 LOG = logging.getLogger("lumbrel.access")
 SESSION_LASTS = timedelta(days=120)
@@ -36,10 +37,13 @@ class MustWait(Exception):
     """Too many wrong tries; `seconds` until the next one is looked at."""
 
     def __init__(self, seconds: int) -> None:
-        minutes = f"{seconds // 60} min" if seconds >= 120 else f"{seconds} s"
+        minutes = _("{seconds} min", seconds=seconds // 60) if seconds >= 120 else f"{seconds} s"
         super().__init__(
-            f"Too many wrong tries. Wait {minutes}, then try again with the right one; nothing that "
-            "is sent before is looked at."
+            _(
+                "Too many wrong tries. Wait {minutes}, then try again with the right one; nothing "
+                "that is sent before is looked at.",
+                minutes=minutes,
+            )
         )
         self.seconds = seconds
 
@@ -107,7 +111,7 @@ class Doorkeeper:
         if why:
             raise BadInput({"passphrase": why})
         if text.strip() != again.strip():
-            raise BadInput({"again": "The two are not the same. Type it once more."})
+            raise BadInput({"again": _("The two are not the same. Type it once more.")})
         kept = passphrase.hashed(text)
         with self._file.turn() as db:
             store.keep_passphrase(db, kept, now)
@@ -120,9 +124,16 @@ class Doorkeeper:
             BadInput: there is no such role, or there are too many devices.
         """
         if role not in RANK:
-            raise BadInput({"role": "A device is an owner's, a finisher's or a looker's."})
+            raise BadInput({"role": _("A device’s role is owner, finisher or viewer.")})
         if len(self._devices) >= MOST_DEVICES:
-            raise BadInput({"role": f"There are {MOST_DEVICES} devices. Put one out first."})
+            raise BadInput(
+                {
+                    "role": _(
+                        "There are {MOST_DEVICES} devices already. Remove one first.",
+                        MOST_DEVICES=MOST_DEVICES,
+                    )
+                }
+            )
         offer = new_offer(role, now)
         with self._file.turn() as db:
             store.end_pairings(db, now)
@@ -150,7 +161,7 @@ class Doorkeeper:
                 store.use_pairing(db, hashed, now)
                 entered = self._enter(db, _new_device(named, row.role, origin, now))
         if why:
-            self._note_wrong("pairing code", origin, now)
+            self._note_wrong(_("pairing code"), origin, now)
             raise BadInput({"code": why})
         self._patience.right(origin)
         return self._known(entered)
@@ -176,7 +187,7 @@ class Doorkeeper:
             self._signing_in.release()
         if not is_it:
             self._note_wrong("passphrase", origin, now)
-            raise BadInput({"passphrase": "That is not this kitchen's passphrase."})
+            raise BadInput({"passphrase": _("That is not this kitchen's passphrase.")})
         with self._file.turn() as db:
             entered = self._enter(db, _new_device(named, OWNER, origin, now))
         self._patience.right(origin)
@@ -231,11 +242,11 @@ class Doorkeeper:
         """
         device = self._devices.get(device_id)
         if device is None:
-            raise NotFound("That device was put out, or never in.")
+            raise NotFound(_("That device was removed, or was never paired."))
         name, initials = _name_and_initials(fields)
         role = fields.get("role", "")
         if role not in RANK:
-            raise BadInput({"role": "A device is an owner's, a finisher's or a looker's."})
+            raise BadInput({"role": _("A device’s role is owner, finisher or viewer.")})
         with self._file.turn() as db:
             store.change_device(db, device_id, name, initials, role)
         with self._lock:
@@ -300,9 +311,7 @@ class Doorkeeper:
         device = entered.device
         with self._lock:
             self._devices[device.id] = device
-            self._sessions[_hash(entered.secret)] = _Session(
-                device.id, device.paired_at + SESSION_LASTS
-            )
+            self._sessions[_hash(entered.secret)] = _Session(device.id, device.paired_at + SESSION_LASTS)
         LOG.info("device %s was let in as a %s's", device.id, device.role)
         return entered
 
@@ -310,13 +319,7 @@ class Doorkeeper:
 def _new_device(named: tuple[str, str], role: str, origin: str, now: datetime) -> Device:
     name, initials = named
     return Device(
-        id=uuid4().hex,
-        name=name,
-        initials=initials,
-        role=role,
-        paired_at=now,
-        seen_at=now,
-        seen_from=origin,
+        id=uuid4().hex, name=name, initials=initials, role=role, paired_at=now, seen_at=now, seen_from=origin
     )
 
 
@@ -329,11 +332,11 @@ def _name_and_initials(fields: dict[str, str]) -> tuple[str, str]:
     name, initials = fields.get("name", "").strip(), fields.get("initials", "").strip()
     errors = {}
     if not name:
-        errors["name"] = "Give the device a name to find it by, as “phone in the apron”."
+        errors["name"] = _("Give the device a name to find it by, as “phone in the apron”.")
     elif len(name) > LONGEST_NAME:
-        errors["name"] = f"At most {LONGEST_NAME} characters; this has {len(name)}."
+        errors["name"] = too_long(LONGEST_NAME, name)
     if len(initials) > LONGEST_INITIALS:
-        errors["initials"] = f"At most {LONGEST_INITIALS} characters; this has {len(initials)}."
+        errors["initials"] = too_long(LONGEST_INITIALS, initials)
     if errors:
         raise BadInput(errors)
     return name, initials

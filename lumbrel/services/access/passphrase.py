@@ -6,6 +6,8 @@ from threading import Semaphore
 from argon2 import PasswordHasher, Type
 from argon2.exceptions import InvalidHashError, VerificationError
 
+from lumbrel.words import _
+
 LEAST_LETTERS, MOST_LETTERS = 10, 200
 LEAST_DIFFERENT = 5
 HASHER = PasswordHasher(time_cost=3, memory_cost=64 * 1024, parallelism=1, type=Type.ID)
@@ -19,14 +21,19 @@ def refusal(text: str) -> str:
     """Why a passphrase is not taken; empty when it is."""
     plain = _plain(text)
     if len(plain) < LEAST_LETTERS:
-        return (
-            f"A passphrase has at least {LEAST_LETTERS} characters; this has {len(plain)}. Four words "
-            "that do not belong together are easy to remember and hard to guess."
+        return _(
+            "A passphrase has at least {LEAST_LETTERS} characters; this has {count}. Four words "
+            "that do not belong together are easy to remember and hard to guess.",
+            LEAST_LETTERS=LEAST_LETTERS,
+            count=len(plain),
         )
     if len(plain) > MOST_LETTERS:
-        return f"A passphrase has at most {MOST_LETTERS} characters."
+        return _("A passphrase has at most {MOST_LETTERS} characters.", MOST_LETTERS=MOST_LETTERS)
     if len(set(plain)) < LEAST_DIFFERENT:
-        return f"A passphrase has at least {LEAST_DIFFERENT} different characters in it."
+        return _(
+            "A passphrase has at least {LEAST_DIFFERENT} different characters in it.",
+            LEAST_DIFFERENT=LEAST_DIFFERENT,
+        )
     return ""
 
 

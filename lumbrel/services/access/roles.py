@@ -1,10 +1,12 @@
 """What a device may do."""
 
+from lumbrel.words import _
+
 LOOKER, FINISHER, OWNER = "looker", "finisher", "owner"
 ROLES = {
-    FINISHER: "finisher: all stations, whatever is put on a slip",
-    LOOKER: "looker: reads, and shows the wall screen",
-    OWNER: "owner: also settings, instruments, devices and the logbook",
+    FINISHER: _("finisher: all stations, whatever is put on a slip"),
+    LOOKER: _("viewer: reads, and shows the wall screen"),
+    OWNER: _("owner: also settings, instruments, devices and the logbook"),
 }
 RANK = {LOOKER: 1, FINISHER: 2, OWNER: 3}
 

@@ -16,6 +16,7 @@ from pydantic_core import CoreSchema
 from lumbrel.core import units
 from lumbrel.services.base.dip import dated
 from lumbrel.services.base.form import Bounds, Form
+from lumbrel.words import _, bare, begun
 
 M = TypeVar("M", bound=BaseModel)
 COUNT = "count"
@@ -69,17 +70,22 @@ class Quantity(Declared):
 
     def read(self, form: Form, name: str) -> float | None:
         """Within its bounds."""
-        sentence = self.sentence or f"{self.label.capitalize()}: between {self._span()}."
+        sentence = self.sentence or _(
+            "{capitalize}: between {span}.", capitalize=begun(self.label), span=self._span()
+        )
         value = form.between(Bounds(name, self.of, self.low, self.high, sentence), self.required)
         return int(value) if value is not None and self.of == COUNT else value
 
     def allowed(self) -> str:
         """Its bounds."""
-        return f"between {self._span()}"
+        return _("between {span}", span=self._span())
 
     def _span(self) -> str:
         symbol = units.KINDS[self.of].inside.symbol
-        return f"{self.low:g} and {self.high:g} {symbol}".replace("-", "−").rstrip()
+        low, high = bare(self.low), bare(self.high)
+        if not symbol:
+            return _("{low} and {high}", low=low, high=high)
+        return _("{low} and {high} {symbol}", low=low, high=high, symbol=symbol)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -94,11 +100,11 @@ class Choice(Declared):
         """One of them."""
         if not self.missing and not form.given(name):
             return None
-        return form.choice(name, self.options, self.missing or "Choose one of the list.") or None
+        return form.choice(name, self.options, self.missing or _("Choose one of the list.")) or None
 
     def allowed(self) -> str:
         """All of them."""
-        return "one of " + ", ".join(self.options)
+        return _("one of ") + ", ".join(self.options)
 
     @property
     def side_by_side(self) -> bool:

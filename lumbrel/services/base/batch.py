@@ -17,16 +17,10 @@ from lumbrel.services.base.entry import Entry, F, slip_of
 from lumbrel.services.base.facts import DrawFacts, Facts, OpenedFacts, PouredFacts, TakeInFacts
 from lumbrel.services.base.form import Form, NotFound, day_and_time, local_time
 from lumbrel.store import record
-from lumbrel.store.instruments import (
-    D,
-    Detail,
-    Instrument,
-    ThermometerDetail,
-    instruments,
-    with_detail,
-)
+from lumbrel.store.instruments import D, Detail, Instrument, ThermometerDetail, instruments, with_detail
 from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, load_kitchen, vessels, woodlots
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
 T = TypeVar("T")
 
@@ -47,9 +41,7 @@ class BatchContext:
     """The line that is put right, while it is; it stands no more in `entries`."""
     later: tuple[Entry[Facts], ...] = ()
     """What came after that line."""
-    worked_out: dict[Hashable, Any] = field(
-        default_factory=dict, init=False, repr=False, compare=False
-    )
+    worked_out: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
     """What `once` keeps."""
 
     def once(self, name: Hashable, work_out: Callable[[], T]) -> T:
@@ -217,14 +209,12 @@ def load(db: Connection, code: str, now: datetime) -> BatchContext:
     batch = record.batch_by(db, code=code)
     if batch is None:
         raise NotFound(
-            f"There is no batch {code[:20]}. The shelf and the kitchen list all there are."
+            _("There is no batch {code}. The shelf and the kitchen list all there are.", code=code[:20])
         )
     return of(db, batch, now)
 
 
-def of(
-    db: Connection, batch: Batch, now: datetime, slip: list[Entry[Facts]] | None = None
-) -> BatchContext:
+def of(db: Connection, batch: Batch, now: datetime, slip: list[Entry[Facts]] | None = None) -> BatchContext:
     """A batch already at hand, with all that belongs to it.
 
     Args:

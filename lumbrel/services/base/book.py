@@ -15,12 +15,13 @@ from lumbrel.store import sap
 from lumbrel.store.book import What
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
-ALREADY = (
-    "Something else was written under this form's id; nothing was written now. Open the page anew and "
-    "send it again."
+ALREADY = _(
+    "Something else was written under this form's id; nothing was written now. Open the "
+    "page anew and send it again."
 )
 
 
@@ -73,9 +74,7 @@ def write(
         drafts = read(form, at)
         form.check()
         if old and [draft.facts.kind for draft in drafts] != [old.kind]:
-            raise NotFound(
-                "That is a line of another kind: it is struck, and this one written anew."
-            )
+            raise NotFound(_("That is a line of another kind: it is struck, and this one written anew."))
         ids = [first, *(f"{first}-{number}" for number in range(1, len(drafts)))][: len(drafts)]
         for line_id, draft in zip(ids, drafts, strict=True):
             line = _line(draft, line_id, draft.at or at, now, form)
@@ -167,7 +166,7 @@ def line_of(db: Connection, line_id: str) -> Entry[Facts]:
     """
     row = store.by_id(db, line_id)
     if row is None or row.about == "batch" or row.kind in store.ON_NO_LIST or row.superseded:
-        raise NotFound("There is no such line, or it was corrected or struck already.")
+        raise NotFound(_("There is no such line, or it was corrected or struck already."))
     return of_row(row)
 
 
@@ -175,7 +174,7 @@ def _to_correct(db: Connection, form: Form) -> Entry[Facts] | None:
     wanted = form.corrects
     if not wanted:
         return None
-    form.text("why", "Say why it is corrected; the old line stays readable.", 200)
+    form.text("why", _("Say why it is corrected; the old line stays readable."), 200)
     return line_of(db, wanted)
 
 
@@ -221,12 +220,10 @@ class Book:
     def said(self, db: Connection, line: Entry[Facts]) -> str:
         """What a line says, and of what."""
         if isinstance(line.facts, UnreadFacts):
-            return f"a line of the kind “{line.kind}”, which this Lumbrel cannot read"
+            return _("a line of the kind “{kind}”, which this Lumbrel cannot read", kind=line.kind)
         return self._kinds[line.kind].words(db, line)
 
-    def with_words(
-        self, db: Connection, lines: Iterable[Entry[Facts]]
-    ) -> list[tuple[Entry[Facts], str]]:
+    def with_words(self, db: Connection, lines: Iterable[Entry[Facts]]) -> list[tuple[Entry[Facts], str]]:
         """Lines, each with what it says."""
         return [(line, self.said(db, line)) for line in lines]
 
@@ -238,15 +235,13 @@ class Book:
         """
         row = store.by_id(db, line_id)
         if row is None or row.about == "batch" or row.kind in store.ON_NO_LIST:
-            raise NotFound("There is no such line in the book.")
+            raise NotFound(_("There is no such line in the book."))
         line = of_row(row)
         later = store.superseding(db, line_id)
         known = None if isinstance(line.facts, UnreadFacts) else self._kinds[line.kind]
         return Shown(line, self.said(db, line), known, of_row(later) if later else None)
 
-    def correct(
-        self, db: Connection, line_id: str, fields: Mapping[str, str], now: datetime
-    ) -> None:
+    def correct(self, db: Connection, line_id: str, fields: Mapping[str, str], now: datetime) -> None:
         """Correct a line: a new one supersedes it.
 
         Raises:
@@ -255,7 +250,7 @@ class Book:
         """
         shown = self.shown(db, line_id)
         if shown.kind is None or shown.kind.correct is None:
-            raise NotFound("Such a line is not corrected: strike it, and write it anew.")
+            raise NotFound(_("Such a line is not corrected: strike it, and write it anew."))
         shown.kind.correct(db, shown.line, {**fields, "supersedes": line_id}, now)
 
     def strike(

@@ -12,12 +12,14 @@ from typing import Any, TypeVar, cast
 from lumbrel.store import book
 from lumbrel.store.book import written_so_far
 from lumbrel.store.db import once
+from lumbrel.words import language
 
 T = TypeVar("T")
 
 
 class KeptThings:
-    """Things worth keeping, by key; the one used longest ago goes first."""
+    """Things worth keeping, by key and by the language they were put in; the one used longest ago goes
+    first."""
 
     def __init__(self, most: int) -> None:
         self.lock = RLock()
@@ -26,6 +28,7 @@ class KeptThings:
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """What is kept under a key, made now if there is nothing."""
+        key = _in_words(key)
         with self.lock:
             found = cast(T, self._kept.pop(key)) if key in self._kept else make()
             self._kept[key] = found
@@ -36,7 +39,7 @@ class KeptThings:
     def peek(self, key: Hashable) -> Any:
         """What is kept under a key, None if nothing."""
         with self.lock:
-            return self._kept.get(key)
+            return self._kept.get(_in_words(key))
 
     def put(self, key: Hashable, thing: object) -> None:
         """Keep something under a key, in another's place."""
@@ -46,7 +49,11 @@ class KeptThings:
     def drop(self, key: Hashable) -> None:
         """Forget what is kept under a key."""
         with self.lock:
-            self._kept.pop(key, None)
+            self._kept.pop(_in_words(key), None)
+
+
+def _in_words(key: Hashable) -> Hashable:
+    return (language().key, key)
 
 
 class Cache:

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, create_model, field_validator
 
 from lumbrel import services
+from lumbrel.words import _
 
 
 class Request(BaseModel):
@@ -21,7 +22,7 @@ class Request(BaseModel):
     @classmethod
     def _of_a_size_that_can_be_meant(cls, value: Any) -> Any:
         if isinstance(value, float) and abs(value) > 1e7:
-            raise ValueError("Numbers must be between -10 000 000 and 10 000 000.")
+            raise ValueError(_("Numbers must be between -10 000 000 and 10 000 000."))
         return value
 
 
@@ -127,8 +128,8 @@ InvertFraction = Annotated[
 ]
 Glass = Literal["soda-lime", "borosilicate"]
 
-IF97 = "IAPWS-IF97 region 4"
-MARGULES = "Margules water activity, two constants"
-ICUMSA_DENSITY = "ICUMSA SPS-4"
-TABLE_1936 = "International Temperature Correction Table, 1936"
-MASS_BALANCE = "solids conserved"
+IF97 = _("IAPWS-IF97 region 4")
+MARGULES = _("Margules water activity, two constants")
+ICUMSA_DENSITY = _("ICUMSA SPS-4")
+TABLE_1936 = _("International Temperature Correction Table, 1936")
+MASS_BALANCE = _("solids conserved")

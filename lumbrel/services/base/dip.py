@@ -5,16 +5,15 @@ from datetime import UTC, datetime, timedelta
 from typing import Literal
 
 from lumbrel.services.base.form import Form
+from lumbrel.words import _
 
 DIPPED_AT, DIPPED_AGO = "dipped_at", "dipped_ago"
 LONGEST_AGO = timedelta(hours=12)
 TYPED_AFTER, LOOKED_AFTER = timedelta(seconds=40), timedelta(seconds=10)
 """Who says nothing of the dip types it so long after; a thermometer is read and typed at once."""
 SIGMA_MINUTES = {"dip": 0.08, "typed": 0.25, "": 0.25}
-_AGO = re.compile(
-    r"(?:(?P<m>\d{1,3}):(?P<ms>[0-5]\d)|(?P<n>\d{1,4}(?:[.,]\d+)?)\s*(?P<u>s|sec|min|m)?)"
-)
-HOW = "Say when it was dipped as 14:25:10, or how long ago as 1:20, 80 s or 2 min."
+_AGO = re.compile(r"(?:(?P<m>\d{1,3}):(?P<ms>[0-5]\d)|(?P<n>\d{1,4}(?:[.,]\d+)?)\s*(?P<u>s|sec|min|m)?)")
+HOW = _("Say when it was dipped as 14:25:10, or how long ago as 1:20, 80 s or 2 min.")
 
 
 def dated(form: Form) -> Literal["dip", "typed"]:
@@ -36,7 +35,7 @@ def dip(form: Form, now: datetime) -> datetime | None:
     if at.tzinfo is None:
         return form.time_of_day(DIPPED_AT, now)
     if at > now:
-        form.errors[DIPPED_AT] = "The cup was filled before it was typed, not after."
+        form.errors[DIPPED_AT] = _("The cup was filled before it was typed, not after.")
         return None
     return at.astimezone(UTC)
 
@@ -53,6 +52,6 @@ def _ago(form: Form, now: datetime) -> datetime | None:
         seconds = (match["u"] or "s").startswith("s")
         ago = timedelta(seconds=number) if seconds else timedelta(minutes=number)
     if ago > LONGEST_AGO:
-        form.errors[DIPPED_AGO] = "A dip of more than 12 hours ago says nothing. " + HOW
+        form.errors[DIPPED_AGO] = _("A dip of more than 12 hours ago says nothing. ") + HOW
         return None
     return now - ago

@@ -51,13 +51,9 @@ class Entry(Generic[F]):
     def row(self) -> LineRow:
         """As the store keeps it."""
         own = {
-            name: value
-            for name, value in self.__dict__.items()
-            if name not in ("facts", "superseded", "seq")
+            name: value for name, value in self.__dict__.items() if name not in ("facts", "superseded", "seq")
         }
-        return LineRow(
-            **own, kind=self.kind, facts=self.facts.written(), version=self.facts.VERSION
-        )
+        return LineRow(**own, kind=self.kind, facts=self.facts.written(), version=self.facts.VERSION)
 
 
 def of_row(row: LineRow) -> Entry[Facts]:
@@ -83,12 +79,7 @@ def read(row: Row) -> Entry[Facts]:
 
 def slip_of(db: Connection, batch_id: str) -> list[Entry[Facts]]:
     """The whole slip of a batch in order of time, superseded lines included."""
-    every = once(
-        db,
-        ("slip", batch_id),
-        lambda: [*map(read, book.rows_about(db, batch_id))],
-        of_lines=True,
-    )
+    every = once(db, ("slip", batch_id), lambda: [*map(read, book.rows_about(db, batch_id))], of_lines=True)
     return list(every)
 
 

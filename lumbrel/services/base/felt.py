@@ -2,12 +2,13 @@
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.store.instruments import ThermometerDetail
+from lumbrel.words import _
 
 FELT_HEATS = (
-    ("90 C", "just off the boil"),
-    ("75 C", "steaming"),
-    ("45 C", "hand-hot"),
-    ("20 C", "cold as the room"),
+    ("90 C", _("just off the boil")),
+    ("75 C", _("steaming")),
+    ("45 C", _("hand-hot")),
+    ("20 C", _("cold as the room")),
 )
 """As it is typed for them, and in words: the hottest first."""
 FELT = "felt"

@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from lumbrel.core import units
 from lumbrel.core.errors import OutOfRange
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.words import _, joined
 
 _ID = re.compile(r"[A-Za-z0-9_-]{8,64}")
 _TIME = re.compile(
@@ -30,7 +31,7 @@ class BadInput(Exception):
     """
 
     def __init__(self, errors: dict[str, str], asks: dict[str, str] | None = None) -> None:
-        super().__init__("; ".join([*errors.values(), *(asks or {}).values()]))
+        super().__init__(joined("; ", [*errors.values(), *(asks or {}).values()]))
         self.errors = errors
         self.asks = asks or {}
 
@@ -40,6 +41,11 @@ class Overtaken(BadInput):
 
     def __init__(self, sentence: str) -> None:
         super().__init__({"why": sentence})
+
+
+def too_long(limit: int, text: str) -> str:
+    """What is said of a text that has more letters than are taken."""
+    return _("At most {limit} characters; this has {count}.", limit=limit, count=len(text))
 
 
 class NotFound(Exception):
@@ -88,7 +94,7 @@ class Form:
         if not value and required:
             self.errors[name] = required
         if len(value) > limit:
-            self.errors[name] = f"At most {limit} characters; this has {len(value)}."
+            self.errors[name] = too_long(limit, value)
             return ""
         return value
 
@@ -152,7 +158,12 @@ class Form:
             return ""
         # A narrow space: in this sentence alone a quantity stays in the unit that is not the kitchen's.
         symbol = units.KINDS[kind].unit(other.unit).symbol
-        return f"Was it {other.text}\u202f{symbol}? Then type {other.text} {other.unit}."
+        return _(
+            "Was it {other}\u202f{symbol}? Then type {other} {unit}.",
+            other=other.text,
+            symbol=symbol,
+            unit=other.unit,
+        )
 
     def attempt(self, name: str, call: Callable[[], float]) -> float | None:
         """A computed value; a refusal of core is noted at the field."""
@@ -175,7 +186,9 @@ class Form:
             return None
         span = units.span_of(text, today or datetime.now(UTC).date(), self.kitchen.clock)
         if span is None:
-            self.errors[name] = f"Type the day as {self.example_day}, or the month as 2025-03."
+            self.errors[name] = _(
+                "Type the day as {example_day}, or the month as 2025-03.", example_day=self.example_day
+            )
             return None
         return span[0]
 
@@ -203,14 +216,16 @@ class Form:
         match = _TIME.fullmatch(text.lower())
         if not match:
             said = units.clock(datetime(2025, 3, 14, 14, 25), self.kitchen.clock)
-            self.errors[name] = (
-                f"Type the time as hours and minutes, for example {said}, yesterday {said}, or with its "
-                f"day {self.example_day}, {said}."
+            self.errors[name] = _(
+                "Type the time as hours and minutes, for example {said}, yesterday {said}, or with "
+                "its day {example_day}, {said}.",
+                said=said,
+                example_day=self.example_day,
             )
             return now
         at = self._newest(now, match)
         if at is None:
-            self.errors[name] = "That is in the future, or not a date."
+            self.errors[name] = _("That is in the future, or not a date.")
             return now
         return min(at, now)
 
@@ -223,13 +238,10 @@ class Form:
         hours = self._hours(match) if match and not match["day"] else []
         if match is None or not hours:
             said = units.clock(datetime(2025, 3, 14, 16, 30), self.kitchen.clock)
-            self.errors[name] = f"Type the time as hours and minutes, for example {said}."
+            self.errors[name] = _("Type the time as hours and minutes, for example {said}.", said=said)
             return None
         local = local_time(now, self.kitchen)
-        today = [
-            local.replace(hour=hour, minute=int(match["m"]), second=0, microsecond=0)
-            for hour in hours
-        ]
+        today = [local.replace(hour=hour, minute=int(match["m"]), second=0, microsecond=0) for hour in hours]
         return min(at if at > local else at + timedelta(days=1) for at in today).astimezone(UTC)
 
     def _newest(self, now: datetime, match: "re.Match[str]") -> datetime | None:
@@ -258,11 +270,7 @@ class Form:
         ]
         past = [at for at in moments if at <= now + timedelta(minutes=1)]
         near = self.corrects_at
-        return (
-            min(past, key=lambda at: abs(at - near), default=None)
-            if near
-            else max(past, default=None)
-        )
+        return min(past, key=lambda at: abs(at - near), default=None) if near else max(past, default=None)
 
     def _hours(self, match: "re.Match[str]") -> list[int]:
         """The hours of the day that a typed one can mean: before noon or after it, where the kitchen's

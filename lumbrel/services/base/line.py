@@ -12,6 +12,7 @@ from lumbrel.services.base.entry import Entry, F
 from lumbrel.services.base.facts import DrawnFacts, Facts
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.said import Spoken
+from lumbrel.words import _
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ class LineKind:
         return self.facts.key()
 
 
-DRAWN: tuple[str, tuple[type[Facts], ...]] = ("Draw the batch off first.", (DrawnFacts,))
+DRAWN: tuple[str, tuple[type[Facts], ...]] = (_("Draw the batch off first."), (DrawnFacts,))
 """What is needed by all that comes after the draw."""
 
 

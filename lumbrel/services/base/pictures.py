@@ -6,9 +6,10 @@ from threading import Lock
 
 from lumbrel.services.base import picture_process
 from lumbrel.services.base.form import BadInput
+from lumbrel.words import _
 
 SECONDS, PATIENCE_SECONDS = 15, 20
-BUSY = "Another picture is being looked at just now. Send this one again in a moment."
+BUSY = _("Another picture is being looked at just now. Send this one again in a moment.")
 _TURN = Lock()
 
 
@@ -26,9 +27,7 @@ def made_plain(kind: str, content: bytes, refusals: dict[int, str], otherwise: s
         raise BadInput({"file": BUSY})
     command = [sys.executable, "-P", "-m", picture_process.__name__, kind]
     try:
-        done = subprocess.run(
-            command, input=content, capture_output=True, timeout=SECONDS, check=False
-        )
+        done = subprocess.run(command, input=content, capture_output=True, timeout=SECONDS, check=False)
     except subprocess.TimeoutExpired:
         raise BadInput({"file": otherwise}) from None
     finally:

@@ -4,6 +4,8 @@ from collections.abc import Callable, Iterable, Iterator
 from time import monotonic
 from typing import TypeVar
 
+from lumbrel.words import _, number
+
 T = TypeVar("T")
 TOLD_EVERY_S = 0.5
 
@@ -18,7 +20,7 @@ class Progress:
     """
 
     def __init__(
-        self, did: str = "Done", tell: Callable[[str, int, int, float], None] | None = None
+        self, did: str = _("Done"), tell: Callable[[str, int, int, float], None] | None = None
     ) -> None:
         self._did, self._tell = did, tell
         self._began = self._told = monotonic()
@@ -48,8 +50,19 @@ class Progress:
 def in_words(did: str, done: int, whole: int, seconds_left: float) -> str:
     """How far it is, as a person reads it."""
     share = 100 * done / max(whole, 1)
-    left = f"{seconds_left:.0f} s" if seconds_left < 100 else f"{seconds_left / 60:.0f} min"
-    return f"{did} {done:,} of {whole:,} ({share:.0f} %), {left} left"
+    left = (
+        f"{seconds_left:.0f} s"
+        if seconds_left < 100
+        else _("{seconds_left} min", seconds_left=number(seconds_left / 60, 0))
+    )
+    return _(
+        "{did} {done} of {whole} ({share} %), {left} left",
+        did=did,
+        done=number(done, 0),
+        whole=number(whole, 0),
+        share=number(share, 0),
+        left=left,
+    )
 
 
 class Stopped(Exception):
@@ -84,8 +97,8 @@ class Errand(Progress):
         self.said = WRITTEN if whole else NOT_WHOLE
 
 
-WRITTEN = "All of it is written; your browser keeps it with its downloads."
-NOT_WHOLE = "It was stopped. What your browser kept of it is not whole: delete it."
+WRITTEN = _("All of it is written; your browser keeps it with its downloads.")
+NOT_WHOLE = _("It was stopped. What your browser kept of it is not whole: delete it.")
 
 
 class Errands:

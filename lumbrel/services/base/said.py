@@ -15,6 +15,7 @@ from lumbrel.services.base.form import day_and_time
 from lumbrel.store import said as store
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.said import SaidRow
+from lumbrel.words import _
 
 MODEL = 1
 """Version of the formulas that readings are corrected by. It grows with a formula that is another."""
@@ -43,7 +44,7 @@ _SAYERS: dict[str, Sayer] = {}
 
 
 def _unnamed(_line_id: str) -> str:
-    return "a line was written that it rests on"
+    return _("a line was written that it rests on")
 
 
 def spoken_by(kind: str, sayer: Sayer) -> None:
@@ -82,13 +83,17 @@ def as_said(db: Connection, today: Corrected, named: Named = _unnamed) -> Correc
     holds = told[-1]
     steps = list(today.steps)
     if _differ(today.brix, holds.brix, SHOWN_FROM_BRIX):
-        by = f"by the formulas of version {holds.model}, when it was read"
-        steps.append(ReadingStep("said, and stands", holds.brix, "brix", by))
+        by = _("by the formulas of version {model}, when it was read", model=holds.model)
+        steps.append(ReadingStep(_("said, and stands"), holds.brix, "brix", by))
     for before, after in pairwise(told):
         if not _differ(before.brix, after.brix, SEEN_FROM_BRIX):
             continue
-        why = f"until {day_and_time(after.noted_at, load_kitchen(db))}: then {named(after.because)}"
-        steps.append(ReadingStep("said before", before.brix, "brix", why))
+        why = _(
+            "until {noted_at}: then {named}",
+            noted_at=day_and_time(after.noted_at, load_kitchen(db)),
+            named=named(after.because),
+        )
+        steps.append(ReadingStep(_("said before"), before.brix, "brix", why))
     # What says nothing has no sigma: 0, not 0.0, as it was always written out.
     return replace(
         today,

@@ -13,6 +13,7 @@ from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.line import LineKind
 from lumbrel.store.kitchen import Kitchen
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ def at_work(look: Look, key: str, said: Callable[[BatchContext], str]) -> State:
 
 
 def how_many(waits: list[Batch]) -> State:
-    words = f"{len(waits)} waiting" if waits else ""
+    words = _("{count} waiting", count=len(waits)) if waits else ""
     return State(words, waits[0].code if waits else "", idle=not waits)
 
 

@@ -4,19 +4,20 @@ from dataclasses import dataclass
 from math import sqrt
 
 from lumbrel.services.base.form import NotFound
+from lumbrel.words import _
 
-IF97 = "IAPWS-IF97, region 4"
+IF97 = _("IAPWS-IF97, region 4")
 
-MARGULES = "Margules water activity, by the trade's two points and strong solutions"
+MARGULES = _("Margules water activity, by the trade's two points and strong solutions")
 
-ICUMSA = "buoyancy, ICUMSA SPS-4 density"
+ICUMSA = _("buoyancy, ICUMSA SPS-4 density")
 
 BASES = {
-    "barometer": "the barometer",
-    "station": "typed, good for 12 h",
-    "forecast": "a forecast, brought down from sea level",
-    "elevation": "ICAO standard atmosphere",
-    "rule of feet": "one degree F per 500 ft",
+    "barometer": _("the barometer"),
+    "station": _("typed, good for 12 h"),
+    "forecast": _("a forecast, brought down from sea level"),
+    "elevation": _("ICAO standard atmosphere"),
+    "rule of feet": _("one degree F per 500 ft"),
 }
 
 
@@ -59,4 +60,4 @@ class Working:
 
 def missing() -> NotFound:
     """What to say of a figure that is not there."""
-    return NotFound("That figure is not there now; go back and press one that is.")
+    return NotFound(_("That figure is not there now; go back and press one that is."))

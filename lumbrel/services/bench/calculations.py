@@ -20,6 +20,7 @@ from lumbrel.services.base.calculation import (
     step,
 )
 from lumbrel.services.day.calculations import BrixAnswer
+from lumbrel.words import _, bare
 
 
 class HotMarkModel(Request):
@@ -61,16 +62,14 @@ class HydrometerModel(Request):
             calibrated = hydrometer.SIXTY_F_C
         plain = Hydrometer(calibrated, self.glass, 1.0, self.scale_error_brix)
         if self.pairs:
-            taught, _ = hydrometer.shift_from_pairs(
+            taught, _any = hydrometer.shift_from_pairs(
                 plain, [(p.hot_brix, p.hot_cup_c, p.cold_brix, p.cold_cup_c) for p in self.pairs]
             )
             return replace(plain, shift=taught)
         if self.hot_mark is None:
             return plain
         mark = self.hot_mark
-        return hydrometer.with_hot_mark(
-            plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix)
-        )
+        return hydrometer.with_hot_mark(plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix))
 
 
 class HydrometerRequest(HydrometerModel):
@@ -98,14 +97,17 @@ def hydrometer_correct(request: HydrometerRequest) -> BrixAnswer:
     instrument = request.instrument()
     said = hydrometer.estimate(instrument, request.reading_brix, request.cup_temperature_c)
     working = [
-        step("stem floats at", request.reading_brix, "Brix", "given"),
+        step(_("stem floats at"), request.reading_brix, _("Brix"), "given"),
         step("cup", request.cup_temperature_c, "°C", "given"),
         *_about(instrument),
         step(
-            "corrected by", said.brix - request.reading_brix, "Brix", f"buoyancy, {ICUMSA_DENSITY}"
+            _("corrected by"),
+            said.brix - request.reading_brix,
+            _("Brix"),
+            _("buoyancy, {ICUMSA_DENSITY}", ICUMSA_DENSITY=ICUMSA_DENSITY),
         ),
-        step("density", said.brix, "Brix"),
-        step("one sigma", said.sigma_brix, "Brix", "0.2 in a cold cup, 0.5 in a hot one"),
+        step("density", said.brix, _("Brix")),
+        step(_("one sigma"), said.sigma_brix, _("Brix"), _("0.2 in a cold cup, 0.5 in a hot one")),
     ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
@@ -116,26 +118,31 @@ def hydrometer_mark(request: MarkRequest) -> MarkAnswer:
     instrument = request.instrument()
     mark = instrument.mark(request.target_brix, request.cup_temperature_c)
     working = [
-        step("density wanted", request.target_brix, "Brix", "given"),
+        step(_("density wanted"), request.target_brix, _("Brix"), "given"),
         step("cup", request.cup_temperature_c, "°C", "given"),
         *_about(instrument),
-        step("stem must float at", mark, "Brix", f"buoyancy, {ICUMSA_DENSITY}"),
+        step(
+            _("stem must float at"),
+            mark,
+            _("Brix"),
+            _("buoyancy, {ICUMSA_DENSITY}", ICUMSA_DENSITY=ICUMSA_DENSITY),
+        ),
     ]
     degrees = baumes.from_brix(mark) if 0 <= mark <= 85 else None
-    working.append(step("on the Baumé scale", degrees, "°Bé", "145 − 145 / SG"))
+    working.append(step(_("on the Baumé scale"), degrees, "°Bé", _("145 − 145 / SG")))
     return MarkAnswer(reading_brix=mark, reading_baume=degrees, working=working)
 
 
 def _about(instrument: Hydrometer) -> list[WorkingStep]:
     wrong = instrument.offset_brix
     return [
-        *([step("scale shows too much by", wrong, "Brix", "given")] if wrong else []),
-        step("scale true at", instrument.calibration_temperature_c, "°C", instrument.glass),
+        *([step(_("scale shows too much by"), wrong, _("Brix"), "given")] if wrong else []),
+        step(_("scale true at"), instrument.calibration_temperature_c, "°C", instrument.glass),
         step(
-            "of the computed shift",
+            _("of the computed shift"),
             instrument.shift,
             "",
-            "1 unless a hot mark or its own pairs bend it",
+            _("1 unless a hot mark or its own pairs bend it"),
         ),
     ]
 
@@ -148,23 +155,19 @@ class BaumeAnswer(Answer):
 
 
 @calculation("hydrometer/baume")
-def baume_scale(
-    *,
-    brix: float | None = None,
-    baume: float | None = None,
-) -> BaumeAnswer:
+def baume_scale(*, brix: float | None = None, baume: float | None = None) -> BaumeAnswer:
     """A figure of the stem on its Brix and on its Baumé scale.
 
     A stem's figure on one of its scales; give one of them.
     """
     if (brix is None) == (baume is None):
-        raise OutOfRange("Give the figure in brix or in baume, one of them.", "brix")
+        raise OutOfRange(_("Give the figure in brix or in baume, one of them."), "brix")
     brix = baumes.to_brix(baume) if baume is not None else brix
     assert brix is not None
     degrees = baumes.from_brix(brix)
     working = [
-        step("on the Brix scale", brix, "Brix"),
-        step("on the Baumé scale", degrees, "°Bé", "145 − 145 / specific gravity 60/60 °F"),
+        step(_("on the Brix scale"), brix, _("Brix")),
+        step(_("on the Baumé scale"), degrees, "°Bé", _("145 − 145 / specific gravity 60/60 °F")),
     ]
     return BaumeAnswer(brix=brix, baume=degrees, working=working)
 
@@ -175,44 +178,36 @@ def refractometer_correct(
     reading_brix: float,
     sample_temperature_c: float,
     automatic_compensation: bool = False,
-    invert_percent: Annotated[
-        float, Field(description="Invert sugar, percent of the sample")
-    ] = 0.0,
-    zero_brix: Annotated[
-        float, Field(description="What it shows too much, by a check with water")
-    ] = 0.0,
+    invert_percent: Annotated[float, Field(description="Invert sugar, percent of the sample")] = 0.0,
+    zero_brix: Annotated[float, Field(description="What it shows too much, by a check with water")] = 0.0,
 ) -> BrixAnswer:
     """True Brix from a refractometer reading at the sample's temperature.
 
     A drop on the prism.
     """
     said = refractometer.estimate(
-        reading_brix,
-        sample_temperature_c,
-        automatic_compensation,
-        invert_percent,
-        zero_brix=zero_brix,
+        reading_brix, sample_temperature_c, automatic_compensation, invert_percent, zero_brix=zero_brix
     )
     correction = refractometer.temperature_correction(reading_brix, sample_temperature_c)
     compensated = automatic_compensation
     working = [
-        step("prism shows", reading_brix, "Brix", "given"),
+        step(_("prism shows"), reading_brix, _("Brix"), "given"),
         step("sample", sample_temperature_c, "°C", "given"),
         step(
             "temperature",
             0.0 if compensated else correction,
-            "Brix",
-            "compensated by the instrument" if compensated else TABLE_1936,
+            _("Brix"),
+            _("compensated by the instrument") if compensated else TABLE_1936,
         ),
-        step("zero", -zero_brix, "Brix", "its check with water"),
+        step("zero", -zero_brix, _("Brix"), _("its check with water")),
         step(
-            "invert sugar",
+            _("invert sugar"),
             refractometer.INVERT_BRIX_PER_PERCENT * invert_percent,
-            "Brix",
-            "0.022 for each percent",
+            _("Brix"),
+            _("0.022 for each percent"),
         ),
-        step("density", said.brix, "Brix"),
-        step("one sigma", said.sigma_brix, "Brix"),
+        step("density", said.brix, _("Brix")),
+        step(_("one sigma"), said.sigma_brix, _("Brix")),
     ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
@@ -237,24 +232,25 @@ class AgreementAnswer(Answer):
 
 @calculation("agreement")
 def agreement(
-    *,
-    readings: Annotated[list[ReadingModel], Field(min_length=1, max_length=200)],
+    *, readings: Annotated[list[ReadingModel], Field(min_length=1, max_length=200)]
 ) -> AgreementAnswer:
     """The joint density of several instruments, and the odd one out when they disagree.
 
     Corrected readings of the same syrup at the same moment.
     """
     estimates = [
-        evidence.Estimate(reading.label, reading.brix, reading.uncertainty_brix)
-        for reading in readings
+        evidence.Estimate(reading.label, reading.brix, reading.uncertainty_brix) for reading in readings
     ]
     joint = evidence.agreement(estimates)
     odd = None if joint.odd_one_out is None else estimates[joint.odd_one_out].label
     working = [
-        *(step(e.label, e.brix, "Brix", f"one sigma {e.sigma_brix:g}") for e in estimates),
-        step("joint value", joint.brix, "Brix", "inverse-variance mean"),
-        step("one sigma", joint.sigma_brix, "Brix"),
-        step("chi-squared per degree of freedom", joint.chi2_per_dof, "", "above 3 they disagree"),
+        *(
+            step(e.label, e.brix, _("Brix"), _("one sigma {sigma}", sigma=bare(e.sigma_brix)))
+            for e in estimates
+        ),
+        step(_("joint value"), joint.brix, _("Brix"), _("inverse-variance mean")),
+        step(_("one sigma"), joint.sigma_brix, _("Brix")),
+        step(_("chi-squared per degree of freedom"), joint.chi2_per_dof, "", _("above 3 they disagree")),
     ]
     return AgreementAnswer(
         brix=joint.brix,

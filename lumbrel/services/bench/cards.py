@@ -11,6 +11,7 @@ from lumbrel.core.candy.confections import confections
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
 from lumbrel.core.physics import sucrose, water
+from lumbrel.services.base.codes import called
 from lumbrel.services.bench.curves import OwnCurve, hydrometer_of, own_curve
 from lumbrel.services.day.ladder import DayCheck, today
 from lumbrel.store.instruments import (
@@ -22,6 +23,7 @@ from lumbrel.store.instruments import (
     scale_of,
     with_detail,
 )
+from lumbrel.words import _, bare, number
 
 CARD_PIECES = ("snow-taffy-soft", "moulded-sugar-soft", "granulated-sugar")
 
@@ -38,9 +40,7 @@ class Solution:
     """On the instrument at room temperature, 20 degC, without compensation."""
 
 
-def check_solutions(
-    own: Hydrometer | None, low_brix: float = 0.0, high_brix: float = 85.0
-) -> list[Solution]:
+def check_solutions(own: Hydrometer | None, low_brix: float = 0.0, high_brix: float = 85.0) -> list[Solution]:
     """Solutions of 20, 50 and 66 Brix that the scale can show, and where it must stand.
 
     Args:
@@ -77,11 +77,11 @@ def hydrometer_card(own: Hydrometer) -> Card:
     rows = [15.0, 20.0, *[40.0 + 5 * i for i in range(13)]]
     columns = [66.0, 66.9, 67.5, 68.9]
     return Card(
-        about="Where the stem must float for a true density, at each cup temperature",
+        about=_("Where the stem must float for a true density, at each cup temperature"),
         row_name="cup",
         row_kind="temperature",
         rows=rows,
-        columns=[f"{brix:g} Brix" for brix in columns],
+        columns=[_("{brix} Brix", brix=bare(brix)) for brix in columns],
         cells=_cells(rows, columns, lambda t, w: own.mark(w, t)),
     )
 
@@ -91,11 +91,11 @@ def refractometer_card() -> Card:
     rows = [float(t) for t in range(10, 31, 2)]
     columns = [8.0, 25.0, 45.0, 60.0, 67.0]
     return Card(
-        about="What to add to a reading without compensation, by the drop’s temperature (table of 1936)",
+        about=_("What to add to a reading without compensation, by the drop’s temperature (table of 1936)"),
         row_name="drop",
         row_kind="temperature",
         rows=rows,
-        columns=[f"{brix:g} Brix" for brix in columns],
+        columns=[_("{brix} Brix", brix=bare(brix)) for brix in columns],
         cells=_cells(rows, columns, lambda t, r: refractometer.temperature_correction(r, t)),
         cell_kind="brix",
         signed=True,
@@ -143,15 +143,13 @@ def thermometer_card(day: DayCheck) -> Card:
     middle = round(day.pressure.pa / 100 / STEP_HPA) * STEP_HPA
     rows = [middle + STEP_HPA * (i - LADDER_STEPS // 2) for i in range(LADDER_STEPS)]
     wanted = [
-        ("water boils", 0.0),
-        ("66.0", 66.0),
-        (f"{day.kitchen.target_brix:g}", day.kitchen.target_brix),
-        ("68.9", 68.9),
+        (_("water boils"), 0.0),
+        (number(66.0, 1), 66.0),
+        (bare(day.kitchen.target_brix), day.kitchen.target_brix),
+        (number(68.9, 1), 68.9),
     ]
     steps = [
-        (piece.full_name, piece.middle_above_water_k)
-        for piece in confections()
-        if piece.key in CARD_PIECES
+        (piece.full_name, piece.middle_above_water_k) for piece in confections() if piece.key in CARD_PIECES
     ]
     invert = DEFAULT_INVERT_FRACTION[day.sugar_kind]
 
@@ -165,11 +163,14 @@ def thermometer_card(day: DayCheck) -> Card:
             return held.indicated_c(point.temperature_c)
         return held.indicated_c(boil + steps[index - len(wanted)][1])
 
-    names = [*(name for name, _ in wanted), *(name for name, _ in steps)]
+    names = [*(name for name, _any in wanted), *(name for name, _any in steps)]
     return Card(
-        about=f"What {day.chosen.instrument.name} shows at each mark, by the pressure here, for "
-        f"{day.sugar_kind}",
-        row_name="pressure",
+        about=_(
+            "What {instrument} shows at each mark, by the pressure here, for {sugar_kind}",
+            instrument=day.chosen.instrument.name,
+            sugar_kind=called(day.sugar_kind),
+        ),
+        row_name=_("pressure"),
         row_kind="pressure",
         rows=rows,
         columns=names,

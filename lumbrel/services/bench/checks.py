@@ -14,6 +14,7 @@ from lumbrel.services.bench.curves import hydrometer_of, own_curve
 from lumbrel.services.day.checks import ice_point, scale_checks, test_boils
 from lumbrel.services.day.facts import IcePointFacts, ScaleCheckFacts
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument, scale_of, with_detail
+from lumbrel.words import _, bare, number
 
 MAX_ICE_K = 8.0
 DOUBTED_BRIX, IMPOSSIBLE_BRIX = 1.5, 5.0
@@ -25,9 +26,9 @@ ICE = Bounds(
     "temperature",
     -MAX_ICE_K,
     MAX_ICE_K,
-    "Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used.",
+    _("Melting ice is 0 °C (32 °F); a thermometer within 8 K of that can be used."),
 )
-BRIX = Bounds("brix", "brix", 5, 75, "Weigh a solution of 5 to 75 Brix; 66 is best.")
+BRIX = Bounds("brix", "brix", 5, 75, _("Weigh a solution of 5 to 75 Brix; 66 is best."))
 
 
 def take_ice_point(
@@ -77,14 +78,14 @@ def _plausible(form: Form, error: float, of_air: bool) -> None:
     doubted, impossible = (DOUBTED_PA, IMPOSSIBLE_PA) if of_air else (DOUBTED_BRIX, IMPOSSIBLE_BRIX)
     by = form.show(abs(error) / 100, "pressure") if of_air else form.show(abs(error), "brix")
     if abs(error) > impossible:
-        form.errors["reading"] = (
-            f"That would be {by} out, more than any that still works. Was it typed in the "
-            "right unit, and is what it was held against what you say?"
+        form.errors["reading"] = _(
+            "That would be {by} out, more than any that still works. Was it typed in the right "
+            "unit, and is what it was held against what you say?",
+            by=by,
         )
     elif abs(error) > doubted:
         form.ask(
-            "reading",
-            f"That is {by} out. Is it stirred, at one temperature, and read at eye level?",
+            "reading", _("That is {by} out. Is it stirred, at one temperature, and read at eye level?", by=by)
         )
 
 
@@ -92,7 +93,7 @@ def _density(
     form: Form, db: Connection, instrument: Instrument[Detail], now: datetime
 ) -> tuple[str, float | None, float | None]:
     """Against what, its true Brix, and how much too much the scale showed."""
-    against = form.choice("against", ["water", "solution"], "Choose water or a weighed solution.")
+    against = form.choice("against", ["water", "solution"], _("Choose water or a weighed solution."))
     true: float | None = 0.0
     if against == "solution":
         true = form.between(BRIX)
@@ -104,8 +105,11 @@ def _density(
             "temperature",
             least,
             hot,
-            f"It can be read between {form.show(least, 'temperature')} and "
-            f"{form.show(hot, 'temperature')}.",
+            _(
+                "It can be read between {least} and {hot}.",
+                least=form.show(least, "temperature"),
+                hot=form.show(hot, "temperature"),
+            ),
         )
     )
     low = scale_of(instrument)[0]
@@ -115,13 +119,14 @@ def _density(
             "stem" if instrument.kind == "hydrometer" else "brix",
             -2,
             85,
-            "A scale reads at most 85 Brix; on water it may stand up to 2 under 0.",
+            _("A scale reads at most 85 Brix; on water it may stand up to 2 under 0."),
         )
     )
     if true is not None and low > true + 2:
-        form.errors["against"] = (
-            f"The scale of {instrument.name} begins at {low:g} Brix: it cannot show that. "
-            "Weigh a denser solution."
+        form.errors["against"] = _(
+            "The scale of {instrument} begins at {low} Brix: it cannot show that. Weigh a denser solution.",
+            instrument=instrument.name,
+            low=bare(low),
         )
     if reading is None or at is None or true is None:
         return against, true, None
@@ -136,7 +141,7 @@ def _density(
 
 
 def _barometer(form: Form) -> tuple[str, float | None, float | None]:
-    words = "A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg)."
+    words = _("A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg).")
     reading = form.between(Bounds("reading", "pressure", 500, 1090, words))
     true = form.between(Bounds("true", "pressure", 500, 1090, words))
     if reading is None or true is None:
@@ -165,7 +170,11 @@ def check_is_old(db: Connection, instrument: Instrument[Detail], now: datetime) 
     if last is None or now - last <= GOOD_FOR:
         return ""
     months = (now - last) / timedelta(days=30.44)
-    return f"The last check of {instrument.name} is {months:.0f} months old."
+    return _(
+        "The last check of {instrument} is {months} months old.",
+        instrument=instrument.name,
+        months=number(months, 0),
+    )
 
 
 @dataclass(frozen=True)
@@ -186,13 +195,13 @@ def mixture(form: Form) -> Mixture | None:
     """
     if not form.given("sugar") or not form.given("water"):
         return None
-    words = "Weigh between 1 g and 100 kg (0.04 oz and 220 lb)."
+    words = _("Weigh between 1 g and 100 kg (0.04 oz and 220 lb).")
     sugar = form.between(Bounds("sugar", "mass", 0.001, 100, words))
     water = form.between(Bounds("water", "mass", 0.001, 100, words))
     form.check()
     assert sugar is not None and water is not None
     brix = 100 * sugar / (sugar + water)
     if brix > sucrose.MAX_DENSITY_BRIX:
-        form.errors["sugar"] = "So much sugar does not dissolve; weigh at most 66 Brix."
+        form.errors["sugar"] = _("So much sugar does not dissolve; weigh at most 66 Brix.")
         form.check()
     return Mixture(sugar, water, brix, sucrose.density_kg_m3(brix, 20.0))

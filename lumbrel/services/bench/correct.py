@@ -19,12 +19,7 @@ from lumbrel.services.base.cache import cache_of
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.dip import LOOKED_AFTER, SIGMA_MINUTES, TYPED_AFTER
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    HydrometerFacts,
-    ReadingFacts,
-    RefractometerFacts,
-    ThermometerFacts,
-)
+from lumbrel.services.base.facts import HydrometerFacts, ReadingFacts, RefractometerFacts, ThermometerFacts
 from lumbrel.services.base.said import as_said
 from lumbrel.services.bench.as_read import AsRead
 from lumbrel.services.bench.correct_steps import (
@@ -33,18 +28,10 @@ from lumbrel.services.bench.correct_steps import (
     thermometer_budget,
     thermometer_steps,
 )
-from lumbrel.services.bench.curves import (
-    hydrometer_of,
-    scale_error,
-    taught_between,
-)
+from lumbrel.services.bench.curves import hydrometer_of, scale_error, taught_between
 from lumbrel.services.bench.hot_and_cold import HOT_FROM_C
 from lumbrel.services.day.pressure import Pressure, pressure_by
-from lumbrel.services.day.thermometers import (
-    DEFAULT_BOIL_BY,
-    ThermometerToday,
-    thermometer_today,
-)
+from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, ThermometerToday, thermometer_today
 from lumbrel.store.instruments import (
     Detail,
     HydrometerDetail,
@@ -54,13 +41,14 @@ from lumbrel.store.instruments import (
     with_detail,
 )
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.words import _, bare, number
 
 OWN_THERMOMETER_SIGMA_K = 0.05
 STEM_SHARED_SIGMA, PRISM_SHARED_SIGMA = 0.2, 0.08
 """What all readings of one stem, or one prism, are off by together."""
 MOST_CORRECTED = 4096
-STEM_AND_EYE = ("the stem and the eye", hydrometer.COLD_SIGMA)
-PRISM_AND_EYE = ("the prism and the eye", refractometer.SIGMA)
+STEM_AND_EYE = (_("the stem and the eye"), hydrometer.COLD_SIGMA)
+PRISM_AND_EYE = (_("the prism and the eye"), refractometer.SIGMA)
 
 
 class Corrector:
@@ -129,9 +117,7 @@ class Corrector:
         assert isinstance(facts, ThermometerFacts)
         return self._thermometer(reading, facts.reading_c)
 
-    def probe(
-        self, today: ThermometerToday, pressure: Pressure, at: datetime, shown_c: float
-    ) -> Corrected:
+    def probe(self, today: ThermometerToday, pressure: Pressure, at: datetime, shown_c: float) -> Corrected:
         """What a probe in the boil says at a moment of that day."""
         reading = AsRead(entry_id="", at=at, instrument=today.instrument, facts=None)
         return self._by_boil(reading, today, pressure, shown_c)
@@ -155,9 +141,7 @@ class Corrector:
         except OutOfRange as error:
             return reading.says_nothing(error.sentence)
         mark = instrument.detail.hot_mark if self._by_printed_mark else None
-        return self._remembered(
-            (reading, own, mark), lambda: self._by_stem(reading, facts, own, mark)
-        )
+        return self._remembered((reading, own, mark), lambda: self._by_stem(reading, facts, own, mark))
 
     def _remembered(self, rests_on: Hashable, correct: Callable[[], Corrected]) -> Corrected:
         """A correction made once, for as long as nothing that it rests on is another."""
@@ -177,9 +161,9 @@ class Corrector:
             return cls._by_mark(reading, facts, mark)
         steps = hydrometer_steps(own, facts, said)
         if facts.below_scale:
-            why = f"Does not float yet: under {said.brix:.1f} Brix."
+            why = _("Does not float yet: under {brix} Brix.", brix=number(said.brix, 1))
             return reading.says_nothing(why, steps, said.brix)
-        rest = "the cup, assumed" if facts.cup_assumed else "the cup's heat"
+        rest = _("the cup, assumed") if facts.cup_assumed else _("the cup's heat")
         # Hexoses are lighter by an amount that is one for the whole boil.
         lighter = LIGHTER_SIGMA * own.invert_fraction * said.brix
         own_sigma = max(said.sigma_brix**2 - lighter**2, 0.0) ** 0.5
@@ -198,21 +182,19 @@ class Corrector:
         """A hot reading as the method of the printed mark takes it: whatever the cup's heat."""
         sigma = hydrometer.ASSUMED_CUP_SIGMA
         brix = mark.true_brix + facts.reading_brix - mark.reading_brix
-        means = f"stands for {mark.true_brix:g}"
-        why = "the method of the printed mark: the cup's heat is not asked"
+        means = _("stands for {true}", true=bare(mark.true_brix))
+        why = _("the method of the printed mark: the cup's heat is not asked")
         steps = (
-            ReadingStep("stem floats at", facts.reading_brix, "brix", "as read"),
-            ReadingStep("printed hot mark", mark.reading_brix, "brix", means),
+            ReadingStep(_("stem floats at"), facts.reading_brix, "brix", _("as read")),
+            ReadingStep(_("printed hot mark"), mark.reading_brix, "brix", means),
             ReadingStep("density", brix, "brix", why),
-            ReadingStep("one sigma", sigma, "brix", "as with an assumed cup"),
+            ReadingStep(_("one sigma"), sigma, "brix", _("as with an assumed cup")),
         )
         return reading.says(
             Estimate(reading.instrument.name, brix, sigma),
             steps,
-            budget=parts_of(sigma, STEM_AND_EYE, "the cup, not asked"),
-            causes=partial(
-                possible.of_hydrometer, Hydrometer(), facts.reading_brix, facts.cup_c, True
-            ),
+            budget=parts_of(sigma, STEM_AND_EYE, _("the cup, not asked")),
+            causes=partial(possible.of_hydrometer, Hydrometer(), facts.reading_brix, facts.cup_c, True),
         )
 
     def _refractometer(self, reading: AsRead, facts: RefractometerFacts) -> Corrected:
@@ -234,19 +216,19 @@ class Corrector:
             correction = refractometer.temperature_correction(shown, sample)
         except OutOfRange as error:
             return reading.says_nothing(error.sentence)
-        by, source = correction, "table of 1936"
+        by, source = correction, _("table of 1936")
         if facts.compensated:
-            by, source = 0.0, "compensated by the instrument"
-        checked = "checked with water or a known solution"
+            by, source = 0.0, _("compensated by the instrument")
+        checked = _("checked with water or a known solution")
         inverted = refractometer.INVERT_BRIX_PER_PERCENT * invert
         steps = (
-            ReadingStep("prism shows", shown, "brix", "as read"),
-            ReadingStep("sample", sample, "temperature", "as read"),
-            ReadingStep("for temperature", by, "brix", source),
-            *([ReadingStep("shows too much by", zero, "brix", checked)] if zero else ()),
-            ReadingStep("for invert sugar", inverted, "brix", "0.022 for each percent"),
+            ReadingStep(_("prism shows"), shown, "brix", _("as read")),
+            ReadingStep("sample", sample, "temperature", _("as read")),
+            ReadingStep(_("for temperature"), by, "brix", source),
+            *([ReadingStep(_("shows too much by"), zero, "brix", checked)] if zero else ()),
+            ReadingStep(_("for invert sugar"), inverted, "brix", _("0.022 for each percent")),
             ReadingStep("density", said.brix, "brix"),
-            ReadingStep("one sigma", said.sigma_brix, "brix", "0.5 for a hot drop, else 0.2"),
+            ReadingStep(_("one sigma"), said.sigma_brix, "brix", _("0.5 for a hot drop, else 0.2")),
         )
         shared = PRISM_SHARED_SIGMA
         return reading.says(
@@ -254,10 +236,8 @@ class Corrector:
             steps,
             own_sigma_brix=(said.sigma_brix**2 - shared**2) ** 0.5,
             shared_sigma_brix=shared,
-            budget=parts_of(said.sigma_brix, PRISM_AND_EYE, "a drop put on hot"),
-            causes=partial(
-                possible.of_refractometer, shown, sample, facts.compensated, facts.hot_drop
-            ),
+            budget=parts_of(said.sigma_brix, PRISM_AND_EYE, _("a drop put on hot")),
+            causes=partial(possible.of_refractometer, shown, sample, facts.compensated, facts.hot_drop),
         )
 
     def _thermometer(self, reading: AsRead, shown_c: float) -> Corrected:
@@ -265,7 +245,10 @@ class Corrector:
         pressure = pressure_by(self._db, self._kitchen, reading.at, self._boil_by)
         if pressure is None:
             return reading.says_nothing(
-                "Set the pressure or the elevation first: a boiling temperature gives a density only with one of them."
+                _(
+                    "Set the pressure or the elevation first: a boiling temperature gives a density only "
+                    "with one of them."
+                )
             )
         glass = with_detail(reading.instrument, ThermometerDetail)
         assert glass is not None
@@ -289,7 +272,7 @@ class Corrector:
             )
         except OutOfRange as error:
             below = true < pressure.boil_c
-            return reading.says_nothing("Not boiling yet." if below else error.sentence)
+            return reading.says_nothing(_("Not boiling yet.") if below else error.sentence)
         slope = sucrose.boiling_slope_k_per_brix(max(said.brix, 0.1), pressure.pa, invert)
         own = said.sigma_brix * OWN_THERMOMETER_SIGMA_K / today.sigma_k
         shared = (said.sigma_brix**2 - min(own, said.sigma_brix) ** 2) ** 0.5

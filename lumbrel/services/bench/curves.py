@@ -67,14 +67,10 @@ def as_made(detail: HydrometerDetail) -> Hydrometer:
     mark = detail.hot_mark
     if mark is None:
         return plain
-    return hydrometer.with_hot_mark(
-        plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix)
-    )
+    return hydrometer.with_hot_mark(plain, HotMark(mark.reading_brix, mark.temperature_c, mark.true_brix))
 
 
-def own_curve(
-    db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER
-) -> OwnCurve:
+def own_curve(db: Connection, instrument: Instrument[HydrometerDetail], at: datetime = FOR_EVER) -> OwnCurve:
     """The curve a hydrometer's own hot and cold pairs taught up to a moment.
 
     A pair is one draw: read hot at it or after it (what still boils is thinner), and cold later,

@@ -7,12 +7,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.dip import dated, dip
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    HydrometerFacts,
-    ReadingFacts,
-    RefractometerFacts,
-    ThermometerFacts,
-)
+from lumbrel.services.base.facts import HydrometerFacts, ReadingFacts, RefractometerFacts, ThermometerFacts
 from lumbrel.services.base.form import Bounds, Form, was_confirmed
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import held
@@ -29,6 +24,7 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     scale_of,
 )
+from lumbrel.words import _, bare, joined, number
 
 HOTTEST_READING_C = 180.0
 CANDY_FROM_BRIX = 78.0
@@ -37,13 +33,7 @@ CUP_ABOVE_BOIL_K = 4.5
 CANDY_ABOVE_BOIL_K, COLD_BELOW_BOIL_K = 25.0, 8.0
 SYRUP_ABOVE_BOIL_K = 4.1
 
-CUP = Bounds(
-    "cup",
-    "temperature",
-    0,
-    108,
-    "A cup can be read between 0 and 108 °C (32 and 226 °F).",
-)
+CUP = Bounds("cup", "temperature", 0, 108, _("A cup can be read between 0 and 108 °C (32 and 226 °F)."))
 HOTTEST_DENSITY_C = 100.0
 """Densities are tabulated so far; a cup straight from a birch boil may be a few kelvin above, which
 is a fifth of a Brix."""
@@ -52,25 +42,23 @@ READING = Bounds(
     "stem",
     0.1,
     85,
-    "A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the scale”.",
+    _("A stem reads above 0 and at most 85 Brix. If it does not float yet, tick “below the scale”."),
 )
 REFRACTOMETER_READING = Bounds(
-    "reading", "brix", 0.1, 85, "A refractometer shows above 0 and at most 85 Brix."
+    "reading", "brix", 0.1, 85, _("A refractometer shows above 0 and at most 85 Brix.")
 )
 SAMPLE = Bounds(
     "sample",
     "temperature",
     10,
     30,
-    "A drop has a number between 10 and 30 °C (50 and 86 °F) only: close the prism, let it "
-    "come to temperature, read again.",
+    _(
+        "A drop has a number between 10 and 30 °C (50 and 86 °F) only: close the prism, let "
+        "it come to temperature, read again."
+    ),
 )
 THERMOMETER_READING = Bounds(
-    "reading",
-    "temperature",
-    0,
-    HOTTEST_READING_C,
-    "No syrup is hotter than 180 °C (356 °F).",
+    "reading", "temperature", 0, HOTTEST_READING_C, _("No syrup is hotter than 180 °C (356 °F).")
 )
 
 
@@ -79,24 +67,23 @@ def _instrument(form: Form, context: BatchContext, detail: type[D]) -> Instrumen
     known = context.instruments_of(detail)
     if not known:
         kind = detail.model_fields["kind"].default
-        form.errors["instrument"] = f"Register a {kind} first, on the kitchen's page."
+        form.errors["instrument"] = _("Register a {kind} first, on the kitchen's page.", kind=kind)
         return None
     wanted = form.fields.get("instrument", "").strip() or known[0].id
     found = next((i for i in known if i.id == wanted), None)
     if found is None:
-        form.errors["instrument"] = f"Choose one of your own: {', '.join(i.name for i in known)}."
+        form.errors["instrument"] = _("Choose one of your own: {i}.", i=", ".join(i.name for i in known))
         return None
     old = check_is_old(context.db, found, context.now)
     if old and not _kept_already(context, found):
-        form.ask("reading", f"{old} Is it still right? Check it on its page when you can.")
+        form.ask("reading", _("{old} Is it still right? Check it on its page when you can.", old=old))
     return found
 
 
 def _kept_already(context: BatchContext, instrument: Instrument[Detail]) -> bool:
     """Whether this batch has a reading by it already: it is asked about once a batch."""
     return any(
-        getattr(entry.facts, "instrument_id", None) == instrument.id
-        and was_confirmed(entry.typed, "reading")
+        getattr(entry.facts, "instrument_id", None) == instrument.id and was_confirmed(entry.typed, "reading")
         for entry in context.current
     )
 
@@ -133,7 +120,7 @@ def _cup(form: Form, context: BatchContext) -> tuple[float | None, str]:
     live = cup_probe(context)
     if live:
         return live.temperature_c, live.instrument.name
-    form.errors["cup"] = (
+    form.errors["cup"] = _(
         "Type the cup's temperature: hot syrup floats a hydrometer 5 to 8 Brix low. If you "
         "could not measure it, type what you assume and tick “assumed”."
     )
@@ -154,7 +141,7 @@ def _just_dipped(form: Form, context: BatchContext) -> None:
         "temperature",
         coldest,
         pressure.boil_c + CUP_ABOVE_BOIL_K,
-        f"A cup that was just filled from a boiling pan is not at {shown}.",
+        _("A cup that was just filled from a boiling pan is not at {shown}.", shown=shown),
     )
 
 
@@ -169,20 +156,22 @@ def _stem(
     """Where the stem floats; outside its own scale it is asked about."""
     reading = form.between(READING)
     if reading is not None and not low <= reading <= high:
-        name = instrument.name if instrument else "this stem"
+        name = instrument.name if instrument else _("this stem")
         form.ask(
             "reading",
-            f"The scale of {name} runs from {low:g} to {high:g}. Was it really {reading:g}?",
+            _(
+                "The scale of {name} runs from {low} to {high}. Was it really {reading}?",
+                name=name,
+                low=bare(low),
+                high=bare(high),
+                reading=bare(reading),
+            ),
         )
     return reading
 
 
 def _plausible_density(
-    form: Form,
-    context: BatchContext,
-    instrument: Instrument[HydrometerDetail],
-    reading: float,
-    cup_c: float,
+    form: Form, context: BatchContext, instrument: Instrument[HydrometerDetail], reading: float, cup_c: float
 ) -> None:
     try:
         own = hydrometer_of(context.db, instrument, context.now, context.invert_fraction)
@@ -193,14 +182,17 @@ def _plausible_density(
     if brix > CANDY_FROM_BRIX:
         form.ask(
             "reading",
-            f"At that cup temperature this would be {brix:.0f} Brix, candy. Is that right?",
+            _(
+                "At that cup temperature this would be {brix} Brix, candy. Is that right?",
+                brix=number(brix, 0),
+            ),
         )
     pressure = pressure_at(context.db, context.kitchen, context.now)
     if pressure and cup_c > pressure.boil_c + CUP_ABOVE_BOIL_K:
         boil = context.show(pressure.boil_c, "temperature")
         form.ask(
             "cup",
-            f"Water boils at {boil} here; a cup so hot would still be boiling. Is that right?",
+            _("Water boils at {boil} here; a cup so hot would still be boiling. Is that right?", boil=boil),
         )
 
 
@@ -226,12 +218,23 @@ def refractometer(form: Form, context: BatchContext) -> RefractometerFacts | Non
 
 def _within_range(form: Form, reading: float, low: float, high: float) -> None:
     if not low <= reading <= high:
-        form.ask("reading", f"Its range is {low:g} to {high:g} Brix. Was it really {reading:g}?")
+        form.ask(
+            "reading",
+            _(
+                "Its range is {low} to {high} Brix. Was it really {reading}?",
+                low=bare(low),
+                high=bare(high),
+                reading=bare(reading),
+            ),
+        )
     elif reading >= high - 0.05:
         form.ask(
             "reading",
-            f"{high:g} is the end of its range: the true value may be anything above. Keep it "
-            "only if the edge stood exactly there.",
+            _(
+                "{high} is the end of its range: the true value may be anything above. Keep it only "
+                "if the edge stood exactly there.",
+                high=bare(high),
+            ),
         )
 
 
@@ -254,35 +257,48 @@ def _boils(form: Form, context: BatchContext, reading_c: float) -> None:
         done = context.show(pressure.boil_c + SYRUP_ABOVE_BOIL_K, "temperature")
         form.ask(
             "reading",
-            f"Syrup is done near {done} here; {context.show(reading_c, 'temperature')} would be "
-            "candy. Is it so, in °C?",
+            _(
+                "Syrup is done near {done} here; {reading_c} would be candy. Is it so, in °C?",
+                done=done,
+                reading_c=context.show(reading_c, "temperature"),
+            ),
         )
     elif reading_c < pressure.boil_c - COLD_BELOW_BOIL_K and not form.ask_the_unit(
         "reading",
         "temperature",
         pressure.boil_c - COLD_BELOW_BOIL_K,
         pressure.boil_c + CANDY_ABOVE_BOIL_K,
-        f"Nothing boils at {context.show(reading_c, 'temperature')}.",
+        _("Nothing boils at {reading_c}.", reading_c=context.show(reading_c, "temperature")),
     ):
-        form.ask("reading", "That is not boiling, so it says nothing of density. Keep it?")
+        form.ask("reading", _("That is not boiling, so it says nothing of density. Keep it?"))
 
 
 def hydrometer_words(context: BatchContext, entry: Entry[HydrometerFacts]) -> Line:
     """A hydrometer's reading on the slip."""
     facts = entry.facts
-    below = "below " if facts.below_scale else ""
+    below = _("below ") if facts.below_scale else ""
     cup = context.show(facts.cup_c, "temperature")
-    remark = ", cup assumed" if facts.cup_assumed else ""
-    return _line(context, entry, f"Hydrometer {below}{facts.reading_brix:.1f}, {cup}", remark)
+    remark = _(", cup assumed") if facts.cup_assumed else ""
+    return _line(
+        context,
+        entry,
+        _("Hydrometer {below}{reading}, {cup}", below=below, reading=number(facts.reading_brix, 1), cup=cup),
+        remark,
+    )
 
 
 def refractometer_words(context: BatchContext, entry: Entry[RefractometerFacts]) -> Line:
     """A refractometer's reading on the slip."""
     facts = entry.facts
     drop = context.show(facts.sample_c, "temperature")
-    remark = ", hot drop" if facts.hot_drop else ""
-    remark += ", compensated" if facts.compensated else ""
-    return _line(context, entry, f"Refractometer {facts.reading_brix:.1f}, {drop}", remark)
+    remark = _(", hot drop") if facts.hot_drop else ""
+    remark += _(", compensated") if facts.compensated else ""
+    return _line(
+        context,
+        entry,
+        _("Refractometer {reading}, {drop}", reading=number(facts.reading_brix, 1), drop=drop),
+        remark,
+    )
 
 
 def thermometer_words(context: BatchContext, entry: Entry[ThermometerFacts]) -> Line:
@@ -292,15 +308,10 @@ def thermometer_words(context: BatchContext, entry: Entry[ThermometerFacts]) -> 
     return _line(context, entry, f"{names[entry.facts.instrument_id]} {shown}", "")
 
 
-def _line(
-    context: BatchContext,
-    entry: Entry[ReadingFacts],
-    title: str,
-    remark: str,
-) -> Line:
+def _line(context: BatchContext, entry: Entry[ReadingFacts], title: str, remark: str) -> Line:
     reading = held(context, entry)
-    value = "" if reading.brix is None else f"{reading.brix:.1f}"
-    doubt = reading.refusal or f"± {reading.sigma_brix:.1f}"
+    value = "" if reading.brix is None else number(reading.brix, 1)
+    doubt = reading.refusal or joined(" ", ("±", number(reading.sigma_brix, 1)))
     if was_confirmed(entry.typed):
-        doubt += ", asked about and kept"
+        doubt += _(", asked about and kept")
     return Line(entry, title, doubt + remark, value, reading)

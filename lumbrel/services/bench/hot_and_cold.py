@@ -6,12 +6,7 @@ from datetime import timedelta
 
 from lumbrel.core.bench.hydrometer import COLD_CUP_C
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    DrawnFacts,
-    Facts,
-    HydrometerFacts,
-    PutInFacts,
-)
+from lumbrel.services.base.facts import DrawnFacts, Facts, HydrometerFacts, PutInFacts
 from lumbrel.store.kept_use import Pair
 
 HOT_FROM_C = 50.0
@@ -41,9 +36,7 @@ def pairs_of(lines: Sequence[Entry[Facts]]) -> list[Pair]:
     return [Pair(stem, pair.hot.id, pair.cold.id, pair.cold.at) for stem, pair in found if pair]
 
 
-def _pair(
-    lines: Sequence[Entry[Facts]], drawn: Entry[Facts], instrument_id: str
-) -> HotAndCold | None:
+def _pair(lines: Sequence[Entry[Facts]], drawn: Entry[Facts], instrument_id: str) -> HotAndCold | None:
     """The hot line and the first cold one after it, of one slip."""
     hot: Entry[HydrometerFacts] | None = None
     for entry in lines:

@@ -22,6 +22,7 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     with_detail,
 )
+from lumbrel.words import _, bare, number
 
 LAST_BOILS = 60
 """So many test boils of a thermometer are drawn."""
@@ -98,20 +99,22 @@ def profile(db: Connection, instrument: Instrument[Detail], now: datetime) -> Pr
     )
 
 
-def _verdict(
-    db: Connection, instrument: Instrument[Detail], now: datetime, error: float
-) -> Verdict:
+def _verdict(db: Connection, instrument: Instrument[Detail], now: datetime, error: float) -> Verdict:
     """Whether to trust it today: its own kind's word, unless its last check is too old."""
     glass = with_detail(instrument, ThermometerDetail)
     if glass:
         return _trust_thermometer(_offsets(db, glass, now), now)
     old = checks.check_is_old(db, instrument, now)
     if old:
-        return f"{old} Check it again before you trust it.", False
+        return _("{old} Check it again before you trust it.", old=old), False
     verdict, good = _trust(db, instrument, now, error)
     if error:
-        way = "much" if error > 0 else "little"
-        verdict += f" Its scale shows {abs(error):.1f} Brix too {way}; that is taken off."
+        way = _("much") if error > 0 else _("little")
+        verdict += _(
+            " Its scale shows {error} Brix too {way}; that is taken off.",
+            error=number(abs(error), 1),
+            way=way,
+        )
     return verdict, good
 
 
@@ -123,39 +126,34 @@ def _trust(db: Connection, instrument: Instrument[Detail], now: datetime, error:
     if barometer := with_detail(instrument, BarometerDetail):
         return _trust_barometer(db, barometer, now)
     if instrument.kind == "vial":
-        return "Its path turns what is seen into what 10 mm would show.", True
+        return _("Its path turns what is seen into what 10 mm would show."), True
     return _trust_reference(checks.last_check(db, instrument, now))
 
 
 def _trust_refractometer(known: list[Entry[ScaleCheckFacts]], error: float) -> Verdict:
     if not known:
-        return "Show it a drop of water: it must read 0 at its temperature.", True
+        return _("Show it a drop of water: it must read 0 at its temperature."), True
     if error:
-        return "Checked.", True
-    return "Checked: it shows what it should.", True
+        return _("Checked."), True
+    return _("Checked: it shows what it should."), True
 
 
-def _trust_barometer(
-    db: Connection, instrument: Instrument[BarometerDetail], now: datetime
-) -> Verdict:
-    shows = "the pressure here"
+def _trust_barometer(db: Connection, instrument: Instrument[BarometerDetail], now: datetime) -> Verdict:
+    shows = _("the pressure here")
     if instrument.detail.shows == "sea-level":
-        shows = "the pressure brought down to sea level; the kitchen’s height is taken off"
+        shows = _("the pressure brought down to sea level; the kitchen’s height is taken off")
     sample = samples_store.latest_sample(db, instrument.id, now)
     if sample is None:
-        return f"It shows {shows}. Type it at the day check.", True
+        return _("It shows {shows}. Type it at the day check.", shows=shows), True
     if now - sample.at < timedelta(hours=1):
-        return f"It reports. It shows {shows}.", True
-    return "It has not reported for an hour.", False
+        return _("It reports. It shows {shows}.", shows=shows), True
+    return _("It has not reported for an hour."), False
 
 
 def _trust_reference(made: datetime | None) -> Verdict:
     if made is None:
-        return (
-            "Colours fade: note when it was made, and hold it against a new one each season.",
-            True,
-        )
-    return "Less than a year old: its colours hold.", True
+        return (_("Colours fade: note when it was made, and hold it against a new one each season."), True)
+    return _("Less than a year old: its colours hold."), True
 
 
 def _picture(db: Connection, instrument: Instrument[Detail], now: datetime) -> Curve | None:
@@ -177,7 +175,7 @@ def _floats(db: Connection, stem: Instrument[HydrometerDetail], now: datetime) -
     cups = [15.0 + 5 * i for i in range(18)]
     syrup = curves.SYRUP_BRIX
     return Curve(
-        title=f"Where it floats in syrup of {syrup:g}, by the cup’s temperature",
+        title=_("Where it floats in syrup of {syrup}, by the cup’s temperature", syrup=bare(syrup)),
         x_kind="temperature",
         y_kind="brix",
         own=[(t, own.mark(syrup, t)) for t in cups],
@@ -193,7 +191,7 @@ def _drops(db: Connection, prism: Instrument[RefractometerDetail], now: datetime
     by_itself = prism.detail.compensated
     add = [0.0 if by_itself else refractometer.temperature_correction(syrup, t) for t in drops]
     return Curve(
-        title=f"What to add to a reading of {syrup:g}, by the drop’s temperature",
+        title=_("What to add to a reading of {syrup}, by the drop’s temperature", syrup=bare(syrup)),
         x_kind="temperature",
         y_kind="brix",
         own=[(t, v - error) for t, v in zip(drops, add, strict=True)],
@@ -208,18 +206,11 @@ def _two_days(db: Connection, barometer: Instrument[Detail], now: datetime) -> C
     if len(points) < 2:
         return None
     return Curve(
-        title="The last two days",
-        x_kind="hours",
-        y_kind="pressure",
-        own=points,
-        plain=[],
-        least_span=5.0,
+        title=_("The last two days"), x_kind="hours", y_kind="pressure", own=points, plain=[], least_span=5.0
     )
 
 
-def _departure(
-    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
-) -> Curve | None:
+def _departure(db: Connection, instrument: Instrument[ThermometerDetail], now: datetime) -> Curve | None:
     boils = test_boils(db, instrument.id, now, 1)
     if not boils:
         return None
@@ -232,7 +223,7 @@ def _departure(
     )
     span = [0.0, held.at_c, 150.0] if held.slope else [90.0, held.at_c, 125.0]
     return Curve(
-        title="How far it reads from the truth, by temperature",
+        title=_("How far it reads from the truth, by temperature"),
         x_kind="temperature",
         y_kind="difference",
         own=[(t, held.indicated_c(t) - t) for t in span],
@@ -244,38 +235,44 @@ def _departure(
 def _trust_hydrometer(curve: OwnCurve) -> Verdict:
     count = len(curve.pairs)
     if curve.used:
-        bend = "as computed"
+        bend = _("as computed")
         if abs(curve.shift - 1) >= 0.02:
-            way = "less" if curve.shift < 1 else "more"
-            bend = f"{100 * abs(1 - curve.shift):.0f} % {way} than computed"
-        return f"{count} hot and cold pairs taught its own curve: it shifts with heat {bend}.", True
+            way = _("less") if curve.shift < 1 else _("more")
+            bend = _(
+                "{percent} % {way} than computed", percent=number(100 * abs(1 - curve.shift), 0), way=way
+            )
+        return _(
+            "{count} hot and cold pairs taught its own curve: it shifts with heat {bend}.",
+            count=count,
+            bend=bend,
+        ), True
     if count == 1:
-        return "One hot and cold pair so far; from the second on its own curve is used.", True
+        return _("One hot and cold pair so far; from the second on its own curve is used."), True
     return (
-        "Its curve is computed. Read one draw hot at the pan and cold next day, twice, and it "
-        "teaches its own."
+        _(
+            "Its curve is computed. Read one draw hot at the pan and cold next day, twice, and "
+            "it teaches its own."
+        )
     ), True
 
 
-def _offsets(
-    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
-) -> list[Offset]:
+def _offsets(db: Connection, instrument: Instrument[ThermometerDetail], now: datetime) -> list[Offset]:
     return [
-        Offset(
-            b.at,
-            shows_too_much(b),
-            b.facts.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA,
-        )
+        Offset(b.at, shows_too_much(b), b.facts.pressure_sigma_pa * thermometer.BOIL_SHIFT_K_PER_PA)
         for b in reversed(test_boils(db, instrument.id, now, LAST_BOILS))
     ]
 
 
 def _trust_thermometer(offsets: list[Offset], now: datetime) -> Verdict:
     if not offsets:
-        return "This thermometer has no test boil here yet: its marks may be 1 K off.", False
+        return _("This thermometer has no test boil here yet: its marks may be 1 K off."), False
     age = now - offsets[-1].at
     if age > timedelta(hours=12):
         hours = age / timedelta(hours=1)
-        old = f"{hours:.0f} hours" if hours < 48 else f"{hours / 24:.0f} days"
-        return f"Its last test boil is {old} old. Repeat the test boil before you trust it.", False
-    return "It was in boiling water today.", True
+        old = (
+            _("{hours} hours", hours=number(hours, 0))
+            if hours < 48
+            else _("{hours} days", hours=number(hours / 24, 0))
+        )
+        return _("Its last test boil is {old} old. Repeat the test boil before you trust it.", old=old), False
+    return _("It was in boiling water today."), True

@@ -12,12 +12,17 @@ from lumbrel.services.day.facts import IcePointFacts, ScaleCheckFacts
 from lumbrel.services.day.said import named, off
 from lumbrel.store.instruments import BarometerDetail
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _, number
 
 
 def ice_point(db: Connection, line: Entry[IcePointFacts]) -> str:
     """A thermometer in melting ice."""
     show = Form({}, load_kitchen(db)).show
-    return f"{named(db, line).name} in melting ice: {show(line.facts.reading_c, 'temperature')}"
+    return _(
+        "{named} in melting ice: {reading}",
+        named=named(db, line).name,
+        reading=show(line.facts.reading_c, "temperature"),
+    )
 
 
 def scale_check(db: Connection, line: Entry[ScaleCheckFacts]) -> str:
@@ -26,14 +31,17 @@ def scale_check(db: Connection, line: Entry[ScaleCheckFacts]) -> str:
     if isinstance(one.detail, BarometerDetail):
         beside = show(facts.true_value / 100, "pressure")
         by = off(show(abs(facts.error) / 100, "pressure"), facts.error)
-        return f"{one.name} beside a better one at {beside}: {by}"
+        return _("{one} beside a better one at {beside}: {by}", one=one.name, beside=beside, by=by)
     known = "water" if facts.against == "water" else show(facts.true_value, "brix")
-    return f"{one.name} in {known}: {off(f'{abs(facts.error):.2f} Brix', facts.error)}"
+    return _(
+        "{one} in {known}: {off}",
+        one=one.name,
+        known=known,
+        off=off(_("{error} Brix", error=number(abs(facts.error), 2)), facts.error),
+    )
 
 
-def _ice_again(
-    db: Connection, line: Entry[IcePointFacts], fields: Mapping[str, str], now: datetime
-) -> None:
+def _ice_again(db: Connection, line: Entry[IcePointFacts], fields: Mapping[str, str], now: datetime) -> None:
     checks.take_ice_point(db, named(db, line), now, fields)
 
 

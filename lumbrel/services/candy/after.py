@@ -5,6 +5,7 @@ from lumbrel.core.candy.keeping import Keeping, keeping
 from lumbrel.core.candy.stirring import WORKED, Stirred
 from lumbrel.services.base.cooked import cook_seen
 from lumbrel.services.candy.pot import CookBoard
+from lumbrel.words import _, joined, number
 
 
 def worked(key: str) -> Stirred | None:
@@ -24,9 +25,15 @@ def learned_words(board: CookBoard) -> list[str]:
         return []
     found = []
     if seen.loss is not None:
-        found.append(f"{100 * seen.loss:.1f} % stays in {board.context.vessel.name}")
+        found.append(
+            _(
+                "{share} % stays in {vessel}",
+                share=number(100 * seen.loss, 1),
+                vessel=board.context.vessel.name,
+            )
+        )
     if seen.cools_per_min is not None:
-        found.append(f"how it cools {BATHS[seen.bath].name}")
+        found.append(_("how it cools {BATHS}", BATHS=BATHS[seen.bath].name))
     if seen.stirred_min is not None:
-        found.append(f"{seen.stirred_min:.1f} minutes of stirring")
-    return [f"The next plan learns: {', '.join(found)}."] if found else []
+        found.append(_("{stirred_min} minutes of stirring", stirred_min=number(seen.stirred_min, 1)))
+    return [_("The next plan learns: {found}.", found=joined(", ", found))] if found else []

@@ -10,6 +10,7 @@ from lumbrel.services.candy.pot import CookBoard
 from lumbrel.services.pan.alarms import CauseNow, near_minutes, raise_new, wanted
 from lumbrel.store import alarms as store
 from lumbrel.store.alarms import Alarm
+from lumbrel.words import _
 
 STIR_AHEAD_MIN = 2.0
 POUR_AT_SHARE = 0.5
@@ -28,7 +29,7 @@ def due(board: CookBoard) -> list[CauseNow]:
     if board.stage == "pour" and not board.on_snow:
         left = board.holds_left_min
         if left <= POUR_AT_SHARE * board.holds_min:
-            return [CauseNow("pour", "It sets in the pot from now on: pour or mould it.")]
+            return [CauseNow("pour", _("It sets in the pot from now on: pour or mould it."))]
     return []
 
 
@@ -39,19 +40,26 @@ def _on_the_fire(board: CookBoard) -> list[CauseNow]:
     if board.low and (board.depth_mm or 0.0) < RINGS_BELOW_MM:
         found.append(CauseNow("low", board.low))
     if board.foam:
-        found.append(CauseNow("foam", "Foam climbs in seconds from here on. Defoamer at hand."))
+        found.append(CauseNow("foam", _("Foam climbs in seconds from here on. Defoamer at hand.")))
     ahead = near_minutes(board.context.kitchen)
     close = seen.above_now_k is not None and (
         board.cook.above_water_k - seen.above_now_k <= NEAR_K or seen.left.minutes <= ahead
     )
     if close and call not in ("off", "over"):
         found.append(
-            CauseNow("near", f"About {in_minutes(seen.left.minutes)} to {shown}. Stay with it.")
+            CauseNow(
+                "near",
+                _(
+                    "About {minutes} to {shown}. Stay with it.",
+                    minutes=in_minutes(seen.left.minutes),
+                    shown=shown,
+                ),
+            )
         )
     if call == "off":
-        found.append(CauseNow("off", f"{shown}: kill the heat, and lift the pot off."))
+        found.append(CauseNow("off", _("{shown}: kill the heat, and lift the pot off.", shown=shown)))
     if call == "over":
-        found.append(CauseNow("over", f"Past {shown}. Kill the heat."))
+        found.append(CauseNow("over", _("Past {shown}. Kill the heat.", shown=shown)))
     return found
 
 
@@ -59,19 +67,14 @@ def _cooling(board: CookBoard) -> list[CauseNow]:
     cooling = board.cooling
     assert cooling is not None
     pours = board.turn is None
-    to = (
-        ""
-        if cooling.to_c is None
-        else board.context.show(board.shown_c(cooling.to_c), "temperature")
-    )
+    to = "" if cooling.to_c is None else board.context.show(board.shown_c(cooling.to_c), "temperature")
     if cooling.ready:
-        words = "It has rested: pour it." if cooling.to_c is None else f"It is down to {to}."
+        words = _("It has rested: pour it.") if cooling.to_c is None else _("It is down to {to}.", to=to)
         return [CauseNow("pour_now" if pours else "stir", words)]
     if cooling.minutes[0] <= STIR_AHEAD_MIN:
         return [
             CauseNow(
-                "stir_near",
-                "Two minutes: lay out spoon, moulds or jars, and a second pair of hands.",
+                "stir_near", _("Two minutes: lay out spoon, moulds or jars, and a second pair of hands.")
             )
         ]
     return []
@@ -79,9 +82,7 @@ def _cooling(board: CookBoard) -> list[CauseNow]:
 
 def watch(db: Connection, board: CookBoard) -> list[Alarm]:
     """Raise what is due and was not raised yet; returns what rings in this cook."""
-    return raise_new(
-        db, board.context.batch.id, wanted(board.context, due(board)), board.context.now
-    )
+    return raise_new(db, board.context.batch.id, wanted(board.context, due(board)), board.context.now)
 
 
 def quiet(db: Connection, entry: Entry[Facts]) -> None:

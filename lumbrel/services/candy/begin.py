@@ -19,20 +19,14 @@ from lumbrel.store import book, cooks, flow, jars, kept, record
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.flow import Jar
 from lumbrel.store.kept_lots import LotRow
-from lumbrel.store.kitchen import (
-    VesselRow,
-    Woodlot,
-    add_woodlot,
-    load_kitchen,
-    vessels,
-    woodlots,
-)
+from lumbrel.store.kitchen import VesselRow, Woodlot, add_woodlot, load_kitchen, vessels, woodlots
+from lumbrel.words import _, joined, number
 
 COOKS = UUID("6c756d62-7265-6c00-8000-00000063616e")
 """From the id of the line that begins a cook to that of its batch: sent again, it is the same."""
 OPEN = "open_{:g}"
 POT_MASS = Bounds(
-    "pot_mass", "mass", 0.05, 500, "The syrup in the pot must weigh between 0.05 and 500 kg."
+    "pot_mass", "mass", 0.05, 500, _("The syrup in the pot must weigh between 0.05 and 500 kg.")
 )
 SPARE_KG = 0.002
 
@@ -94,15 +88,15 @@ def begin(db: Connection, now: datetime, fields: dict[str, str]) -> str:
             assert owner is not None
             if sent_before.kind != CookFacts.key() or sent_before.typed != kept_of(fields):
                 raise IdReused(
-                    "Something else was written under this form's id; nothing was written now. "
-                    "Open the page anew and send it again."
+                    _(
+                        "Something else was written under this form's id; nothing was written now. Open the "
+                        "page anew and send it again."
+                    )
                 )
             return owner.code
         page = plan.page(db, now, fields)
         if page.look is None or page.syrup is None or page.cook is None:
-            raise BadInput(
-                {"piece": "Plan the cook first: the day check, the syrup and how much of it."}
-            )
+            raise BadInput({"piece": _("Plan the cook first: the day check, the syrup and how much of it.")})
         facts, woodlot = _facts(db, form, page, now)
         form.check()
         assert facts is not None and woodlot is not None
@@ -114,10 +108,12 @@ def _facts(
 ) -> tuple[CookFacts | None, Woodlot | None]:
     assert page.look is not None and page.syrup is not None and page.cook is not None
     known = {v.id: v for v in pots(db)}
-    vessel = form.choice("vessel", list(known), "Choose the pot; the kitchen's page registers one.")
+    vessel = form.choice("vessel", list(known), _("Choose the pot; the kitchen's page registers one."))
     taken = busy(db).get(vessel)
     if taken:
-        form.errors["vessel"] = f"Batch {taken} is in it. Finish that first, or take another pot."
+        form.errors["vessel"] = _(
+            "Batch {taken} is in it. Finish that first, or take another pot.", taken=taken
+        )
     mass = form.between(POT_MASS, required=form.given("pot_mass"))
     mass = page.cook.plan.syrup_each_kg if mass is None else mass
     lot = page.syrup.lot
@@ -161,10 +157,10 @@ def _jars(
     """The jars that are opened, and what of them is not put in; errors are on the form."""
     opened = []
     proposed = to_open(db, lot, mass_kg)
-    asked = any(form.given(OPEN.format(jar.size_ml)) for jar, _ in proposed)
+    asked = any(form.given(OPEN.format(jar.size_ml)) for jar, _any in proposed)
     for jar, count in proposed:
         name = OPEN.format(jar.size_ml)
-        sentence = f"Of these {jar.count} stand on the shelf: open 0 to {jar.count}."
+        sentence = _("Of these {count} stand on the shelf: open 0 to {count}.", count=jar.count)
         typed = form.between(Bounds(name, "count", 0, jar.count, sentence), required=False)
         wanted = int(typed or 0) if asked else count
         if wanted:
@@ -175,8 +171,10 @@ def _jars(
         return (), 0.0
     if weighs < mass_kg - max(SPARE_KG, 0.001 * mass_kg):
         have = form.show(weighs, "mass")
-        form.errors["pot_mass"] = (
-            f"The jars that are opened hold {have}: open more of lot {lot.code}, or put less in."
+        form.errors["pot_mass"] = _(
+            "The jars that are opened hold {have}: open more of lot {lot_code}, or put less in.",
+            have=have,
+            lot_code=lot.code,
         )
     return tuple(opened), max(weighs - mass_kg, 0.0)
 
@@ -191,19 +189,13 @@ def _woodlot(db: Connection, form: Form, lot: LotRow | None) -> Woodlot | None:
         same = next((w for w in known if w.name.lower() == name.lower()), None)
         return same or Woodlot(str(uuid4()), name)
     chosen = form.choice(
-        "woodlot", [w.id for w in known], "Choose whose syrup it is, or name where it comes from."
+        "woodlot", [w.id for w in known], _("Choose whose syrup it is, or name where it comes from.")
     )
     return next((w for w in known if w.id == chosen), None)
 
 
 def _open(
-    db: Connection,
-    form: Form,
-    entry_id: str,
-    *,
-    facts: CookFacts,
-    woodlot: Woodlot,
-    now: datetime,
+    db: Connection, form: Form, entry_id: str, *, facts: CookFacts, woodlot: Woodlot, now: datetime
 ) -> str:
     if all(one.id != woodlot.id for one in woodlots(db)):
         add_woodlot(db, woodlot)
@@ -222,18 +214,23 @@ def _open(
 
 def fixed(_entry: Entry[CookFacts]) -> str:
     """The pot has what it began with."""
-    return "What a cook began with stays as it is: call the cook off, and begin it anew."
+    return _("What a cook began with stays as it is: call the cook off, and begin it anew.")
 
 
 def words(context: BatchContext, entry: Entry[CookFacts]) -> Line:
     facts = entry.facts
-    source = f"lot {facts.from_lot}" if facts.from_lot else context.whose
-    jars = ", ".join(f"{n} × {context.show(size, 'jar')}" for size, n in facts.jars)
-    detail = f"{source}, {jars} opened" if jars else source
+    source = _("lot {from_lot}", from_lot=facts.from_lot) if facts.from_lot else context.whose
+    jars = joined(", ", (f"{n} × {context.show(size, 'jar')}" for size, n in facts.jars))
+    detail = _("{source}, {jars} opened", source=source, jars=jars) if jars else source
     mark = context.show(facts.above_water_k, "difference")
     return Line(
         entry,
-        f"{context.show(facts.mass_kg, 'mass', 2)} into {context.vessel.name}",
-        f"{plan.NAMES.get(facts.piece, facts.piece)}, to water + {mark}; {detail}",
-        f"{facts.brix:.1f}",
+        _("{mass} into {vessel}", mass=context.show(facts.mass_kg, "mass", 2), vessel=context.vessel.name),
+        _(
+            "{get}, to water + {mark}; {detail}",
+            get=plan.NAMES.get(facts.piece, facts.piece),
+            mark=mark,
+            detail=detail,
+        ),
+        number(facts.brix, 1),
     )

@@ -11,6 +11,7 @@ from lumbrel.services.base.calculation import (
     calculation,
     step,
 )
+from lumbrel.words import _
 
 
 class ConfectionAnswer(Answer):
@@ -41,11 +42,11 @@ def confection(
     crystal = confections.crystal_fraction(solids, serving_temperature_c)
     over = confections.supersaturation(solids, stir_temperature_c)
     working = [
-        step("boiling point of water", boil, "°C", IF97),
-        step("boil to, true", boil + above_water_c, "°C"),
-        step("solids", solids, "Brix", MARGULES),
-        step("crystal share when served", crystal, "", "Vavrinecz's solubility"),
-        step("supersaturation when stirred", over, "", "Vavrinecz's solubility"),
+        step(_("boiling point of water"), boil, "°C", IF97),
+        step(_("boil to, true"), boil + above_water_c, "°C"),
+        step("solids", solids, _("Brix"), MARGULES),
+        step(_("crystal share when served"), crystal, "", _("Vavrinecz's solubility")),
+        step(_("supersaturation when stirred"), over, "", _("Vavrinecz's solubility")),
     ]
     return ConfectionAnswer(
         temperature_c=boil + above_water_c,

@@ -25,9 +25,7 @@ class CookChoices:
     signs: tuple[ColdWaterSign, ...] = SIGNS
     baths: tuple[tuple[str, str], ...] = tuple(BATHS)
     flaws: tuple[tuple[str, str], ...] = FLAW_CHOICES
-    defoamers: tuple[tuple[str, str], ...] = tuple(
-        (key, name) for key, (name, _) in DEFOAMERS.items()
-    )
+    defoamers: tuple[tuple[str, str], ...] = tuple((key, name) for key, (name, _) in DEFOAMERS.items())
 
 
 def choices(context: BatchContext) -> CookChoices:

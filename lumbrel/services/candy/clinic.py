@@ -8,8 +8,9 @@ from lumbrel.core.candy.stirring import WORKED
 from lumbrel.core.shelf.clinic import FlawCause
 from lumbrel.services.base.facts import FoamFacts
 from lumbrel.services.candy.pot import CookBoard
+from lumbrel.words import _
 
-FLAW_CHOICES = (("", "nothing"), *FLAWS.items())
+FLAW_CHOICES = (("", _("nothing")), *FLAWS.items())
 NO_REMELT = ("scorched", "sticky_snow", "bloom")
 
 

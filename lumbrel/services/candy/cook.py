@@ -11,25 +11,24 @@ from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.candy.firm_map import MapLook
 from lumbrel.services.candy.learnt import Taught
+from lumbrel.words import _, joined
 
 WANTED = {
-    "syrup": "use this much syrup",
-    "mass": "by weight",
-    "pieces": "so many pieces",
-    "jars": "so many jars",
+    "syrup": _("use this much syrup"),
+    "mass": _("by weight"),
+    "pieces": _("so many pieces"),
+    "jars": _("so many jars"),
 }
-SYRUP = Bounds("syrup", "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
-MADE = Bounds("made", "mass", 0.05, 500, "What is wanted must weigh between 0.05 and 500 kg.")
-PIECES = Bounds("pieces", "count", 1, 20_000, "Type how many pieces, 1 to 20 000.")
-EACH = Bounds(
-    "each", "piece", 1, 5000, "A piece, or what a mould holds, must weigh between 1 g and 5 kg."
-)
-JARS = Bounds("jars", "count", 1, 5000, "Type how many jars, 1 to 5000.")
-JAR = Bounds("jar", "jar", 20, 5000, "A jar must hold between 20 ml and 5 L.")
-POT = Bounds("pot", "volume", 0.5, 1000, "A pot must hold between 0.5 and 1000 L.")
-PRICE = Bounds("price", "price", 0, 100_000, "Type what a litre of syrup costs, as a number.")
-FUEL = Bounds("fuel", "price", 0, 100, "Type what a kilowatt-hour costs, as a number.")
-STANDARD = {"by": "syrup", "syrup": "4 kg", "pot": "12 L", "bath": "water"}
+SYRUP = Bounds("syrup", "mass", 0.05, 500, _("The syrup must weigh between 0.05 and 500 kg."))
+MADE = Bounds("made", "mass", 0.05, 500, _("What is wanted must weigh between 0.05 and 500 kg."))
+PIECES = Bounds("pieces", "count", 1, 20_000, _("Type how many pieces, 1 to 20 000."))
+EACH = Bounds("each", "piece", 1, 5000, _("A piece, or what a mould holds, must weigh between 1 g and 5 kg."))
+JARS = Bounds("jars", "count", 1, 5000, _("Type how many jars, 1 to 5000."))
+JAR = Bounds("jar", "jar", 20, 5000, _("A jar must hold between 20 ml and 5 L."))
+POT = Bounds("pot", "volume", 0.5, 1000, _("A pot must hold between 0.5 and 1000 L."))
+PRICE = Bounds("price", "price", 0, 100_000, _("Type what a litre of syrup costs, as a number."))
+FUEL = Bounds("fuel", "price", 0, 100, _("Type what a kilowatt-hour costs, as a number."))
+STANDARD = {"by": "syrup", "syrup": _("4 kg"), "pot": "12 L", "bath": "water"}
 
 
 @dataclass(frozen=True)
@@ -67,17 +66,11 @@ class Cook:
 
 
 def planned(
-    form: Form,
-    look: MapLook,
-    piece: Confection,
-    brix: float,
-    *,
-    now: datetime,
-    taught: Taught,
+    form: Form, look: MapLook, piece: Confection, brix: float, *, now: datetime, taught: Taught
 ) -> Cook | None:
     """A cook as it is typed; None where something is wrong, noted on the form."""
-    by = form.choice("by", WANTED, f"Choose one: {', '.join(WANTED.values())}.")
-    bath = form.choice("bath", list(BATHS), "Choose where it cools.")
+    by = form.choice("by", WANTED, _("Choose one: {values}.", values=joined(", ", WANTED.values())))
+    bath = form.choice("bath", list(BATHS), _("Choose where it cools."))
     pot = form.between(POT)
     made, syrup, pieces, each = _amounts(form, by, look)
     ready = form.time_to_come("ready", now)
@@ -147,7 +140,7 @@ def _each(form: Form, required: bool = True) -> float | None:
 
 def _timed(begin: datetime, parts: list[CookStage], batches: int) -> list[Timed]:
     found, at = [], begin
-    for _ in range(batches):
+    for _any in range(batches):
         for part in parts:
             found.append(Timed(at, part))
             at += timedelta(minutes=part.minutes)

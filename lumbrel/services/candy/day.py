@@ -17,9 +17,12 @@ from lumbrel.services.candy.cook import POT
 from lumbrel.services.candy.firm_map import start_of
 from lumbrel.services.day.ladder import today
 from lumbrel.store.kitchen import Kitchen, load_kitchen
+from lumbrel.words import _
 
 ROWS = 8
-POTS = Bounds("pots", "count", 1, MOST_POTS, f"Type how many pots there are, 1 to {MOST_POTS}.")
+POTS = Bounds(
+    "pots", "count", 1, MOST_POTS, _("Type how many pots there are, 1 to {MOST_POTS}.", MOST_POTS=MOST_POTS)
+)
 STANDARD = {"pots": "2", "pot": "12 L", "bath": "water", "begin": ""}
 PIECE, SYRUP = "piece_{}", "syrup_{}"
 
@@ -81,7 +84,7 @@ def candy_day(db: Connection, now: datetime, fields: Mapping[str, str]) -> Candy
     typed = standard(kitchen) | dict(fields)
     form = Form(typed, kitchen)
     pots, pot = form.between(POTS), form.between(POT)
-    bath = form.choice("bath", list(BATHS), "Choose where they cool.")
+    bath = form.choice("bath", list(BATHS), _("Choose where they cool."))
     begin = form.time_to_come("begin", now) or now
     wanted = _wanted(form)
     form.check()
@@ -127,11 +130,9 @@ def _wanted(form: Form) -> list[tuple[int, Confection, float]]:
     for i in range(1, ROWS + 1):
         if not form.given(PIECE.format(i)):
             continue
-        key = form.choice(PIECE.format(i), list(known), "Choose a confection.")
+        key = form.choice(PIECE.format(i), list(known), _("Choose a confection."))
         name = SYRUP.format(i)
-        kg = form.between(
-            Bounds(name, "mass", 0.05, 500, "The syrup must weigh between 0.05 and 500 kg.")
-        )
+        kg = form.between(Bounds(name, "mass", 0.05, 500, _("The syrup must weigh between 0.05 and 500 kg.")))
         if key and kg is not None:
             found.append((i, known[key], kg))
     return found
@@ -145,7 +146,7 @@ def _batches(laid: list[Laid], begin: datetime) -> list[PlacedBatch]:
     for one in laid:
         name = one.job.name
         seen[name] += 1
-        more = f", {seen[name]} of {many[name]}" if many[name] > 1 else ""
+        more = _(", {seen} of {many}", seen=seen[name], many=many[name]) if many[name] > 1 else ""
         found.append(_batch(one, begin, name + more))
     return found
 

@@ -4,37 +4,32 @@ from dataclasses import dataclass
 
 from lumbrel.core.candy import firmness
 from lumbrel.core.candy.confections import BURN_HAZARD_C, Confection, confections
-from lumbrel.core.candy.firmness import (
-    COLDEST_STIR_C,
-    HOTTEST_STIR_C,
-    LEAST_ABOVE_K,
-    MOST_ABOVE_K,
-    Point,
-)
+from lumbrel.core.candy.firmness import COLDEST_STIR_C, HOTTEST_STIR_C, LEAST_ABOVE_K, MOST_ABOVE_K, Point
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import water
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.day.ladder import DayCheck
+from lumbrel.words import _
 
 __all__ = ["COLDEST_STIR_C", "HOTTEST_STIR_C", "LEAST_ABOVE_K", "MOST_ABOVE_K"]
-SERVING = Bounds(
-    "serving", "temperature", -10, 40, "It is served between −10 and 40 °C (14 and 104 °F)."
-)
+SERVING = Bounds("serving", "temperature", -10, 40, _("It is served between −10 and 40 °C (14 and 104 °F)."))
 STIR = Bounds(
     "stir",
     "temperature",
     COLDEST_STIR_C,
     HOTTEST_STIR_C,
-    "Stirring begins between 15 and 125 °C (59 and 257 °F).",
+    _("Stirring begins between 15 and 125 °C (59 and 257 °F)."),
 )
-PRESSURE = Bounds("pressure", "pressure", 600, 1080, "Pressure must be between 600 and 1080 hPa.")
+PRESSURE = Bounds("pressure", "pressure", 600, 1080, _("Pressure must be between 600 and 1080 hPa."))
 ABOVE = Bounds(
     "above",
     "difference",
     LEAST_ABOVE_K,
     60,
-    "A confection is boiled 9.5 to 60 K (17 to 108 °F) above water. Type the difference, not the "
-    "thermometer's temperature.",
+    _(
+        "A confection is boiled 9.5 to 60 K (17 to 108 °F) above water. Type the difference, "
+        "not the thermometer's temperature."
+    ),
 )
 UNSTIRRED_C = 115.0
 """Where taffy and drops stand on the map: they are not stirred at all."""

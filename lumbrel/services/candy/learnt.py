@@ -13,6 +13,7 @@ from lumbrel.services.pan.rate import DRAWS_NEEDED, Rate, learned_rate
 from lumbrel.store import cooks
 from lumbrel.store.cooks import CookSeen
 from lumbrel.store.kitchen import VesselRow
+from lumbrel.words import _, joined, number
 
 LAST_COOKS, LAST_DOTS = 12, 24
 RATE_SIGMA_SHARE = 0.4
@@ -68,22 +69,30 @@ class Taught:
         found = []
         if self.loss.cooks:
             found.append(
-                f"{100 * self.loss.share:.1f} % stays in the pot ({self.loss.cooks} cooks)"
+                _(
+                    "{share} % stays in the pot ({cooks} cooks)",
+                    share=number(100 * self.loss.share, 1),
+                    cooks=self.loss.cooks,
+                )
             )
         if self.cooled:
-            found.append(f"how fast it cools {self.bath.name} ({self.cooled})")
+            found.append(_("how fast it cools {bath} ({cooled})", bath=self.bath.name, cooled=self.cooled))
         if self.boiled:
-            found.append(f"the stove gives {self.heating_kw:.1f} kW ({self.boiled})")
-        return ", ".join(found)
+            found.append(
+                _(
+                    "the stove gives {heating_kw} kW ({boiled})",
+                    heating_kw=number(self.heating_kw, 1),
+                    boiled=self.boiled,
+                )
+            )
+        return joined(", ", found)
 
 
 def taught(db: Connection, vessel: VesselRow | None, bath: str, before: datetime) -> Taught:
     """What a pot's earlier cooks teach; without a pot what is held of any."""
     if vessel is None:
-        return Taught(
-            loss=learned.loss([]), bath=BATHS[bath], cooled=0, heating_kw=HEATING_KW, boiled=0
-        )
-    rate, _, cooled = cools(db, vessel.id, bath, USUAL_KG, before)
+        return Taught(loss=learned.loss([]), bath=BATHS[bath], cooled=0, heating_kw=HEATING_KW, boiled=0)
+    rate, _any, cooled = cools(db, vessel.id, bath, USUAL_KG, before)
     boils = boils_off(db, vessel, before)
     return Taught(
         loss=loss_of(db, vessel.id, before),
@@ -111,8 +120,8 @@ class Dot:
     @property
     def words(self) -> str:
         """How it came out, in words."""
-        said = {"right": "right", "soft": "too soft", "hard": "too hard"}
-        return said.get(self.verdict, "not scored")
+        said = {"right": _("right"), "soft": _("too soft"), "hard": _("too hard")}
+        return said.get(self.verdict, _("not scored"))
 
 
 def dots(db: Connection, before: datetime) -> list[Dot]:

@@ -25,6 +25,7 @@ from lumbrel.services.candy.readings import (
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.rate import Rate
+from lumbrel.words import _
 
 FRESH = timedelta(minutes=6)
 """So long a typed reading is carried on by the arithmetic."""
@@ -35,11 +36,11 @@ NEAR_MINUTES, NEAR_K = 3.0, 1.5
 OVER_K = 0.6
 MOST_LAG_K = 1.5
 BOIL_WORDS = {
-    "heat": "Heating up",
-    "boil": "Boil on",
-    "near": "Nearly there",
-    "off": "Off the fire",
-    "over": "Over",
+    "heat": _("Heating up"),
+    "boil": _("Boil on"),
+    "near": _("Nearly there"),
+    "off": _("Off the fire"),
+    "over": _("Over"),
 }
 """What a call on the fire says."""
 

@@ -70,9 +70,7 @@ class CandyPage:
     """The last cooks."""
 
 
-def page(
-    db: Connection, now: datetime, fields: dict[str, str], *, only_map: bool = False
-) -> CandyPage:
+def page(db: Connection, now: datetime, fields: dict[str, str], *, only_map: bool = False) -> CandyPage:
     """Plans for a charge of syrup, the map and a cook.
 
     Args:
@@ -111,9 +109,7 @@ def page(
     return page if chosen is None else _with_map(db, now, form, page, only_map)
 
 
-def _with_map(
-    db: Connection, now: datetime, form: Form, page: CandyPage, only_map: bool
-) -> CandyPage:
+def _with_map(db: Connection, now: datetime, form: Form, page: CandyPage, only_map: bool) -> CandyPage:
     """The page with its point on the map, what suits it, and the cook."""
     assert page.chosen is not None and page.syrup is not None
     piece = page.chosen.confection
@@ -145,9 +141,7 @@ def _plan(
     true = pressure.boil_c + piece.middle_above_water_k
     stir = piece.cool_to_c
     over = confections.supersaturation(solids, stir) if stir is not None and stir <= 100 else None
-    doubt = sucrose.boiling_sigma_k(solids) / sucrose.boiling_slope_k_per_brix(
-        solids, pressure.pa, PURE
-    )
+    doubt = sucrose.boiling_sigma_k(solids) / sucrose.boiling_slope_k_per_brix(solids, pressure.pa, PURE)
     return CandyPlan(
         confection=piece,
         shown_c=shown(true),

@@ -15,14 +15,7 @@ from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.sucrose import MAX_DENSITY_BRIX, density_kg_m3
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    CookedFacts,
-    CookFacts,
-    MadeFacts,
-    PutInFacts,
-    StirFacts,
-    TurnedFacts,
-)
+from lumbrel.services.base.facts import CookedFacts, CookFacts, MadeFacts, PutInFacts, StirFacts, TurnedFacts
 from lumbrel.services.base.form import Form
 from lumbrel.services.candy import learnt
 from lumbrel.services.candy.off_fire import CoolingPot, cooling
@@ -31,6 +24,7 @@ from lumbrel.services.candy.plan import PIECES
 from lumbrel.services.candy.readings import glass_of, invert_fraction
 from lumbrel.services.day.pressure import Pressure, pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
+from lumbrel.words import _
 
 Stage = Literal["boil", "cool", "stir", "pour", "made"]
 
@@ -177,7 +171,10 @@ class CookBoard:
         if self.stage != "boil" or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
             return ""
         deep = self.context.show(depth, "depth")
-        return f"The pot is about {deep} deep: so little scorches. Turn the fire down and stay with it."
+        return _(
+            "The pot is about {deep} deep: so little scorches. Turn the fire down and stay with it.",
+            deep=deep,
+        )
 
     @property
     def expected_kg(self) -> float:
@@ -242,12 +239,10 @@ def pot_of(context: BatchContext) -> CookBoard:
     )
 
 
-def board_at(
-    context: BatchContext, form: Form, stages: tuple[str, ...], sentence: str
-) -> CookBoard | None:
+def board_at(context: BatchContext, form: Form, stages: tuple[str, ...], sentence: str) -> CookBoard | None:
     """The cook, when it stands at one of these stages; else the sentence is noted."""
     if context.first(CookFacts) is None:
-        form.errors["kind"] = "That belongs to a cook of confections."
+        form.errors["kind"] = _("That belongs to a cook of confections.")
         return None
     board = pot_of(context)
     if board.stage not in stages and not form.corrects:

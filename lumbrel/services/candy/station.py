@@ -3,17 +3,7 @@
 from datetime import timedelta
 
 from lumbrel.services.base import batch as contexts
-from lumbrel.services.base.cautions import (
-    ALLERGENS,
-    BATH,
-    BURST,
-    CANDY,
-    FOAM,
-    HOT,
-    LOW,
-    SALE,
-    SNOW,
-)
+from lumbrel.services.base.cautions import ALLERGENS, BATH, BURST, CANDY, FOAM, HOT, LOW, SALE, SNOW
 from lumbrel.services.base.facts import (
     BathFacts,
     ColdWaterFacts,
@@ -31,6 +21,7 @@ from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.candy import alarms, begin, entries, results, steps
 from lumbrel.services.candy.choices import choices
 from lumbrel.services.candy.pot import CookBoard, pot_of
+from lumbrel.words import _, number
 
 LONG_AGO = timedelta(hours=12)
 """A cook that began before is not worked out on every page."""
@@ -40,15 +31,23 @@ def _state(look: Look) -> State:
     """The cook that is on, in a few words."""
     waits = [b for b in look.waiting["candy"] if look.now - b.opened_at < LONG_AGO]
     if not waits:
-        return State("plan a boil", idle=True)
+        return State(_("plan a boil"), idle=True)
     board = pot_of(contexts.of(look.db, waits[0], look.now))
     seen, cooling = board.boiling, board.cooling
     if seen is not None:
-        words = f"boil, {min(seen.minutes, 999):.0f} min" if seen.above_now_k else "heating"
+        words = (
+            _("boil, {minutes} min", minutes=number(min(seen.minutes, 999), 0))
+            if seen.above_now_k
+            else _("heating")
+        )
     elif cooling is not None:
-        words = "stir now" if cooling.ready else f"cools, {min(cooling.minutes[0], 999):.0f} min"
+        words = (
+            _("stir now")
+            if cooling.ready
+            else _("cools, {minutes} min", minutes=number(min(cooling.minutes[0], 999), 0))
+        )
     else:
-        words = {"stir": "stirring", "pour": "pour it"}.get(board.stage, board.piece.name)
+        words = {"stir": _("stirring"), "pour": _("pour it")}.get(board.stage, board.piece.name)
     return State(words, waits[0].code)
 
 
@@ -95,7 +94,7 @@ LINE_KINDS = (
     LineKind(
         of="cook",
         facts=ScoredFacts,
-        needs=("Note first what was made of it.", (MadeFacts,)),
+        needs=(_("Note first what was made of it."), (MadeFacts,)),
         read=typed(ScoredFacts),
         words=results.scored_words,
     ),
@@ -104,7 +103,7 @@ LINE_KINDS = (
 
 STATION = Station(
     key="candy",
-    title="Candy",
+    title=_("Candy"),
     line_kinds=LINE_KINDS,
     waits_for=MadeFacts,
     choices=choices,

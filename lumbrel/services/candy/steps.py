@@ -30,20 +30,13 @@ from lumbrel.services.candy.pot import CookBoard, board_at
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import thermometer_today
 from lumbrel.store.instruments import ThermometerDetail
+from lumbrel.words import _, after, number
 
 POT = Bounds(
-    "pot",
-    "temperature",
-    0,
-    175,
-    "The pot temperature must be between 0 and 175 °C (32 and 347 °F).",
+    "pot", "temperature", 0, 175, _("The pot temperature must be between 0 and 175 °C (32 and 347 °F).")
 )
 AROUND = Bounds(
-    "around",
-    "temperature",
-    -15,
-    40,
-    "The bath temperature must be between −15 and 40 °C (5 and 104 °F).",
+    "around", "temperature", -15, 40, _("The bath temperature must be between −15 and 40 °C (5 and 104 °F).")
 )
 HOTTER_THAN_SYRUP_K = 62.0
 FAHRENHEIT_LOOKS_K = 25.0
@@ -52,31 +45,23 @@ WARMS_K = 2.0
 
 def pot(form: Form, context: BatchContext) -> PotFacts | None:
     """What the thermometer shows in the pot."""
-    board = board_at(
-        context, form, ("boil", "cool"), "It is stirred already: no reading counts now."
-    )
+    board = board_at(context, form, ("boil", "cool"), _("It is stirred already: no reading counts now."))
     known = {i.id: i for i in context.instruments_of(ThermometerDetail)}
-    chosen = form.choice(
-        "instrument", list(known), "Choose the thermometer that stands in the pot."
-    )
+    chosen = form.choice("instrument", list(known), _("Choose the thermometer that stands in the pot."))
     shown = form.between(POT)
     if board is None or shown is None or not chosen:
         return None
     at = dip(form, context.now) or form.time_of_day("at", context.now)
     pressure = pressure_at(context.db, context.kitchen, at)
     if pressure is None:
-        form.errors["pot"] = "Where water boils is not known: set the day first."
+        form.errors["pot"] = _("Where water boils is not known: set the day first.")
         return None
     glass = thermometer_today(context.db, known[chosen], pressure, at)
     true = glass.calibration.true_c(shown)
     if not form.corrects:
         _plausible(form, board, shown, true)
     return PotFacts(
-        instrument_id=chosen,
-        reading_c=shown,
-        true_c=true,
-        water_c=pressure.boil_c,
-        dated=dated(form),
+        instrument_id=chosen, reading_c=shown, true_c=true, water_c=pressure.boil_c, dated=dated(form)
     )
 
 
@@ -87,20 +72,28 @@ def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> N
         as_f = (shown_c - 32) / 1.8
         form.ask(
             "pot",
-            f"No syrup boils so hot. Was it {shown_c:.0f} °F, which is {as_f:.0f} °C? Then type F behind "
-            "the number.",
+            _(
+                "No syrup boils so hot. Was it {shown_c} °F, which is {as_f} °C? Then type F behind "
+                "the number.",
+                shown_c=number(shown_c, 0),
+                as_f=number(as_f, 0),
+            ),
         )
     elif seen is not None and seen.above_now_k is not None:
         apart = true_c - board.water_c - seen.above_now_k
         if abs(apart) > FAHRENHEIT_LOOKS_K or apart < -4 * WARMS_K:
             was = form.show(board.shown_c(board.water_c + seen.above_now_k), "temperature")
-            form.ask("pot", f"By what was read before it should be near {was}. Is that right?")
+            form.ask("pot", _("By what was read before it should be near {was}. Is that right?", was=was))
     elif _warmer_than_it_cools(cooling, true_c):
         assert cooling is not None and cooling.now_c is not None
         was = form.show(board.shown_c(cooling.now_c), "temperature")
         form.ask(
             "pot",
-            f"By its cooling it should be near {was}, and off the fire nothing grows warmer. Is that right?",
+            _(
+                "By its cooling it should be near {was}, and off the fire nothing grows warmer. Is "
+                "that right?",
+                was=was,
+            ),
         )
 
 
@@ -114,14 +107,18 @@ def pot_words(context: BatchContext, entry: Entry[PotFacts]) -> Line:
     facts = entry.facts
     name = next((i.name for i in context.instruments if i.id == facts.instrument_id), "")
     above = facts.true_c - facts.water_c
-    detail = f"{name}: water + {context.show(above, 'difference')}" if above > 0 else name
-    return Line(entry, "Pot", detail, context.show(facts.reading_c, "temperature"))
+    detail = (
+        _("{name}: water + {above}", name=name, above=context.show(above, "difference"))
+        if above > 0
+        else name
+    )
+    return Line(entry, _("Pot"), detail, context.show(facts.reading_c, "temperature"))
 
 
 def cold_water(form: Form, context: BatchContext) -> ColdWaterFacts | None:
     """What a drop did in cold water."""
-    board = board_at(context, form, ("boil",), "It is off the fire: a drop tells nothing more.")
-    sign = form.choice("sign", list(SIGNS), "Choose what the drop did in the cold water.")
+    board = board_at(context, form, ("boil",), _("It is off the fire: a drop tells nothing more."))
+    sign = form.choice("sign", list(SIGNS), _("Choose what the drop did in the cold water."))
     if board is None or not sign:
         return None
     return ColdWaterFacts(sign=cast(Any, sign), water_c=board.water_c)
@@ -130,13 +127,17 @@ def cold_water(form: Form, context: BatchContext) -> ColdWaterFacts | None:
 def cold_water_words(context: BatchContext, entry: Entry[ColdWaterFacts]) -> Line:
     sign = SIGNS[entry.facts.sign]
     low, high = (context.show(k, "difference") for k in (sign.low_k, sign.high_k))
-    return Line(entry, f"Cold water: {sign.name.lower()}", f"water + {low} to {high}")
+    return Line(
+        entry,
+        _("Cold water: {lower}", lower=after(sign.name)),
+        _("water + {low} to {high}", low=low, high=high),
+    )
 
 
 def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
     """Off the fire: at what the pot shows now, or as it is typed."""
-    board = board_at(context, form, ("boil",), "It came off the fire already.")
-    bath = form.choice("bath", list(BATHS), "Choose where it cools.")
+    board = board_at(context, form, ("boil",), _("It came off the fire already."))
+    bath = form.choice("bath", list(BATHS), _("Choose where it cools."))
     around = form.between(AROUND, required=False)
     shown = form.between(POT, required=False)
     if board is None or board.boiling is None or form.errors:
@@ -152,13 +153,13 @@ def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
         if not seen.fresh:
             by = "arithmetic"
     else:
-        form.errors["kind"] = (
+        form.errors["kind"] = _(
             "Save a reading of the boil first: the pot temperature, or what a drop did in cold water."
         )
         return None
     if above < board.cook.above_water_k - 2.0:
         mark = form.show(board.shown_c(board.mark_c), "temperature")
-        form.ask("kind", f"The mark is {mark}: it is not there yet. Take it off all the same?")
+        form.ask("kind", _("The mark is {mark}: it is not there yet. Take it off all the same?", mark=mark))
     brix, sigma = reached_brix(above, board.pressure_pa, board.invert_fraction)
     rate = seen.fit.rate_share * board.solids_kg if seen.fit and len(seen.shown) >= 3 else None
     return CookedFacts(
@@ -180,15 +181,15 @@ def cooked_words(context: BatchContext, entry: Entry[CookedFacts]) -> Line:
     mass = context.show(facts.mass_kg, "mass", 2)
     return Line(
         entry,
-        f"Off the fire at {context.show(facts.reached_c, 'temperature')}",
-        f"water + {above}; {mass}, {BATHS[facts.bath].name}",
-        f"{facts.brix:.1f}",
+        _("Off the fire at {reached}", reached=context.show(facts.reached_c, "temperature")),
+        _("water + {above}; {mass}, {BATHS}", above=above, mass=mass, BATHS=BATHS[facts.bath].name),
+        number(facts.brix, 1),
     )
 
 
 def bath(form: Form, context: BatchContext) -> BathFacts | None:
     """Put somewhere else, or its water changed."""
-    board = board_at(context, form, ("cool",), "Nothing of this cook is cooling.")
+    board = board_at(context, form, ("cool",), _("Nothing of this cook is cooling."))
     facts = read_asked(BathFacts, form)
     return facts if board else None
 
@@ -196,12 +197,12 @@ def bath(form: Form, context: BatchContext) -> BathFacts | None:
 def bath_words(context: BatchContext, entry: Entry[BathFacts]) -> Line:
     around = entry.facts.around_c
     detail = context.show(around, "temperature") if around is not None else ""
-    return Line(entry, f"Cools {BATHS[entry.facts.bath].name}", detail)
+    return Line(entry, _("Cools {BATHS}", BATHS=BATHS[entry.facts.bath].name), detail)
 
 
 def stir(form: Form, context: BatchContext) -> StirFacts | None:
     """Stirring begins, or it is poured: at what the pot shows, typed or by its cooling."""
-    board = board_at(context, form, ("cool",), "Take it off the fire first; stirring begins once.")
+    board = board_at(context, form, ("cool",), _("Take it off the fire first; stirring begins once."))
     shown = form.between(POT, required=False)
     if board is None or board.cooling is None or form.errors:
         return None
@@ -216,12 +217,14 @@ def stir(form: Form, context: BatchContext) -> StirFacts | None:
         now, to = (form.show(board.shown_c(c), "temperature") for c in (at_c, wanted))
         form.ask(
             "kind",
-            f"It is {now} warm, {to} is wanted: the grain grows coarser. Begin all the same?",
+            _(
+                "It is {now} warm, {to} is wanted: the grain grows coarser. Begin all the same?",
+                now=now,
+                to=to,
+            ),
         )
     learned = len(cooling.shown) >= 3 and cooling.fit is not None
-    rate = (
-        usual_rate(cooling.fit.rate_per_min, board.mass_now_kg) if learned and cooling.fit else None
-    )
+    rate = usual_rate(cooling.fit.rate_per_min, board.mass_now_kg) if learned and cooling.fit else None
     return StirFacts(temperature_c=at_c, by=cast(Any, by), rate_per_min=rate)
 
 
@@ -239,19 +242,23 @@ def stir_words(context: BatchContext, entry: Entry[StirFacts]) -> Line:
     stirred = cook is not None and cook.facts.piece in WORKED
     at_c = entry.facts.temperature_c
     value = context.show(at_c, "temperature") if at_c is not None else ""
-    by = "by its cooling" if entry.facts.by == "cooling" else ""
-    return Line(entry, "Stirring began" if stirred else "Poured", by, value)
+    by = _("by its cooling") if entry.facts.by == "cooling" else ""
+    return Line(entry, _("Stirring began") if stirred else _("Poured"), by, value)
 
 
 def turned(form: Form, context: BatchContext) -> TurnedFacts | None:
-    board = board_at(context, form, ("stir",), "Say first that stirring began.")
+    board = board_at(context, form, ("stir",), _("Say first that stirring began."))
     return TurnedFacts() if board else None
 
 
 def turned_words(context: BatchContext, entry: Entry[TurnedFacts]) -> Line:
     began = context.first(StirFacts)
     minutes = (entry.at - began.at).total_seconds() / 60 if began else 0.0
-    return Line(entry, "It turned", f"after {minutes:.1f} min of stirring" if minutes > 0 else "")
+    return Line(
+        entry,
+        _("It turned"),
+        _("after {minutes} min of stirring", minutes=number(minutes, 1)) if minutes > 0 else "",
+    )
 
 
 def rests_on(*later: type[Facts]) -> Callable[[BatchContext, Entry[Facts]], str]:
@@ -261,6 +268,8 @@ def rests_on(*later: type[Facts]) -> Callable[[BatchContext, Entry[Facts]], str]
         found = [e for e in context.of_kind(*later) if e.id != entry.id]
         if not found:
             return ""
-        return f"What came after it is on the slip, at {context.clock(found[-1].at)}. Strike that first."
+        return _(
+            "What came after it is on the slip, at {at}. Strike that first.", at=context.clock(found[-1].at)
+        )
 
     return rests

@@ -9,17 +9,19 @@ from lumbrel.core.candy.confections import Confection, confections
 from lumbrel.core.candy.setting import Fit, Invert
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import InvertFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.store import jars, kept_lots, record
 from lumbrel.store.kept_lots import LotRow
+from lumbrel.words import _, joined
 
 DILUTION = Bounds(
     "dilution",
     "count",
     1,
     100,
-    "Type to how many parts one part of syrup was diluted, 1 to 100; usually 10.",
+    _("Type to how many parts one part of syrup was diluted, 1 to 100; usually 10."),
 )
 USUAL_DILUTION = 10.0
 MOST_LOTS = 60
@@ -64,10 +66,10 @@ def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     code = form.fields.get("lot", "").strip()
     lot = _lot_of(db, code)
     if code and (lot is None or lot.confection):
-        form.errors["lot"] = f"There is no lot {code[:24]} of syrup on the shelf."
+        form.errors["lot"] = _("There is no lot {code} of syrup on the shelf.", code=code[:24])
         return None
     if lot is not None and not lot.jars:
-        form.errors["lot"] = f"Nothing of lot {lot.code} is left. Choose another."
+        form.errors["lot"] = _("Nothing of lot {lot_code} is left. Choose another.", lot_code=lot.code)
     brix = lot.brix if lot else form.between(BRIX)
     known = _measured(form) or (_noted(db, lot, now) if lot else None)
     if brix is None or form.errors:
@@ -85,7 +87,7 @@ def syrup_of(db: Connection, form: Form, now: datetime) -> Syrup | None:
     )
 
 
-BRIX = Bounds("brix", "brix", 50, 80, "Syrup for candy has between 50 and 80 Brix.")
+BRIX = Bounds("brix", "brix", 50, 80, _("Syrup for candy has between 50 and 80 Brix."))
 
 
 def _measured(form: Form) -> Invert | None:
@@ -133,6 +135,7 @@ def lots_to_choose(db: Connection) -> list[tuple[str, str]]:
     known = kept_lots.newest_lots(db, limit=MOST_LOTS)
     rows = [row for row in known if row.jars and not row.confection]
     words = [
-        (row.code, f"{row.code}, {row.sugar_kind}, {row.grade or 'not graded'}") for row in rows
+        (row.code, joined(", ", (row.code, called(row.sugar_kind), called(row.grade) or _("not graded"))))
+        for row in rows
     ]
-    return [("", "other syrup"), *words]
+    return [("", _("other syrup")), *words]

@@ -2,7 +2,9 @@
 
 from math import isfinite
 
+from lumbrel.services.base.codes import called
 from lumbrel.services.candy.pot import CookBoard
+from lumbrel.words import _, number, share
 
 Steps = list[tuple[str, float | str, str, str]]
 """A label, a value in an inside unit or in words, its kind, and its source."""
@@ -13,40 +15,45 @@ def steps_of(board: CookBoard) -> Steps:
     cook, pressure = board.cook, board.pressure
     found: Steps = []
     if pressure is not None:
-        found.append(("water boils here at", pressure.boil_c, "temperature", pressure.basis))
-    found.append(("boil above water", cook.above_water_k, "difference", "as it was planned"))
+        found.append((_("water boils here at"), pressure.boil_c, "temperature", called(pressure.basis)))
+    found.append((_("boil above water"), cook.above_water_k, "difference", _("as it was planned")))
     if board.glass is not None:
         shift = board.shown_c(board.mark_c) - board.mark_c
         found.append(
             (
-                f"{board.glass.instrument.name} shows too much by",
+                _("{instrument} shows too much by", instrument=board.glass.instrument.name),
                 shift,
                 "difference",
-                "its test boils",
+                _("its test boils"),
             )
         )
-    found.append(("solids in the pot", board.solids_kg, "mass", "mass and Brix of the syrup"))
+    found.append((_("solids in the pot"), board.solids_kg, "mass", _("mass and Brix of the syrup")))
     seen, cooling = board.boiling, board.cooling
     if seen is not None:
         found += _of_the_boil(board)
     if cooling is not None and cooling.fit is not None:
-        by = f"{len(cooling.shown)} readings, {cooling.learned_from} earlier cooks"
+        by = _(
+            "{count} readings, {learned_from} earlier cooks",
+            count=len(cooling.shown),
+            learned_from=cooling.learned_from,
+        )
         over = board.context.show(60.0, "difference", 0)
-        rate = f"{100 * cooling.fit.rate_per_min:.1f} % a minute at {over} over it"
-        found.append(("it loses of its warmth", rate, "", by))
+        rate = _(
+            "{rate} % a minute at {over} over it", rate=number(100 * cooling.fit.rate_per_min, 1), over=over
+        )
+        found.append((_("it loses of its warmth"), rate, "", by))
         found.append(
-            (
-                "and comes to about",
-                float(cooling.fit.parameters[2]),
-                "temperature",
-                cooling.bath.name,
-            )
+            (_("and comes to about"), float(cooling.fit.parameters[2]), "temperature", cooling.bath.name)
         )
     if board.turn is not None:
         taught = (
-            f"{board.turn.learned_from} earlier cooks" if board.turn.learned_from else "the trade"
+            _("{learned_from} earlier cooks", learned_from=board.turn.learned_from)
+            if board.turn.learned_from
+            else _("the trade")
         )
-        found.append(("it turns after", f"{board.turn.minutes:.1f} min", "", taught))
+        found.append(
+            (_("it turns after"), _("{minutes} min", minutes=number(board.turn.minutes, 1)), "", taught)
+        )
     return found
 
 
@@ -57,17 +64,15 @@ def _of_the_boil(board: CookBoard) -> Steps:
     if seen.fit is not None:
         rate = seen.fit.rate_share * board.solids_kg
         found.append(
-            ("boils off a minute", rate, "mass", f"{len(seen.shown)} readings and its past")
+            (_("boils off a minute"), rate, "mass", _("{count} readings and its past", count=len(seen.shown)))
         )
     known = board.brix_now
     if known is not None:
-        said = f"{known[0]:.1f} ± {known[1]:.1f} Brix"
-        found.append(("solids by its boil", said, "", "the boiling curve of strong syrup"))
+        said = _("{known} ± {known_2} Brix", known=number(known[0], 1), known_2=number(known[1], 1))
+        found.append((_("solids by its boil"), said, "", _("the boiling curve of strong syrup")))
     if isfinite(seen.left.minutes):
-        said = f"{seen.minutes:.1f} min"
-        found.append(
-            ("until the mark", said, "", "water and warmth left until the mark, at this fire")
-        )
-    loss = f"{100 * board.cook.loss:.1f} %"
-    found.append(("stays in this pot", loss, "", "its earlier cooks, 4 % at first"))
+        said = _("{minutes} min", minutes=number(seen.minutes, 1))
+        found.append((_("until the mark"), said, "", _("water and warmth left until the mark, at this fire")))
+    loss = share(board.cook.loss, 1)
+    found.append((_("stays in this pot"), loss, "", _("its earlier cooks, 4 % at first")))
     return found

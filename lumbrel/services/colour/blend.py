@@ -18,6 +18,7 @@ from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound
 from lumbrel.services.pan import pour
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.store import flow, flowed, jars, kept_lots, record
+from lumbrel.words import _, bare, number
 
 WATER, NOTHING = "water", ""
 MOST_WATER_SHARE = 0.2
@@ -25,7 +26,7 @@ LIST_LOTS = 60
 STEP_L = 0.05
 SLIDERS = ("b", "c")
 LEAST_L = 0.01
-WANTED = Bounds("volume", "volume", 0.1, 5000, "A blend must be between 0.1 and 5000 L.")
+WANTED = Bounds("volume", "volume", 0.1, 5000, _("A blend must be between 0.1 and 5000 L."))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -89,14 +90,14 @@ def bench(context: BatchContext, asked: Mapping[str, str]) -> Bench:
     assert kettle is not None
     chosen = tuple(_source(context, asked.get(name, ""), kettle) for name in SLIDERS)
     wanted = asked.get("wanted", "")
-    names = [name for name, _, _ in grades.CLASSES]
+    names = [name for name, _any, _other in grades.CLASSES]
     first = chosen[0]
     if wanted not in names:
         wanted = max(core.blend([kettle.part]).chances.items(), key=lambda one: one[1])[0]
     within = core.within_class([kettle.part], first.part, wanted) if first else None
     return Bench(
         kettle=kettle,
-        choices=[(NOTHING, "nothing"), (WATER, "water"), *_listed(context)],
+        choices=[(NOTHING, _("nothing")), (WATER, _("water")), *_listed(context)],
         chosen=(chosen[0], chosen[1]),
         wanted=wanted,
         within=within,
@@ -105,9 +106,7 @@ def bench(context: BatchContext, asked: Mapping[str, str]) -> Bench:
     )
 
 
-def _suggested(
-    context: BatchContext, kettle: BlendSource, within: Within | None, typed: str
-) -> float | None:
+def _suggested(context: BatchContext, kettle: BlendSource, within: Within | None, typed: str) -> float | None:
     """How much of the first is poured in for a volume.
 
     Raises:
@@ -125,13 +124,13 @@ def _suggested(
 
 def _why_not(context: BatchContext) -> str:
     if context.drawn is None:
-        return "Draw the batch off first: a blend is made in a kettle."
+        return _("Draw the batch off first: a blend is made in a kettle.")
     if context.of_kind(JarFacts):
-        return "Jars of this kettle are packed already. Blend in one of which none is."
+        return _("Jars of this kettle are packed already. Blend in one of which none is.")
     if context.poured_away or context.called_off:
-        return "Nothing of this batch is left to blend."
+        return _("Nothing of this batch is left to blend.")
     if light_of(_graded(context)) is None:
-        return "Its colour is not measured yet: by meter, by photograph, or by eye between two."
+        return _("Its colour is not measured yet: by meter, by photograph, or by eye between two.")
     return ""
 
 
@@ -152,14 +151,11 @@ def _kettle(context: BatchContext) -> BlendSource | None:
     if litres < LEAST_L:
         return None
     part = PartOfBlend(
-        volume_l=litres,
-        brix=after.syrup_brix,
-        transmittance_percent=light[0],
-        sigma_points=light[1],
+        volume_l=litres, brix=after.syrup_brix, transmittance_percent=light[0], sigma_points=light[1]
     )
     return BlendSource(
         key=f"kettle {context.batch.code}",
-        name=f"kettle {context.batch.code}",
+        name=_("kettle {batch_code}", batch_code=context.batch.code),
         part=part,
         batch_id=context.batch.id,
     )
@@ -170,15 +166,26 @@ def _listed(context: BatchContext) -> list[tuple[str, str]]:
     found = []
     for batch in pour.others(context):
         if batch.sugar_kind == context.batch.sugar_kind:
-            found.append((f"kettle {batch.code}", f"kettle {batch.code}"))
+            found.append(
+                (
+                    _("kettle {batch_code}", batch_code=batch.code),
+                    _("kettle {batch_code}", batch_code=batch.code),
+                )
+            )
     for row in kept_lots.newest_lots(context.db, limit=LIST_LOTS):
         fits = row.jars and row.sugar_kind == context.batch.sugar_kind and not row.for_processing
         if not fits or row.batch_id == context.batch.id:
             continue
         for jar in jars.jars_of(context.db, row.code):
             size = context.show(jar.size_ml, "jar")
-            words = f"lot {row.code}, {row.grade or 'not graded'}, {jar.count} × {size}"
-            found.append((f"lot {row.code} {jar.size_ml:g}", words))
+            words = _(
+                "lot {row_code}, {grade}, {count} × {size}",
+                row_code=row.code,
+                grade=row.grade or "not graded",
+                count=jar.count,
+                size=size,
+            )
+            found.append((_("lot {row_code} {size}", row_code=row.code, size=bare(jar.size_ml)), words))
     return found
 
 
@@ -188,13 +195,13 @@ def _source(context: BatchContext, key: str, kettle: BlendSource) -> BlendSource
     Raises:
         BadInput: it cannot be poured in.
     """
-    kind, _, name = key.partition(" ")
+    kind, _any, name = key.partition(" ")
     if not key:
         return None
     if key == WATER:
         water = PartOfBlend(volume_l=1.0, brix=0.0, transmittance_percent=100.0, sigma_points=0.01)
         most = MOST_WATER_SHARE * kettle.part.volume_l
-        return BlendSource(key=WATER, name="water", part=replace(water, volume_l=most), step_l=0.01)
+        return BlendSource(key=WATER, name=_("water"), part=replace(water, volume_l=most), step_l=0.01)
     try:
         if kind == "kettle":
             return _other_kettle(context, name)
@@ -202,7 +209,7 @@ def _source(context: BatchContext, key: str, kettle: BlendSource) -> BlendSource
             return _lot(context, name)
     except NotFound:
         pass
-    raise BadInput({"b": "Choose a kettle, a lot or water from the list."})
+    raise BadInput({"b": _("Choose a kettle, a lot or water from the list.")})
 
 
 def _other_kettle(context: BatchContext, code: str) -> BlendSource:
@@ -210,23 +217,28 @@ def _other_kettle(context: BatchContext, code: str) -> BlendSource:
     why_not = pour.why_not(context, other)
     found = None if why_not else _kettle(other)
     if found is None:
-        raise BadInput({"b": why_not or f"The colour of {other.batch.code} is not measured yet."})
+        raise BadInput(
+            {
+                "b": why_not
+                or _("The colour of {batch_code} is not measured yet.", batch_code=other.batch.code)
+            }
+        )
     return found
 
 
 def _lot(context: BatchContext, name: str) -> BlendSource:
     """Jars of one size of a lot."""
-    code, _, size = name.rpartition(" ")
+    code, _any, size = name.rpartition(" ")
     jar = next((j for j in jars.jars_of(context.db, code) if f"{j.size_ml:g}" == size), None)
     owner = record.batch_by(context.db, id=jars.lot_owner(context.db, code) or "")
     if jar is None or owner is None:
-        raise BadInput({"b": f"No jars of that size of lot {code[:24]} are on the shelf."})
+        raise BadInput({"b": _("No jars of that size of lot {code} are on the shelf.", code=code[:24])})
     if flowed.comes_back(context.db, flow.lot_id(code), flow.bulk_id(context.batch.id)):
-        raise BadInput({"b": "That lot came from this kettle: it cannot go into it again."})
+        raise BadInput({"b": _("That lot came from this kettle: it cannot go into it again.")})
     of = contexts.of(context.db, owner, context.now)
     light = light_of(_graded(of))
     if light is None:
-        raise BadInput({"b": f"The colour of lot {code} is not measured."})
+        raise BadInput({"b": _("The colour of lot {code} is not measured.", code=code)})
     packed = [e.facts for e in of.of_kind(JarFacts) if e.facts.lot == code]
     part = PartOfBlend(
         volume_l=jar.size_ml * jar.count / 1000,
@@ -236,7 +248,7 @@ def _lot(context: BatchContext, name: str) -> BlendSource:
     )
     return BlendSource(
         key=f"lot {name}",
-        name=f"lot {code}",
+        name=_("lot {code}", code=code),
         part=part,
         step_l=jar.size_ml / 1000,
         pack_ml=jar.size_ml,
@@ -254,9 +266,7 @@ class BlendSaid:
     water_l: float
 
 
-def said(
-    kettle: PartOfBlend, poured: list[tuple[str, PartOfBlend, float]], target_brix: float
-) -> BlendSaid:
+def said(kettle: PartOfBlend, poured: list[tuple[str, PartOfBlend, float]], target_brix: float) -> BlendSaid:
     """What comes of a blend.
 
     Args:
@@ -266,8 +276,11 @@ def said(
     """
     for name, whole, litres in poured:
         if litres > whole.volume_l * 1.001 + LEAST_L:
-            raise OutOfRange(f"There are only {whole.volume_l:.2f} L of {name}.", "litres")
-    parts = [kettle, *(replace(whole, volume_l=litres) for _, whole, litres in poured)]
+            raise OutOfRange(
+                _("There are only {volume} L of {name}.", volume=number(whole.volume_l, 2), name=name),
+                "litres",
+            )
+    parts = [kettle, *(replace(whole, volume_l=litres) for _any, whole, litres in poured)]
     blended = core.blend(parts)
     over = solids.water_to_remove_kg(blended.mass_kg, max(blended.brix, 0.1), target_brix)
     return BlendSaid(

@@ -14,20 +14,13 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import AddedFacts, ColourFacts, Facts
 from lumbrel.services.base.form import BadInput, Form, kept_of
-from lumbrel.services.colour.blend import (
-    LEAST_L,
-    SLIDERS,
-    Bench,
-    BlendSaid,
-    BlendSource,
-    bench,
-    said,
-)
+from lumbrel.services.colour.blend import LEAST_L, SLIDERS, Bench, BlendSaid, BlendSource, bench, said
 from lumbrel.services.pan import pour
 from lumbrel.services.record.kept import write
 from lumbrel.store import book
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _
 
 EACH = UUID("6c756d62-7265-6c00-8000-626c656e6473")
 """From the id of a blend to those of its lines."""
@@ -49,7 +42,7 @@ def record_blend(db: Connection, code: str, fields: dict[str, str], now: datetim
         known = book.by_id(db, _line_id(first_id, "colour"))
         if known is not None:
             if known.typed != typed or known.about_id != context.batch.id:
-                raise IdReused("Another blend was written under this form's id; nothing was now.")
+                raise IdReused(_("Another blend was written under this form's id; nothing was now."))
             return
         at_hand = bench(context, fields)
         poured = _poured(form, at_hand)
@@ -88,14 +81,14 @@ def _poured(form: Form, at_hand: Bench) -> list[tuple[BlendSource, float]]:
         if source is None or not litres:
             continue
         if litres < 0:
-            form.errors[name] = "Enter an amount of zero or more."
+            form.errors[name] = _("Enter an amount of zero or more.")
         whole = source.jars(litres)
         found.append((source, whole * (source.pack_ml or 0) / 1000 if source.pack_ml else litres))
-    if not found or all(litres < LEAST_L for _, litres in found):
-        form.errors.setdefault("b", "Choose what is poured in, and enter an amount above zero.")
-    keys = [source.key for source, _ in found]
+    if not found or all(litres < LEAST_L for _any, litres in found):
+        form.errors.setdefault("b", _("Choose what is poured in, and enter an amount above zero."))
+    keys = [source.key for source, _any in found]
     if len(set(keys)) < len(keys):
-        form.errors["c"] = "Both sliders pour the same: one will do."
+        form.errors["c"] = _("Both sliders pour the same: one will do.")
     return [one for one in found if one[1] >= LEAST_L]
 
 
@@ -103,16 +96,9 @@ def _line_id(first_id: str, name: str) -> str:
     return str(uuid5(EACH, f"{first_id}/{name}"))
 
 
-def _line(
-    context: BatchContext, entry_id: str, facts: Facts, typed: dict[str, str]
-) -> Entry[Facts]:
+def _line(context: BatchContext, entry_id: str, facts: Facts, typed: dict[str, str]) -> Entry[Facts]:
     return Entry(
-        id=entry_id,
-        about_id=context.batch.id,
-        at=context.now,
-        noted_at=context.now,
-        facts=facts,
-        typed=typed,
+        id=entry_id, about_id=context.batch.id, at=context.now, noted_at=context.now, facts=facts, typed=typed
     )
 
 
@@ -161,7 +147,7 @@ def told(fields: Mapping[str, str]) -> BlendSaid | str:
     except OutOfRange as error:
         return error.sentence
     except (ValueError, IndexError):
-        return "Open the page anew: what it sends cannot be read."
+        return _("Open the page anew: what it sends cannot be read.")
 
 
 def _part(text: str) -> tuple[str, PartOfBlend]:

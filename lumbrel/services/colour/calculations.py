@@ -8,6 +8,7 @@ from pydantic import Field
 from lumbrel.core.colour import grades
 from lumbrel.core.colour.blend import PartOfBlend, blend
 from lumbrel.services.base.calculation import Answer, Request, calculation, step
+from lumbrel.words import _, bare
 
 
 class GradeAnswer(Answer):
@@ -32,15 +33,17 @@ def colour_grade(
     t10 = grades.transmittance_10mm_percent(transmittance_percent, path_length_mm)
     chances = grades.chances(t10, uncertainty_points)
     working = [
-        step("measured", transmittance_percent, "%", f"through {path_length_mm:g} mm"),
-        step("through 10 mm", t10, "%", "Beer and Lambert"),
-        *(step(f"chance of {name}", chance, "") for name, chance in chances.items()),
+        step(
+            "measured",
+            transmittance_percent,
+            "%",
+            _("through {path_length_mm} mm", path_length_mm=bare(path_length_mm)),
+        ),
+        step(_("through 10 mm"), t10, "%", _("Beer and Lambert")),
+        *(step(_("chance of {name}", name=name), chance, "") for name, chance in chances.items()),
     ]
     return GradeAnswer(
-        transmittance_10mm_percent=t10,
-        grade=grades.colour_class(t10),
-        chances=chances,
-        working=working,
+        transmittance_10mm_percent=t10, grade=grades.colour_class(t10), chances=chances, working=working
     )
 
 
@@ -69,22 +72,17 @@ class BlendAnswer(Answer):
 
 
 @calculation("colour/blend")
-def colour_blend(
-    *,
-    parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)],
-) -> BlendAnswer:
+def colour_blend(*, parts: Annotated[list[BlendPart], Field(min_length=1, max_length=100)]) -> BlendAnswer:
     """Colour of a blend: absorbance adds by volume.
 
     Parts of about the same density.
     """
-    t10 = grades.blend_transmittance_percent(
-        [(part.volume_l, part.transmittance_percent) for part in parts]
-    )
+    t10 = grades.blend_transmittance_percent([(part.volume_l, part.transmittance_percent) for part in parts])
     volume = sum(part.volume_l for part in parts)
     working = [
         step("volume", volume, "L", "sum"),
-        step("absorbance of the blend", -log(t10 / 100, 10), "", "mean by volume"),
-        step("transmittance through 10 mm", t10, "%"),
+        step(_("absorbance of the blend"), -log(t10 / 100, 10), "", _("mean by volume")),
+        step(_("transmittance through 10 mm"), t10, "%"),
     ]
     told = [part.brix for part in parts]
     come = blend(

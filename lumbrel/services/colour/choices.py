@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.colour.grades import CLASSES
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import ColourFacts
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.colour import photograph
@@ -12,6 +13,7 @@ from lumbrel.services.colour.entries import ANSWERS, FLAWS, TASTES
 from lumbrel.services.colour.photograph import KeptPhotograph
 from lumbrel.services.pan.choices import Options, named
 from lumbrel.store.instruments import ReferenceDetail, VialDetail
+from lumbrel.words import _
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -35,10 +37,10 @@ def choices(context: BatchContext) -> ColourChoices:
     return ColourChoices(
         vials=named(context, VialDetail),
         references=named(context, ReferenceDetail),
-        grades=[(name, name) for name, _, _ in CLASSES],
+        grades=[(name, name) for name, _any, _other in CLASSES],
         flaws=list(FLAWS.items()),
         seen=list(ANSWERS),
-        tastes=[("", "not tasted"), *((taste, taste) for taste in TASTES)],
+        tastes=[("", _("not tasted")), *((taste, called(taste)) for taste in TASTES)],
         photo=lambda name: _photograph(context, name),
         boxes=_boxes(context),
     )

@@ -7,6 +7,7 @@ from lumbrel.core.colour import by_eye, grades
 from lumbrel.core.colour.photo import PhotoColour
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import ColourFacts, DrawnFacts, FilterFacts, Taste
 from lumbrel.services.base.form import BadInput, Bounds, Form
@@ -14,13 +15,14 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.colour import photograph
 from lumbrel.store.instruments import D, Instrument, ReferenceDetail, VialDetail
+from lumbrel.words import _, bare, joined, number
 
 FLAWS = {
-    "scorched": "scorched",
-    "fermented": "fermented",
-    "buddy": "late-season “buddy”",
-    "metallic": "metallic",
-    "cloudy": "cloudy",
+    "scorched": _("scorched"),
+    "fermented": _("fermented"),
+    "buddy": _("late-season “buddy”"),
+    "metallic": _("metallic"),
+    "cloudy": _("cloudy"),
 }
 PATHS_APART = 0.05
 """By such a share a vial may differ from what its references are made for."""
@@ -30,47 +32,47 @@ TRANSMITTANCE = Bounds(
     "percent",
     0.1,
     100,
-    "Transmittance lies above 0 and up to 100 % of the glycerol blank.",
+    _("Transmittance lies above 0 and up to 100 % of the glycerol blank."),
 )
 
 
 BLANK = Bounds(
-    "blank",
-    "percent",
-    50,
-    110,
-    "A glycerol blank must read between 50 and 110 %; 100 when it is set.",
+    "blank", "percent", 50, 110, _("A glycerol blank must read between 50 and 110 %; 100 when it is set.")
 )
 
 
 def colour(form: Form, context: BatchContext) -> ColourFacts | None:
     """The colour class, and what keeps the batch from being graded."""
-    context.require(form, "Draw the batch off first.", DrawnFacts)
+    context.require(form, _("Draw the batch off first."), DrawnFacts)
     flaws = tuple(name for name in FLAWS if form.ticked(name))
-    by = form.choice("by", list(WAYS), "Say whether it was a meter, the eye, or a photograph.")
+    by = form.choice("by", list(WAYS), _("Say whether it was a meter, the eye, or a photograph."))
     facts = WAYS.get(by, _by_meter)(form, context, flaws)
     if facts is None or form.errors:
         return None
     last = context.last(FilterFacts)
     if last and last.facts.clarity == "cloudy" and "cloudy" not in flaws:
-        form.ask(
-            "cloudy", "It left the filter cloudy. Filter it again, or tick cloudy. Is it clear?"
-        )
+        form.ask("cloudy", _("It left the filter cloudy. Filter it again, or tick cloudy. Is it clear?"))
     taste = form.fields.get("taste", "")
     if not taste:
         return facts
-    said = form.choice("taste", list(TASTES), f"Choose the taste: {', '.join(TASTES)}.")
+    said = form.choice(
+        "taste", list(TASTES), _("Choose the taste: {TASTES}.", TASTES=joined(", ", map(called, TASTES)))
+    )
     if said and abs(_rank(said) - _rank(TASTE_OF[facts.grade])) > 1:
         form.ask(
             "taste",
-            f"{facts.grade} syrup tastes {TASTE_OF[facts.grade]}, as a rule. Is it {said}, and not scorched "
-            "or late-season?",
+            _(
+                "{grade} syrup tastes {TASTE_OF}, as a rule. Is it {said}, and not scorched or late-season?",
+                grade=facts.grade,
+                TASTE_OF=called(TASTE_OF[facts.grade]),
+                said=called(said),
+            ),
         )
     return facts.model_copy(update={"taste": cast(Taste, said)})
 
 
 TASTES = get_args(Taste)
-TASTE_OF = dict(zip((name for name, _, _ in grades.CLASSES), TASTES, strict=True))
+TASTE_OF = dict(zip((name for name, _any, _other in grades.CLASSES), TASTES, strict=True))
 """The taste that goes with a colour class."""
 
 
@@ -82,9 +84,10 @@ def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colo
     measured = form.between(TRANSMITTANCE)
     blank = form.between(BLANK, required=False)
     if measured is not None and measured > (blank or 100.0):
-        form.errors["transmittance"] = (
-            f"More light than the blank lets through, {blank or 100:g} %: set the meter to the blank "
-            "anew, and wipe the vial."
+        form.errors["transmittance"] = _(
+            "More light than the blank lets through, {blank} %: set the meter to the blank anew, "
+            "and wipe the vial.",
+            blank=bare(blank or 100),
         )
     vial = _owned(form, context, VialDetail)
     path = vial.detail.path_mm if vial else _path(form)
@@ -106,7 +109,7 @@ def _by_meter(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colo
 
 def _by_photo(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
     """By a photograph with its two boxes; light that tells little is asked about."""
-    name = form.text("photo", "Choose a photograph first.", 64)
+    name = form.text("photo", _("Choose a photograph first."), 64)
     vial = _owned(form, context, VialDetail)
     path = vial.detail.path_mm if vial else _path(form)
     if path is None or form.errors:
@@ -160,7 +163,7 @@ def tried(context: BatchContext, fields: dict[str, str]) -> PhotoColour | str:
 
 
 def _path(form: Form) -> float | None:
-    sentence = "A vial's path must be between 1 and 100 mm (0.04 and 3.9 in)."
+    sentence = _("A vial's path must be between 1 and 100 mm (0.04 and 3.9 in).")
     return form.between(Bounds("path", "depth", 1, 100, sentence))
 
 
@@ -174,15 +177,15 @@ def _by_eye(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colour
     """What the sample was held in and against; a path that does not match is asked about."""
     if form.given("seen"):
         return _beside(form, context, flaws)
-    names = [name for name, _, _ in grades.CLASSES]
-    grade = form.choice("grade", names, f"Choose the class: {', '.join(names)}.")
+    names = [name for name, _any, _other in grades.CLASSES]
+    grade = form.choice("grade", names, _("Choose the class: {names}.", names=joined(", ", names)))
     vial = _owned(form, context, VialDetail)
     against = _owned(form, context, ReferenceDetail)
     if vial and against:
         _ask_when_paths_differ(form, context, vial, against)
     old = check_is_old(context.db, against, context.now) if against else ""
     if old:
-        form.ask("grade", f"{old} Colours fade. Do they still hold?")
+        form.ask("grade", _("{old} Colours fade. Do they still hold?", old=old))
     return ColourFacts(
         by="eye",
         flaws=flaws,
@@ -195,9 +198,7 @@ def _by_eye(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colour
 
 def _beside(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> ColourFacts | None:
     """The references it lay between. A vial of another width than they are made for is allowed for."""
-    answer = form.choice(
-        "seen", dict(ANSWERS), "Say beside which reference it lies, or between which."
-    )
+    answer = form.choice("seen", dict(ANSWERS), _("Say beside which reference it lies, or between which."))
     vial = _owned(form, context, VialDetail)
     against = _owned(form, context, ReferenceDetail)
     if not answer:
@@ -207,7 +208,7 @@ def _beside(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colour
     seen = by_eye.seen_between(lighter, darker, made_for, vial.detail.path_mm if vial else made_for)
     old = check_is_old(context.db, against, context.now) if against else ""
     if old:
-        form.ask("seen", f"{old} Colours fade. Do they still hold?")
+        form.ask("seen", _("{old} Colours fade. Do they still hold?", old=old))
     likely = max(seen.chances, key=lambda name: seen.chances[name])
     return ColourFacts(
         by="eye",
@@ -226,35 +227,43 @@ def _beside(form: Form, context: BatchContext, flaws: tuple[str, ...]) -> Colour
 def _answers() -> Iterator[tuple[str, str, tuple[float | None, float | None]]]:
     """What the eye can say of a row of references, from the lightest: the key, words, and between which."""
     row = by_eye.REFERENCES
-    yield "lighter", "lighter than all", (None, row[0])
+    yield "lighter", _("lighter than all"), (None, row[0])
     for one, next_one in zip(row, (*row[1:], None), strict=True):
-        yield f"{one:g}", f"like {one:g}", (one, one)
+        yield f"{one:g}", _("like {one}", one=bare(one)), (one, one)
         if next_one is not None:
-            yield f"{one:g}-{next_one:g}", f"between {one:g} and {next_one:g}", (one, next_one)
-    yield "darker", "darker than all", (row[-1], None)
+            yield (
+                f"{one:g}-{next_one:g}",
+                _("between {one} and {next_one}", one=bare(one), next_one=bare(next_one)),
+                (one, next_one),
+            )
+    yield "darker", _("darker than all"), (row[-1], None)
 
 
 WAYS = {"meter": _by_meter, "eye": _by_eye, "photo": _by_photo}
-ANSWERS = [(key, words) for key, words, _ in _answers()]
-BETWEEN = {key: both for key, _, both in _answers()}
+ANSWERS = [(key, words) for key, words, _any in _answers()]
+BETWEEN = {key: both for key, _any, both in _answers()}
 STANDARD_MM = 10.0
 
 
 def _ask_when_paths_differ(
-    form: Form,
-    context: BatchContext,
-    vial: Instrument[VialDetail],
-    against: Instrument[ReferenceDetail],
+    form: Form, context: BatchContext, vial: Instrument[VialDetail], against: Instrument[ReferenceDetail]
 ) -> None:
     seen, made_for = vial.detail.path_mm, against.detail.path_mm
     if abs(seen - made_for) <= PATHS_APART * made_for:
         return
-    through, looks = ("more", "darker") if seen > made_for else ("less", "lighter")
+    through, looks = (_("more"), _("darker")) if seen > made_for else (_("less"), _("lighter"))
     form.ask(
         "grade",
-        f"{vial.name} is {context.show(seen, 'depth')} across, {against.name} is made for "
-        f"{context.show(made_for, 'depth')}: seen through {through} syrup it looks {looks} than "
-        "it is.",
+        _(
+            "{vial} is {seen} across, {against} is made for {made_for}: seen through {through} "
+            "syrup it looks {looks} than it is.",
+            vial=vial.name,
+            seen=context.show(seen, "depth"),
+            against=against.name,
+            made_for=context.show(made_for, "depth"),
+            through=through,
+            looks=looks,
+        ),
     )
 
 
@@ -264,23 +273,30 @@ SURE, WORTH_SAYING = 0.95, 0.02
 def in_words(chances: dict[str, float]) -> str:
     """The chance of each class that has one, as Amber 88 %, Golden 12 %."""
     ranked = sorted(chances.items(), key=lambda one: -one[1])
-    return ", ".join(f"{name} {100 * c:.0f} %" for name, c in ranked if c >= WORTH_SAYING)
+    return joined(
+        ", ",
+        (joined(" ", (called(name), number(100 * c, 0), "%")) for name, c in ranked if c >= WORTH_SAYING),
+    )
 
 
 def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
     """The colour on the slip."""
     facts = entry.facts
     light, limits = facts.transmittance_10mm_percent, facts.transmittance_limits
-    how = "by eye" if light is None else f"{light:.0f} % through 10 mm"
+    how = _("by eye") if light is None else _("{light} % through 10 mm", light=number(light, 0))
     if facts.sigma_points is not None:
-        way = "by the blend" if facts.by == "blend" else "by photograph"
-        how = f"{way}, {how} ± {2 * facts.sigma_points:.0f}"
+        way = _("by the blend") if facts.by == "blend" else _("by photograph")
+        how = joined("", (way, ", ", how, " ± ", number(2 * facts.sigma_points, 0)))
     if limits:
-        how = f"by eye, {limits[0]:.0f} to {limits[1]:.0f} % through 10 mm"
+        how = _(
+            "by eye, {limits} to {limits_2} % through 10 mm",
+            limits=number(limits[0], 0),
+            limits_2=number(limits[1], 0),
+        )
     if facts.chances and max(facts.chances.values()) < SURE:
-        how += f"; {in_words(facts.chances)}"
-    how += f"; tastes {facts.taste}" if facts.taste else ""
-    flaws = ", ".join(FLAWS[flaw] for flaw in facts.flaws)
+        how += joined("", ("; ", in_words(facts.chances)))
+    how += _("; tastes {taste}", taste=called(facts.taste)) if facts.taste else ""
+    flaws = joined(", ", (FLAWS[flaw] for flaw in facts.flaws))
     if flaws:
-        how += f"; for processing: {flaws}"
-    return Line(entry, f"Colour {facts.grade}", how)
+        how += _("; for processing: {flaws}", flaws=flaws)
+    return Line(entry, _("Colour {grade}", grade=called(facts.grade)), how)

@@ -14,17 +14,19 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.base.picture_process import NO_COLOURS, TOO_FINE
 from lumbrel.services.base.pictures import made_plain
 from lumbrel.store import photographs
+from lumbrel.words import _, number
 
 MOST_BYTES = 12 * 1024 * 1024
 OVERLAP = 0.2
 """Of the smaller box: two that share so much lie on one vial."""
 FIRST_BLANK: Box = (0.18, 0.3, 0.18, 0.4)
 FIRST_SAMPLE: Box = (0.64, 0.3, 0.18, 0.4)
-NO_PHOTOGRAPH = "A photograph is a PNG, JPEG or WebP file of at most 12 MB; this is none."
+NO_PHOTOGRAPH = _("A photograph is a PNG, JPEG or WebP file of at most 12 MB; this is none.")
 REFUSALS = {
-    TOO_FINE: "A photograph has at most 60 million pixels as JPEG, 24 as PNG, 16 as WebP; take it "
-    "with fewer.",
-    NO_COLOURS: "That picture has no colours. Take it in colour.",
+    TOO_FINE: _(
+        "A photograph has at most 60 million pixels as JPEG, 24 as PNG, 16 as WebP; take it with fewer."
+    ),
+    NO_COLOURS: _("That picture has no colours. Take it in colour."),
 }
 
 
@@ -54,9 +56,17 @@ def take(context: BatchContext, content: bytes) -> str:
 
 def _made_small(content: bytes) -> bytes:
     if not content:
-        raise BadInput({"file": "Choose a photograph: a PNG, JPEG or WebP file of at most 12 MB."})
+        raise BadInput({"file": _("Choose a photograph: a PNG, JPEG or WebP file of at most 12 MB.")})
     if len(content) > MOST_BYTES:
-        raise BadInput({"file": f"{NO_PHOTOGRAPH[:-14]}; this has {len(content) / 2**20:.0f}."})
+        raise BadInput(
+            {
+                "file": _(
+                    "{NO_PHOTOGRAPH}; this has {count}.",
+                    NO_PHOTOGRAPH=NO_PHOTOGRAPH[:-14],
+                    count=number(len(content) / 2**20, 0),
+                )
+            }
+        )
     return made_plain("photograph", content, REFUSALS, NO_PHOTOGRAPH)
 
 
@@ -68,7 +78,7 @@ def found(context: BatchContext, name: str) -> KeptPhotograph:
     """
     picture = _opened(context, name)
     if picture is None:
-        raise NotFound("That photograph is no longer available. Choose it again.")
+        raise NotFound(_("That photograph is no longer available. Choose it again."))
     return KeptPhotograph(name=name, width=picture.width, height=picture.height)
 
 
@@ -88,12 +98,10 @@ def box_of(text: str, name: str) -> Box:
     try:
         x, y, w, h = (float(part) for part in text.split())
     except ValueError:
-        raise BadInput({name: "Draw a box on each vial."}) from None
-    on_it = (
-        0 <= x <= 1 and 0 <= y <= 1 and w > 0 and h > 0 and x + w <= 1 + 1e-6 and y + h <= 1 + 1e-6
-    )
+        raise BadInput({name: _("Draw a box on each vial.")}) from None
+    on_it = 0 <= x <= 1 and 0 <= y <= 1 and w > 0 and h > 0 and x + w <= 1 + 1e-6 and y + h <= 1 + 1e-6
     if not on_it:
-        raise BadInput({name: "The box lies off the picture. Draw it within."})
+        raise BadInput({name: _("The box lies off the picture. Draw it within.")})
     return x, y, w, h
 
 
@@ -119,12 +127,10 @@ def judged(context: BatchContext, name: str, boxes: tuple[Box, Box], path_mm: fl
     blank, sample = boxes
     picture = _opened(context, name)
     if picture is None:
-        raise BadInput({"photo": "That photograph is no longer available. Choose it again."})
+        raise BadInput({"photo": _("That photograph is no longer available. Choose it again.")})
     if _shared(blank, sample) > OVERLAP:
         raise BadInput(
-            {
-                "sample_box": "Both boxes lie on one spot: one goes on the blank, the other on the syrup."
-            }
+            {"sample_box": _("Both boxes lie on one spot: one goes on the blank, the other on the syrup.")}
         )
     pixels = np.asarray(picture.convert("RGB"))
     return judge(_cut(pixels, blank), _cut(pixels, sample), path_mm)

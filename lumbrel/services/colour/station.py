@@ -6,10 +6,11 @@ from lumbrel.services.base.line import LineKind
 from lumbrel.services.base.station import Station
 from lumbrel.services.colour import entries
 from lumbrel.services.colour.choices import choices
+from lumbrel.words import _
 
 STATION = Station(
     key="colour",
-    title="Colour",
+    title=_("Colour"),
     line_kinds=(LineKind(facts=ColourFacts, read=entries.colour, words=entries.words, once=True),),
     waits_for=ColourFacts,
     choices=choices,

@@ -18,6 +18,7 @@ from lumbrel.services.base.calculation import (
     calculation,
     step,
 )
+from lumbrel.words import _
 
 
 class BoilingPointAnswer(Answer):
@@ -38,35 +39,34 @@ def _station(
     """The pressure at the pan with one sigma, Pa, by what it is known, and the steps so far."""
     if None not in (station_pressure_hpa, sea_level_pressure_hpa):
         raise OutOfRange(
-            "Give station_pressure_hpa or sea_level_pressure_hpa, not both.",
-            "sea_level_pressure_hpa",
+            _("Give station_pressure_hpa or sea_level_pressure_hpa, not both."), "sea_level_pressure_hpa"
         )
     if station_pressure_hpa is not None:
         pressure, sigma = station_pressure_hpa * 100, air.BAROMETER_SIGMA_PA
-        basis = "station pressure"
-        working = [step("station pressure", pressure / 100, "hPa", "given")]
+        basis = _("station pressure")
+        working = [step(_("station pressure"), pressure / 100, "hPa", "given")]
     elif elevation_m is None:
         raise OutOfRange(
-            "Give station_pressure_hpa, or elevation_m, or sea_level_pressure_hpa with elevation_m.",
+            _("Give station_pressure_hpa, or elevation_m, or sea_level_pressure_hpa with elevation_m."),
             "elevation_m",
         )
     elif sea_level_pressure_hpa is not None:
         pressure = air.station_pressure_from_sea_level_pa(
             sea_level_pressure_hpa * 100, elevation_m, outdoor_temperature_c
         )
-        sigma, basis = air.FORECAST_SIGMA_PA, "sea-level pressure"
+        sigma, basis = air.FORECAST_SIGMA_PA, _("sea-level pressure")
         working = [
-            step("sea-level pressure", sea_level_pressure_hpa, "hPa", "given"),
+            step(_("sea-level pressure"), sea_level_pressure_hpa, "hPa", "given"),
             step("elevation", elevation_m, "m", "given"),
-            step("outdoor temperature", outdoor_temperature_c, "°C", "given"),
-            step("station pressure", pressure / 100, "hPa", "reduction to sea level, undone"),
+            step(_("outdoor temperature"), outdoor_temperature_c, "°C", "given"),
+            step(_("station pressure"), pressure / 100, "hPa", _("reduction to sea level, undone")),
         ]
     else:
         pressure = air.pressure_at_elevation_pa(elevation_m)
         sigma, basis = air.ELEVATION_ONLY_SIGMA_PA, "elevation"
         working = [
             step("elevation", elevation_m, "m", "given"),
-            step("mean station pressure", pressure / 100, "hPa", "ICAO standard atmosphere"),
+            step(_("mean station pressure"), pressure / 100, "hPa", _("ICAO standard atmosphere")),
         ]
     return pressure, sigma, basis, working
 
@@ -89,9 +89,9 @@ def boiling_point(
     boil = water.boiling_point_c(require_station_pressure(pressure))
     doubt = sigma * thermometer.BOIL_SHIFT_K_PER_PA
     working += [
-        step("boiling point of water", boil, "°C", IF97),
-        step("one sigma of the pressure", sigma / 100, "hPa", basis),
-        step("which is", doubt, "K", "0.028 K per hPa"),
+        step(_("boiling point of water"), boil, "°C", IF97),
+        step(_("one sigma of the pressure"), sigma / 100, "hPa", basis),
+        step(_("which is"), doubt, "K", _("0.028 K per hPa")),
     ]
     return BoilingPointAnswer(
         boiling_point_c=boil,
@@ -126,16 +126,16 @@ def finish_temperature(
     pressure = station_pressure_hpa * 100
     point = finish_point(pressure, target_brix, invert_fraction)
     working = [
-        step("boiling point of water", point.boiling_point_c, "°C", IF97),
-        step("rise for the target", point.above_water_c, "K", MARGULES),
-        step("finish, true", point.temperature_c, "°C", "sum"),
+        step(_("boiling point of water"), point.boiling_point_c, "°C", IF97),
+        step(_("rise for the target"), point.above_water_c, "K", MARGULES),
+        step(_("finish, true"), point.temperature_c, "°C", "sum"),
     ]
     indicated = point.temperature_c
     if test_boil_reading_c is not None:
         calibration = thermometer.calibrate(test_boil_reading_c, pressure)
         indicated = calibration.indicated_c(point.temperature_c)
-        working.append(step("thermometer reads high by", calibration.offset_k, "K", "test boil"))
-    working.append(step("the thermometer will show", indicated, "°C"))
+        working.append(step(_("thermometer reads high by"), calibration.offset_k, "K", _("test boil")))
+    working.append(step(_("the thermometer will show"), indicated, "°C"))
     return FinishPointAnswer(
         boiling_point_c=point.boiling_point_c,
         temperature_c=point.temperature_c,
@@ -167,20 +167,20 @@ def thermometer_brix(
     """
     pressure = station_pressure_hpa * 100
     true = temperature_c
-    working = [step("thermometer shows", true, "°C", "given")]
+    working = [step(_("thermometer shows"), true, "°C", "given")]
     sigma = uncertainty_c
     if test_boil_reading_c is not None:
         calibration = thermometer.calibrate(test_boil_reading_c, pressure)
         true = calibration.true_c(true)
         sigma = calibration.sigma_k if sigma is None else sigma
-        working.append(step("reads high by", calibration.offset_k, "K", "test boil"))
+        working.append(step(_("reads high by"), calibration.offset_k, "K", _("test boil")))
     sigma = thermometer.UNTESTED_SIGMA_K if sigma is None else sigma
     said = thermometer.estimate(true, sigma, pressure, invert_fraction)
     working += [
-        step("true temperature", true, "°C"),
-        step("one sigma", sigma, "K"),
-        step("density", said.brix, "Brix", MARGULES),
-        step("one sigma", said.sigma_brix, "Brix", "through the slope of the boiling curve"),
+        step(_("true temperature"), true, "°C"),
+        step(_("one sigma"), sigma, "K"),
+        step("density", said.brix, _("Brix"), MARGULES),
+        step(_("one sigma"), said.sigma_brix, _("Brix"), _("through the slope of the boiling curve")),
     ]
     return BrixAnswer(brix=said.brix, uncertainty_brix=said.sigma_brix, working=working)
 
@@ -218,18 +218,16 @@ def end_points(
     pressure = station_pressure_hpa * 100
     boil = water.boiling_point_c(require_station_pressure(pressure))
     held = thermometer.Calibration(at_c=boil)
-    working = [step("boiling point of water", boil, "°C", IF97)]
+    working = [step(_("boiling point of water"), boil, "°C", IF97)]
     if test_boil_reading_c is not None:
         held = thermometer.calibrate(test_boil_reading_c, pressure)
-        working.append(step("thermometer reads high by", held.offset_k, "K", "test boil"))
+        working.append(step(_("thermometer reads high by"), held.offset_k, "K", _("test boil")))
     rise = methods.step_k(pressure, target_brix, invert_fraction)
-    working.append(step("rise for the target", rise, "K", MARGULES))
+    working.append(step(_("rise for the target"), rise, "K", MARGULES))
     stops = []
     for method in ("computed", "flat-219", *methods.STEPS_F):
         mark = methods.shown_mark_c(method, held.indicated_c(boil), rise)
         stop = methods.stop_at(mark, held, pressure, invert_fraction)
-        stops.append(
-            EndPointStop(school=method, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix)
-        )
-        working.append(step(f"{method} leaves", stop.brix, "Brix"))
+        stops.append(EndPointStop(school=method, indicated_c=mark, temperature_c=stop.true_c, brix=stop.brix))
+        working.append(step(_("{method} leaves", method=method), stop.brix, _("Brix")))
     return EndPointsAnswer(schools=stops, working=working)

@@ -18,11 +18,12 @@ from lumbrel.services.day.thermometers import shows_too_much
 from lumbrel.store.book import KITCHEN
 from lumbrel.store.instruments import BarometerDetail, Instrument, ThermometerDetail, instruments_of
 from lumbrel.store.kitchen import save_kitchen
+from lumbrel.words import _, number
 
 PRESSURE_BASES = {
-    "elevation": "elevation alone",
-    "station": "station pressure",
-    "forecast": "a forecast's sea-level pressure",
+    "elevation": _("elevation alone"),
+    "station": _("station pressure"),
+    "forecast": _("a forecast's sea-level pressure"),
 }
 
 ELEVATION = Bounds(
@@ -30,17 +31,13 @@ ELEVATION = Bounds(
     "elevation",
     -430,
     5000,
-    "Elevation must be between −430 and 5000 m (−1410 and 16 400 ft).",
+    _("Elevation must be between −430 and 5000 m (−1410 and 16 400 ft)."),
 )
 PRESSURE = Bounds(
-    "pressure",
-    "pressure",
-    500,
-    1090,
-    "A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg).",
+    "pressure", "pressure", 500, 1090, _("A pressure must be between 500 and 1090 hPa (14.8 and 32.2 inHg).")
 )
 OUTDOOR = Bounds(
-    "outdoor", "temperature", -50, 50, "The outdoor temperature must be between −50 and 50 °C."
+    "outdoor", "temperature", -50, 50, _("The outdoor temperature must be between −50 and 50 °C.")
 )
 
 
@@ -53,9 +50,7 @@ def set_pressure(db: Connection, now: datetime, fields: Mapping[str, str]) -> No
     """
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        basis = form.choice(
-            "basis", PRESSURE_BASES, "Choose elevation, station pressure or forecast."
-        )
+        basis = form.choice("basis", PRESSURE_BASES, _("Choose elevation, station pressure or forecast."))
         barometer = _barometer(db, form)
         if barometer and basis != "elevation":
             basis = "forecast" if barometer.detail.shows == "sea-level" else "station"
@@ -88,16 +83,12 @@ def _barometer(db: Connection, form: Form) -> Instrument[BarometerDetail] | None
     return next((b for b in instruments_of(db, BarometerDetail) if b.id == chosen), None)
 
 
-def _error_hpa(
-    db: Connection, barometer: Instrument[BarometerDetail] | None, now: datetime
-) -> float:
+def _error_hpa(db: Connection, barometer: Instrument[BarometerDetail] | None, now: datetime) -> float:
     """How much too high a barometer reads, by its last check."""
     return error_of(db, barometer.id, now) / 100 if barometer else 0.0
 
 
-def _measured_pa(
-    form: Form, basis: str, elevation_m: float | None, error_hpa: float
-) -> float | None:
+def _measured_pa(form: Form, basis: str, elevation_m: float | None, error_hpa: float) -> float | None:
     """The pressure in the kitchen by what a barometer or a forecast says, Pa."""
     said = form.between(PRESSURE)
     outdoor = form.between(OUTDOOR, required=False)
@@ -123,9 +114,14 @@ def _ask_if_sea_level(form: Form, hpa: float, elevation_m: float | None) -> None
     expected = air.pressure_at_elevation_pa(elevation_m) / 100
     form.ask(
         "pressure",
-        f"{hpa:.0f} hPa is what a forecast says, reduced to sea level. At {elevation_m:.0f} m a "
-        f"barometer stands near {expected:.0f} hPa; the difference would put the finish several "
-        "Brix off. Choose “forecast”, or say that the barometer at the pan really shows this.",
+        _(
+            "{hpa} hPa is what a forecast says, reduced to sea level. At {elevation_m} m a "
+            "barometer stands near {expected} hPa; the difference would put the finish several "
+            "Brix off. Choose “forecast”, or say that the barometer at the pan really shows this.",
+            hpa=number(hpa, 0),
+            elevation_m=number(elevation_m, 0),
+            expected=number(expected, 0),
+        ),
     )
 
 
@@ -140,14 +136,12 @@ def test_boil(db: Connection, now: datetime, fields: Mapping[str, str]) -> None:
 
     def read(form: Form, at: datetime) -> list[Draft]:
         known = {i.id: i for i in instruments_of(db, ThermometerDetail)}
-        chosen = form.choice(
-            "thermometer", dict.fromkeys(known, ""), "Choose one of your thermometers."
-        )
+        chosen = form.choice("thermometer", dict.fromkeys(known, ""), _("Choose one of your thermometers."))
         reading = form.quantity("reading", "temperature")
         pressure = pressure_at(db, form.kitchen, at)
         if pressure is None:
             form.errors.setdefault(
-                "reading", "Say first how high the kitchen stands, or what the barometer shows."
+                "reading", _("Say first how high the kitchen stands, or what the barometer shows.")
             )
         if reading is None or pressure is None or not chosen:
             return []
@@ -179,9 +173,7 @@ def _plausible(
     reading, pressure = boil
     offset = form.attempt("reading", lambda: thermometer.calibrate(reading, pressure.pa).offset_k)
     earlier = [
-        shows_too_much(one)
-        for one in test_boils(db, glass.id, at, HISTORY)
-        if one.id != form.corrects
+        shows_too_much(one) for one in test_boils(db, glass.id, at, HISTORY) if one.id != form.corrects
     ]
     usual = median(earlier) if earlier else 0.0
     if offset is None or abs(offset - usual) <= DOUBTED_K:
@@ -190,13 +182,22 @@ def _plausible(
     here = form.show(pressure.boil_c, "temperature")
     if earlier:
         expected = form.show(pressure.boil_c + usual, "temperature")
-        words = (
-            f"Water boils at {here} here now, and by its earlier test boils {glass.name} would show "
-            f"{expected}, not {said}."
+        words = _(
+            "Water boils at {here} here now, and by its earlier test boils {glass} would show "
+            "{expected}, not {said}.",
+            here=here,
+            glass=glass.name,
+            expected=expected,
+            said=said,
         )
     else:
-        words = f"Water boils at {here} here now; {glass.name} would be {form.show(abs(offset), 'difference')} out."
-    form.ask("reading", f"{words} Is the water at a full boil, and the pressure right?")
+        words = _(
+            "Water boils at {here} here now; {glass} would be {offset} out.",
+            here=here,
+            glass=glass.name,
+            offset=form.show(abs(offset), "difference"),
+        )
+    form.ask("reading", _("{value} Is the water at a full boil, and the pressure right?", value=words))
 
 
 HISTORY = 9

@@ -26,6 +26,7 @@ from lumbrel.services.day.thermometers import (
 )
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
+from lumbrel.words import _, bare, joined
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -73,9 +74,7 @@ class DayCheck:
     rules: Sequence[target.RuleOfThumb] = ()
 
 
-def today(
-    db: Connection, now: datetime, thermometer_id: str = "", sugar_kind: str = "maple"
-) -> DayCheck:
+def today(db: Connection, now: datetime, thermometer_id: str = "", sugar_kind: str = "maple") -> DayCheck:
     kitchen = load_kitchen(db)
     boil_by = kitchen.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(db, kitchen, now, boil_by)
@@ -114,15 +113,11 @@ def _best(sorts: list[ThermometerToday]) -> ThermometerToday | None:
     return sorts[0] if sorts else None
 
 
-MEASURED = {"barometer": "barometer", "station": "pressure typed", "forecast": "forecast"}
+MEASURED = {"barometer": _("barometer"), "station": _("pressure typed"), "forecast": _("forecast")}
 
 
 def _bases(
-    db: Connection,
-    kitchen: Kitchen,
-    pressure: Pressure,
-    chosen: ThermometerToday | None,
-    now: datetime,
+    db: Connection, kitchen: Kitchen, pressure: Pressure, chosen: ThermometerToday | None, now: datetime
 ) -> list[Basis]:
     rows = []
     if chosen and chosen.boil:
@@ -139,7 +134,7 @@ def _by_pressure(pressure: Pressure) -> Basis:
         label=MEASURED[pressure.basis],
         boil_c=pressure.boil_c,
         sigma_k=pressure.boil_sigma_k,
-        note="followed" if pressure.followed else "good for 12 h",
+        note=_("followed") if pressure.followed else _("good for 12 h"),
         chosen=True,
         detail=pressure.pa / 100,
         detail_kind="pressure",
@@ -149,19 +144,19 @@ def _by_pressure(pressure: Pressure) -> Basis:
 def _by_elevation(elevation_m: float, chosen: bool) -> list[Basis]:
     mean = air.pressure_at_elevation_pa(elevation_m)
     alone = Basis(
-        label="elevation alone",
+        label=_("elevation alone"),
         boil_c=water.boiling_point_c(mean),
         sigma_k=air.ELEVATION_ONLY_SIGMA_PA * thermometer.BOIL_SHIFT_K_PER_PA,
-        note="whatever the weather",
+        note=_("whatever the weather"),
         chosen=chosen,
         detail=elevation_m,
         detail_kind="elevation",
     )
     rule = Basis(
-        label="“one degree F per 500 ft”",
+        label=_("“one degree F per 500 ft”"),
         boil_c=target.boil_by_feet_rule_c(elevation_m),
         sigma_k=None,
-        note="a rule of thumb",
+        note=_("a rule of thumb"),
     )
     return [alone, rule]
 
@@ -175,10 +170,12 @@ def _by_test_boil(
     known independently, and then today's reading is a word of its own on where water boils.
     """
     alone = Basis(
-        label="test boil",
+        label=_("test boil"),
         boil_c=None,
         sigma_k=None,
-        note=f"{chosen.instrument.name} shows it; sets the ladder, whatever the weather",
+        note=_(
+            "{instrument} shows it; sets the ladder, whatever the weather", instrument=chosen.instrument.name
+        ),
         detail=boil.facts.reading_c,
         detail_kind="temperature",
     )
@@ -191,7 +188,7 @@ def _by_test_boil(
         alone,
         boil_c=boil.facts.reading_c - fmean(offsets),
         sigma_k=sqrt(own**2 + stdev(offsets) ** 2 / len(offsets)),
-        note=f"less what {len(earlier)} earlier boils taught",
+        note=_("less what {count} earlier boils taught", count=len(earlier)),
     )
 
 
@@ -237,15 +234,15 @@ class _Scale:
     def finish(self, brix: float, end_point: str) -> Rung:
         """Where syrup is done, by the kitchen's method of the end point."""
         if end_point == DEFAULT_END_POINT:
-            return self.density(brix, "syrup", "finish")
+            return self.density(brix, _("syrup"), "finish")
         step = target.finish_point(self.pressure.pa, brix, self.invert).above_water_c
         boil = self.pressure.boil_c
         mark = methods.shown_mark_c(end_point, self.calibration.indicated_c(boil), step)
         stop = methods.stop_at(mark, self.calibration, self.pressure.pa, self.invert)
-        return self._syrup(stop.true_c - boil, round(stop.brix or brix, 1), "your rule", "finish")
+        return self._syrup(stop.true_c - boil, round(stop.brix or brix, 1), _("your rule"), "finish")
 
     def _syrup(self, step_k: float, brix: float, name: str, rank: str) -> Rung:
-        label = f"{name}, {brix:g}"
+        label = joined(", ", (name, bare(brix)))
         return self.rung(f"finish-{brix:g}", label, (step_k, step_k), rank=rank, brix=brix)
 
     def candy(self, piece: Confection) -> Rung | None:
@@ -276,16 +273,14 @@ def ladder(
         invert=target.DEFAULT_INVERT_FRACTION[sugar_kind],
     )
     strain_k = target.PRE_FILTER_ABOVE_WATER_K
-    floors = {target.FLOOR_BRIX: "legal minimum", target.DEFAULT_BRIX: "stricter places"}
+    floors = {target.FLOOR_BRIX: _("legal minimum"), target.DEFAULT_BRIX: _("stricter places")}
     syrups = [
-        scale.finish(brix, end_point)
-        if brix == target_brix
-        else scale.density(brix, floors[brix], "floor")
+        scale.finish(brix, end_point) if brix == target_brix else scale.density(brix, floors[brix], "floor")
         for brix in sorted({*floors, target_brix})
     ]
     return [
-        scale.rung("water", "water boils", (0.0, 0.0)),
-        scale.rung("pre-filter", "strain once, while thin", (strain_k, strain_k)),
+        scale.rung("water", _("water boils"), (0.0, 0.0)),
+        scale.rung("pre-filter", _("strain once, while thin"), (strain_k, strain_k)),
         *syrups,
         *filter(None, map(scale.candy, confections())),
     ]

@@ -15,6 +15,7 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.book import KITCHEN
 from lumbrel.store.instruments import BarometerDetail, Instrument, instruments_of
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.words import _
 
 BAROMETER_FRESH = timedelta(minutes=60)
 NOTE_FRESH = timedelta(hours=12)
@@ -62,11 +63,7 @@ def pressure_at(db: Connection, kitchen: Kitchen, at: datetime) -> Pressure | No
 
 
 def station_pa(
-    db: Connection,
-    kitchen: Kitchen,
-    barometer: Instrument[BarometerDetail],
-    shown_pa: float,
-    at: datetime,
+    db: Connection, kitchen: Kitchen, barometer: Instrument[BarometerDetail], shown_pa: float, at: datetime
 ) -> float:
     """Station pressure behind what a registered barometer shows: its own error off, and brought
     down to the kitchen's height when it shows the pressure at sea level."""
@@ -93,5 +90,5 @@ def pressure_by(db: Connection, kitchen: Kitchen, at: datetime, boil_by: str) ->
         return Pressure(mean, air.ELEVATION_ONLY_SIGMA_PA, "elevation", None, False)
     if boil_by == "feet-rule":
         implied = water.saturation_pressure_pa(boil_by_feet_rule_c(elevation_m))
-        return Pressure(implied, 2 * air.ELEVATION_ONLY_SIGMA_PA, "rule of feet", None, False)
+        return Pressure(implied, 2 * air.ELEVATION_ONLY_SIGMA_PA, _("rule of feet"), None, False)
     return best

@@ -13,11 +13,12 @@ from lumbrel.services.day.facts import PressureFacts, TestBoilFacts
 from lumbrel.services.day.thermometers import shows_too_much
 from lumbrel.store.instruments import Detail, Instrument, instruments
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _, joined
 
 BASES = {
-    "station": "by the barometer here",
-    "forecast": "by a forecast",
-    "elevation": "by the elevation alone",
+    "station": _("by the barometer here"),
+    "forecast": _("by a forecast"),
+    "elevation": _("by the elevation alone"),
 }
 
 
@@ -28,13 +29,17 @@ def named(db: Connection, line: Entry[Facts]) -> Instrument[Detail]:
 
 def off(by: str, error: float) -> str:
     """By how much something shows too much or too little."""
-    return f"{by} {'high' if error >= 0 else 'low'}"
+    return joined(" ", (by, _("high") if error >= 0 else _("low")))
 
 
 def pressure(db: Connection, line: Entry[PressureFacts]) -> str:
     """A pressure that was typed."""
     show = Form({}, load_kitchen(db)).show
-    return f"{show(line.facts.station_pressure_pa / 100, 'pressure')} at the pan, {BASES[line.facts.basis]}"
+    return _(
+        "{station_pressure_pa} at the pan, {BASES}",
+        station_pressure_pa=show(line.facts.station_pressure_pa / 100, "pressure"),
+        BASES=BASES[line.facts.basis],
+    )
 
 
 def test_boil(db: Connection, line: Entry[TestBoilFacts]) -> str:
@@ -42,7 +47,7 @@ def test_boil(db: Connection, line: Entry[TestBoilFacts]) -> str:
     show, error = Form({}, load_kitchen(db)).show, shows_too_much(line)
     shown = show(line.facts.reading_c, "temperature")
     by = off(show(abs(error), "difference"), error)
-    return f"{named(db, line).name} in boiling water: {shown}, {by}"
+    return _("{named} in boiling water: {shown}, {by}", named=named(db, line).name, shown=shown, by=by)
 
 
 def _pressure_again(

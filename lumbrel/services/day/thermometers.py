@@ -13,11 +13,12 @@ from lumbrel.services.day.checks import ice_point, test_boils
 from lumbrel.services.day.facts import TestBoilFacts
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.store.instruments import Instrument, ThermometerDetail
+from lumbrel.words import _, number
 
 ICE_GOOD_FOR = timedelta(days=365)
 ONE_DAY, MOST_BOILS = timedelta(hours=12), 9
 
-DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", "computed"
+DEFAULT_BOIL_BY, DEFAULT_END_POINT = "test-boil", _("computed")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,13 +62,11 @@ def thermometer_today(
     it at its word."""
     boils = of_that_day(db, instrument.id, now) if boil_by == DEFAULT_BOIL_BY else []
     if not boils:
-        never = "This thermometer has no test boil here yet."
+        never = _("This thermometer has no test boil here yet.")
         return ThermometerToday(
             instrument=instrument,
             calibration=Calibration(at_c=pressure.boil_c),
-            sigma_k=thermometer.sigma_now_k(
-                instrument.detail.sort, None, instrument.detail.resolution_k
-            ),
+            sigma_k=thermometer.sigma_now_k(instrument.detail.sort, None, instrument.detail.resolution_k),
             stale=never if boil_by == DEFAULT_BOIL_BY else "",
         )
     boil = boils[0]
@@ -80,8 +79,7 @@ def thermometer_today(
     return ThermometerToday(
         instrument=instrument,
         calibration=thermometer.calibrate(
-            water.boiling_point_c(boil.facts.station_pressure_pa)
-            + fmean(map(shows_too_much, boils)),
+            water.boiling_point_c(boil.facts.station_pressure_pa) + fmean(map(shows_too_much, boils)),
             boil.facts.station_pressure_pa,
             detail.sort,
             _ice_reading_c(db, instrument, now),
@@ -109,9 +107,7 @@ def shows_too_much(boil: Entry[TestBoilFacts]) -> float:
     return boil.facts.reading_c - water.boiling_point_c(boil.facts.station_pressure_pa)
 
 
-def _ice_reading_c(
-    db: Connection, instrument: Instrument[ThermometerDetail], now: datetime
-) -> float | None:
+def _ice_reading_c(db: Connection, instrument: Instrument[ThermometerDetail], now: datetime) -> float | None:
     ice = ice_point(db, instrument.id, now)
     return ice.facts.reading_c if ice and now - ice.at <= ICE_GOOD_FOR else None
 
@@ -119,12 +115,20 @@ def _ice_reading_c(
 def _stale(hours: float, change_pa: float | None) -> str:
     """Why a test boil no longer counts in full; nothing while it does."""
     if hours > thermometer.TEST_BOIL_GOOD_FOR_HOURS:
-        return f"Its last test boil is {_age(hours)} old."
+        return _("Its last test boil is {age} old.", age=_age(hours))
     if change_pa is not None and abs(change_pa) > thermometer.TEST_BOIL_GOOD_FOR_PA:
-        moved = "risen" if change_pa > 0 else "fallen"
-        return f"The pressure has {moved} {abs(change_pa) / 100:.1f} hPa since its test boil."
+        moved = _("risen") if change_pa > 0 else _("fallen")
+        return _(
+            "The pressure has {moved} {change_pa} hPa since its test boil.",
+            moved=moved,
+            change_pa=number(abs(change_pa) / 100, 1),
+        )
     return ""
 
 
 def _age(hours: float) -> str:
-    return f"{hours:.0f} hours" if hours < 48 else f"{hours / 24:.0f} days"
+    return (
+        _("{hours} hours", hours=number(hours, 0))
+        if hours < 48
+        else _("{hours} days", hours=number(hours / 24, 0))
+    )

@@ -9,42 +9,33 @@ from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    Clarity,
-    DrawnFacts,
-    FilterFacts,
-    PassedFacts,
-    PulledFacts,
-)
+from lumbrel.services.base.facts import Clarity, DrawnFacts, FilterFacts, PassedFacts, PulledFacts
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, now_c
 from lumbrel.services.pan.drawn import after_draw
+from lumbrel.words import _
 
-FILTERS = {key: medium.name for key, medium in MEDIA.items()} | {"none": "not filtered"}
-CLARITIES = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy"}
+FILTERS = {key: medium.name for key, medium in MEDIA.items()} | {"none": _("not filtered")}
+CLARITIES = {"clear": _("clear"), "hazy": _("a little hazy"), "cloudy": _("cloudy")}
 
 TEMPERATURE = Bounds(
-    "temperature",
-    "temperature",
-    20,
-    110,
-    "Syrup is filtered between 20 and 110 °C (68 and 230 °F).",
+    "temperature", "temperature", 20, 110, _("Syrup is filtered between 20 and 110 °C (68 and 230 °F).")
 )
 HOT_C = 90.0
 """Of syrup in the filter when nobody says how warm it is."""
-OUT = Bounds("out", "mass", 0.01, 5000, "What came through must weigh between 10 g and 5000 kg.")
+OUT = Bounds("out", "mass", 0.01, 5000, _("What came through must weigh between 10 g and 5000 kg."))
 
 
 def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     """The hot filter: through what, how hot, what came out and how clear."""
-    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
-    method = form.choice("method", FILTERS, "Choose how it was filtered.")
+    drawn = context.require(form, _("Draw the batch off first."), DrawnFacts)
+    method = form.choice("method", FILTERS, _("Choose how it was filtered."))
     known = now_c(context) if drawn and not form.given("temperature") else None
     temperature = form.between(TEMPERATURE) if known is None else known
     clarity = ""
     if form.given("clarity"):
-        clarity = form.choice("clarity", CLARITIES, "Say how clear it came through.")
+        clarity = form.choice("clarity", CLARITIES, _("Say how clear it came through."))
     out = _came_through(form, context) if drawn else None
     _not_again(form, context)
     if temperature is None or not drawn:
@@ -52,8 +43,11 @@ def filtering(form: Form, context: BatchContext) -> FilterFacts | None:
     if temperature < COLDEST_GOOD_FILTER_C and method != "none":
         form.ask(
             "temperature",
-            f"Under {context.show(COLDEST_GOOD_FILTER_C, 'temperature', 0)} syrup runs slowly and "
-            "the filter blinds. Was it filtered so cool?",
+            _(
+                "Under {COLDEST_GOOD_FILTER_C} syrup runs slowly and the filter blinds. Was it "
+                "filtered so cool?",
+                COLDEST_GOOD_FILTER_C=context.show(COLDEST_GOOD_FILTER_C, "temperature", 0),
+            ),
         )
     after = after_draw(context)
     facts = FilterFacts(
@@ -94,10 +88,8 @@ def _came_through(form: Form, context: BatchContext) -> float | None:
 def _not_again(form: Form, context: BatchContext) -> None:
     """A second pass is for what did not come through clear."""
     before = context.last(FilterFacts)
-    if before and before.facts.clarity in (None, "clear"):
-        form.errors["kind"] = (
-            "It was filtered already, and came through clear. Correct that line instead."
-        )
+    if before and before.facts.clarity in (None, _("clear")):
+        form.errors["kind"] = _("It was filtered already, and came through clear. Correct that line instead.")
 
 
 def words(context: BatchContext, entry: Entry[FilterFacts]) -> Line:
@@ -106,10 +98,10 @@ def words(context: BatchContext, entry: Entry[FilterFacts]) -> Line:
     at = context.show(facts.temperature_c, "temperature", 0)
     how = FILTERS[facts.method]
     if facts.loss_kg is not None:
-        how += f"; {context.show(facts.loss_kg, 'mass', 2)} stayed in it"
+        how += _("; {loss} stayed in it", loss=context.show(facts.loss_kg, "mass", 2))
     if facts.clarity:
         how += f"; {CLARITIES[facts.clarity]}"
-    return Line(entry, f"Filtered at {at}", how)
+    return Line(entry, _("Filtered at {at}", at=at), how)
 
 
 def passed(form: Form, context: BatchContext) -> PassedFacts | None:
@@ -119,13 +111,13 @@ def passed(form: Form, context: BatchContext) -> PassedFacts | None:
         return None
     before = max((e.facts.litres for e in context.of_kind(PassedFacts)), default=0.0)
     if facts.litres < before:
-        form.errors["litres"] = (
-            f"Less than before: {context.show(before, 'volume')} had passed already. Type all that "
-            "has passed so far."
+        form.errors["litres"] = _(
+            "Less than before: {before} had passed already. Type all that has passed so far.",
+            before=context.show(before, "volume"),
         )
     there = after_draw(context).volume_l
     if facts.litres > there * 1.15:
-        form.errors["litres"] = f"Only about {context.show(there, 'volume')} was drawn."
+        form.errors["litres"] = _("Only about {there} was drawn.", there=context.show(there, "volume"))
     return facts
 
 
@@ -133,10 +125,10 @@ def passed_words(context: BatchContext, entry: Entry[PassedFacts]) -> Line:
     litres = entry.facts.litres
     name = FILTERS[entry.facts.method]
     if not litres:
-        return Line(entry, "Filter begun", name)
-    return Line(entry, f"{context.show(litres, 'volume')} through", name)
+        return Line(entry, _("Filter begun"), name)
+    return Line(entry, _("{litres} through", litres=context.show(litres, "volume")), name)
 
 
 def pulled_words(context: BatchContext, entry: Entry[PulledFacts]) -> Line:
     count = sum(1 for e in context.of_kind(PulledFacts) if e.at <= entry.at)
-    return Line(entry, f"Layer {count} pulled")
+    return Line(entry, _("Layer {count} pulled", count=count))

@@ -8,6 +8,7 @@ from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.filter import entries
 from lumbrel.services.filter.choices import choices
 from lumbrel.services.filter.stack import stack_of
+from lumbrel.words import _, number
 
 
 def _said(context: BatchContext) -> str:
@@ -17,17 +18,19 @@ def _said(context: BatchContext) -> str:
     now = stack_of(context)
     if now is None or not now.begun or now.minutes is None:
         return ""
-    return f"{context.show(now.left_l, 'volume')} to go, {now.minutes:.0f} min"
+    return _(
+        "{left} to go, {minutes} min", left=context.show(now.left_l, "volume"), minutes=number(now.minutes, 0)
+    )
 
 
 STATION = Station(
     key="filter",
-    title="Filter",
+    title=_("Filter"),
     line_kinds=(
         LineKind(facts=PassedFacts, needs=DRAWN, read=entries.passed, words=entries.passed_words),
         LineKind(
             facts=PulledFacts,
-            needs=("Say first what it runs through.", (PassedFacts,)),
+            needs=(_("Say first what it runs through."), (PassedFacts,)),
             read=typed(PulledFacts),
             words=entries.pulled_words,
         ),

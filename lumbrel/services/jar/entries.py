@@ -15,6 +15,7 @@ from lumbrel.services.base.standing import of_kind
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import jars
+from lumbrel.words import _, joined, number
 
 JAR_ROWS = 4
 SMALLEST_JAR_ML, BIGGEST_JAR_ML = 10.0, 20_000.0
@@ -22,31 +23,23 @@ _PART = r"[A-Za-z0-9](?:[A-Za-z0-9 ._-]*[A-Za-z0-9])?"
 LOT_CODE = re.compile(rf"{_PART}(?:/{_PART})*")
 """What an address can carry: no part between slashes is empty or begins with a dot."""
 THICKEST_JAR_BRIX = 80.0
-CARE = {"preheated": "glass preheated", "turned": "lids on, jars turned over"}
+CARE = {"preheated": _("glass preheated"), "turned": _("lids on, jars turned over")}
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
-FILLED_BY = {"": "", "kettle": ", by the kettle", "felt": " or so, by feel"}
+FILLED_BY = {"": "", "kettle": _(", by the kettle"), "felt": _(" or so, by feel")}
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 
 JAR_SIZE = Bounds(
-    "size", "jar", SMALLEST_JAR_ML, BIGGEST_JAR_ML, "A jar must hold between 10 ml and 20 L."
+    "size", "jar", SMALLEST_JAR_ML, BIGGEST_JAR_ML, _("A jar must hold between 10 ml and 20 L.")
 )
-PACK_SIZE = Bounds(
-    "size", "piece", 0.5, 20_000, "A piece or jar must weigh between 0.5 g and 20 kg."
-)
-FILL = Bounds(
-    "fill",
-    "temperature",
-    10,
-    110,
-    "Jars are filled at 82 to 88 °C (180 to 190 °F).",
-)
+PACK_SIZE = Bounds("size", "piece", 0.5, 20_000, _("A piece or jar must weigh between 0.5 g and 20 kg."))
+FILL = Bounds("fill", "temperature", 10, 110, _("Jars are filled at 82 to 88 °C (180 to 190 °F)."))
 
 
 def jar(form: Form, context: BatchContext) -> JarFacts | None:
     """Jars by size and count, hot-packed, under a lot code."""
-    drawn = context.require(form, "Draw the batch off first.", DrawnFacts)
+    drawn = context.require(form, _("Draw the batch off first."), DrawnFacts)
     fill, by = _fill(form, context)
     rows = jar_rows(form)
     lot = _lot(form, context)
@@ -54,8 +47,9 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
         return None
     after = after_draw(context)
     if after.brix > THICKEST_JAR_BRIX:
-        form.errors["kind"] = (
-            f"At {after.brix:.0f} Brix this is candy, not syrup for jars. Put water back first."
+        form.errors["kind"] = _(
+            "At {brix} Brix this is candy, not syrup for jars. Put water back first.",
+            brix=number(after.brix, 0),
         )
     elif rows:
         _plausible_amount(form, rows, after, _packed_kg(context))
@@ -95,44 +89,56 @@ def _fill(form: Form, context: BatchContext) -> tuple[float | None, Literal["", 
     fill = known.fire.now_c if known and known.fire.now_c is not None else form.between(FILL)
     judged = hot_pack.hot_pack(fill) if fill is not None else None
     coldest = context.show(COLDEST_FILL_C, "temperature", 0)
-    window = f"{coldest} to {context.show(HOTTEST_FILL_C, 'temperature', 0)}"
+    window = _(
+        "{coldest} to {HOTTEST_FILL_C}",
+        coldest=coldest,
+        HOTTEST_FILL_C=context.show(HOTTEST_FILL_C, "temperature", 0),
+    )
     if judged is HotPack.TOO_COLD:
         form.ask(
             "fill",
-            f"Too cold to keep: moulds survive under {coldest}. Reheat to {window} and fill "
-            "again. Keep it only if these jars go to the fridge.",
+            _(
+                "Too cold to keep: moulds survive under {coldest}. Reheat to {window} and fill "
+                "again. Keep it only if these jars go to the fridge.",
+                coldest=coldest,
+                window=window,
+            ),
         )
     elif judged is HotPack.NEW_NITER:
-        form.ask(
-            "fill", "Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is that right?"
-        )
+        form.ask("fill", _("Above 93 °C (199 °F) new niter forms in the jar and it darkens. Is that right?"))
     return fill, by
 
 
 def _lot(form: Form, context: BatchContext) -> str:
     """The lot's code: not another batch's. A batch may be packed under several."""
-    lot = form.text("lot", "Give the lot a code; the batch's own will do.", 24)
+    lot = form.text("lot", _("Give the lot a code; the batch's own will do."), 24)
     if not lot:
         return ""
     if not LOT_CODE.fullmatch(lot):
-        form.errors["lot"] = (
-            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins and "
-            "ends with a letter or digit, also beside a slash."
+        form.errors["lot"] = _(
+            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins "
+            "and ends with a letter or digit, also beside a slash."
         )
     owner = jars.lot_owner(context.db, lot)
     if owner and owner != context.batch.id:
-        form.errors["lot"] = f"The lot {lot} is another batch's. Choose another code."
+        form.errors["lot"] = _("The lot {lot} is another batch's. Choose another code.", lot=lot)
     return lot
 
 
 def _plausible_amount(form: Form, rows: Rows, after: AfterDraw, packed_kg: float) -> None:
     filled = _mass_kg(rows, after.brix) + packed_kg
     if filled > after.mass_kg * MORE_THAN_DRAWN:
-        before = f" with the {packed_kg:.1f} kg packed before" if packed_kg else ""
+        before = (
+            _(" with the {packed_kg} kg packed before", packed_kg=number(packed_kg, 1)) if packed_kg else ""
+        )
         form.ask(
             "size_1",
-            f"These jars hold {filled:.1f} kg{before}; only about {after.mass_kg:.1f} kg was drawn. "
-            "Is that right?",
+            _(
+                "These jars hold {filled} kg{before}; only about {mass} kg was drawn. Is that right?",
+                filled=number(filled, 1),
+                before=before,
+                mass=number(after.mass_kg, 1),
+            ),
         )
 
 
@@ -150,17 +156,13 @@ def jar_rows(form: Form, bounds: Bounds | None = None) -> Rows:
         size = form.between(of_one._replace(name=f"size_{i}"))
         count = form.between(
             Bounds(
-                f"count_{i}",
-                "count",
-                1,
-                10_000,
-                "Type how many jars, a whole number from 1 to 10 000.",
+                f"count_{i}", "count", 1, 10_000, _("Type how many jars, a whole number from 1 to 10 000.")
             )
         )
         if size is not None and count is not None:
             rows.append((size, int(count)))
     if not rows and not any(key.startswith(("size_", "count_")) for key in form.errors):
-        form.errors["count_1"] = "Type at least one size and how many jars of it."
+        form.errors["count_1"] = _("Type at least one size and how many jars of it.")
     return tuple(rows)
 
 
@@ -175,12 +177,16 @@ def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
     """Jars on the slip."""
     facts = entry.facts
     at = context.show(facts.fill_c, "temperature", 0)
-    more = ", more is left" if facts.more_left else ""
+    more = _(", more is left") if facts.more_left else ""
     more += FILLED_BY[facts.fill_by]
-    return Line(entry, f"Jarred {in_words(context, facts.jars)}", f"lot {facts.lot}, at {at}{more}")
+    return Line(
+        entry,
+        _("Jarred {in_words}", in_words=in_words(context, facts.jars)),
+        _("lot {lot}, at {at}{more}", lot=facts.lot, at=at, more=more),
+    )
 
 
 def in_words(context: BatchContext, jars: Rows) -> str:
     """Jars by size, as 12 × 500 ml; packs of a confection by what one weighs."""
     kind = "piece" if context.is_cook else "jar"
-    return ", ".join(f"{count} × {context.show(size, kind)}" for size, count in jars)
+    return joined(", ", (f"{count} × {context.show(size, kind)}" for size, count in jars))

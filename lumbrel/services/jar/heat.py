@@ -4,18 +4,12 @@ from lumbrel.core.jar.hot_pack import NEW_NITER_C
 from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    STANDS,
-    CheckedFacts,
-    DrawnFacts,
-    JarFacts,
-    KettleFacts,
-    ReheatFacts,
-)
+from lumbrel.services.base.facts import STANDS, CheckedFacts, DrawnFacts, JarFacts, KettleFacts, ReheatFacts
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.off_fire import speaking, true_c
+from lumbrel.words import _
 
 COLDEST_C, HOTTEST_C = 30.0, 115.0
 WARMS_K = 1.5
@@ -31,16 +25,15 @@ def kettle(form: Form, context: BatchContext) -> KettleFacts | None:
         return None
     shown = facts.temperature_c
     now = kettle_of(context) if context.of_kind(DrawnFacts) else None
-    if (
-        now
-        and now.fire.now_c is not None
-        and shown > now.fire.now_c + WARMS_K + 3 * now.fire.sigma_k
-    ):
+    if now and now.fire.now_c is not None and shown > now.fire.now_c + WARMS_K + 3 * now.fire.sigma_k:
         was = context.show(now.fire.now_c, "temperature")
         form.ask(
             "kettle",
-            f"By its cooling it should be near {was}, and off the fire nothing grows warmer. If it was "
-            "on the fire again, say that first. Is that right?",
+            _(
+                "By its cooling it should be near {was}, and off the fire nothing grows warmer. If "
+                "it was on the fire again, say that first. Is that right?",
+                was=was,
+            ),
         )
     return facts
 
@@ -50,39 +43,41 @@ def _by_probe(form: Form, context: BatchContext) -> KettleFacts | None:
     wanted = form.fields.get("probe", "")
     told = next(((p, s) for p, s in speaking(context) if p.id == wanted), None)
     if told is None:
-        form.errors["kettle"] = "That probe does not speak now. Type what the kettle shows."
+        form.errors["kettle"] = _("That probe does not speak now. Type what the kettle shows.")
         return None
     probe, sample = told
     shown = true_c(context, probe, sample, context.now)
     if not COLDEST_C <= shown <= HOTTEST_C:
-        form.errors["kettle"] = (
-            f"{probe.name} shows {context.show(shown, 'temperature')}: is it in the kettle?"
+        form.errors["kettle"] = _(
+            "{probe} shows {shown}: is it in the kettle?",
+            probe=probe.name,
+            shown=context.show(shown, "temperature"),
         )
     return KettleFacts(temperature_c=shown, probe=probe.id)
 
 
 def kettle_words(context: BatchContext, entry: Entry[KettleFacts]) -> Line:
     shown = entry.facts.temperature_c
-    hot = "new niter forms so hot" if shown > NEW_NITER_C else ""
+    hot = _("new niter forms so hot") if shown > NEW_NITER_C else ""
     if entry.facts.probe:
-        name = next((i.name for i in context.instruments if i.id == entry.facts.probe), "a probe")
-        hot = f"{name} is in it" + (f"; {hot}" if hot else "")
-    return Line(entry, f"Kettle {context.show(shown, 'temperature')}", hot)
+        name = next((i.name for i in context.instruments if i.id == entry.facts.probe), _("a probe"))
+        hot = _("{name} is in it", name=name) + (f"; {hot}" if hot else "")
+    return Line(entry, _("Kettle {shown}", shown=context.show(shown, "temperature")), hot)
 
 
 def reheat_words(context: BatchContext, entry: Entry[ReheatFacts]) -> Line:
     before = [e for e in context.of_kind(ReheatFacts) if e.at <= entry.at]
-    detail = "each reheat darkens it, and brings new niter" if len(before) > 1 else ""
-    return Line(entry, f"On the fire again, reheat {len(before)}", detail)
+    detail = _("each reheat darkens it, and brings new niter") if len(before) > 1 else ""
+    return Line(entry, _("On the fire again, reheat {count}", count=len(before)), detail)
 
 
 def checked(form: Form, context: BatchContext) -> CheckedFacts | None:
     """The jars a day later: lids and clarity."""
     facts = read_asked(CheckedFacts, form)
-    filled = sum(count for e in context.of_kind(JarFacts) for _, count in e.facts.jars)
+    filled = sum(count for e in context.of_kind(JarFacts) for _any, count in e.facts.jars)
     if facts and facts.unsealed > filled > 0:
-        form.errors["unsealed"] = (
-            f"Only {filled} jars were filled. Type how many lids did not seal, 0 if all did."
+        form.errors["unsealed"] = _(
+            "Only {filled} jars were filled. Type how many lids did not seal, 0 if all did.", filled=filled
         )
     return facts
 
@@ -90,9 +85,9 @@ def checked(form: Form, context: BatchContext) -> CheckedFacts | None:
 def checked_words(context: BatchContext, entry: Entry[CheckedFacts]) -> Line:
     facts = entry.facts
     lids = (
-        "All lids sealed"
+        _("All lids sealed")
         if not facts.unsealed
-        else f"{facts.unsealed} lids did not seal: use first"
+        else _("{unsealed} lids did not seal: use first", unsealed=facts.unsealed)
     )
     note = f"; {facts.note}" if facts.note else ""
     return Line(entry, lids, STANDS[facts.clarity] + note)

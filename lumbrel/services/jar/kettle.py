@@ -15,6 +15,7 @@ from lumbrel.services.base.facts import DrawnFacts, JarFacts
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.services.pan.off_fire import OffFire, off_fire
 from lumbrel.store import jars
+from lumbrel.words import _
 
 PACE_PER_MIN, PACE_KNOWN_AS_MIN = 1.5, 3.0
 """Jars a minute before any were filled in this heat; what is expected counts like so many minutes."""
@@ -56,9 +57,7 @@ class Kettle:
 
 
 def kettle_of(
-    context: BatchContext,
-    size_ml: float | None = None,
-    wished: Mapping[float, int] | None = None,
+    context: BatchContext, size_ml: float | None = None, wished: Mapping[float, int] | None = None
 ) -> Kettle | None:
     """The kettle of a drawn batch; None before the draw.
 
@@ -85,7 +84,7 @@ def kettle_of(
         low=low,
         high=high if high is None or isfinite(high) else None,
         left_ml=left_ml,
-        filled=sum(count for e in packed for _, count in e.facts.jars),
+        filled=sum(count for e in packed for _any, count in e.facts.jars),
         in_this_heat=None if left is None else _in_heat(left, pace, left_ml, size),
         size_ml=size,
         pace_per_min=pace,
@@ -106,7 +105,7 @@ def _pace(context: BatchContext, fire: OffFire) -> float:
     if not shown:
         return PACE_PER_MIN
     filled = [e for e in context.of_kind(JarFacts) if e.at >= shown[0].at]
-    jars = sum(count for e in filled for _, count in e.facts.jars)
+    jars = sum(count for e in filled for _any, count in e.facts.jars)
     minutes = (filled[-1].at - shown[0].at) / timedelta(minutes=1) if filled else 0.0
     return (PACE_PER_MIN * PACE_KNOWN_AS_MIN + jars) / (PACE_KNOWN_AS_MIN + minutes)
 
@@ -118,7 +117,7 @@ def _in_heat(minutes: float, pace: float, left_ml: float, size_ml: float) -> int
 
 def sizes_at_hand(context: BatchContext) -> list[float]:
     """Sizes of jars that this kitchen fills, ml: those of its last lots, and the usual ones."""
-    packed = [size for e in context.of_kind(JarFacts) for size, _ in e.facts.jars]
+    packed = [size for e in context.of_kind(JarFacts) for size, _any in e.facts.jars]
     known = jars.last_sizes(context.db, LAST_LOTS)
     usual = [size.ml for size in usual_sizes(context)]
     return sorted({*packed, *known, *usual}, reverse=True)[:MOST_SIZES]
@@ -132,8 +131,8 @@ class JarSize(NamedTuple):
 
 
 FLUID_OUNCE_ML = 29.5735295625
-USUAL = (JarSize(500.0, "500 ml"), JarSize(250.0, "250 ml"))
-USUAL_FLOZ = (JarSize(16 * FLUID_OUNCE_ML, "16 floz"), JarSize(8 * FLUID_OUNCE_ML, "8 floz"))
+USUAL = (JarSize(500.0, _("500 ml")), JarSize(250.0, _("250 ml")))
+USUAL_FLOZ = (JarSize(16 * FLUID_OUNCE_ML, _("16 floz")), JarSize(8 * FLUID_OUNCE_ML, _("8 floz")))
 
 
 def usual_sizes(context: BatchContext) -> tuple[JarSize, ...]:

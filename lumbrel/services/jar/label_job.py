@@ -5,10 +5,11 @@ from dataclasses import dataclass
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.jar.label_style import LabelStyle, read
 from lumbrel.services.jar.labels import Label
+from lumbrel.words import _
 
 MOST_COPIES = 2000
 COPIES = Bounds(
-    "copies", "count", 1, MOST_COPIES, "Type how many, 1 to 2000; empty for as many as were filled."
+    "copies", "count", 1, MOST_COPIES, _("Type how many, 1 to 2000; empty for as many as were filled.")
 )
 
 
@@ -37,12 +38,12 @@ def read_job(form: Form, known: list[Label]) -> LabelJob:
     chosen = form.fields.get("which", "")
     wanted = [label for label in known if chosen in ("", key_of(label))]
     if not wanted:
-        form.errors["which"] = "Choose one of this batch's jars."
+        form.errors["which"] = _("Choose one of this batch's jars.")
     copies = form.between(COPIES, required=False)
     first = 1
     if style is not None and form.given("begin"):
         most = style.sheet.places
-        sentence = f"Type the place of the first label, 1 to {most} on this sheet."
+        sentence = _("Type the place of the first label, 1 to {most} on this sheet.", most=most)
         first = round(form.between(Bounds("begin", "count", 1, most, sentence)) or 1)
     form.check()
     assert style is not None

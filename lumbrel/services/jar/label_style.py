@@ -11,27 +11,21 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.jar.label_words import LANGUAGES
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
+from lumbrel.words import _, joined
 
-FIRST = {"metric": "metric first", "us": "US first", "only": "metric alone"}
+FIRST = {"metric": _("metric first"), "us": _("US first"), "only": _("metric alone")}
 TICKS = {
-    "woodlot": "woodlot",
-    "cold": "refrigerate after opening",
-    "code": "code to the lot’s page",
-    "logo": "logo",
-    "edge": "a line to cut along",
+    "woodlot": _("woodlot"),
+    "cold": _("refrigerate after opening"),
+    "code": _("code to the lot’s page"),
+    "logo": _("logo"),
+    "edge": _("a line to cut along"),
 }
 MOST_OWN_WORDS = 160
-STANDARD = {
-    "language": "en",
-    "months": "24",
-    "woodlot": "1",
-    "cold": "1",
-    "code": "1",
-    "logo": "1",
-}
+STANDARD = {"language": "en", "months": "24", "woodlot": "1", "cold": "1", "code": "1", "logo": "1"}
 """Before it was ever set."""
 LEAST_PLACES = 14
-MONTHS = Bounds("months", "count", 0, 120, "Type months from 0 to 120; 0 for no date on the label.")
+MONTHS = Bounds("months", "count", 0, 120, _("Type months from 0 to 120; 0 for no date on the label."))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,7 +49,7 @@ def typed_of(kitchen: Kitchen) -> dict[str, str]:
     if kitchen.labels:
         return dict(kitchen.labels)
     sheet = next(sheet for sheet in sheets_of(kitchen) if sheet.places >= LEAST_PLACES)
-    first = "us" if kitchen.units["jar"] == "floz" else "metric"
+    first = "us" if kitchen.units["jar"] == "floz" else _("metric")
     return STANDARD | {"sheet": sheet.key, "first": first}
 
 
@@ -67,16 +61,16 @@ def sheets_of(kitchen: Kitchen) -> list[Sheet]:
 
 def read(form: Form) -> LabelStyle | None:
     """A style as it is typed; None where something is wrong, noted on the form."""
-    sheet = form.choice("sheet", list(BY_KEY), "Choose a sheet.")
-    first = form.choice("first", FIRST, f"Choose one: {', '.join(FIRST.values())}.")
-    language = form.choice("language", LANGUAGES, f"Choose one: {', '.join(LANGUAGES.values())}.")
+    sheet = form.choice("sheet", list(BY_KEY), _("Choose a sheet."))
+    first = form.choice("first", FIRST, _("Choose one: {values}.", values=joined(", ", FIRST.values())))
+    language = form.choice(
+        "language", LANGUAGES, _("Choose one: {values}.", values=joined(", ", LANGUAGES.values()))
+    )
     months = form.between(MONTHS)
     own = form.text("own", limit=MOST_OWN_WORDS)
     address = form.text("address", limit=120).rstrip("/")
     if address and urlsplit(address).scheme not in ("http", "https"):
-        form.errors["address"] = (
-            "An address begins with https:// or http://; empty for this machine’s."
-        )
+        form.errors["address"] = _("An address begins with https:// or http://; empty for this machine’s.")
     if form.errors or months is None:
         return None
     return LabelStyle(

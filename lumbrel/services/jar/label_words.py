@@ -1,8 +1,9 @@
 """What a label says, in English, in French, or in both, where law wants both."""
 
 from lumbrel.core.candy.confections import confections
+from lumbrel.words import _
 
-LANGUAGES = {"en": "English", "fr": "French", "both": "English and French"}
+LANGUAGES = {"en": _("English"), "fr": _("French"), "both": _("English and French")}
 KINDS = {"maple": "d’érable", "birch": "de bouleau", "walnut": "de noyer"}
 """Kinds of sugar, as French says them behind a noun."""
 SAID: dict[str, dict[str, str]] = {

@@ -14,17 +14,12 @@ from lumbrel.core.candy.keeping import keeping
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import (
-    ColourFacts,
-    CookFacts,
-    FoamFacts,
-    JarFacts,
-    MadeFacts,
-)
+from lumbrel.services.base.facts import ColourFacts, CookFacts, FoamFacts, JarFacts, MadeFacts
 from lumbrel.services.base.form import NotFound, local_time
 from lumbrel.services.jar.label_style import LabelStyle
 from lumbrel.services.jar.label_words import said_together, say
 from lumbrel.store import jars, record
+from lumbrel.words import _, bare, number
 
 Role = Literal["product", "grade", "net", "must", "may"]
 GRAMS_A_KILOGRAM, OUNCES_A_POUND = 1000.0, 16
@@ -87,7 +82,7 @@ def labels(db: Connection, code: str, now: datetime) -> list[Label]:
         return _of_a_cook(context)
     packed = {e.facts.lot: e for e in context.of_kind(JarFacts)}
     if not packed:
-        raise NotFound(f"Batch {code} is not jarred yet; labels come with the jars.")
+        raise NotFound(_("Batch {code} is not jarred yet; labels come with the jars.", code=code))
     colour = context.first(ColourFacts)
     off = colour is not None and colour.facts.for_processing
     return [
@@ -119,7 +114,10 @@ def _of_a_cook(context: BatchContext) -> list[Label]:
     cook, made = context.first(CookFacts), context.first(MadeFacts)
     if cook is None or made is None or not made.facts.packs:
         raise NotFound(
-            f"Nothing is made of cook {context.batch.code} yet; labels come with the pieces."
+            _(
+                "Nothing is made of cook {batch_code} yet; labels come with the pieces.",
+                batch_code=context.batch.code,
+            )
         )
     piece, lot = cook.facts.piece, made.facts.lot
     on = local_time(made.at, context.kitchen).date()
@@ -195,7 +193,7 @@ def _lines(label: Label, style: LabelStyle) -> list[LabelLine]:
             ),
             LabelLine("must", " · ".join(part for part in source if part)),
             LabelLine("may", style.own),
-            LabelLine("may", say(tongue, "keep cold") if label.cold else ""),
+            LabelLine("may", say(tongue, _("keep cold")) if label.cold else ""),
         ]
     return [
         LabelLine("product", say(tongue, label.sugar_kind)),
@@ -237,18 +235,26 @@ def best_before(packed: date, months: int) -> str:
 
 def net_volume(size_ml: float, first: str) -> str:
     """The net volume in both systems; never more than is in it."""
-    metric = f"{size_ml:g} ml" if size_ml < GRAMS_A_KILOGRAM else f"{_down(size_ml / 1000, 3)} L"
-    ounces = f"{_down(units.convert(size_ml, 'jar', 'floz'), 1)} fl oz"
+    metric = (
+        _("{size_ml} ml", size_ml=bare(size_ml))
+        if size_ml < GRAMS_A_KILOGRAM
+        else f"{_down(size_ml / 1000, 3)} L"
+    )
+    ounces = _("{down} fl oz", down=_down(units.convert(size_ml, "jar", "floz"), 1))
     return _both(metric, ounces, first)
 
 
 def net_mass(mass_g: float, first: str) -> str:
     """The net mass in both systems; never more than is in it."""
     kilograms = mass_g / GRAMS_A_KILOGRAM
-    metric = f"{floor(mass_g)} g" if kilograms < 1 else f"{_down(kilograms, 2)} kg"
+    metric = f"{floor(mass_g)} g" if kilograms < 1 else _("{down} kg", down=_down(kilograms, 2))
     ounces = OUNCES_A_POUND * units.convert(kilograms, "mass", "lb")
     pounds, over = divmod(ounces, OUNCES_A_POUND)
-    us = f"{_down(over, 1)} oz" if not pounds else f"{pounds:.0f} lb {_down(over, 1)} oz"
+    us = (
+        _("{down} oz", down=_down(over, 1))
+        if not pounds
+        else _("{pounds} lb {down} oz", pounds=number(pounds, 0), down=_down(over, 1))
+    )
     return _both(metric, us, first)
 
 

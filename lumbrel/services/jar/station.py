@@ -2,19 +2,14 @@
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cautions import GLASS, HOT, SALE
-from lumbrel.services.base.facts import (
-    CheckedFacts,
-    JarFacts,
-    KettleFacts,
-    PackedFacts,
-    ReheatFacts,
-)
+from lumbrel.services.base.facts import CheckedFacts, JarFacts, KettleFacts, PackedFacts, ReheatFacts
 from lumbrel.services.base.line import DRAWN, LineKind, typed, worded
 from lumbrel.services.base.station import Station, at_work
 from lumbrel.services.jar import entries, heat
 from lumbrel.services.jar.choices import choices
 from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.off_fire import STILL_THE_SAME
+from lumbrel.words import _, number
 
 
 def _said(context: BatchContext) -> str:
@@ -26,13 +21,17 @@ def _said(context: BatchContext) -> str:
     now = kettle_of(context)
     if now is None or not now.minutes_left or now.in_this_heat is None:
         return ""
-    return f"{now.in_this_heat} jars, {now.minutes_left:.0f} min"
+    return _(
+        "{in_this_heat} jars, {minutes_left} min",
+        in_this_heat=now.in_this_heat,
+        minutes_left=number(now.minutes_left, 0),
+    )
 
 
-JARRED = ("Jar it first.", (JarFacts,))
+JARRED = (_("Jar it first."), (JarFacts,))
 STATION = Station(
     key="jar",
-    title="Jar",
+    title=_("Jar"),
     line_kinds=(
         LineKind(facts=KettleFacts, needs=DRAWN, read=heat.kettle, words=heat.kettle_words),
         LineKind(facts=ReheatFacts, needs=DRAWN, read=typed(ReheatFacts), words=heat.reheat_words),
@@ -42,7 +41,7 @@ STATION = Station(
             moves=True,
             needs=JARRED,
             read=typed(PackedFacts),
-            words=worded("Done filling"),
+            words=worded(_("Done filling")),
         ),
         LineKind(facts=CheckedFacts, needs=JARRED, read=heat.checked, words=heat.checked_words),
     ),

@@ -7,30 +7,31 @@ from sqlite3 import Connection
 from lumbrel.services.pan.alarms import HEADLINES, off_key, rings
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import VesselRow, load_kitchen, save_kitchen, vessels
+from lumbrel.words import _
 
 OF_A_FINISHER: dict[str, str] = {
-    "strain": "thin enough still to be strained",
-    "foam": "it boils where foam climbs",
-    "low": "so little is left that it scorches",
-    "near": "some minutes ahead of the mark, as the kitchen is set",
-    "finish": "it is at the mark, or the instruments contradict each other there",
-    "over": "it is past the target",
-    "out": "the probe left the boil, and nothing says that the heat is off",
-    "silent": "the probe has sent nothing for a while",
-    "pressure": "the air has moved so far that the marks are others",
-    "stoke": "an armful of wood has burned since the last that was noted",
+    "strain": _("thin enough still to be strained"),
+    "foam": _("it boils where foam climbs"),
+    "low": _("so little is left that it scorches"),
+    "near": _("some minutes ahead of the mark, as the kitchen is set"),
+    "finish": _("it is at the mark, or the instruments contradict each other there"),
+    "over": _("it is past the target"),
+    "out": _("the probe left the boil, and nothing says that the heat is off"),
+    "silent": _("the probe has sent nothing for a while"),
+    "pressure": _("the air has moved so far that the marks are others"),
+    "stoke": _("an armful of wood has burned since the last that was noted"),
 }
 OF_A_CANDY_POT: dict[str, str] = {
-    "foam": "it boils where foam climbs",
-    "low": "so little is in it that it scorches",
-    "near": "some minutes ahead of the mark, as the kitchen is set",
-    "off": "it is at the mark",
-    "over": "it is past the mark",
-    "stir_near": "two minutes before it may be stirred",
-    "stir": "it may be stirred",
-    "turn": "it may turn any moment",
-    "pour_now": "it has rested, or is down to where it is poured",
-    "pour": "it sets in the pot from now on",
+    "foam": _("it boils where foam climbs"),
+    "low": _("so little is in it that it scorches"),
+    "near": _("some minutes ahead of the mark, as the kitchen is set"),
+    "off": _("it is at the mark"),
+    "over": _("it is past the mark"),
+    "stir_near": _("two minutes before it may be stirred"),
+    "stir": _("it may be stirred"),
+    "turn": _("it may turn any moment"),
+    "pour_now": _("it has rested, or is down to where it is poured"),
+    "pour": _("it sets in the pot from now on"),
 }
 GRAVE = ("low", "finish", "over", "off")
 """Who puts one of these off is told what it means."""

@@ -16,6 +16,7 @@ from lumbrel.services.record.kept import follow, follow_vessel
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Detail, Instrument, change_instrument, instruments
 from lumbrel.store.kitchen import VesselRow, change_vessel, load_kitchen, vessels
+from lumbrel.words import _
 
 
 def vessel_of(db: Connection, key: str) -> VesselRow:
@@ -26,7 +27,7 @@ def vessel_of(db: Connection, key: str) -> VesselRow:
     """
     found = next((v for v in vessels(db) if v.id == key), None)
     if found is None:
-        raise NotFound("There is no such vessel; the kitchen's page lists all.")
+        raise NotFound(_("There is no such vessel; the kitchen's page lists all."))
     return found
 
 
@@ -38,7 +39,7 @@ def instrument_of(db: Connection, key: str) -> Instrument[Detail]:
     """
     found = next((i for i in instruments(db, retired=True) if i.id == key), None)
     if found is None:
-        raise NotFound("There is no such instrument; the kitchen's page lists all.")
+        raise NotFound(_("There is no such instrument; the kitchen's page lists all."))
     return found
 
 
@@ -74,7 +75,7 @@ def set_fire(db: Connection, context: BatchContext, fields: dict[str, str], now:
         BadInput: it is none of those known.
     """
     form = Form(fields, load_kitchen(db))
-    fire = form.choice("fire", list(FIRES), "Choose what it stands on.")
+    fire = form.choice("fire", list(FIRES), _("Choose what it stands on."))
     form.check()
     with transaction(db):
         old = vessel_of(db, context.vessel.id)
@@ -127,4 +128,4 @@ def _written(db: Connection, name: str, change: Callable[[], None]) -> None:
         with transaction(db):
             change()
     except IntegrityError:
-        raise BadInput({"name": f"{name} is another one's name already."}) from None
+        raise BadInput({"name": _("{name} is another one's name already.", name=name)}) from None

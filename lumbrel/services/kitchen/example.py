@@ -14,48 +14,36 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     add_instrument,
 )
-from lumbrel.store.kitchen import (
-    VesselRow,
-    Woodlot,
-    add_vessel,
-    add_woodlot,
-    load_kitchen,
-    save_kitchen,
-)
+from lumbrel.store.kitchen import VesselRow, Woodlot, add_vessel, add_woodlot, load_kitchen, save_kitchen
+from lumbrel.words import _
 
 EXAMPLE_VESSELS = (
-    VesselRow(id="finisher-1", name="Finisher 1", shape="rectangular", sizes_mm=(600.0, 400.0)),
-    VesselRow(id="finisher-2", name="Finisher 2", shape="round", sizes_mm=(450.0,)),
-    VesselRow(id="candy-pot", name="Candy pot", shape="round", sizes_mm=(280.0,), purpose="candy"),
+    VesselRow(id="finisher-1", name=_("Finisher 1"), shape="rectangular", sizes_mm=(600.0, 400.0)),
+    VesselRow(id="finisher-2", name=_("Finisher 2"), shape="round", sizes_mm=(450.0,)),
+    VesselRow(id="candy-pot", name=_("Candy pot"), shape="round", sizes_mm=(280.0,), purpose="candy"),
 )
 EXAMPLE_WOODLOTS = (
-    Woodlot("upper-fold", "Upper Fold"),
-    Woodlot("tern-lot", "Tern Lot"),
-    Woodlot("north-kiln", "North Kiln"),
-    Woodlot("old-quarry", "Old Quarry"),
-    Woodlot("birch-row", "Birch Row", "birch"),
+    Woodlot("upper-fold", _("Upper Fold")),
+    Woodlot("tern-lot", _("Tern Lot")),
+    Woodlot("north-kiln", _("North Kiln")),
+    Woodlot("old-quarry", _("Old Quarry")),
+    Woodlot("birch-row", _("Birch Row"), "birch"),
 )
 EXAMPLE_INSTRUMENTS: tuple[Instrument[Detail], ...] = (
     Instrument(
-        id="probe-1",
-        name="Probe 1",
-        detail=ThermometerDetail(sort="digital"),
-        vessel_id="finisher-1",
+        id="probe-1", name=_("Probe 1"), detail=ThermometerDetail(sort="digital"), vessel_id="finisher-1"
     ),
-    Instrument(id="dial-a", name="Dial A", detail=ThermometerDetail(sort="dial")),
+    Instrument(id="dial-a", name=_("Dial A"), detail=ThermometerDetail(sort="dial")),
     Instrument(
         id="long-stem",
-        name="Long stem",
+        name=_("Long stem"),
         detail=HydrometerDetail(
-            scale_low_brix=45.0,
-            scale_high_brix=75.0,
-            glass="soda-lime",
-            calibration_temperature_c=SIXTY_F_C,
+            scale_low_brix=45.0, scale_high_brix=75.0, glass="soda-lime", calibration_temperature_c=SIXTY_F_C
         ),
     ),
     Instrument(
         id="hand-prism",
-        name="Hand prism",
+        name=_("Hand prism"),
         detail=RefractometerDetail(range_low_brix=0.0, range_high_brix=80.0, compensated=False),
     ),
 )
@@ -67,9 +55,7 @@ def load_example(db: Connection, now: datetime) -> None:
     with transaction(db):
         kitchen = load_kitchen(db)
         save_kitchen(
-            db,
-            replace(kitchen, name="Cinderpool Finishing Kitchen", elevation_m=EXAMPLE_ELEVATION_M),
-            now,
+            db, replace(kitchen, name=_("Cinderpool Finishing Kitchen"), elevation_m=EXAMPLE_ELEVATION_M), now
         )
         for vessel in EXAMPLE_VESSELS:
             add_vessel(db, vessel)

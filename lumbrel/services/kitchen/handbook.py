@@ -13,10 +13,11 @@ from lumbrel.services.pan.rate import Rate, learned_rate
 from lumbrel.services.stations import STATIONS
 from lumbrel.store.instruments import Detail, HydrometerDetail, Instrument, instruments, with_detail
 from lumbrel.store.kitchen import VesselRow, vessels
+from lumbrel.words import _
 
 HELPED = (*(station.key for station in STATIONS), "kitchen")
 """The rooms that have a half page, in working order."""
-TITLES = {station.key: station.title for station in STATIONS} | {"kitchen": "The kitchen"}
+TITLES = {station.key: station.title for station in STATIONS} | {"kitchen": _("The kitchen")}
 HOT_CUP_C = 88.0
 """A cup as it is usually read, soon after it was filled."""
 

@@ -32,6 +32,7 @@ from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept_lots import LotRow
 from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen, vessels
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
 PROVE_FROM, PROVE_UNTIL = timedelta(hours=10), timedelta(days=3)
 LAST_DRAWS = 40
@@ -48,7 +49,7 @@ class _Due(NamedTuple):
 
 
 def _due_of(db: Connection, batch: Batch, now: datetime) -> _Due:
-    known = once(db, "what is due", lambda: dict[str, _Due]())
+    known = once(db, _("what is due"), lambda: dict[str, _Due]())
     if batch.id not in known:
         slip = contexts.of(db, batch, now)
         read = slip.of_kind(HydrometerFacts, RefractometerFacts)

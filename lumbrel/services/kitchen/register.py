@@ -32,6 +32,7 @@ from lumbrel.store.kitchen import (
     vessels,
     woodlots,
 )
+from lumbrel.words import _, joined
 
 IN_THE_CUP = "cup"
 INSTRUMENT_KINDS = ("thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference")
@@ -42,30 +43,20 @@ RESOLUTION = Bounds(
     "difference",
     0.01,
     10,
-    "The smallest division must be between 0.01 and 10 K (0.02 and 18 °F).",
+    _("The smallest division must be between 0.01 and 10 K (0.02 and 18 °F)."),
 )
-IMMERSION = Bounds("immersion", "depth", 5, 500, "A stem is immersed 5 to 500 mm (0.2 to 20 in).")
-SCALE_BEGINS = Bounds("low", "brix", 0, 85, "The scale begins between 0 and 85 Brix.")
-SCALE_ENDS = Bounds("high", "brix", 1, 90, "The scale ends between 1 and 90 Brix.")
+IMMERSION = Bounds("immersion", "depth", 5, 500, _("A stem is immersed 5 to 500 mm (0.2 to 20 in)."))
+SCALE_BEGINS = Bounds("low", "brix", 0, 85, _("The scale begins between 0 and 85 Brix."))
+SCALE_ENDS = Bounds("high", "brix", 1, 90, _("The scale ends between 1 and 90 Brix."))
 TRUE_AT = Bounds(
-    "true_at",
-    "temperature",
-    0,
-    40,
-    "A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.",
+    "true_at", "temperature", 0, 40, _("A scale is true between 0 and 40 °C (32 and 104 °F); 60 °F is usual.")
 )
-PATH = Bounds("path", "depth", 2, 60, "A vial is 2 to 60 mm (0.08 to 2.4 in) across inside.")
-MARK_READING = Bounds("mark_reading", "brix", 40, 75, "A hot mark must be between 40 and 75 Brix.")
+PATH = Bounds("path", "depth", 2, 60, _("A vial is 2 to 60 mm (0.08 to 2.4 in) across inside."))
+MARK_READING = Bounds("mark_reading", "brix", 40, 75, _("A hot mark must be between 40 and 75 Brix."))
 MARK_AT = Bounds(
-    "mark_at",
-    "temperature",
-    50,
-    100,
-    "A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.",
+    "mark_at", "temperature", 50, 100, _("A hot mark is for 50 to 100 °C (122 to 212 °F), 211 °F usually.")
 )
-MARK_TRUE = Bounds(
-    "mark_true", "brix", 60, 70, "The density it marks must be between 60 and 70 Brix."
-)
+MARK_TRUE = Bounds("mark_true", "brix", 60, 70, _("The density it marks must be between 60 and 70 Brix."))
 
 
 @dataclass(frozen=True)
@@ -100,25 +91,25 @@ def add_to_kitchen(db: Connection, what: str, fields: dict[str, str], now: datet
             else:
                 _add_instrument(db, form, what, name, now)
     except IntegrityError:
-        raise BadInput({"name": f"There is a {what} called {name} already."}) from None
+        raise BadInput(
+            {"name": _("There is a {what} called {name} already.", what=what, name=name)}
+        ) from None
 
 
 def _add_woodlot(db: Connection, form: Form, name: str) -> None:
-    kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
+    kind = form.choice("sugar_kind", list(SUGAR_KINDS), _("Choose maple, walnut or birch."))
     form.check()
     add_woodlot(db, Woodlot(form.client_id(), name, kind))
 
 
 def name_from(form: Form) -> str:
     """What a thing is called."""
-    return form.text("name", "Give it a name you would call it by.", 60)
+    return form.text("name", _("Give it a name you would call it by."), 60)
 
 
 def _add_instrument(db: Connection, form: Form, what: str, name: str, now: datetime) -> None:
     detail, vessel = instrument_from(db, form, what)
-    one = Instrument(
-        id=form.client_id(), name=name, detail=detail, vessel_id=vessel, registered_at=now
-    )
+    one = Instrument(id=form.client_id(), name=name, detail=detail, vessel_id=vessel, registered_at=now)
     add_instrument(db, one)
 
 
@@ -131,7 +122,7 @@ def instrument_from(db: Connection, form: Form, what: str) -> tuple[Detail, str 
     detail = _detail(form, what)
     stands_in = form.fields.get("stands_in", "") if what == "thermometer" else ""
     if stands_in not in {"", IN_THE_CUP, *(v.id for v in vessels(db))}:
-        form.errors["stands_in"] = "Choose a vessel, the hydrometer cup, or nowhere."
+        form.errors["stands_in"] = _("Choose a vessel, the hydrometer cup, or nowhere.")
     form.check()
     if stands_in == IN_THE_CUP:
         detail["in_the_cup"] = True
@@ -148,24 +139,22 @@ SHAPES = {
 
 
 def _add_vessel(db: Connection, form: Form, name: str) -> None:
-    purpose = form.choice("purpose", ["finisher", "candy"], "Say what it is for.")
+    purpose = form.choice("purpose", ["finisher", "candy"], _("Say what it is for."))
     shape, inner = sizes_from(form)
     fire = fire_from(form)
     form.check()
-    row = VesselRow(
-        id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose, fire=fire
-    )
+    row = VesselRow(id=form.client_id(), name=name, shape=shape, sizes_mm=inner, purpose=purpose, fire=fire)
     add_vessel(db, row)
 
 
-FIRE_CHOICES = [("", "not said"), *((key, fire.words) for key, fire in FIRES.items())]
+FIRE_CHOICES = [("", _("not said")), *((key, fire.words) for key, fire in FIRES.items())]
 
 
 def fire_from(form: Form) -> str:
     """What a vessel stands on; empty where nobody says."""
     if not form.given("fire"):
         return ""
-    return form.choice("fire", list(FIRES), "Choose what it stands on, or leave it empty.")
+    return form.choice("fire", list(FIRES), _("Choose what it stands on, or leave it empty."))
 
 
 def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:
@@ -174,12 +163,10 @@ def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:
     Raises:
         BadInput: a field is wrong.
     """
-    shape = form.choice("shape", list(SHAPES), f"Choose {', '.join(SHAPES)}.")
+    shape = form.choice("shape", list(SHAPES), _("Choose {SHAPES}.", SHAPES=joined(", ", SHAPES)))
     sizes = [
         form.between(
-            Bounds(
-                n, "depth", 20, 10_000, "A size must be between 20 mm and 10 m (0.8 and 394 in)."
-            )
+            Bounds(n, "depth", 20, 10_000, _("A size must be between 20 mm and 10 m (0.8 and 394 in)."))
         )
         for n in SHAPES.get(shape, ())
     ]
@@ -197,14 +184,14 @@ def sizes_from(form: Form) -> tuple[str, tuple[float, ...]]:
 def _measures(form: Form) -> list[float]:
     """Depths and litres as "20 mm = 5 L, 40 mm = 10.4 L"."""
     found: list[float] = []
-    for pair in re.split(r"[;,\n]+", form.text("measures", "Give depths and litres.", 400)):
-        depth, _, litres = pair.partition("=")
+    for pair in re.split(r"[;,\n]+", form.text("measures", _("Give depths and litres."), 400)):
+        depth, _any, litres = pair.partition("=")
         try:
             unit = form.kitchen.units
             found.append(units.parse(depth, "depth", unit.get("depth", "")).value)
             found.append(units.parse(litres, "volume", unit.get("volume", "")).value)
         except OutOfRange:
-            form.errors["measures"] = (
+            form.errors["measures"] = _(
                 "Write each depth with the litres poured in by then, as 20 mm = 5 L, 40 mm = 10.4 L."
             )
             return []
@@ -221,7 +208,7 @@ def _detail(form: Form, what: str) -> dict[str, Any]:
         "reference": _reference,
     }
     if what not in sorts:
-        raise BadInput({"name": f"A kitchen registers {', '.join(REGISTERED)}."})
+        raise BadInput({"name": _("A kitchen registers {REGISTERED}.", REGISTERED=joined(", ", REGISTERED))})
     detail = sorts[what](form)
     made = form.date("calibrated_on")
     if made:
@@ -231,7 +218,7 @@ def _detail(form: Form, what: str) -> dict[str, Any]:
 
 def _thermometer(form: Form) -> dict[str, Any]:
     sorts = ["digital", "dial", "glass"]
-    detail: dict[str, Any] = {"sort": form.choice("sort", sorts, "Choose digital, dial or glass.")}
+    detail: dict[str, Any] = {"sort": form.choice("sort", sorts, _("Choose digital, dial or glass."))}
     resolution = form.between(RESOLUTION, required=False)
     immersion = form.between(IMMERSION, required=False)
     if resolution is not None:
@@ -245,23 +232,19 @@ def _range(form: Form) -> tuple[float | None, float | None]:
     low = form.between(SCALE_BEGINS)
     high = form.between(SCALE_ENDS)
     if low is not None and high is not None and low >= high:
-        form.errors["high"] = "The scale must end above where it begins."
+        form.errors["high"] = _("The scale must end above where it begins.")
     return low, high
 
 
 def _refractometer(form: Form) -> dict[str, Any]:
     low, high = _range(form)
-    return {
-        "range_low_brix": low,
-        "range_high_brix": high,
-        "compensated": form.ticked("compensated"),
-    }
+    return {"range_low_brix": low, "range_high_brix": high, "compensated": form.ticked("compensated")}
 
 
 def _hydrometer(form: Form) -> dict[str, Any]:
     low, high = _range(form)
     true_at = form.between(TRUE_AT, required=False)
-    glass = form.choice("glass", ["soda-lime", "borosilicate"], "Choose the glass.")
+    glass = form.choice("glass", ["soda-lime", "borosilicate"], _("Choose the glass."))
     detail: dict[str, Any] = {
         "scale_low_brix": low,
         "scale_high_brix": high,
@@ -278,7 +261,7 @@ def _barometer(form: Form) -> dict[str, Any]:
     shows = ["station", "sea-level"]
     return {
         "shows": form.choice(
-            "shows", shows, "Say whether it shows the pressure here or reduced to sea level."
+            "shows", shows, _("Say whether it shows the pressure here or reduced to sea level.")
         )
     }
 
@@ -293,10 +276,7 @@ def _vial(form: Form) -> dict[str, Any]:
 
 def _reference(form: Form) -> dict[str, Any]:
     made_of = ["glass", "liquid"]
-    return {
-        "path_mm": _path(form),
-        "made_of": form.choice("made_of", made_of, "Choose glass or liquid."),
-    }
+    return {"path_mm": _path(form), "made_of": form.choice("made_of", made_of, _("Choose glass or liquid."))}
 
 
 def _hot_mark(form: Form, detail: dict[str, Any]) -> dict[str, float]:

@@ -16,6 +16,7 @@ from lumbrel.services.kitchen.safekeeping import (
 )
 from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.safe import Contents
+from lumbrel.words import _, joined
 
 UNFINISHED = "restoring.sqlite3"
 """What a restore makes beside the record, before it takes its place."""
@@ -31,11 +32,11 @@ def restore(record: Path, file: Path, now: datetime) -> tuple[Contents, Path | N
         InUse: the record is being served.
     """
     if record.exists() and file.exists() and file.samefile(record):
-        raise WouldLose("That is the record itself; nothing was changed.")
+        raise WouldLose(_("That is the record itself; nothing was changed."))
     verified = check(file)
     if verified.problems or verified.contents is None:
-        why = " ".join(verified.problems)
-        raise WouldLose(f"{file} was not restored and nothing was changed: {why}")
+        why = joined(" ", verified.problems)
+        raise WouldLose(_("{file} was not restored and nothing was changed: {why}", file=file, why=why))
     record.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     aside = record.with_name(f"lumbrel-replaced-{now:%Y-%m-%d-%H%M%S}.sqlite3")
     unfinished = record.with_name(UNFINISHED)
@@ -101,9 +102,14 @@ def refuse_emptiness(record: Path) -> None:
     if found:
         lie = ", ".join(str(file.relative_to(record.parent)) for file in found)
         raise WouldLose(
-            f"There is no {record.name} in {record.parent}, but what is left of one is: {lie}. "
-            "Put a backup or a replaced record in its place with lumbrel restore FILE, or begin an "
-            "empty kitchen in another folder."
+            _(
+                "There is no {record} in {parent}, but what is left of one is: {lie}. Put a backup "
+                "or a replaced record in its place with lumbrel restore FILE, or begin an empty "
+                "kitchen in another folder.",
+                record=record.name,
+                parent=record.parent,
+                lie=lie,
+            )
         )
 
 
@@ -128,17 +134,17 @@ def recover(record: Path) -> list[str]:
 def _recovered(record: Path, note: under_way.Note) -> str:
     """Finish or undo one."""
     paths = note.paths
-    said = "Something was cut off before it began; the record is as it was."
+    said = _("Something was cut off before it began; the record is as it was.")
     if note.what == RESTORE:
         if note.begun:
             _put_in_place(record, paths["unfinished"], paths["aside"])
-            said = f"Restoring {paths['file']} had been cut off, and was finished now."
+            said = _("Restoring {paths} had been cut off, and was finished now.", paths=paths["file"])
             if paths["aside"].exists():
-                said += f" The record before it is {paths['aside']}."
+                said += _(" The record before it is {paths}.", paths=paths["aside"])
         else:
             clear_away(paths["unfinished"])
-            said = (
-                f"Restoring {paths['file']} was cut off before it began; the record is as it was."
+            said = _(
+                "Restoring {paths} was cut off before it began; the record is as it was.", paths=paths["file"]
             )
     elif note.what == BACKUP:
         to = paths["to"]
@@ -146,14 +152,15 @@ def _recovered(record: Path, note: under_way.Note) -> str:
         if not whole:
             clear_away(to)
         clear_away(paths["unfinished"])
-        said = f"The backup {to} " + (
-            "was made, and is whole." if whole else "was cut off; what there was of it is gone."
+        said = _("The backup {to} ", to=to) + (
+            _("was made, and is whole.") if whole else _("was cut off; what there was of it is gone.")
         )
     elif note.what == IMPORT:
         photographs.let_go_of_parts(record)
-        said = (
-            f"Importing {paths['file']} was cut off: it came whole or not at all. Import it again; "
-            "what is there already does not come twice."
+        said = _(
+            "Importing {paths} was cut off: it came whole or not at all. Import it again; what "
+            "is there already does not come twice.",
+            paths=paths["file"],
         )
     note.done()
     return said

@@ -15,6 +15,7 @@ from lumbrel.store import photographs, safe, under_way
 from lumbrel.store.db import opened
 from lumbrel.store.disk import disk_of
 from lumbrel.store.safe import Contents
+from lumbrel.words import _, joined
 
 KEPT_DAYS = 14
 BACKUP, RESTORE, IMPORT = "backup", "restore", "import"
@@ -49,7 +50,7 @@ def check(record: Path, progress: Progress | None = None) -> Checked:
             wrong = compared.differences(db, progress) if before else []
             return Checked(safe.contents(db), wrong + _photographs(db, record))
     except (sqlite3.Error, ValueError, AssertionError, StopIteration) as error:
-        return Checked(None, [f"Its lines cannot be read: {error or type(error).__name__}."])
+        return Checked(None, [_("Its lines cannot be read: {error}.", error=error or type(error).__name__)])
 
 
 def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
@@ -63,19 +64,23 @@ def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
     """
     found = safe.problems(record)
     if found:
-        raise WouldLose(" ".join(found))
+        raise WouldLose(joined(" ", found))
     with safe.nobody_has(record), opened(record) as db:
         kept.ready(db)
         try:
             return compared.put_right(db, progress)
         except kept.Unsound as error:
-            raise WouldLose(f"{error}; nothing was changed.") from error
+            raise WouldLose(_("{error}; nothing was changed.", error=error)) from error
 
 
 def _photographs(db: sqlite3.Connection, record: Path) -> list[str]:
     """What is wrong with the photographs beside a record."""
     gone = photographs.missing(photographs.beside(record), list(photographs.named(db)))
-    return [f"{len(gone)} photographs are missing or damaged, {gone[0]} first."] if gone else []
+    return (
+        [_("{count} photographs are missing or damaged, {gone} first.", count=len(gone), gone=gone[0])]
+        if gone
+        else []
+    )
 
 
 def _names(record: Path) -> list[str]:
@@ -86,9 +91,7 @@ def _names(record: Path) -> list[str]:
 
 def bring_photographs(source: Path, target: Path, *, link: bool) -> None:
     """Those that a copy of a record names, from beside the one to beside the other."""
-    photographs.copy(
-        _names(target), photographs.beside(source), photographs.beside(target), link=link
-    )
+    photographs.copy(_names(target), photographs.beside(source), photographs.beside(target), link=link)
 
 
 def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
@@ -102,10 +105,10 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
     """
     found = safe.problems(record)
     if found:
-        raise WouldLose(f"Nothing was backed up: {' '.join(found)}")
+        raise WouldLose(_("Nothing was backed up: {found}", found=joined(" ", found)))
     if to.exists():
         raise WouldLose(
-            f"{to} is there already, and no backup is written over another. Name a new one."
+            _("{to} is there already, and no backup is written over another. Name a new one.", to=to)
         )
     unfinished = to.with_name(to.name + ".part")
     with safe.held(record, alone=False), contextlib.ExitStack() as stack:
@@ -119,8 +122,8 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             bring_photographs(record, unfinished, link=not thorough)
             verified = check(unfinished) if thorough else _quickly(unfinished)
             if verified.problems or verified.contents is None:
-                why = " ".join(verified.problems)
-                raise WouldLose(f"The copy is not sound and was not kept: {why}")
+                why = joined(" ", verified.problems)
+                raise WouldLose(_("The copy is not sound and was not kept: {why}", why=why))
             # A name is had only by whoever makes it; what is renamed to it then writes over nothing.
             to.touch(mode=0o600, exist_ok=False)
             try:
@@ -132,7 +135,7 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
             under_way.settled(to.parent)
         except FileExistsError:
             raise WouldLose(
-                f"{to} is there already, and no backup is written over another."
+                _("{to} is there already, and no backup is written over another.", to=to)
             ) from None
         finally:
             clear_away(unfinished)

@@ -13,20 +13,21 @@ from lumbrel.services.record.kept import follow
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import DEFAULT_UNITS, load_kitchen, save_kitchen
 from lumbrel.store.zone import machine_zone
+from lumbrel.words import _, joined, listed
 
 TARGET = Bounds(
     "target",
     "brix",
     66.0,
     68.9,
-    "The target must be between 66.0, the usual legal floor, and 68.9, above which crystals form.",
+    _("The target must be between 66.0, the usual legal minimum, and 68.9, above which crystals form."),
 )
-MARGIN = Bounds("margin", "brix", 0, 5, "The draw margin must be between 0 and 5 Brix.")
+MARGIN = Bounds("margin", "brix", 0, 5, _("The draw margin must be between 0 and 5 Brix."))
 CALL_AHEAD = Bounds(
-    "near_minutes", "minutes", 0, 60, "A call ahead must be between 0 (none) and 60 minutes."
+    "near_minutes", "minutes", 0, 60, _("A call ahead must be between 0 (none) and 60 minutes.")
 )
 CALL_AHEAD_K = Bounds(
-    "near_k", "difference", 0, 10, "A call ahead must be between 0 (none) and 10 K (18 °F)."
+    "near_k", "difference", 0, 10, _("A call ahead must be between 0 (none) and 10 K (18 °F).")
 )
 
 
@@ -44,7 +45,7 @@ UNIT_PRESETS: dict[str, dict[str, str]] = {
         "volume": "gal",
         "jar": "floz",
         "clock": "12",
-        "paper": "Letter",
+        "paper": _("Letter"),
     },
     "imperial": {
         "temperature": "F",
@@ -60,7 +61,7 @@ UNIT_PRESETS: dict[str, dict[str, str]] = {
     },
 }
 """One press sets all; each can be changed by itself."""
-PRESET_NAMES = {"metric": "metric", "us": "US", "imperial": "imperial gallons"}
+PRESET_NAMES = {"metric": _("metric"), "us": _("US"), "imperial": _("imperial gallons")}
 
 
 def use_units(db: Connection, preset: str, now: datetime) -> None:
@@ -70,12 +71,14 @@ def use_units(db: Connection, preset: str, now: datetime) -> None:
         NotFound: there is no such set of units.
     """
     if preset not in UNIT_PRESETS:
-        raise NotFound(f"Units come as {', '.join(PRESET_NAMES.values())}.")
+        raise NotFound(_("Units come as {values}.", values=joined(", ", PRESET_NAMES.values())))
     with transaction(db):
-        save_kitchen(db, replace(load_kitchen(db), units=dict(UNIT_PRESETS[preset])), now)
+        kitchen = load_kitchen(db)
+        kept = {"language": kitchen.language}
+        save_kitchen(db, replace(kitchen, units=UNIT_PRESETS[preset] | kept), now)
 
 
-TOLL = Bounds("toll", "percent", 0, 100, "The kitchen's share must be between 0 and 100 %.")
+TOLL = Bounds("toll", "percent", 0, 100, _("The kitchen's share must be between 0 and 100 %."))
 
 
 def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None:
@@ -87,7 +90,7 @@ def save_settings(db: Connection, fields: dict[str, str], now: datetime) -> None
     """
     kitchen = load_kitchen(db)
     form = Form(fields, kitchen)
-    name = form.text("name", "Give the kitchen a name; it stands on the labels.", 80)
+    name = form.text("name", _("Give the kitchen a name; it stands on the labels."), 80)
     elevation = form.between(ELEVATION, required=False)
     target = form.between(TARGET)
     margin = form.between(MARGIN)
@@ -125,9 +128,7 @@ def since_of(form: Form, now: datetime) -> datetime | None:
         return None
     begins = datetime(day.year, day.month, day.day, tzinfo=local_time(now, form.kitchen).tzinfo)
     if begins > now:
-        form.errors["since"] = (
-            "That day is in the future. Leave it empty: it then applies from now on."
-        )
+        form.errors["since"] = _("That day is in the future. Leave it empty: it then applies from now on.")
     return begins.astimezone(UTC)
 
 
@@ -137,7 +138,7 @@ def zone_of(form: Form) -> str:
     try:
         ZoneInfo(zone or "UTC")
     except (KeyError, ValueError, OSError):
-        form.errors["time_zone"] = "Type a zone as Europe/Vienna or America/Toronto."
+        form.errors["time_zone"] = _("Type a zone as Europe/Vienna or America/Toronto.")
     return zone or form.kitchen.time_zone or machine_zone()
 
 
@@ -145,4 +146,4 @@ def _unit(form: Form, kind: str) -> str:
     if f"unit_{kind}" not in form.fields:
         return form.kitchen.units[kind]
     allowed = [unit.key for unit in KINDS[kind].units]
-    return form.choice(f"unit_{kind}", allowed, f"Choose {' or '.join(allowed)}.")
+    return form.choice(f"unit_{kind}", allowed, _("Choose {allowed}.", allowed=listed(allowed, "or")))

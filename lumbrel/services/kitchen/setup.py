@@ -30,31 +30,28 @@ from lumbrel.store.kitchen import (
     vessels,
     woodlots,
 )
+from lumbrel.words import _, language
 
 MADE = UUID("6c756d62-7265-6c00-8000-000000736574")
 """From the id of the form to those of what it makes: sent again, it makes the same."""
 USUAL_WIDE_MM = 240.0
 BARN_MM = 1200.0
 WIDE = Bounds(
-    "wide",
-    "depth",
-    80,
-    10_000,
-    "The diameter of a pot must be between 80 mm and 10 m (3 and 394 in).",
+    "wide", "depth", 80, 10_000, _("The diameter of a pot must be between 80 mm and 10 m (3 and 394 in).")
 )
 MOUNTAIN_M = 3000.0
 AT_HAND: dict[str, str] = {
-    "candy_thermometer": "candy thermometer, dial or glass",
-    "digital_thermometer": "digital thermometer",
-    "hydrometer": "syrup hydrometer and cup",
-    "refractometer": "refractometer",
-    "scale": "kitchen scale",
-    "spoon": "only a spoon and a cold plate",
+    "candy_thermometer": _("candy thermometer, dial or glass"),
+    "digital_thermometer": _("digital thermometer"),
+    "hydrometer": _("syrup hydrometer and cup"),
+    "refractometer": _("refractometer"),
+    "scale": _("kitchen scale"),
+    "spoon": _("only a spoon and a cold plate"),
 }
 WHERE = {
-    "elevation": "its elevation",
-    "station": "what a barometer here shows",
-    "forecast": "what the forecast says",
+    "elevation": _("its elevation"),
+    "station": _("what a barometer here shows"),
+    "forecast": _("what the forecast says"),
 }
 
 
@@ -73,16 +70,16 @@ def set_up(db: Connection, now: datetime, fields: dict[str, str]) -> Next:
     """
     kitchen = load_kitchen(db)
     form = Form(fields, kitchen)
-    chosen = form.choice("units", list(UNIT_PRESETS), "Choose metric, US or imperial.")
+    chosen = form.choice("units", list(UNIT_PRESETS), _("Choose metric, US or imperial."))
     # What is typed without a unit is in the units that were chosen beside it.
-    kitchen = replace(kitchen, units=dict(UNIT_PRESETS.get(chosen, kitchen.units)))
+    kitchen = replace(kitchen, units=UNIT_PRESETS.get(chosen, kitchen.units) | {"language": language().key})
     form.kitchen = kitchen
-    by = form.choice("where", WHERE, "Enter the elevation, or what a barometer or a forecast says.")
+    by = form.choice("where", WHERE, _("Enter the elevation, or what a barometer or a forecast says."))
     elevation = _elevation(form, by)
     pressure = form.between(PRESSURE, required=by != "elevation") if by != "elevation" else None
     wide = form.between(WIDE, required=False)
     if wide is not None and wide > BARN_MM:
-        form.ask("wide", f"That is {form.show(wide, 'depth')} across. Is it so wide?")
+        form.ask("wide", _("That is {wide} across. Is that right?", wide=form.show(wide, "depth")))
     zone = zone_of(form)
     form.check()
     made = form.client_id()
@@ -110,8 +107,10 @@ def _elevation(form: Form, by: str) -> float | None:
     if metres is not None and metres > MOUNTAIN_M:
         form.ask(
             "elevation",
-            f"{form.show(metres, 'elevation')} is a mountain top: water boils below 90 °C (194 °F) there. Is "
-            "it so high?",
+            _(
+                "{metres} is a mountain top: water boils below 90 °C (194 °F) there. Is that right?",
+                metres=form.show(metres, "elevation"),
+            ),
         )
     return metres
 
@@ -121,9 +120,9 @@ def _equip(db: Connection, form: Form, made: str, wide_mm: float, now: datetime)
         return str(uuid5(MADE, f"{made} {what}"))
 
     if not vessels(db):
-        add_vessel(db, VesselRow(id=own("pot"), name="Pot 1", shape="round", sizes_mm=(wide_mm,)))
+        add_vessel(db, VesselRow(id=own("pot"), name=_("Pot 1"), shape="round", sizes_mm=(wide_mm,)))
     if not woodlots(db):
-        add_woodlot(db, Woodlot(own("trees"), "My trees"))
+        add_woodlot(db, Woodlot(own("trees"), _("My trees")))
     if instruments(db):
         return
     for key, name, detail in INSTRUMENTS:
@@ -133,21 +132,18 @@ def _equip(db: Connection, form: Form, made: str, wide_mm: float, now: datetime)
 
 
 INSTRUMENTS: tuple[tuple[str, str, Detail], ...] = (
-    ("candy_thermometer", "Thermometer 1", ThermometerDetail(sort="dial")),
-    ("digital_thermometer", "Digital 1", ThermometerDetail(sort="digital")),
+    ("candy_thermometer", _("Thermometer 1"), ThermometerDetail(sort="dial")),
+    ("digital_thermometer", _("Digital 1"), ThermometerDetail(sort="digital")),
     (
         "hydrometer",
-        "Hydrometer 1",
+        _("Hydrometer 1"),
         HydrometerDetail(
-            scale_low_brix=45.0,
-            scale_high_brix=75.0,
-            glass="soda-lime",
-            calibration_temperature_c=SIXTY_F_C,
+            scale_low_brix=45.0, scale_high_brix=75.0, glass="soda-lime", calibration_temperature_c=SIXTY_F_C
         ),
     ),
     (
         "refractometer",
-        "Refractometer 1",
+        _("Refractometer 1"),
         RefractometerDetail(range_low_brix=0.0, range_high_brix=80.0, compensated=True),
     ),
 )

@@ -13,20 +13,21 @@ from lumbrel.services.pan.board import FAR_MINUTES, Board, boards
 from lumbrel.services.pan.coach import coach
 from lumbrel.services.stations import STATIONS, waiting
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
 LOUD = ("draw_now", "over", "off", "ready", "late", "pour", "watch")
 POT_WORDS = {
-    "heat": "Heating up",
-    "boil": "Keep boiling",
-    "near": "Nearly there",
-    "off": "Take it off",
-    "over": "Over",
-    "cool": "Do not disturb",
-    "ready": "Stir or pour now",
-    "stir": "Stir",
-    "watch": "It may turn",
-    "pour": "Pour it now",
-    "late": "It sets now",
+    "heat": _("Heating up"),
+    "boil": _("Keep boiling"),
+    "near": _("Nearly there"),
+    "off": _("Take it off"),
+    "over": _("Over"),
+    "cool": _("Do not disturb"),
+    "ready": _("Stir or pour now"),
+    "stir": _("Stir"),
+    "watch": _("It may turn"),
+    "pour": _("Pour it now"),
+    "late": _("It sets now"),
 }
 MOST_WAITING = 4
 
@@ -68,9 +69,7 @@ def wall(db: Connection, now: datetime) -> Wall:
     queue = waiting(db)
     panes = [_of_pan(board) for board in boards(db, queue["pan"], now)]
     panes += _of_pots(db, queue["candy"], now)
-    panes.sort(
-        key=lambda pane: (not pane.loud, FAR_MINUTES if pane.minutes is None else pane.minutes)
-    )
+    panes.sort(key=lambda pane: (not pane.loud, FAR_MINUTES if pane.minutes is None else pane.minutes))
     return Wall(now=now, panes=panes, waits=_waits(db, queue, now)[:MOST_WAITING])
 
 
@@ -121,18 +120,15 @@ def _next_of(pot: CookBoard) -> str:
     name = pot.piece.full_name
     if pot.stage == "stir":
         return f"{name}. {pot.sees}"
-    return f"{name}: no spoon, no jolt." if pot.call == "cool" else f"{name}."
+    return _("{name}: no spoon, no jolt.", name=name) if pot.call == "cool" else f"{name}."
 
 
 def _waits(db: Connection, queue: dict[str, list[Batch]], now: datetime) -> list[tuple[str, str]]:
     at_work = ("pan", "candy")
     titles = {station.key: station.title for station in STATIONS}
     found = [
-        (titles[key], batch.code)
-        for key, batches in queue.items()
-        for batch in batches
-        if key not in at_work
+        (titles[key], batch.code) for key, batches in queue.items() for batch in batches if key not in at_work
     ]
-    found += [("Cold check", batch.code) for batch in due_cold_checks(db, now)]
-    found += [("Lids and clarity", batch.code) for batch in due_next_day(db, now)]
+    found += [(_("Cold check"), batch.code) for batch in due_cold_checks(db, now)]
+    found += [(_("Lids and clarity"), batch.code) for batch in due_next_day(db, now)]
     return found

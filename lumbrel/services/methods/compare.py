@@ -19,6 +19,7 @@ from lumbrel.services.pan.board import Board
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import HydrometerDetail, Instrument, with_detail
 from lumbrel.store.kitchen import load_kitchen, save_kitchen
+from lumbrel.words import _, bare, joined, number
 
 USUAL_CUP_C = 90.0
 Found = dict[str, tuple[float | None, str]]
@@ -54,7 +55,7 @@ def save(db: Connection, fields: dict[str, str], now: datetime) -> None:
     taken = {}
     for question in QUESTIONS:
         keys = [method.key for method in question.methods]
-        taken[question.key] = form.choice(question.key, keys, "Choose one of those offered.")
+        taken[question.key] = form.choice(question.key, keys, _("Choose one of those offered."))
     form.check()
     with transaction(db):
         save_kitchen(db, replace(kitchen, methods=taken), now)
@@ -82,24 +83,27 @@ def compare(board: Board) -> list[Comparison]:
             comparisons.append(Comparison(question, outcomes))
     targets = [
         Outcome(
-            Method(f"{brix:g}", f"{brix:g}, {word}"),
+            Method(f"{brix:g}", joined(", ", (bare(brix), word))),
             abs(brix - context.batch.target_brix) < 0.01,
             brix,
-            f"{context.show(100 * board.evidence.fitted.solids_kg[-1] / brix, 'mass')} of syrup",
+            _(
+                "{solids} of syrup",
+                solids=context.show(100 * board.evidence.fitted.solids_kg[-1] / brix, "mass"),
+            ),
         )
         for brix, word in _targets(context)
     ]
     density = MethodQuestion(
         "target",
-        "How dense",
+        _("How dense"),
         (),
-        "66.0 is the usual legal floor; above 68.9 crystals form. Check the rule where you sell.",
+        _("66.0 is the usual legal minimum; above 68.9 crystals form. Check the rule where you sell."),
     )
     return [*comparisons, Comparison(density, targets), _draws(context)]
 
 
 def _targets(context: BatchContext) -> list[tuple[float, str]]:
-    known = {66.0: "the usual floor", 66.9: "stricter places", 68.9: "the ceiling"}
+    known = {66.0: _("the usual minimum"), 66.9: _("stricter places"), 68.9: _("the ceiling")}
     known.setdefault(context.batch.target_brix, "yours")
     return sorted(known.items())
 
@@ -111,20 +115,20 @@ def _draws(context: BatchContext) -> Comparison:
     ahead = margin or round(carry, 1)
     rows = [
         Outcome(
-            Method("exact", "draw at the mark"),
+            Method("exact", _("draw at the mark")),
             margin == 0,
             wanted_brix + carry,
-            "with the hot pan’s carry-over",
+            _("with the hot pan’s carry-over"),
         ),
         Outcome(
-            Method("early", f"draw {ahead:g} Brix early"),
+            Method("early", _("draw {ahead} Brix early", ahead=bare(ahead))),
             margin > 0,
             wanted_brix - ahead + carry,
-            "with the same carry-over",
+            _("with the same carry-over"),
         ),
     ]
-    why = "The pan still boils off after the heat is cut; draw ahead of the mark by as much."
-    return Comparison(MethodQuestion("draw", "Draw exactly, or early", (), why), rows)
+    why = _("The pan still boils off after the heat is cut; draw ahead of the mark by as much.")
+    return Comparison(MethodQuestion("draw", _("Draw exactly, or early"), (), why), rows)
 
 
 @dataclass(frozen=True)
@@ -153,15 +157,17 @@ def _heat(context: BatchContext, board: Board) -> _Heat | None:
     return _Heat(truth, real, shows, step)
 
 
-def _stop(
-    context: BatchContext, heat: _Heat, end_point: str, boil_by: str
-) -> tuple[float | None, str]:
+def _stop(context: BatchContext, heat: _Heat, end_point: str, boil_by: str) -> tuple[float | None, str]:
     shown = methods.shown_mark_c(end_point, heat.shows_water[boil_by], heat.step_k)
     stop = methods.stop_at(shown, heat.real.calibration, heat.truth.pa, context.invert_fraction)
-    words = f"{heat.real.instrument.name} at {context.show(shown, 'temperature')}"
+    words = _(
+        "{instrument} at {shown}",
+        instrument=heat.real.instrument.name,
+        shown=context.show(shown, "temperature"),
+    )
     if stop.brix is None:
         under = stop.true_c < water.boiling_point_c(heat.truth.pa)
-        words += ": under water’s boil here" if under else ": no syrup boils so hot"
+        words += _(": under water’s boil here") if under else _(": no syrup boils so hot")
     return stop.brix, words
 
 
@@ -190,7 +196,12 @@ def _trusts(board: Board) -> Found:
         off = word.estimate.brix - believed.brix
         found[word.reading.kind] = (
             wanted_brix - off,
-            f"{word.estimate.label} says {abs(off):.1f} {'more' if off > 0 else 'less'}",
+            _(
+                "{estimate_label} says {off} {value}",
+                estimate_label=word.estimate.label,
+                off=number(abs(off), 1),
+                value=_("more") if off > 0 else _("less"),
+            ),
         )
     return found if len(found) > 1 else {}
 
@@ -204,18 +215,21 @@ def _hot_marks(context: BatchContext, board: Board) -> Found:
         return {}
     floats_at = mark.reading_brix + wanted_brix - mark.true_brix
     try:
-        true: float | None = hydrometer_of(
-            context.db, stem, context.now, context.invert_fraction
-        ).correct(floats_at, cup_c)
+        true: float | None = hydrometer_of(context.db, stem, context.now, context.invert_fraction).correct(
+            floats_at, cup_c
+        )
     except OutOfRange:
         true = None
-    words = f"{stem.name} at {floats_at:.1f} in a cup of {context.show(cup_c, 'temperature')}"
+    words = _(
+        "{stem} at {floats_at} in a cup of {cup_c}",
+        stem=stem.name,
+        floats_at=number(floats_at, 1),
+        cup_c=context.show(cup_c, "temperature"),
+    )
     return {"cup": (wanted_brix, ""), "printed": (true, words)}
 
 
-def _hot_cup(
-    context: BatchContext, board: Board
-) -> tuple[Instrument[HydrometerDetail] | None, float]:
+def _hot_cup(context: BatchContext, board: Board) -> tuple[Instrument[HydrometerDetail] | None, float]:
     """The stem last read and its cup; else one that has a printed mark, in a usual cup."""
     cups = [r for r in board.evidence.readings if isinstance(r.facts, HydrometerFacts)]
     if cups:

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from lumbrel.words import _
+
 
 @dataclass(frozen=True)
 class Method:
@@ -29,50 +31,60 @@ class MethodQuestion:
 QUESTIONS = (
     MethodQuestion(
         "end_point",
-        "The end point on the thermometer",
+        _("The end point on the thermometer"),
         (
-            Method("computed", "computed from pressure, target and sugar"),
-            Method("plus-7", "boiling water + 7 °F"),
-            Method("plus-7.1", "boiling water + 7.1 °F"),
-            Method("plus-7.5", "boiling water + 7.5 °F"),
-            Method("flat-219", "219 °F, flat"),
+            Method("computed", _("computed from pressure, target and sugar")),
+            Method("plus-7", _("boiling water + 7 °F")),
+            Method("plus-7.1", _("boiling water + 7.1 °F")),
+            Method("plus-7.5", _("boiling water + 7.5 °F")),
+            Method("flat-219", _("219 °F, flat")),
         ),
-        "The “plus” rules are the computation frozen at sea level. The step itself shrinks with "
-        "pressure (7.44 °F at 1013 hPa, 7.22 at 850 hPa, for 66.9) and grows with invert sugar: birch "
-        "needs 10 to 12 °F. A flat 219 °F is right nowhere but near the sea on a middling day.",
+        _(
+            "The “plus” rules are the computation frozen at sea level. The step itself shrinks "
+            "with pressure (7.44 °F at 1013 hPa, 7.22 at 850 hPa, for 66.9) and grows with "
+            "invert sugar: birch needs 10 to 12 °F. A flat 219 °F is right nowhere but near the "
+            "sea on a middling day."
+        ),
     ),
     MethodQuestion(
         "boil_by",
-        "Where water boils",
+        _("Where water boils"),
         (
-            Method("test-boil", "a test boil of this thermometer"),
-            Method("barometer", "the barometer, the thermometer at its word"),
-            Method("elevation", "elevation alone"),
-            Method("feet-rule", "one degree F per 500 ft"),
+            Method("test-boil", _("a test boil of this thermometer")),
+            Method("barometer", _("the barometer, the thermometer uncorrected")),
+            Method("elevation", _("elevation alone")),
+            Method("feet-rule", _("one degree F per 500 ft")),
         ),
-        "A test boil calibrates the thermometer as well, so its error falls out. Pressure alone "
-        "leaves that error in; elevation alone leaves the weather in too, half a kelvin either way.",
+        _(
+            "A test boil calibrates the thermometer as well, so its error falls out. Pressure "
+            "alone leaves that error in; elevation alone leaves the weather in too, half a "
+            "kelvin either way."
+        ),
     ),
     MethodQuestion(
         "trust",
-        "What to trust",
+        _("What to trust"),
         (
-            Method("all", "all, weighted by what each can resolve"),
-            Method("hydrometer", "the hydrometer"),
-            Method("refractometer", "the refractometer"),
-            Method("thermometer", "the thermometer"),
+            Method("all", _("all, weighted by what each can resolve")),
+            Method("hydrometer", _("the hydrometer")),
+            Method("refractometer", _("the refractometer")),
+            Method("thermometer", _("the thermometer")),
         ),
-        "Each instrument fails in its own way. Together they give a better figure than the best "
-        "of them, and they say so when one must be wrong.",
+        _(
+            "Each instrument fails in its own way. Together they give a better figure than the "
+            "best of them, and they say so when one must be wrong."
+        ),
     ),
     MethodQuestion(
         "hot_mark",
-        "A hydrometer read hot",
+        _("A hydrometer read hot"),
         (
-            Method("cup", "compute for the cup’s own temperature"),
-            Method("printed", "the mark printed on the stem"),
+            Method("cup", _("compute for the cup’s own temperature")),
+            Method("printed", _("the mark printed on the stem")),
         ),
-        "The printed mark is meant for about 211 °F. A cup is several degrees colder when it is "
-        "read, and every 10 °F of that is a third of a Brix.",
+        _(
+            "The printed mark is meant for about 211 °F. A cup is several degrees colder when it "
+            "is read, and every 10 °F of that is a third of a Brix."
+        ),
     ),
 )

@@ -21,6 +21,7 @@ from lumbrel.store import alarms as store
 from lumbrel.store.alarms import Alarm
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.words import _, number
 
 NEAR_MINUTES = 5.0
 SELDOM = 4.0
@@ -29,22 +30,22 @@ OF_EACH_DRAW = ("near", "finish", "over")
 SILENT, LONG_SILENT = timedelta(seconds=45), timedelta(minutes=3)
 DENSEST_BRIX = 90.0
 HEADLINES = {
-    "strain": "Strain it now",
-    "foam": "Foam zone",
-    "low": "The pan runs low",
-    "near": "Nearly done",
-    "finish": "Draw now",
-    "over": "Over",
-    "out": "Not boiling",
-    "silent": "The probe is silent",
-    "pressure": "The pressure has moved",
-    "stoke": "Stoke the fire",
-    "off": "Off the fire",
-    "stir_near": "Nearly cool",
-    "stir": "Stir now",
-    "pour_now": "Pour now",
-    "turn": "It may turn any moment",
-    "pour": "Pour it now",
+    "strain": _("Strain it now"),
+    "foam": _("Foam zone"),
+    "low": _("The pan runs low"),
+    "near": _("Nearly done"),
+    "finish": _("Draw now"),
+    "over": _("Over"),
+    "out": _("Not boiling"),
+    "silent": _("The probe is silent"),
+    "pressure": _("The pressure has moved"),
+    "stoke": _("Stoke the fire"),
+    "off": _("Off the fire"),
+    "stir_near": _("Nearly cool"),
+    "stir": _("Stir now"),
+    "pour_now": _("Pour now"),
+    "turn": _("It may turn any moment"),
+    "pour": _("Pour it now"),
 }
 
 
@@ -80,7 +81,7 @@ class Unwritten(Exception):
     """Alarms that are due and could not be written, as on a full disk: they must ring all the same."""
 
     def __init__(self, alarms: list[Alarm]) -> None:
-        super().__init__("an alarm could not be written")
+        super().__init__(_("an alarm could not be written"))
         self.alarms = alarms
 
 
@@ -102,13 +103,13 @@ def _strain(board: Board) -> CauseNow | None:
     at = sucrose.boiling_point_c(brix, pressure.pa, context.invert_fraction)
     if at - pressure.boil_c < PRE_FILTER_ABOVE_WATER_K:
         return None
-    return CauseNow("strain", "Thin enough still: strain it once, then boil on.")
+    return CauseNow("strain", _("Thin enough still: strain it once, then boil on."))
 
 
 def _foam(board: Board) -> CauseNow | None:
     if not board.foam:
         return None
-    return CauseNow("foam", "Foam climbs in seconds from here on. Defoamer at hand.")
+    return CauseNow("foam", _("Foam climbs in seconds from here on. Defoamer at hand."))
 
 
 def _silent(board: Board) -> CauseNow | None:
@@ -120,7 +121,9 @@ def _silent(board: Board) -> CauseNow | None:
     quiet = quiet or bool(seen.probe_samples and seen.probe_samples[-1].at < now - LONG_SILENT)
     if not quiet:
         return None
-    return CauseNow("silent", f"{seen.probe.name} has sent nothing for a while: look at its wire.")
+    return CauseNow(
+        "silent", _("{probe} has sent nothing for a while: look at its wire.", probe=seen.probe.name)
+    )
 
 
 def _out(board: Board) -> CauseNow | None:
@@ -133,7 +136,7 @@ def _pressure(board: Board) -> CauseNow | None:
     stale = board.thermometer.stale if board.thermometer else ""
     if "pressure" not in stale:
         return None
-    return CauseNow("pressure", f"{stale} Put it in boiling water again.")
+    return CauseNow("pressure", _("{stale} Put it in boiling water again.", stale=stale))
 
 
 def _near(board: Board) -> CauseNow | None:
@@ -146,7 +149,7 @@ def _near(board: Board) -> CauseNow | None:
     if not near or board.verdict.call in (Call.DRAW_NOW, Call.OVER):
         return None
     minutes = max(board.minutes_left, 1.0)
-    return CauseNow("near", f"About {in_minutes(minutes)} to the mark. Stay with it.")
+    return CauseNow("near", _("About {minutes} to the mark. Stay with it.", minutes=in_minutes(minutes)))
 
 
 def _draws_often(board: Board) -> bool:
@@ -161,7 +164,7 @@ def _low(board: Board) -> CauseNow | None:
     if not _boils(board) or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
         return None
     deep = board.context.show(depth, "depth")
-    return CauseNow("low", f"About {deep} left in the pan. Kill the heat, then put some in.")
+    return CauseNow("low", _("About {deep} left in the pan. Kill the heat, then put some in.", deep=deep))
 
 
 def _finish(board: Board) -> CauseNow | None:
@@ -170,16 +173,16 @@ def _finish(board: Board) -> CauseNow | None:
     if board.verdict.call is Call.DRAW_NOW:
         brix = (board.believed or board.joint).brix
         if board.stands:
-            return CauseNow("finish", f"{brix:.1f} Brix at the draw-off. Draw until it thins.")
-        return CauseNow("finish", f"{brix:.1f} Brix. Kill the heat and draw off.")
-    if board.stop_first:
-        words = "One says it is done, the other does not. Kill the heat, then settle it."
-        if board.unlooked:
-            words = (
-                "Nobody looked for a while, and it may be past the mark. Kill the heat and look."
+            return CauseNow(
+                "finish", _("{brix} Brix at the draw-off. Draw until it thins.", brix=number(brix, 1))
             )
+        return CauseNow("finish", _("{brix} Brix. Kill the heat and draw off.", brix=number(brix, 1)))
+    if board.stop_first:
+        words = _("One says it is done, the other does not. Kill the heat, then settle it.")
+        if board.unlooked:
+            words = _("Nobody looked for a while, and it may be past the mark. Kill the heat and look.")
         if board.stands:
-            words = "One says it is done, the other does not. Read the cup at the draw-off."
+            words = _("One says it is done, the other does not. Read the cup at the draw-off.")
         return CauseNow("finish", words)
     return None
 
@@ -189,8 +192,10 @@ def _over(board: Board) -> CauseNow | None:
         return None
     brix = (board.believed or board.joint).brix
     if board.stands:
-        return CauseNow("over", f"{brix:.1f} Brix at the draw-off, past the target. Draw now.")
-    return CauseNow("over", f"{brix:.1f} Brix, past the target. Kill the heat.")
+        return CauseNow(
+            "over", _("{brix} Brix at the draw-off, past the target. Draw now.", brix=number(brix, 1))
+        )
+    return CauseNow("over", _("{brix} Brix, past the target. Kill the heat.", brix=number(brix, 1)))
 
 
 CAUSES: tuple[Callable[[Board], CauseNow | None], ...] = (
@@ -320,7 +325,7 @@ def acknowledge(db: Connection, alarm_id: int, by: str, now: datetime) -> Alarm:
     with transaction(db):
         found = store.alarm(db, alarm_id)
         if found is None:
-            raise NotFound("There is no such alarm.")
+            raise NotFound(_("There is no such alarm."))
         if store.acknowledge(db, alarm_id, now, by.strip()[:8]):
             write(db, _answered(found, by.strip()[:8], now))
     return found
@@ -333,8 +338,6 @@ def _answered(alarm: Alarm, by: str, now: datetime) -> Entry[AlarmFacts]:
         about_id=alarm.batch_id,
         at=now,
         noted_at=now,
-        facts=AlarmFacts(
-            alarm=alarm.kind, words=alarm.words, raised_at=alarm.raised_at.isoformat()
-        ),
+        facts=AlarmFacts(alarm=alarm.kind, words=alarm.words, raised_at=alarm.raised_at.isoformat()),
         initials=by,
     )

@@ -6,13 +6,7 @@ from datetime import datetime, timedelta
 
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
-from lumbrel.services.base.facts import (
-    AnsweredFacts,
-    BurnerFacts,
-    HeatFacts,
-    PartDrawFacts,
-    PutInFacts,
-)
+from lumbrel.services.base.facts import AnsweredFacts, BurnerFacts, HeatFacts, PartDrawFacts, PutInFacts
 from lumbrel.services.pan.evidence import BoilEvidence
 from lumbrel.services.pan.question import (
     Question,
@@ -25,6 +19,7 @@ from lumbrel.services.pan.question import (
 )
 from lumbrel.services.pan.suspect import newest_apart
 from lumbrel.services.pan.unsaid import OUT_OF_THE_PAN_K, SAID_WITHIN, Away, answered
+from lumbrel.words import _, number
 
 FASTER_PERCENT = 30.0
 """So much more boils off when a part of what is in it is gone."""
@@ -41,32 +36,30 @@ def of_the_fire(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]
                 yield _is_it_out(context, seen, one, since)
             elif one.sudden and answered(context, "put_in", one.began) is None:
                 asked = was_put_in(
-                    context, one.began, "The probe fell at once, as when something cold comes in."
+                    context, one.began, _("The probe fell at once, as when something cold comes in.")
                 )
-                out = answer("The probe is out of the pan", "heat_off", False, one.began)
+                out = answer(_("The probe is out of the pan"), "heat_off", False, one.began)
                 yield replace(asked, replies=(*asked.replies, out))
         elif one.thinner:
             if answered(context, "put_in", one.began) is None:
-                why = "The probe fell, and it boils on colder, so thinner, than before."
+                why = _("The probe fell, and it boils on colder, so thinner, than before.")
                 yield was_put_in(context, one.began, why)
         elif answered(context, "relit", one.ended) is None and not _lit_since(context, one):
             until = context.clock(one.ended)
             said = _is_off(context, one.ended)
             on = Reply(
-                label="Yes, it boils again",
-                kind=HeatFacts.key(),
-                fields=(("on", "1"), moment(one.ended)),
+                label=_("Yes, it boils again"), kind=HeatFacts.key(), fields=(("on", "1"), moment(one.ended))
             )
             yield Question(
                 key="relit",
-                sentence=f"Was the fire out from {since} to {until}?"
+                sentence=_("Was the fire out from {since} to {until}?", since=since, until=until)
                 if not said
-                else f"Is the fire lit again since {until}?",
-                why="The probe left the boil then and came back as hot as it was.",
+                else _("Is the fire lit again since {until}?", until=until),
+                why=_("The probe left the boil then and came back as hot as it was."),
                 at=one.ended,
                 replies=(
-                    on if said else answer("Yes, it was out", "relit", True, one.ended),
-                    answer("No, it boiled", "heat_off", False, one.began),
+                    on if said else answer(_("Yes, it was out"), "relit", True, one.ended),
+                    answer(_("No, it boiled"), "heat_off", False, one.began),
                 ),
             )
 
@@ -85,19 +78,19 @@ def _lit_since(context: BatchContext, one: Away) -> bool:
 def _is_it_out(context: BatchContext, seen: BoilEvidence, one: Away, since: str) -> Question:
     shown = context.show(seen.probe_now.value if seen.probe_now else one.low_c, "temperature")
     boils = context.show(one.from_c, "temperature")
-    name = seen.probe.name if seen.probe else "The probe"
+    name = seen.probe.name if seen.probe else _("The probe")
     off = Reply(
-        label="Yes, the fire went out",
-        kind=HeatFacts.key(),
-        fields=(("on", "0"), moment(one.began)),
+        label=_("Yes, the fire went out"), kind=HeatFacts.key(), fields=(("on", "0"), moment(one.began))
     )
-    out = answer("The probe is out of the pan", "heat_off", False, one.began)
-    boils_on = answer("No, it boils", "heat_off", False, one.began)
+    out = answer(_("The probe is out of the pan"), "heat_off", False, one.began)
+    boils_on = answer(_("No, it boils"), "heat_off", False, one.began)
     fell = one.from_c - one.low_c
     return Question(
         key="heat_off",
-        sentence=f"Did the fire go out at about {since}?",
-        why=f"{name} shows {shown} and falls; boiling, it showed {boils}.",
+        sentence=_("Did the fire go out at about {since}?", since=since),
+        why=_(
+            "{name} shows {shown} and falls; boiling, it showed {boils}.", name=name, shown=shown, boils=boils
+        ),
         at=one.began,
         replies=(out, off, boils_on) if fell > OUT_OF_THE_PAN_K else (off, boils_on, out),
     )
@@ -108,7 +101,7 @@ def of_jumps(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
     if seen.readings and _answered_since(context, seen.readings[-1].at):
         return
     for jump in seen.supposed:
-        yield thinner_or_denser(context, jump.at, seen.supposed_thinner, "What was read since is")
+        yield thinner_or_denser(context, jump.at, seen.supposed_thinner, _("What was read since is"))
 
 
 def _answered_since(context: BatchContext, at: datetime) -> bool:
@@ -133,19 +126,30 @@ def of_the_newest(context: BatchContext, seen: BoilEvidence) -> Iterator[Questio
         return
     if answered(context, "put_in" if off < 0 else "taken_out", at) is None:
         yield thinner_or_denser(
-            context, at, off < 0, f"{reading.instrument.name} read {reading.brix:.1f} Brix,"
+            context,
+            at,
+            off < 0,
+            _(
+                "{instrument} read {brix} Brix,",
+                instrument=reading.instrument.name,
+                brix=number(reading.brix, 1),
+            ),
         )
 
 
 def _is_it_lit(context: BatchContext, at: datetime, reading: Corrected) -> Question:
     """It grew denser while the heat was off by the slip."""
-    on = Reply(label="Yes, it boils again", kind=HeatFacts.key(), fields=(("on", "1"), moment(at)))
+    on = Reply(label=_("Yes, it boils again"), kind=HeatFacts.key(), fields=(("on", "1"), moment(at)))
     return Question(
         key="relit",
-        sentence="Is the fire lit again?",
-        why=f"{reading.instrument.name} read {reading.brix:.1f} Brix, denser than before the heat was off.",
+        sentence=_("Is the fire lit again?"),
+        why=_(
+            "{instrument} read {brix} Brix, denser than before the heat was off.",
+            instrument=reading.instrument.name,
+            brix=number(reading.brix, 1),
+        ),
         at=at,
-        replies=(on, answer("No, it is off", "relit", False, at)),
+        replies=(on, answer(_("No, it is off"), "relit", False, at)),
     )
 
 
@@ -164,5 +168,5 @@ def of_rates(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
         if change.percent < FASTER_PERCENT or any(abs(at - change.at) <= NEAR for at in noted):
             continue
         if not _answered_since(context, change.at):
-            why = f"It boils off {change.percent:.0f} % faster since then."
+            why = _("It boils off {percent} % faster since then.", percent=number(change.percent, 0))
             yield was_taken_out(context, change.at, why)

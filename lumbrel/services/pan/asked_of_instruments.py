@@ -23,6 +23,7 @@ from lumbrel.services.pan.suspect import apart, should_float
 from lumbrel.services.pan.unsaid import answered
 from lumbrel.store import kept
 from lumbrel.store.instruments import HydrometerDetail, ThermometerDetail, with_detail
+from lumbrel.words import _, bare, number
 
 
 def of_readings(context: BatchContext, found: Belief) -> Iterator[Question]:
@@ -31,8 +32,9 @@ def of_readings(context: BatchContext, found: Belief) -> Iterator[Question]:
     if floats and should_float(found.evidence, floats[0]):
         last = floats[0]
         if answered(context, "put_in", last.at) is None:
-            why = (
-                f"{last.instrument.name} does not float, and by all that was read before it should."
+            why = _(
+                "{instrument} does not float, and by all that was read before it should.",
+                instrument=last.instrument.name,
             )
             yield was_put_in(context, last.at - timedelta(minutes=1), why)
     word = found.at_odds
@@ -49,23 +51,29 @@ def of_readings(context: BatchContext, found: Belief) -> Iterator[Question]:
     if special:
         yield special
         return
-    why = f"{word.estimate.label} says {word.estimate.brix:.1f} Brix; all the rest {found.balance.brix:.1f}."
+    why = _(
+        "{estimate_label} says {brix} Brix; all the rest {brix_2}.",
+        estimate_label=word.estimate.label,
+        brix=number(word.estimate.brix, 1),
+        brix_2=number(found.balance.brix, 1),
+    )
     struck = Reply(
-        label="Yes, strike it",
+        label=_("Yes, strike it"),
         kind="strike",
-        fields=(("supersedes", reading.entry_id), ("why", "Misread")),
+        fields=(("supersedes", reading.entry_id), ("why", _("Misread"))),
     )
     yield Question(
         key="misread",
-        sentence=f"Was {word.estimate.label} misread at {context.clock(reading.at)}?",
+        sentence=_(
+            "Was {estimate_label} misread at {at}?",
+            estimate_label=word.estimate.label,
+            at=context.clock(reading.at),
+        ),
         why=why,
         at=reading.at,
-        replies=(struck, answer("No, it stands", "misread", False, reading.at)),
+        replies=(struck, answer(_("No, it stands"), "misread", False, reading.at)),
     )
-    if (
-        word.estimate.brix < found.balance.brix - 1
-        and answered(context, "put_in", reading.at) is None
-    ):
+    if word.estimate.brix < found.balance.brix - 1 and answered(context, "put_in", reading.at) is None:
         yield was_put_in(context, reading.at - timedelta(minutes=1), why)
 
 
@@ -73,9 +81,7 @@ def _has_slipped(context: BatchContext, found: Belief, reading: Corrected) -> Qu
     """Whether all cups of a stem are off alike, as when the paper in it has slipped."""
     stem = with_detail(reading.instrument, HydrometerDetail)
     seen = found.evidence
-    cups = [
-        r for r in seen.readings if r.instrument.id == reading.instrument.id and r.brix is not None
-    ]
+    cups = [r for r in seen.readings if r.instrument.id == reading.instrument.id and r.brix is not None]
     off = [apart(seen, r) for r in cups]
     alike = min(off, default=0.0) > ALIKE_SIGMAS or max(off, default=0.0) < -ALIKE_SIGMAS
     if stem is None or len(cups) < 2 or not alike:
@@ -84,12 +90,12 @@ def _has_slipped(context: BatchContext, found: Belief, reading: Corrected) -> Qu
         return None
     return Question(
         key="scale_slipped",
-        sentence=f"Has the scale in {stem.name} slipped?",
-        why=f"All {len(cups)} cups of it are off alike, by what the rest of the boil says.",
+        sentence=_("Has the scale in {stem} slipped?", stem=stem.name),
+        why=_("All {count} cups of it are off alike, by what the rest of the boil says.", count=len(cups)),
         at=reading.at,
         replies=(
-            answer("Yes, leave it out", "scale_slipped", True, reading.at, stem.id),
-            answer("No, it is right", "scale_slipped", False, reading.at, stem.id),
+            answer(_("Yes, leave it out"), "scale_slipped", True, reading.at, stem.id),
+            answer(_("No, it is right"), "scale_slipped", False, reading.at, stem.id),
         ),
     )
 
@@ -121,16 +127,22 @@ def _in_the_other_unit(context: BatchContext, found: Belief, reading: Corrected)
         **{k: v for k, v in entry.typed.items() if not k.endswith(CONFIRMED) and k != DIPPED_AGO},
         "cup": f"{meant.text} {meant.unit}",
         "supersedes": entry.id,
-        "why": "typed in the other unit",
+        "why": _("typed in the other unit"),
     }
-    fixed = Reply(label=f"Yes, it was {cup}", kind=entry.kind, fields=tuple(fields.items()))
+    fixed = Reply(label=_("Yes, it was {cup}", cup=cup), kind=entry.kind, fields=tuple(fields.items()))
     return Question(
         key="unit",
-        sentence=f"Was the cup at {cup}?",
-        why=f"At {context.show(facts.cup_c, 'temperature')} {stem.name} says {reading.brix:.1f} Brix; "
-        f"at {cup} it would say {brix:.1f}, as all the rest does.",
+        sentence=_("Was the cup at {cup}?", cup=cup),
+        why=_(
+            "At {cup} {stem} says {brix} Brix; at {cup_2} it would say {brix_2}, as all the rest does.",
+            cup=context.show(facts.cup_c, "temperature"),
+            stem=stem.name,
+            brix=number(reading.brix, 1),
+            cup_2=cup,
+            brix_2=number(brix, 1),
+        ),
         at=reading.at,
-        replies=(fixed, answer("No, the unit is right", "unit", False, reading.at)),
+        replies=(fixed, answer(_("No, the unit is right"), "unit", False, reading.at)),
     )
 
 
@@ -158,17 +170,22 @@ def _of_another_vessel(context: BatchContext, reading: Corrected) -> Question | 
 
 def _is_it_of(other: BatchContext, reading: Corrected, near: float) -> Question:
     name = other.vessel.name
-    why = f"Of {name}"
+    why = _("Of {name}", name=name)
     struck = (("supersedes", reading.entry_id), ("why", why))
     return Question(
         key="other_vessel",
-        sentence=f"Is that the reading of {name}?",
-        why=f"{reading.instrument.name} says {reading.brix:.1f} Brix, which is not so here; {name} "
-        f"stands near {near:.1f}.",
+        sentence=_("Is that the reading of {name}?", name=name),
+        why=_(
+            "{instrument} says {brix} Brix, which is not so here; {name} stands near {near}.",
+            instrument=reading.instrument.name,
+            brix=number(reading.brix, 1),
+            name=name,
+            near=number(near, 1),
+        ),
         at=reading.at,
         replies=(
-            Reply(label=f"Yes, strike it here: it is of {name}", kind="strike", fields=struck),
-            answer("No, it is of this pan", "other_vessel", False, reading.at),
+            Reply(label=_("Yes, strike it here: it is of {name}", name=name), kind="strike", fields=struck),
+            answer(_("No, it is of this pan"), "other_vessel", False, reading.at),
         ),
     )
 
@@ -182,13 +199,13 @@ def of_the_probe(context: BatchContext, seen: BoilEvidence) -> Iterator[Question
         return
     yield Question(
         key="probe_drifts",
-        sentence=f"Does {probe.name} drift?",
-        why="It moves away from what the cup and the drop say, more with each minute.",
+        sentence=_("Does {probe} drift?", probe=probe.name),
+        why=_("It moves away from what the cup and the drop say, more with each minute."),
         at=seen.boil_start,
         replies=(
-            answer("Yes, trust it less", "probe_drifts", True, context.now, probe.id),
-            answer("No, it is right", "probe_drifts", False, context.now, probe.id),
-            Reply(label="Boil water with it again", href="/day"),
+            answer(_("Yes, trust it less"), "probe_drifts", True, context.now, probe.id),
+            answer(_("No, it is right"), "probe_drifts", False, context.now, probe.id),
+            Reply(label=_("Boil water with it again"), href="/day"),
         ),
     )
 
@@ -209,12 +226,16 @@ def of_the_scale(context: BatchContext, seen: BoilEvidence) -> Iterator[Question
     low, high = stem.detail.scale_low_brix, stem.detail.scale_high_brix
     yield Question(
         key="scale_slipped",
-        sentence=f"Does the scale of {stem.name} begin at {low:g}?",
-        why=f"It was below its scale twice and never floated. It is registered from {low:g} to {high:g} Brix.",
+        sentence=_("Does the scale of {stem} begin at {low}?", stem=stem.name, low=bare(low)),
+        why=_(
+            "It was below its scale twice and never floated. It is registered from {low} to {high} Brix.",
+            low=bare(low),
+            high=bare(high),
+        ),
         at=last.at,
         replies=(
-            answer("Yes, it does", "scale_slipped", False, last.at, stem.id),
-            Reply(label="No, correct its scale", href=f"/kitchen/instrument/{stem.id}"),
+            answer(_("Yes, it does"), "scale_slipped", False, last.at, stem.id),
+            Reply(label=_("No, correct its scale"), href=f"/kitchen/instrument/{stem.id}"),
         ),
     )
 
@@ -222,13 +243,7 @@ def of_the_scale(context: BatchContext, seen: BoilEvidence) -> Iterator[Question
 def of_the_air(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
     """The air moved since the thermometer was in boiling water, or nobody knows and it was long ago."""
     typed = [r.instrument for r in seen.readings if r.shown_c is not None]
-    glass = (
-        seen.probe
-        if seen.probe_now
-        else with_detail(typed[-1], ThermometerDetail)
-        if typed
-        else None
-    )
+    glass = seen.probe if seen.probe_now else with_detail(typed[-1], ThermometerDetail) if typed else None
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(context.db, context.kitchen, context.now, boil_by)
     if glass is None or pressure is None:
@@ -241,14 +256,17 @@ def of_the_air(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
         hours = (context.now - today.boil.at) / timedelta(hours=1)
         yield Question(
             key="boil_again",
-            sentence=f"Can {glass.name} be put in boiling water again?",
+            sentence=_("Can {glass} be put in boiling water again?", glass=glass.name),
             why=today.stale
             if moved
-            else f"Its last test boil is {hours:.0f} hours old, and nothing follows the air.",
+            else _(
+                "Its last test boil is {hours} hours old, and nothing follows the air.",
+                hours=number(hours, 0),
+            ),
             at=today.boil.at,
             replies=(
-                Reply(label="Yes, take the test boil", href="/day"),
-                answer("Not now", "boil_again", False, context.now, glass.id),
+                Reply(label=_("Yes, take the test boil"), href="/day"),
+                answer(_("Not now"), "boil_again", False, context.now, glass.id),
             ),
         )
 

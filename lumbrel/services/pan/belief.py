@@ -10,8 +10,9 @@ from lumbrel.services.base.facts import SignFacts
 from lumbrel.services.pan.evidence import BoilEvidence, LeftOut, gather
 from lumbrel.services.pan.evidence_words import Word
 from lumbrel.services.pan.suspect import apart, is_off, likeliest, looks_wild, shared_off
+from lumbrel.words import _
 
-BALANCE = "Mass balance"
+BALANCE = _("Mass balance")
 LEAST_SIGMA_BRIX = 0.12
 """What no fit knows better than."""
 CONTRADICTS_SIGMAS, BORNE_OUT_SIGMAS = 3.4, 2.2
@@ -89,9 +90,7 @@ def balance_of(context: BatchContext, seen: BoilEvidence) -> Estimate:
     return Estimate(BALANCE, brix, min(sigma, 50.0))
 
 
-def _most_contradicting(
-    context: BatchContext, seen: BoilEvidence
-) -> tuple[Word, BoilEvidence] | None:
+def _most_contradicting(context: BatchContext, seen: BoilEvidence) -> tuple[Word, BoilEvidence] | None:
     """The instrument that the boil fitted without it contradicts most, if any, and that boil."""
     found: tuple[float, Word, BoilEvidence] | None = None
     for word in seen.words:

@@ -12,42 +12,29 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.boil_path import Finish
 from lumbrel.core.pan.continuous import Left, to_the_mark
 from lumbrel.core.pan.solids import carry_over_brix
-from lumbrel.core.pan.target import (
-    CEILING_BRIX,
-    LEAST_SYRUP_BRIX,
-)
-from lumbrel.core.pan.verdict import (
-    Call,
-    Verdict,
-)
+from lumbrel.core.pan.target import CEILING_BRIX, LEAST_SYRUP_BRIX
+from lumbrel.core.pan.verdict import Call, Verdict
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
 from lumbrel.services.base.facts import DrawFacts
 from lumbrel.services.day.pressure import Pressure
-from lumbrel.services.day.thermometers import (
-    ThermometerToday,
-)
+from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.belief import Belief, believe
 from lumbrel.services.pan.call import call_of, cause_of, held_back
 from lumbrel.services.pan.continuous import Stands
 from lumbrel.services.pan.continuous import stands as all_that_stands
 from lumbrel.services.pan.cup import Cup, cup
 from lumbrel.services.pan.evidence import BoilEvidence
-from lumbrel.services.pan.next_look import (
-    TimeLeft,
-    can_look,
-    last_look,
-    marks_of,
-    next_check_of,
-)
+from lumbrel.services.pan.next_look import TimeLeft, can_look, last_look, marks_of, next_check_of
 from lumbrel.services.pan.question import Question
 from lumbrel.services.pan.questions import questions
 from lumbrel.services.pan.suspect import other_tale
 from lumbrel.services.pan.unsaid import Away
 from lumbrel.store.record import Batch, stamp
 from lumbrel.store.samples import newest_samples
+from lumbrel.words import _
 
 GLANCE, MOST_BOARDS = timedelta(seconds=5), 12
 LONG_UNREAD, ONE_SIDED = timedelta(minutes=3), 1.645
@@ -139,10 +126,10 @@ class Board:
     def headline(self) -> str:
         """The verdict in a few words."""
         if self.heating_minutes:
-            return "Heating up"
+            return _("Heating up")
         if self.not_boiling:
-            return "Not boiling"
-        return "Kill the heat and look" if self.unlooked else CALL_WORDS[self.verdict.call]
+            return _("Not boiling")
+        return _("Kill the heat and look") if self.unlooked else CALL_WORDS[self.verdict.call]
 
 
 def board(db: Connection, code: str, now: datetime) -> Board:
@@ -166,9 +153,7 @@ def board_of(context: BatchContext) -> Board:
     time = _time_left(context, found.evidence)
     asked = questions(context, found)
     call = held_back(context, found, asked, call_of(context, found, mass, time))
-    marks = marks_of(
-        context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0
-    )
+    marks = marks_of(context, found.evidence, call, mass_kg=mass, brix=brix, boils=time.heating == 0)
     if stands:
         level = _level_mm(context, stands)
         marks = replace(marks, depth_now_mm=level, depth_done_mm=level)
@@ -296,9 +281,9 @@ def _finish(context: BatchContext, seen: BoilEvidence, by_fit: Finish) -> Finish
 
 
 CALL_WORDS = {
-    Call.KEEP_BOILING: "Keep boiling",
-    Call.CHECK_AGAIN: "Look now",
-    Call.DRAW_NOW: "Draw now",
-    Call.OVER: "Over",
-    Call.DISAGREE: "They disagree",
+    Call.KEEP_BOILING: _("Keep boiling"),
+    Call.CHECK_AGAIN: _("Look now"),
+    Call.DRAW_NOW: _("Draw now"),
+    Call.OVER: _("Over"),
+    Call.DISAGREE: _("They disagree"),
 }

@@ -34,8 +34,7 @@ def boil_at(board: Board) -> BoilFacts | None:
     invert, fitted = context.invert_fraction, seen.fitted
     then, now = (fitted.brix_at(max(seen.minute(at), 0.0)) for at in (reading.at, context.now))
     before, after = (
-        sucrose.boiling_point_c(min(brix, sucrose.MAX_BOIL_BRIX), pressure.pa, invert)
-        for brix in (then, now)
+        sucrose.boiling_point_c(min(brix, sucrose.MAX_BOIL_BRIX), pressure.pa, invert) for brix in (then, now)
     )
     live = reading.facts is None
     own = PROBE_SIGMA_K if live else typed_sigma_k(glass.detail.sort, glass.detail.resolution_k)

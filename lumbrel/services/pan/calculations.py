@@ -9,14 +9,8 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.jar.hot_pack import mass_kg as mass_of_litres
 from lumbrel.core.pan import fit, solids
 from lumbrel.core.pan.vessel import Vessel
-from lumbrel.services.base.calculation import (
-    ICUMSA_DENSITY,
-    MASS_BALANCE,
-    Answer,
-    Request,
-    calculation,
-    step,
-)
+from lumbrel.services.base.calculation import ICUMSA_DENSITY, MASS_BALANCE, Answer, Request, calculation, step
+from lumbrel.words import _
 
 
 class MassBalanceAnswer(Answer):
@@ -28,12 +22,7 @@ class MassBalanceAnswer(Answer):
 
 
 @calculation("mass-balance")
-def mass_balance(
-    *,
-    mass_kg: float,
-    brix: float,
-    target_brix: float = 66.9,
-) -> MassBalanceAnswer:
+def mass_balance(*, mass_kg: float, brix: float, target_brix: float = 66.9) -> MassBalanceAnswer:
     """Finished mass and volume, and the water between.
 
     What is in the vessel and what it should become.
@@ -42,16 +31,13 @@ def mass_balance(
     litre = mass_of_litres(target_brix, 1.0)
     working = [
         step("solids", mass_kg * brix / 100, "kg", MASS_BALANCE),
-        step("mass at the target", final, "kg", "solids / target"),
-        step("water to drive off", mass_kg - final, "kg", "difference"),
-        step("density at the target, 20 °C", litre * 1000, "kg/m³", ICUMSA_DENSITY),
-        step("volume at 20 °C", final / litre, "L"),
+        step(_("mass at the target"), final, "kg", _("solids / target")),
+        step(_("water to drive off"), mass_kg - final, "kg", "difference"),
+        step(_("density at the target, 20 °C"), litre * 1000, "kg/m³", ICUMSA_DENSITY),
+        step(_("volume at 20 °C"), final / litre, "L"),
     ]
     return MassBalanceAnswer(
-        final_mass_kg=final,
-        water_to_remove_kg=mass_kg - final,
-        final_volume_l=final / litre,
-        working=working,
+        final_mass_kg=final, water_to_remove_kg=mass_kg - final, final_volume_l=final / litre, working=working
     )
 
 
@@ -100,7 +86,7 @@ def _past(rate: float | None) -> tuple[float, float] | None:
     """A rate of the past, with its doubt."""
     if rate is not None and not 0 < rate <= 1000:
         raise OutOfRange(
-            "The past rate must be above 0 and at most 1000 kg per minute.", "prior_rate_kg_per_min"
+            _("The past rate must be above 0 and at most 1000 kg per minute."), "prior_rate_kg_per_min"
         )
     return None if rate is None else (rate, PRIOR_RATE_RELATIVE_SIGMA * rate)
 
@@ -134,18 +120,18 @@ def finish_time(
     solids.mass_at(mass_kg, brix, target_brix)
     minute = fitted.minute_of(target_brix)
     if not isfinite(minute):
-        never = "By these readings nothing is boiling off, so the target is never reached."
+        never = _("By these readings nothing is boiling off, so the target is never reached.")
         raise OutOfRange(never, "readings")
     last = max((r.minute for r in readings), default=0.0)
     now = last if now_minute is None else now_minute
     low, high = fitted.band_of(target_brix)
     left = minute - now
     working = [
-        step("fitted mass at minute 0", fitted.mass0_kg, "kg", "weighted least squares"),
-        step("fitted rate", fitted.rate_kg_per_min, "kg/min", "weighted least squares"),
-        step("mass at the target", 100 * fitted.solids_kg[-1] / target_brix, "kg", MASS_BALANCE),
-        step("target on the readings' clock", minute, "min"),
-        step("minutes counted from", now, "min"),
+        step(_("fitted mass at minute 0"), fitted.mass0_kg, "kg", _("weighted least squares")),
+        step(_("fitted rate"), fitted.rate_kg_per_min, "kg/min", _("weighted least squares")),
+        step(_("mass at the target"), 100 * fitted.solids_kg[-1] / target_brix, "kg", MASS_BALANCE),
+        step(_("target on the readings' clock"), minute, "min"),
+        step(_("minutes counted from"), now, "min"),
     ]
     return FinishTimeAnswer(
         minutes_to_target=max(left, 0.0),
@@ -193,18 +179,18 @@ def vessel_depth(request: DepthRequest) -> DepthAnswer:
     for name in _SIZES[request.shape]:
         size = getattr(request, name)
         if size is None:
-            raise OutOfRange(f"A {request.shape} vessel needs {name}.", name)
+            raise OutOfRange(_("A {shape} vessel needs {name}.", shape=request.shape, name=name), name)
         sizes.append(size)
     vessel = Vessel(request.shape, tuple(sizes))
     if (request.volume_l is None) == (request.depth_mm is None):
-        raise OutOfRange("Give either volume_l or depth_mm.", "volume_l")
+        raise OutOfRange(_("Give either volume_l or depth_mm."), "volume_l")
     if request.volume_l is not None:
         volume, depth = request.volume_l, vessel.depth_mm(request.volume_l)
     else:
         depth = request.depth_mm or 0.0
         volume = vessel.volume_l(depth)
     working = [
-        step("heated bottom", vessel.bottom_area_m2(), "m²", request.shape),
+        step(_("heated bottom"), vessel.bottom_area_m2(), "m²", request.shape),
         step("volume", volume, "L"),
         step("depth", depth, "mm"),
     ]

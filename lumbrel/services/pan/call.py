@@ -4,21 +4,14 @@ from dataclasses import replace
 
 from lumbrel.core.bench import evidence
 from lumbrel.core.bench.causes import Cause, likely
-from lumbrel.core.pan.verdict import (
-    Call,
-    Verdict,
-    verdict,
-)
+from lumbrel.core.pan.verdict import Call, Verdict, verdict
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.facts import HydrometerFacts, RefractometerFacts
 from lumbrel.services.pan.belief import Belief
-from lumbrel.services.pan.next_look import (
-    STEM,
-    TimeLeft,
-    looks_of,
-)
+from lumbrel.services.pan.next_look import STEM, TimeLeft, looks_of
 from lumbrel.services.pan.question import Question
 from lumbrel.services.pan.suspect import should_float
+from lumbrel.words import _
 
 
 def call_of(context: BatchContext, found: Belief, mass_kg: float, time: TimeLeft) -> Verdict:
@@ -46,13 +39,11 @@ def call_of(context: BatchContext, found: Belief, mass_kg: float, time: TimeLeft
     # One stands alone: at the mark the word of the others is enough to draw on.
     by_others = call(True)
     if by_others.call in (Call.DRAW_NOW, Call.OVER):
-        return replace(by_others, reason="at the mark by the others")
+        return replace(by_others, reason=_("at the mark by the others"))
     return by_others if by_others.call is Call.CHECK_AGAIN else call(False)
 
 
-def held_back(
-    context: BatchContext, found: Belief, asked: list[Question], call: Verdict
-) -> Verdict:
+def held_back(context: BatchContext, found: Belief, asked: list[Question], call: Verdict) -> Verdict:
     """While something is asked that would make it another boil, nothing is done that was not looked at
     since."""
     doubts = [one.at for one in asked if one.holds_back]
@@ -62,7 +53,7 @@ def held_back(
     since = bool(dips) and dips[-1].at > max(doubts) and context.now - dips[-1].at <= STEM.fresh
     if since and not should_float(found.evidence, dips[-1]):
         return call
-    return replace(call, call=Call.CHECK_AGAIN, reason="something is asked that would change it")
+    return replace(call, call=Call.CHECK_AGAIN, reason=_("something is asked that would change it"))
 
 
 DIPPED = (HydrometerFacts.key(), RefractometerFacts.key())
@@ -77,9 +68,4 @@ def cause_of(found: Belief) -> Cause | None:
         return None
     rest = [w.estimate for w in found.evidence.words if w is not word]
     others = evidence.agreement(rest or [found.balance])
-    return likely(
-        causes,
-        word.estimate.brix - others.brix,
-        word.estimate.sigma_brix,
-        others.sigma_brix,
-    )
+    return likely(causes, word.estimate.brix - others.brix, word.estimate.sigma_brix, others.sigma_brix)

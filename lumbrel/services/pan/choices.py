@@ -9,13 +9,9 @@ from lumbrel.services.bench.cup_probe import cup_probe
 from lumbrel.services.pan.entries import DEFOAMERS
 from lumbrel.services.pan.pour import others
 from lumbrel.services.pan.signs import KNOWN, speaks
-from lumbrel.store.instruments import (
-    Detail,
-    HydrometerDetail,
-    RefractometerDetail,
-    ThermometerDetail,
-)
+from lumbrel.store.instruments import Detail, HydrometerDetail, RefractometerDetail, ThermometerDetail
 from lumbrel.store.kitchen import vessels, woodlots
+from lumbrel.words import _
 
 Options = list[tuple[str, str]]
 """Keys and names, in the order they are offered."""
@@ -69,13 +65,13 @@ def choices(context: BatchContext) -> PanChoices:
     glasses = named(context, ThermometerDetail)
     loose = [i for i in thermometers if i.vessel_id is None] or thermometers
     read = {e.facts.instrument_id for e in context.of_kind(ThermometerFacts)}
-    by_hand = [key for key, _ in glasses if key in read] or [i.id for i in loose]
+    by_hand = [key for key, _any in glasses if key in read] or [i.id for i in loose]
     prism = next(iter(context.instruments_of(RefractometerDetail)), None)
     live = cup_probe(context)
-    hint = "as 92 °C"
+    hint = _("as 92 °C")
     if live:
         warm = context.show(live.temperature_c, "temperature")
-        hint = f"empty: {live.instrument.name}, {warm}"
+        hint = _("empty: {instrument}, {warm}", instrument=live.instrument.name, warm=warm)
     return PanChoices(
         hydrometers=named(context, HydrometerDetail),
         refractometers=named(context, RefractometerDetail),
@@ -83,7 +79,7 @@ def choices(context: BatchContext) -> PanChoices:
         hand_held=next(iter(by_hand), ""),
         compensated=prism is not None and prism.detail.compensated,
         cup_hint=hint,
-        defoamers=[(key, name) for key, (name, _) in DEFOAMERS.items()],
+        defoamers=[(key, name) for key, (name, _any) in DEFOAMERS.items()],
         woodlots=[("", context.woodlot.name), *_other_woodlots(context)],
         pourable=pourable(context),
         signs=[(key, sign.words, speaks(sign)) for key, sign in KNOWN.items()],
@@ -105,9 +101,13 @@ def _other_woodlots(context: BatchContext) -> Options:
 def pourable(context: BatchContext) -> Options:
     """The batches that could be poured into this one, each with where it is."""
     names = {v.id: v.name for v in vessels(context.db)}
-    where = "" if context.drawn else "in "
     return [
-        (b.code, f"{b.code}, {where}{names[b.vessel_id] if where else 'drawn off'}")
+        (
+            b.code,
+            _("{batch}, drawn off", batch=b.code)
+            if context.drawn
+            else _("{batch}, in {vessel}", batch=b.code, vessel=names[b.vessel_id]),
+        )
         for b in others(context)
     ]
 

@@ -18,12 +18,8 @@ from lumbrel.services.pan import alarms
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.signs import KNOWN
 from lumbrel.store import kept
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    Instrument,
-    RefractometerDetail,
-    ThermometerDetail,
-)
+from lumbrel.store.instruments import HydrometerDetail, Instrument, RefractometerDetail, ThermometerDetail
+from lumbrel.words import _, after
 
 PRACTISED_BATCHES = 10
 """Who has finished so many is told only what to do next."""
@@ -86,9 +82,7 @@ def _pa(board: Board) -> float:
 def _stage(board: Board) -> Stage:
     pa = _pa(board)
     brix = min(_brix(board), sucrose.MAX_BOIL_BRIX)
-    rise = sucrose.boiling_point_c(brix, pa, board.context.invert_fraction) - water.boiling_point_c(
-        pa
-    )
+    rise = sucrose.boiling_point_c(brix, pa, board.context.invert_fraction) - water.boiling_point_c(pa)
     return stage_of(
         min(_brix(board), 97.0),
         rise,
@@ -108,9 +102,7 @@ def _away(board: Board, stage: Stage) -> float | None:
     minute = max(seen.minute(now), 0.0)
     foam_from = _foam_brix(board)
     to_foam = max(seen.fitted.finish(foam_from, minute).low, 0.0) + board.heating_minutes
-    return away_minutes(
-        stage, to_boil=board.heating_minutes, to_foam=to_foam, to_low=_minutes_to_low(board)
-    )
+    return away_minutes(stage, to_boil=board.heating_minutes, to_foam=to_foam, to_low=_minutes_to_low(board))
 
 
 def _foam_brix(board: Board) -> float:
@@ -156,55 +148,58 @@ def _do(board: Board, stage: Stage) -> str:
     if stage is Stage.WARMING:
         return _while_warming(board)
     if call is Call.OVER:
-        return "Kill the heat, draw it off, and put back what the figure above says."
+        return _("Kill the heat, draw it off, and put back what the figure above says.")
     if board.not_boiling and (board.questions or board.not_boiling.sudden):
         return _off_the_boil(board)
     if board.unlooked:
-        return f"Kill the heat first. Then {_lower(_read(board, stage))}: it may be past the mark."
+        return _(
+            "Kill the heat first. Then {read}: it may be past the mark.", read=after(_read(board, stage))
+        )
     if call is Call.DRAW_NOW or board.stop_first:
-        return "Kill the heat first. Then pour it out of the hot pan."
+        return _("Kill the heat first. Then pour it out of the hot pan.")
     if "low" in due:
-        more = "Feed it" if board.of_sap else "Put near-syrup in, if there is any"
-        return f"Turn the heat down and stay with it: so low it scorches. {more}."
+        more = _("Feed it") if board.of_sap else _("Put near-syrup in, if there is any")
+        return _("Turn the heat down and stay with it: so low it scorches. {more}.", more=more)
     if stage is Stage.RESTING:
-        return f"It rests. {_read(board, stage)}, then light it again or draw off."
+        return _("It rests. {read}, then light it again or draw off.", read=_read(board, stage))
     if call is Call.DISAGREE:
-        return f"Turn the heat down. {_read(board, stage)}: one more settles who is right."
+        return _("Turn the heat down. {read}: one more settles who is right.", read=_read(board, stage))
     if "strain" in due and _brix(board) < STRAIN_TO_BRIX:
-        return "Strain it once now, while it runs, and press “Strained once”."
+        return _("Strain it once now, while it runs, and press “Strained once”.")
     return _boil_on(board, stage)
 
 
 def _off_the_boil(board: Board) -> str:
     if board.questions:
-        return "Look at the pan, and answer what is asked here."
-    return "It warms up again. Stay with it until it boils."
+        return _("Look at the pan, and answer what is asked here.")
+    return _("It warms up again. Stay with it until it boils.")
 
 
 def _boil_on(board: Board, stage: Stage) -> str:
     """When to look next, and what to do until then."""
     at = board.next_check_at
     if board.verdict.call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
-        return f"{_read(board, stage)}. Then put it on the slip."
+        return _("{read}. Then put it on the slip.", read=_read(board, stage))
     when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
-        return f"Stay with it. Keep butter within reach. At {when}: {_lower(_read(board, stage))}."
-    fed = ", and feed it little and often" if board.of_sap else ""
-    return f"Let it boil hard{fed}. At {when}: {_lower(_read(board, stage))}."
-
-
-def _lower(sentence: str) -> str:
-    return sentence[0].lower() + sentence[1:]
+        return _(
+            "Stay with it. Keep butter within reach. At {when}: {read}.",
+            when=when,
+            read=after(_read(board, stage)),
+        )
+    fed = _(", and feed it little and often") if board.of_sap else ""
+    return _("Let it boil hard{fed}. At {when}: {read}.", fed=fed, when=when, read=after(_read(board, stage)))
 
 
 def _while_warming(board: Board) -> str:
     glass = _glass(board)
     if glass and (board.thermometer is None or board.thermometer.boil is None):
-        return (
-            f"While it heats, hold {glass.name} in a pot of boiling water and set the day by it: every mark "
-            "below moves with that."
+        return _(
+            "While it heats, hold {glass} in a pot of boiling water and set the day by it: every "
+            "mark below moves with that.",
+            glass=glass.name,
         )
-    return "Bring it to a hard boil. When the whole face of it rolls, press “It boils now”."
+    return _("Bring it to a hard boil. When the whole face of it rolls, press “It boils now”.")
 
 
 def _glass(board: Board) -> Instrument[ThermometerDetail] | None:
@@ -215,18 +210,16 @@ def _read(board: Board, stage: Stage) -> str:
     """How the best that is owned is read now."""
     context = board.context
     if context.instruments_of(RefractometerDetail):
-        return "Take a drop, let it cool covered, and read it"
+        return _("Take a drop, let it cool covered, and read it")
     if context.instruments_of(HydrometerDetail):
-        return "Fill the cup, read the stem and the cup’s heat at once"
+        return _("Fill the cup, read the stem and the cup’s heat at once")
     thick = _brix(board) + _sigma(board) >= SPOON_FROM_BRIX
     glass = _glass(board)
     if glass and not (board.evidence.probe_now and stage is Stage.CLOSE):
-        spoon = "; then dip the spoon" if stage is Stage.CLOSE else ""
-        return f"Read {glass.name} in the boil, clear of the floor{spoon}"
+        spoon = _("; then dip the spoon") if stage is Stage.CLOSE else ""
+        return _("Read {glass} in the boil, clear of the floor{spoon}", glass=glass.name, spoon=spoon)
     if not thick and stage is not Stage.RESTING:
-        return "Put the stick in and say how deep it stands"
+        return _("Put the stick in and say how deep it stands")
     if stage in (Stage.CLOSE, Stage.RESTING):
-        return (
-            "Dip the spoon, hold it up on edge, and watch how it falls; then a drop on a cold plate"
-        )
-    return "Dip the spoon, hold it up on edge, and watch how it falls"
+        return _("Dip the spoon, hold it up on edge, and watch how it falls; then a drop on a cold plate")
+    return _("Dip the spoon, hold it up on edge, and watch how it falls")

@@ -169,8 +169,7 @@ def boiled_minutes(context: BatchContext) -> float:
     start = context.taken_in.at
     whole = (until - start) / timedelta(minutes=1)
     cold = sum(
-        max((min(b, until) - a) / timedelta(minutes=1), 0.0)
-        for a, b in heat_off(context, start, until)
+        max((min(b, until) - a) / timedelta(minutes=1), 0.0) for a, b in heat_off(context, start, until)
     )
     return max(whole - cold, 0.0)
 
@@ -184,9 +183,7 @@ def _thinnest(pan: continuous.Running) -> float:
     return max(pan.syrup_brix - 2 * UNSAID_SIGMA_BRIX, 1.0)
 
 
-def climb_of(
-    context: BatchContext, boil: Boil, points: Sequence[RunPoint], brix_of: BrixOf
-) -> Boil:
+def climb_of(context: BatchContext, boil: Boil, points: Sequence[RunPoint], brix_of: BrixOf) -> Boil:
     """The boil of the draw-off alone, from its last draw on; of what was fed and of what stands in the
     rest of the pan it says nothing. A long climb bends as no pot's does: of it the last while counts.
 
@@ -237,11 +234,7 @@ def climb_of(
 
 
 def _lately(
-    context: BatchContext,
-    pan: Running,
-    climb: Climb,
-    whole: While,
-    seen: float | None,
+    context: BatchContext, pan: Running, climb: Climb, whole: While, seen: float | None
 ) -> tuple[Climb, float]:
     """The last while of a climb: how dense it began, hardly known but for what is read in it, and the
     rate that its slope is expected to have."""

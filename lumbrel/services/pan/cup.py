@@ -75,9 +75,7 @@ class _Warmth:
     probe: str = ""
 
 
-def cup(
-    context: BatchContext, joint_brix: float | None, typed: TypedCup | None = None
-) -> Cup | None:
+def cup(context: BatchContext, joint_brix: float | None, typed: TypedCup | None = None) -> Cup | None:
     """The cup picture: from the last hydrometer reading, or for what is being typed.
 
     A live probe in the cup is followed. Without one, a temperature typed so many `minutes` ago

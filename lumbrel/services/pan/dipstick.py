@@ -10,6 +10,7 @@ from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.base.asked import read_asked
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.entry import Entry, preview
 from lumbrel.services.base.facts import DepthFacts, PutInFacts
@@ -19,8 +20,9 @@ from lumbrel.services.base.said import as_said, held
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.store.instruments import DipstickDetail, Instrument
+from lumbrel.words import _, joined, number
 
-DIPSTICK = Instrument(id="dipstick", name="Dipstick", detail=DipstickDetail())
+DIPSTICK = Instrument(id="dipstick", name=_("Dipstick"), detail=DipstickDetail())
 SOLIDS_SIGMA, MASS_SIGMA = 0.012, 0.01
 """Of the solids taken in, where their Brix was read: the mass to 1 percent, the Brix to 0.3."""
 
@@ -52,9 +54,7 @@ def today(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
     pressure = pressure_at(context.db, context.kitchen, entry.at)
     boils = sucrose.boiling_point_c(60.0, pressure.pa if pressure else STANDARD_PA)
     try:
-        said = dipstick.estimate(
-            context.geometry_at(entry.at), depth, solids, sugar, min(boils, 115.0)
-        )
+        said = dipstick.estimate(context.geometry_at(entry.at), depth, solids, sugar, min(boils, 115.0))
     except OutOfRange as error:
         return Corrected(
             entry_id=entry.id,
@@ -66,8 +66,8 @@ def today(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
         )
     surface = said.brix * dipstick.SURFACE_SIGMA_MM / depth
     measures = said.brix * hypot(dipstick.VESSEL_SIGMA, sugar)
-    vessel = f"{context.vessel.shape}, as registered"
-    doubt = f"2.5 mm of surface, 1 % of vessel, {100 * sugar:.1f} % of solids"
+    vessel = _("{shape}, as registered", shape=called(context.vessel.shape))
+    doubt = _("2.5 mm of surface, 1 % of vessel, {sugar} % of solids", sugar=number(100 * sugar, 1))
     return Corrected(
         entry_id=entry.id,
         at=entry.at,
@@ -79,14 +79,14 @@ def today(context: BatchContext, entry: Entry[DepthFacts]) -> Corrected:
         shared_sigma_brix=said.brix * hypot(dipstick.VESSEL_SIGMA, MASS_SIGMA),
         by_solids=True,
         steps=(
-            ReadingStep("depth", depth, "depth", "as read, boiling"),
+            ReadingStep("depth", depth, "depth", _("as read, boiling")),
             ReadingStep("vessel", context.vessel.name, "", vessel),
-            ReadingStep("solids", solids, "mass", "taken in, and conserved"),
-            ReadingStep("density", said.brix, "brix", "mass = volume × density, solids / mass"),
-            ReadingStep("one sigma", said.sigma_brix, "brix", doubt),
+            ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
+            ReadingStep("density", said.brix, "brix", _("mass = volume × density, solids / mass")),
+            ReadingStep(_("one sigma"), said.sigma_brix, "brix", doubt),
         ),
         facts=entry.facts,
-        budget=(("the boiling surface", surface), ("vessel and take-in", measures)),
+        budget=((_("the boiling surface"), surface), (_("vessel and take-in"), measures)),
         causes=_causes,
     )
 
@@ -95,8 +95,8 @@ def _causes() -> list[Cause]:
     return [
         Cause(
             "surface",
-            "the depth was read on the boil, or off the pan’s middle",
-            "Dip again at the middle, with the heat turned down for a moment.",
+            _("the depth was read on the boil, or off the pan’s middle"),
+            _("Dip again at the middle, with the heat turned down for a moment."),
             -60.0,
             60.0,
         )
@@ -112,14 +112,16 @@ def depth(form: Form, context: BatchContext) -> DepthFacts | None:
     if said.refusal:
         form.errors["depth"] = said.refusal
     elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
-        form.ask("depth", f"So low, it would be {said.brix:.0f} Brix, candy. Is that right?")
+        form.ask(
+            "depth", _("So low, it would be {brix} Brix, candy. Is that right?", brix=number(said.brix, 0))
+        )
     return facts
 
 
 def words(context: BatchContext, entry: Entry[DepthFacts]) -> Line:
     """A depth on the slip."""
     said = held(context, entry)
-    value = "" if said.brix is None else f"{said.brix:.1f}"
-    doubt = said.refusal or f"± {said.sigma_brix:.1f}"
+    value = "" if said.brix is None else number(said.brix, 1)
+    doubt = said.refusal or joined(" ", ("±", number(said.sigma_brix, 1)))
     shown = context.show(entry.facts.depth_mm, "depth")
-    return Line(entry, f"Dipstick {shown}", doubt, value, said)
+    return Line(entry, _("Dipstick {shown}", shown=shown), doubt, value, said)

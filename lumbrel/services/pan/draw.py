@@ -15,6 +15,7 @@ from lumbrel.services.pan.boiled import boil_at
 from lumbrel.services.pan.continuous import boiled_minutes
 from lumbrel.services.pan.heats import heat_off
 from lumbrel.services.pan.promise import promise
+from lumbrel.words import _, number
 
 THIN_BRIX = 1.5
 """So far under the target, a draw is asked about."""
@@ -22,21 +23,21 @@ ALL_BUT, IMPOSSIBLE = 0.95, 1.5
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
-READ = Bounds("brix", "brix", 20, 85, "What was drawn has between 20 and 85 Brix, corrected.")
+READ = Bounds("brix", "brix", 20, 85, _("What was drawn has between 20 and 85 Brix, corrected."))
 READ_SIGMA = 0.4
-VOLUME = Bounds("litres", "volume", 0.05, 2000, "What was drawn must be between 0.05 and 2000 L.")
+VOLUME = Bounds("litres", "volume", 0.05, 2000, _("What was drawn must be between 0.05 and 2000 L."))
 HOT_DRAW_C = 100.0
 NOTED_WITHIN = timedelta(minutes=12)
-MASS = Bounds("mass", "mass", 0.1, 5000, "What was drawn must weigh between 0.1 and 5000 kg.")
+MASS = Bounds("mass", "mass", 0.1, 5000, _("What was drawn must weigh between 0.1 and 5000 kg."))
 
 
 def draw(form: Form, context: BatchContext) -> DrawFacts:
     """Draw off: the joint density, target and mass at this moment are kept with it."""
     board = board_of(context)
     if board.stands:
-        form.errors["kind"] = (
-            "A continuous pan is drawn a part at a time. What stands in it at the end is poured on, or "
-            "stays for the next batch."
+        form.errors["kind"] = _(
+            "A continuous pan is drawn a part at a time. What stands in it at the end is poured "
+            "on, or stays for the next batch."
         )
     mass = form.between(MASS, required=False)
     mass_kg, weighed = board.mass_kg if mass is None else mass, mass is not None
@@ -72,12 +73,17 @@ def part_draw(form: Form, context: BatchContext) -> PartDrawFacts | None:
     if mass is None:
         return None
     if mass > board.mass_kg * IMPOSSIBLE:
-        form.errors["mass"] = f"Only about {board.mass_kg:.1f} kg is in the pan by the arithmetic."
+        form.errors["mass"] = _(
+            "Only about {mass} kg is in the pan by the arithmetic.", mass=number(board.mass_kg, 1)
+        )
     elif mass >= board.mass_kg * ALL_BUT:
         form.ask(
             "mass",
-            f"That is all there is, about {board.mass_kg:.1f} kg: a pan run dry burns. If it is "
-            "empty, draw off instead.",
+            _(
+                "That is all there is, about {mass} kg: a pan run dry burns. If it is empty, draw "
+                "off instead.",
+                mass=number(board.mass_kg, 1),
+            ),
         )
     known = board.believed or board.joint
     weighs = {"mass_kg": mass, "weighed": form.given("mass")}
@@ -108,7 +114,7 @@ def _drawn_kg(form: Form, board: Board, read: float | None) -> float | None:
         return form.between(MASS)
     litres = form.between(VOLUME)
     if form.fields.get("mass", "").strip():
-        form.errors["litres"] = "Give its volume or its weight, not both."
+        form.errors["litres"] = _("Give its volume or its weight, not both.")
     if litres is None or form.errors:
         return None
     brix = min((board.believed or board.joint).brix if read is None else read, 80.0)
@@ -120,15 +126,16 @@ def _ask_when_thin(form: Form, board: Board) -> None:
     known = board.believed or board.joint
     short = board.context.batch.target_brix - known.brix
     if board.believed is None:
-        form.ask(
-            "mass",
-            "The instruments disagree. One more reading would settle it. Draw all the same?",
-        )
+        form.ask("mass", _("The instruments disagree. One more reading would settle it. Draw all the same?"))
     elif short > max(THIN_BRIX, 2 * known.sigma_brix):
         form.ask(
             "mass",
-            f"The joint value is {known.brix:.1f} Brix, {short:.1f} under the target: so "
-            "thin it would ferment. Draw all the same?",
+            _(
+                "The joint value is {brix} Brix, {short} under the target: so thin it would ferment. "
+                "Draw all the same?",
+                brix=number(known.brix, 1),
+                short=number(short, 1),
+            ),
         )
 
 
@@ -157,9 +164,13 @@ def rate_seen(board: Board) -> float | None:
 def part_words(context: BatchContext, entry: Entry[PartDrawFacts]) -> Line:
     """A part that was drawn, on the slip."""
     facts = entry.facts
-    detail = f"a part, for {facts.target_brix:.1f}, ± {facts.sigma_brix:.1f}"
+    detail = _(
+        "a part, for {target}, ± {sigma}",
+        target=number(facts.target_brix, 1),
+        sigma=number(facts.sigma_brix, 1),
+    )
     return Line(
-        entry, f"Drew off {context.show(facts.mass_kg, 'mass')}", detail, f"{facts.brix:.1f}"
+        entry, _("Drew off {mass}", mass=context.show(facts.mass_kg, "mass")), detail, number(facts.brix, 1)
     )
 
 
@@ -168,7 +179,7 @@ def words(context: BatchContext, entry: Entry[DrawFacts]) -> Line:
     facts = entry.facts
     return Line(
         entry,
-        f"Drew off {context.show(facts.mass_kg, 'mass')}",
-        f"for {facts.target_brix:.1f}, ± {facts.sigma_brix:.1f}",
-        f"{facts.brix:.1f}",
+        _("Drew off {mass}", mass=context.show(facts.mass_kg, "mass")),
+        _("for {target}, ± {sigma}", target=number(facts.target_brix, 1), sigma=number(facts.sigma_brix, 1)),
+        number(facts.brix, 1),
     )

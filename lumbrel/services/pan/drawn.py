@@ -75,9 +75,7 @@ def after_draw(context: BatchContext) -> AfterDraw:
     last = max(last, context.left_at or context.now)
     corrector = Corrector.of(context)
     checks = [
-        corrector.correct(e)
-        for e in context.of_kind(HydrometerFacts, RefractometerFacts)
-        if e.at > last
+        corrector.correct(e) for e in context.of_kind(HydrometerFacts, RefractometerFacts) if e.at > last
     ]
     mass, brix = _mixed(context, [e.facts for e in draws], [e.facts for e in added])
     mass = max(mass - _gone_kg(context), LEAST_KG)

@@ -104,16 +104,11 @@ class LeftOut(NamedTuple):
 
     def holds(self, reading: Corrected) -> bool:
         """Whether a reading is left out."""
-        return reading.entry_id == self.reading.entry_id or (
-            reading.instrument.id == self.instrument_id
-        )
+        return reading.entry_id == self.reading.entry_id or (reading.instrument.id == self.instrument_id)
 
 
 def gather(
-    context: BatchContext,
-    *left_out: LeftOut,
-    jumps: Sequence[Jump] = (),
-    drift_k_per_h: float | None = None,
+    context: BatchContext, *left_out: LeftOut, jumps: Sequence[Jump] = (), drift_k_per_h: float | None = None
 ) -> BoilEvidence:
     """Correct every reading, fit the boil, and let each instrument speak of now.
 
@@ -199,11 +194,7 @@ DRIFTS_K_PER_H = 0.6
 
 
 def _fitted(
-    context: BatchContext,
-    boil: Boil,
-    counted: list[Corrected],
-    heat: list[Heat],
-    drift_k_per_h: float,
+    context: BatchContext, boil: Boil, counted: list[Corrected], heat: list[Heat], drift_k_per_h: float
 ) -> tuple[BoilPath, dict[str, float]]:
     """The boil fitted to what counts, and how much each reading on the slip counted."""
     taken = context.taken_in.facts
@@ -228,12 +219,7 @@ def _fitted(
         air_at=(context.taken_in.at - boil.start) / timedelta(minutes=1),
     )
     every = sorted([*(h for h in heat), *(one for _, one in glasses)], key=lambda h: h.minute)
-    fitted = fit_boil(
-        known,
-        [_density(boil, r) for r in dipped],
-        every,
-        boil.minute(boil.until),
-    )
+    fitted = fit_boil(known, [_density(boil, r) for r in dipped], every, boil.minute(boil.until))
     weights = {r.entry_id: w for r, w in zip(dipped, fitted.density_weights, strict=True)}
     by_heat = dict(zip(map(id, every), fitted.heat_weights, strict=True))
     return fitted, weights | {r.entry_id: by_heat[id(one)] for r, one in glasses}

@@ -17,6 +17,7 @@ from lumbrel.services.pan.run import Boil, FirstAt
 from lumbrel.services.pan.unsaid import Away
 from lumbrel.store.instruments import Instrument, ThermometerDetail
 from lumbrel.store.samples import Sample
+from lumbrel.words import _
 
 PROBE_SPEAKS = timedelta(minutes=2)
 
@@ -56,7 +57,7 @@ class Told:
 
 
 def live_of(context: BatchContext) -> Told:
-    return context.once("its probe", lambda: _live_of(context))
+    return context.once(_("its probe"), lambda: _live_of(context))
 
 
 def _live_of(context: BatchContext) -> Told:
@@ -101,12 +102,8 @@ def probe_of(context: BatchContext, boil: Boil, told: Told, gone: Sequence[Away]
         return ProbeSays()
     until = boil.until
     whiles = [(a, b) for a, b in boil.unsettled if a <= until]
-    ended = max((b for _, b in whiles), default=boil.start)
-    speaks = (
-        newest is not None
-        and until - newest.at <= PROBE_SPEAKS
-        and newest.at >= context.taken_in.at
-    )
+    ended = max((b for _any, b in whiles), default=boil.start)
+    speaks = newest is not None and until - newest.at <= PROBE_SPEAKS and newest.at >= context.taken_in.at
     settled = until >= ended + heats.PROBE_SETTLES
     return ProbeSays(
         instrument=probe,

@@ -41,10 +41,7 @@ def changes_said(fitted: BoilPath, start: datetime) -> list[BurnerChange]:
     said = []
     bounds = (0.0, *fitted.changed_at, max(fitted.followed_to, *fitted.changed_at, 0.0) + 1.0)
     for before, at, after in zip(bounds, bounds[1:], bounds[2:], strict=False):
-        rates = [
-            (fitted.burnt_kg(b) - fitted.burnt_kg(a)) / (b - a)
-            for a, b in ((before, at), (at, after))
-        ]
+        rates = [(fitted.burnt_kg(b) - fitted.burnt_kg(a)) / (b - a) for a, b in ((before, at), (at, after))]
         said.append(BurnerChange(start + timedelta(minutes=at), rates[0], rates[1]))
     return said
 
@@ -54,9 +51,7 @@ def tells(reading: Corrected) -> bool:
     return reading.brix is not None and 5 <= reading.brix <= 96 and reading.sigma_brix < 20
 
 
-def words_of(
-    fitted: BoilPath, readings: list[Corrected], live: Corrected | None, boil: Boil
-) -> list[Word]:
+def words_of(fitted: BoilPath, readings: list[Corrected], live: Corrected | None, boil: Boil) -> list[Word]:
     """The newest word of each instrument; an old one is carried along the fitted path."""
     newest: dict[str, tuple[Corrected, bool]] = {}
     for reading in readings:

@@ -152,9 +152,7 @@ class Steps:
         self._solids += kg * brix / 100
         self.sigmas_kg.append(
             sqrt(
-                (self._mass * sugar / self._solids) ** 2
-                + (ADDED_SIGMA * kg) ** 2
-                + (HELD_SIGMA * held) ** 2
+                (self._mass * sugar / self._solids) ** 2 + (ADDED_SIGMA * kg) ** 2 + (HELD_SIGMA * held) ** 2
             )
         )
         minute = self._minute(at) + (JUST_AFTER_MINUTES if after_reading else 0.0)

@@ -8,15 +8,8 @@ from lumbrel.core.bench.thermometer import Calibration
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import methods
 from lumbrel.core.pan.fit import next_check_minutes
-from lumbrel.core.pan.target import (
-    FOAM_ABOVE_WATER_K,
-    FinishPoint,
-    finish_point,
-)
-from lumbrel.core.pan.verdict import (
-    Looks,
-    Verdict,
-)
+from lumbrel.core.pan.target import FOAM_ABOVE_WATER_K, FinishPoint, finish_point
+from lumbrel.core.pan.verdict import Looks, Verdict
 from lumbrel.core.pan.vessel import HOTTEST_VOLUME_C, done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
@@ -30,12 +23,7 @@ from lumbrel.services.day.thermometers import (
     thermometer_today,
 )
 from lumbrel.services.pan.evidence import BoilEvidence
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    RefractometerDetail,
-    ThermometerDetail,
-    with_detail,
-)
+from lumbrel.store.instruments import HydrometerDetail, RefractometerDetail, ThermometerDetail, with_detail
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -103,13 +91,7 @@ class Marks:
 
 
 def marks_of(
-    context: BatchContext,
-    seen: BoilEvidence,
-    call: Verdict,
-    *,
-    mass_kg: float,
-    brix: float,
-    boils: bool,
+    context: BatchContext, seen: BoilEvidence, call: Verdict, *, mass_kg: float, brix: float, boils: bool
 ) -> Marks:
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
     pressure = pressure_by(context.db, context.kitchen, context.now, boil_by)
@@ -117,9 +99,7 @@ def marks_of(
         return Marks(pressure=None, thermometer=None)
     glass = _thermometer(context, seen, pressure, boil_by)
     point = finish_point(pressure.pa, call.draw_at_brix, context.invert_fraction)
-    boils_c = sucrose.boiling_point_c(
-        min(brix, sucrose.MAX_BOIL_BRIX), pressure.pa, context.invert_fraction
-    )
+    boils_c = sucrose.boiling_point_c(min(brix, sucrose.MAX_BOIL_BRIX), pressure.pa, context.invert_fraction)
     now_mm, done_mm = _depths(
         context,
         mass_kg,
@@ -177,13 +157,7 @@ def _thermometer(
 
 
 def _depths(
-    context: BatchContext,
-    mass_kg: float,
-    brix: float,
-    *,
-    solids_kg: float,
-    boil_c: float,
-    done_c: float,
+    context: BatchContext, mass_kg: float, brix: float, *, solids_kg: float, boil_c: float, done_c: float
 ) -> tuple[float | None, float | None]:
     """How deep it stands now, and how deep when it is done, mm; None where no depth tells."""
     syrup = min(brix, sucrose.MAX_DENSITY_BRIX)

@@ -28,6 +28,7 @@ from lumbrel.services.day.thermometers import DEFAULT_BOIL_BY, thermometer_today
 from lumbrel.services.pan import signs, weighed
 from lumbrel.services.pan.evidence import BoilEvidence, gather
 from lumbrel.store.instruments import ThermometerDetail, with_detail
+from lumbrel.words import _, bare, number
 
 CANNOT_BE_SIGMAS, DOUBTFUL_SIGMAS, BETTER_SIGMAS = 3.5, 2.2, 1.6
 MISREAD_BY = (5.0, 10.0)
@@ -65,8 +66,8 @@ class ReadingExpected:
             None,
         )
         if by is not None:
-            return f"Misread by {by:g}?"
-        return "Misread, or the wrong line?" if sigmas > CANNOT_BE_SIGMAS else ""
+            return _("Misread by {by}?", by=bare(by))
+        return _("Misread, or the wrong line?") if sigmas > CANNOT_BE_SIGMAS else ""
 
 
 def since_the_last(form: Form, context: BatchContext, facts: Any) -> None:
@@ -78,7 +79,7 @@ def since_the_last(form: Form, context: BatchContext, facts: Any) -> None:
         at = form.time_of_day("at", context.now)
     part = context.last(PartDrawFacts)
     if part and at < part.at:
-        form.ask("reading", "It would be from before the last part was drawn. Is it?")
+        form.ask("reading", _("It would be from before the last part was drawn. Is it?"))
     new = Corrector.of(context).correct(preview(facts, at))
     try:
         seen = gather(context)
@@ -87,15 +88,20 @@ def since_the_last(form: Form, context: BatchContext, facts: Any) -> None:
     if new.below_scale:
         _bound(form, seen, new)
         return
-    known = (
-        _of_heat(context, seen, new) if isinstance(facts, ThermometerFacts) else _of_cup(seen, new)
-    )
+    known = _of_heat(context, seen, new) if isinstance(facts, ThermometerFacts) else _of_cup(seen, new)
     why = known.doubtful if known else ""
     if known and why:
         form.ask(
             "reading",
-            f"By all that was read before it should be near {known.expected:.1f}{known.unit}, give "
-            f"or take {1.64 * known.sigma:.1f}; this says {known.read:.1f}. {why}",
+            _(
+                "By all that was read before it should be near {expected}{unit}, give or take "
+                "{sigma}; this says {read}. {why}",
+                expected=number(known.expected, 1),
+                unit=known.unit,
+                sigma=number(1.64 * known.sigma, 1),
+                read=number(known.read, 1),
+                why=why,
+            ),
         )
 
 
@@ -113,9 +119,13 @@ def weighed_against_others(form: Form, context: BatchContext, facts: Any) -> Non
     if known and abs(known.apart) > CANNOT_BE_SIGMAS * known.sigma:
         form.ask(
             "mass",
-            f"By all that was read before it should be near {known.expected:.1f} Brix; this would be "
-            f"{known.read:.1f}. Is it the syrup alone, and the right "
-            f"{'cup' if cupful else 'empty vessel'}?",
+            _(
+                "By all that was read before it should be near {expected} Brix; this would be "
+                "{read}. Is it the syrup alone, and the right {value}?",
+                expected=number(known.expected, 1),
+                read=number(known.read, 1),
+                value=_("cup") if cupful else _("empty vessel"),
+            ),
         )
 
 
@@ -137,8 +147,11 @@ def sign_against_others(form: Form, context: BatchContext, facts: SignFacts) -> 
     if apart > SIGN_SIGMAS * hypot(known.sigma_brix, sigma):
         form.ask(
             "sign",
-            f"By all that was read it is near {near:.1f} Brix; this sign is seen near {said:.1f}. "
-            "Is that right?",
+            _(
+                "By all that was read it is near {near} Brix; this sign is seen near {said}. Is that right?",
+                near=number(near, 1),
+                said=number(said, 1),
+            ),
         )
 
 
@@ -155,12 +168,10 @@ def _of_cup(seen: BoilEvidence, reading: Corrected) -> ReadingExpected | None:
     sigmas = fitted.apart(minute, reading.brix, reading.sigma_brix, reading.minute_sigma)
     # In Brix, as far as it is wide on the side of the reading.
     sigma = abs(reading.brix - expected) / max(abs(sigmas), 0.1)
-    return ReadingExpected(reading.brix, expected, max(sigma, reading.sigma_brix), " Brix")
+    return ReadingExpected(reading.brix, expected, max(sigma, reading.sigma_brix), _(" Brix"))
 
 
-def _of_heat(
-    context: BatchContext, seen: BoilEvidence, reading: Corrected
-) -> ReadingExpected | None:
+def _of_heat(context: BatchContext, seen: BoilEvidence, reading: Corrected) -> ReadingExpected | None:
     """A thermometer's, as it shows it, in the kitchen's unit."""
     glass = with_detail(reading.instrument, ThermometerDetail)
     boil_by = context.batch.methods.get("boil_by", DEFAULT_BOIL_BY)
@@ -202,6 +213,9 @@ def _bound(form: Form, seen: BoilEvidence, reading: Corrected) -> None:
     if expected - reading.bound_brix > CANNOT_BE_SIGMAS * sigma:
         form.ask(
             "reading",
-            f"By all that was read before it is near {expected:.1f} Brix, where the stem floats. "
-            "Does it touch the bottom or the wall of the cup?",
+            _(
+                "By all that was read before it is near {expected} Brix, where the stem floats. Does "
+                "it touch the bottom or the wall of the cup?",
+                expected=number(expected, 1),
+            ),
         )

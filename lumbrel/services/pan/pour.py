@@ -10,14 +10,7 @@ from uuid import UUID, uuid5
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, of_row, slip_of
-from lumbrel.services.base.facts import (
-    AddedFacts,
-    Facts,
-    JarFacts,
-    PouredFacts,
-    StruckFacts,
-    TakeInFacts,
-)
+from lumbrel.services.base.facts import AddedFacts, Facts, JarFacts, PouredFacts, StruckFacts, TakeInFacts
 from lumbrel.services.base.form import Bounds, Form, NotFound
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.standing import current, of_kind
@@ -27,13 +20,14 @@ from lumbrel.services.pan.drawn import after_draw
 from lumbrel.services.record.kept import write
 from lumbrel.store import book, flow, flowed, kept, record
 from lumbrel.store.record import Batch
+from lumbrel.words import _, number
 
 THE_OTHER = UUID("6c756d62-7265-6c00-8000-706f75726564")
 """From the id of the line where it was poured to that of the line where it came from."""
 IMPOSSIBLE = 1.5
 ALL_BUT = 0.98
 """Who pours nearly all is taken to pour all."""
-MASS = Bounds("mass", "mass", 0.01, 5000, "What was poured must weigh between 0.01 and 5000 kg.")
+MASS = Bounds("mass", "mass", 0.01, 5000, _("What was poured must weigh between 0.01 and 5000 kg."))
 
 
 def others(context: BatchContext) -> list[Batch]:
@@ -46,11 +40,11 @@ def others(context: BatchContext) -> list[Batch]:
 
 def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     """Another batch, or a part of it, poured into this one. Without a mass it is all of it."""
-    given = form.text("from", "Choose the batch that is poured in.")
+    given = form.text("from", _("Choose the batch that is poured in."))
     try:
         other = _before_it(contexts.load(context.db, given, context.now), context)
     except NotFound:
-        form.errors["from"] = "Choose one of the batches that are at hand."
+        form.errors["from"] = _("Choose one of the batches that are at hand.")
         return None
     refused = why_not(context, other)
     if refused:
@@ -61,13 +55,19 @@ def poured(form: Form, context: BatchContext) -> AddedFacts | None:
     if form.errors:
         return None
     if mass is not None and mass > there_kg * IMPOSSIBLE:
-        form.errors["mass"] = f"Only about {there_kg:.1f} kg is there by the arithmetic."
+        form.errors["mass"] = _(
+            "Only about {there_kg} kg is there by the arithmetic.", there_kg=number(there_kg, 1)
+        )
     elif mass is not None and mass > there_kg * 1.1:
-        form.ask("mass", f"Only about {there_kg:.1f} kg is there by the arithmetic. Is that right?")
+        form.ask(
+            "mass",
+            _(
+                "Only about {there_kg} kg is there by the arithmetic. Is that right?",
+                there_kg=number(there_kg, 1),
+            ),
+        )
     boils = board_of(context).evidence.probe_now if context.drawn is None else None
-    facts = AddedFacts(
-        mass_kg=there_kg if mass is None else mass, brix=brix, from_batch_id=other.batch.id
-    )
+    facts = AddedFacts(mass_kg=there_kg if mass is None else mass, brix=brix, from_batch_id=other.batch.id)
     return facts.model_copy(update={"temperature_c": boils.value}) if boils else facts
 
 
@@ -80,18 +80,19 @@ def _before_it(other: BatchContext, context: BatchContext) -> BatchContext:
 def why_not(context: BatchContext, other: BatchContext) -> str:
     """Why one batch cannot be poured into another; empty where it can."""
     if other.batch.id == context.batch.id:
-        return "A batch is not poured into itself."
+        return _("A batch is not poured into itself.")
     if other.called_off or other.poured_away:
-        return f"Nothing of {other.batch.code} is left to pour."
+        return _("Nothing of {batch_code} is left to pour.", batch_code=other.batch.code)
     if (other.drawn is None) != (context.drawn is None):
-        return "Pan goes into pan and kettle into kettle: draw that one off first."
+        return _("Pan goes into pan and kettle into kettle: draw that one off first.")
     if context.poured_away or context.called_off:
-        return "This batch is gone; pour into another."
+        return _("This batch is gone; pour into another.")
     parcel = flow.bulk_id if context.drawn else flow.charge_id
     if flowed.comes_back(context.db, parcel(other.batch.id), parcel(context.batch.id)):
-        return (
-            f"Some of this batch is in {other.batch.code} already: poured back, nobody could say "
-            "whose sugar is whose."
+        return _(
+            "Some of this batch is in {batch_code} already: poured back, nobody could say whose "
+            "sugar is whose.",
+            batch_code=other.batch.code,
         )
     return ""
 
@@ -112,7 +113,7 @@ def there(other: BatchContext) -> tuple[float, float]:
 def fixed(entry: Entry[AddedFacts]) -> str:
     """What a blend poured in is put right as a whole."""
     came = entry.facts.from_batch_id or entry.facts.from_lot
-    blended = "It was blended with others: strike it, and blend it anew."
+    blended = _("It was blended with others: strike it, and blend it anew.")
     return blended if came and not entry.typed.get("from") else ""
 
 
@@ -214,15 +215,21 @@ def words(context: BatchContext, entry: Entry[PouredFacts]) -> Line:
     facts = entry.facts
     into = record.batch_by(context.db, id=facts.into_batch_id)
     assert into is not None
-    what = "All of it" if facts.all_of_it else context.show(facts.mass_kg, "mass", 2)
+    what = _("All of it") if facts.all_of_it else context.show(facts.mass_kg, "mass", 2)
     mass = context.show(facts.mass_kg, "mass", 2)
-    return Line(entry, f"{what} poured into {into.code}", mass, f"{facts.brix:.1f}")
+    return Line(
+        entry,
+        _("{what} poured into {into_code}", what=what, into_code=into.code),
+        mass,
+        number(facts.brix, 1),
+    )
 
 
 def rests(context: BatchContext, entry: Entry[PouredFacts]) -> str:
     """It is undone where it was poured."""
     into = record.batch_by(context.db, id=entry.facts.into_batch_id)
     assert into is not None
-    return (
-        f"It was poured into {into.code}: strike the line on that slip, and this one goes with it."
+    return _(
+        "It was poured into {into_code}: strike the line on that slip, and this one goes with it.",
+        into_code=into.code,
     )

@@ -14,6 +14,7 @@ from lumbrel.services.base.facts import RefractometerFacts, ScaleFacts, SignFact
 from lumbrel.services.pan import signs
 from lumbrel.services.pan.board import Board
 from lumbrel.store.instruments import HydrometerDetail, RefractometerDetail
+from lumbrel.words import _
 
 TWO_SIGMA, ONE_SIDED = 1.96, 1.645
 SHARP_PROMISE_BRIX = 0.6
@@ -51,9 +52,7 @@ def promise(board: Board) -> Promise:
     known = board.believed or board.joint
     seen = board.evidence
     rise = (
-        0.0
-        if seen.heat_is_off
-        else seen.fitted.rise_brix_per_min(max(seen.minute(board.context.now), 0.0))
+        0.0 if seen.heat_is_off else seen.fitted.rise_brix_per_min(max(seen.minute(board.context.now), 0.0))
     )
     sigma = hypot(known.sigma_brix, rise * ACTING_SIGMA)
     within: float | None = TWO_SIGMA * sigma
@@ -82,27 +81,24 @@ def _ways(board: Board) -> Iterator[tuple[str, float]]:
     known = board.believed or board.joint
     kinds = {w.reading.kind for w in seen.words}
     if context.instruments_of(RefractometerDetail):
-        fresh = "A fresh" if RefractometerFacts.key() in kinds else "A"
-        yield f"{fresh} cooled drop on the prism", _with(known, refractometer.SIGMA)
+        fresh = _("A fresh") if RefractometerFacts.key() in kinds else "A"
+        yield _("{fresh} cooled drop on the prism", fresh=fresh), _with(known, refractometer.SIGMA)
         return
     if context.instruments_of(HydrometerDetail):
-        yield "A fresh cup, its heat measured", _with(known, hydrometer.HOT_SIGMA)
+        yield _("A fresh cup, its heat measured"), _with(known, hydrometer.HOT_SIGMA)
         return
     tested = _after_test_boils(board, known)
     if tested:
         yield tested
     if WeighedFacts.key() not in kinds:
         cup = cupful.cupful(0.331, 0.25, 95.0, context.invert_fraction, by_water=True)
-        words = "A weighed cupful (the same cup weighed full of water, too)"
+        words = _("A weighed cupful (the same cup weighed full of water, too)")
         yield words, _with(known, cup.sigma_brix)
     if ScaleFacts.key() not in kinds and context.taken_in.facts.brix_sigma is None:
-        yield "The whole pot on a scale", _with(known, SCALE_SIGMA_BRIX)
+        yield _("The whole pot on a scale"), _with(known, SCALE_SIGMA_BRIX)
     if SignFacts.key() not in kinds:
         sheet = signs.KNOWN["sheet"]
-        yield (
-            "What it looks like (a sheet off the spoon, a cold plate)",
-            _with(known, sheet.sigma_brix),
-        )
+        yield (_("What it looks like (a sheet off the spoon, a cold plate)"), _with(known, sheet.sigma_brix))
 
 
 SCALE_SIGMA_BRIX = 1.0
@@ -126,5 +122,5 @@ def _after_test_boils(board: Board, known: Agreement) -> tuple[str, float] | Non
     after = sqrt(max(known.sigma_brix**2 - gained, LEAST_SIGMA_BRIX**2))
     name = today.instrument.name
     more = ENOUGH_BOILS - today.boils
-    times = "once more" if more == 1 else "twice more" if more == 2 else "three times"
-    return f"Reading {name} {times} in boiling water", after
+    times = _("once more") if more == 1 else _("twice more") if more == 2 else _("three times")
+    return _("Reading {name} {times} in boiling water", name=name, times=times), after

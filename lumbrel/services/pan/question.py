@@ -5,11 +5,8 @@ from datetime import UTC, datetime
 from urllib.parse import quote
 
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import (
-    AnsweredFacts,
-    BurnerFacts,
-    QuestionKey,
-)
+from lumbrel.services.base.facts import AnsweredFacts, BurnerFacts, QuestionKey
+from lumbrel.words import _
 
 LASTING = ("probe_drifts", "boil_again", "scale_slipped")
 """What is asked about an instrument, not about a moment."""
@@ -48,9 +45,7 @@ def moment(at: datetime) -> tuple[str, str]:
     return "dipped_at", at.astimezone(UTC).isoformat(timespec="seconds")
 
 
-def answer(
-    label: str, question: QuestionKey, yes: bool, at: datetime, instrument_id: str = ""
-) -> Reply:
+def answer(label: str, question: QuestionKey, yes: bool, at: datetime, instrument_id: str = "") -> Reply:
     fields = [("question", question), ("yes", "1" if yes else "0"), moment(at)]
     if instrument_id:
         fields.append(("instrument", instrument_id))
@@ -61,16 +56,16 @@ def was_put_in(context: BatchContext, at: datetime, why: str) -> Question:
     code = context.batch.code
     return Question(
         key="put_in",
-        sentence=f"Was something put in at about {context.clock(at)}?",
+        sentence=_("Was something put in at about {at}?", at=context.clock(at)),
         why=why,
         at=at,
         replies=(
-            answer("Yes, something was put in", "put_in", True, at),
+            answer(_("Yes, something was put in"), "put_in", True, at),
             Reply(
-                label="Yes, and I know how much",
+                label=_("Yes, and I know how much"),
                 href=f"/pan/{code}?entry=event&put_in_at={quote(context.clock(at))}#entry",
             ),
-            answer("No, nothing", "put_in", False, at),
+            answer(_("No, nothing"), "put_in", False, at),
         ),
     )
 
@@ -78,13 +73,13 @@ def was_put_in(context: BatchContext, at: datetime, why: str) -> Question:
 def was_taken_out(context: BatchContext, at: datetime, why: str) -> Question:
     return Question(
         key="taken_out",
-        sentence=f"Was some of it taken out at about {context.clock(at)}?",
+        sentence=_("Was some of it taken out at about {at}?", at=context.clock(at)),
         why=why,
         at=at,
         replies=(
-            answer("Yes, some was taken out", "taken_out", True, at),
-            Reply(label="No, the fire was turned up", kind=BurnerFacts.key(), fields=(moment(at),)),
-            answer("Neither", "taken_out", False, at),
+            answer(_("Yes, some was taken out"), "taken_out", True, at),
+            Reply(label=_("No, the fire was turned up"), kind=BurnerFacts.key(), fields=(moment(at),)),
+            answer(_("Neither"), "taken_out", False, at),
         ),
     )
 
@@ -92,7 +87,7 @@ def was_taken_out(context: BatchContext, at: datetime, why: str) -> Question:
 def thinner_or_denser(context: BatchContext, at: datetime, thinner: bool, what: str) -> Question:
     """What a density that the boil does not explain makes one ask; without heat it grows no denser, too."""
     if thinner:
-        asked = was_put_in(context, at, f"{what} thinner than the boil could be.")
-        out = answer("No, the fire was out", "relit", True, at)
+        asked = was_put_in(context, at, _("{what} thinner than the boil could be.", what=what))
+        out = answer(_("No, the fire was out"), "relit", True, at)
         return replace(asked, replies=(*asked.replies[:-1], out, asked.replies[-1]))
-    return was_taken_out(context, at, f"{what} denser than the boil could be.")
+    return was_taken_out(context, at, _("{what} denser than the boil could be.", what=what))

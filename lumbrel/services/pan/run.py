@@ -16,17 +16,14 @@ from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.boil_curve import boil_curves
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import (
-    BoilingFacts,
-    BurnerFacts,
-    OpenedFacts,
-)
+from lumbrel.services.base.facts import BoilingFacts, BurnerFacts, OpenedFacts
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.heats import REHEATS, Steps, While, heat_off
 from lumbrel.services.pan.probe_points import RunPoint, RunTold
 from lumbrel.services.pan.rate import Rate, learned_rate
 from lumbrel.services.pan.unsaid import RELIT_SIGMA, Away, Jump
+from lumbrel.words import _
 
 HOTTEST_BRIX = 90.0
 TAKE_IN_SIGMA_BRIX = 0.7
@@ -119,21 +116,17 @@ def boil_of(
     """
     taken = context.taken_in
     until = context.left_at or context.now
-    rate = context.once("learned rate", lambda: learned_rate(context.db, context.vessel, taken.at))
-    pa = context.once("pressure at the take-in", lambda: _pressure_pa(context, taken.at))
+    rate = context.once(_("learned rate"), lambda: learned_rate(context.db, context.vessel, taken.at))
+    pa = context.once(_("pressure at the take-in"), lambda: _pressure_pa(context, taken.at))
     boils_c = sucrose.boiling_point_c(taken.facts.brix, pa, context.invert_fraction)
     start, sigma = _seen_to_begin(context, first_at, pa) or _warmed(
         taken, boils_c, rate, until if speaks else None
     )
     away = [one for one in gone if one.began >= start]
     gone = [one for one in away if not one.said]
-    heat = _merged(
-        [*_until_it_boils(heat_off(context, start, until, rate), gone), *_off(gone, until)]
-    )
+    heat = _merged([*_until_it_boils(heat_off(context, start, until, rate), gone), *_off(gone, until)])
     jumped = [*_jumps_of(gone), *(jump for jump in jumps if start < jump.at < until)]
-    steps = Steps(
-        context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped
-    )
+    steps = Steps(context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped)
     steps.walk()
     return Boil(
         start=start,
@@ -147,7 +140,7 @@ def boil_of(
         step_sigmas_kg=steps.sigmas_kg,
         unsettled=sorted([*steps.unsettled, *heat, *_off(away, until)]),
         off=heat,
-        turned=[*_turned(context, until), *(at for at, _ in steps.rates)],
+        turned=[*_turned(context, until), *(at for at, _any in steps.rates)],
         turned_sigmas=steps.rates,
     )
 
@@ -183,11 +176,7 @@ def _until_it_boils(off: Sequence[While], gone: Sequence[Away]) -> list[While]:
     """Whiles without heat by the slip: one that nobody ended is over when its probe boils again."""
     found = []
     for began, ended in off:
-        back = [
-            one.ended
-            for one in gone
-            if one.ended and one.began < ended and one.ended > began + REHEATS
-        ]
+        back = [one.ended for one in gone if one.ended and one.began < ended and one.ended > began + REHEATS]
         found.append((began, min([ended, *back])))
     return found
 
@@ -216,9 +205,7 @@ COOLED_SHARE = 0.008
 
 
 def _warming(taken: OpenedFacts, boils_c: float, rate: Rate) -> timedelta:
-    minutes = heat_up_minutes(
-        taken.mass_kg, taken.brix, taken.temperature_c, boils_c, rate.kg_per_min
-    )
+    minutes = heat_up_minutes(taken.mass_kg, taken.brix, taken.temperature_c, boils_c, rate.kg_per_min)
     return timedelta(minutes=minutes)
 
 
@@ -238,11 +225,7 @@ def _power(told: RunTold, points: list[RunPoint]) -> float:
 
 
 def heat_of(
-    context: BatchContext,
-    today: ThermometerToday,
-    told: RunTold,
-    points: list[RunPoint],
-    start: datetime,
+    context: BatchContext, today: ThermometerToday, told: RunTold, points: list[RunPoint], start: datetime
 ) -> list[Heat]:
     """A probe's run as evidence: corrected by its calibration of now, its offset shared.
 

@@ -26,23 +26,14 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.pan.board import Board, board_now
 from lumbrel.services.pan.evidence_words import BurnerChange
 from lumbrel.store import samples as samples_store
+from lumbrel.words import _, number
 
 PATH_POINTS = 160
-EVENTS = (
-    BoilingFacts,
-    StrainedFacts,
-    FoamFacts,
-    AddedFacts,
-    PartDrawFacts,
-    DrawFacts,
-    AlarmFacts,
-)
+EVENTS = (BoilingFacts, StrainedFacts, FoamFacts, AddedFacts, PartDrawFacts, DrawFacts, AlarmFacts)
 MOST_AHEAD = timedelta(hours=4)
 
 
-def as_json(
-    context: BatchContext, lines: Sequence[Line], since: float = 0.0, upto: float = 0.0
-) -> str:
+def as_json(context: BatchContext, lines: Sequence[Line], since: float = 0.0, upto: float = 0.0) -> str:
     """Everything the run picture draws, times in seconds of the epoch, temperatures in the unit
     of the kitchen's choice.
 
@@ -58,10 +49,7 @@ def as_json(
     document = {
         "samples": _samples(board, since, _moment(upto, until) if upto else until),
         "path": _path(board, until, finish),
-        "marks": [
-            *_marks_of_lines(lines),
-            *(_mark_of_burner(change) for change in board.evidence.changes),
-        ],
+        "marks": [*_marks_of_lines(lines), *(_mark_of_burner(change) for change in board.evidence.changes)],
         "target": context.batch.target_brix,
         "now": until.timestamp(),
         "floor": FLOOR_BRIX,
@@ -152,8 +140,8 @@ def _marks_of_lines(lines: Sequence[Line]) -> list[dict[str, Any]]:
 
 
 def _mark_of_burner(change: BurnerChange) -> dict[str, Any]:
-    way = "more" if change.percent > 0 else "less"
-    title = f"The burner gives {abs(change.percent):.0f} % {way}"
+    way = _("more") if change.percent > 0 else _("less")
+    title = _("The burner gives {percent} % {way}", percent=number(abs(change.percent), 0), way=way)
     return _mark(change.at, "burner", title)
 
 

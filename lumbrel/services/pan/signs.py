@@ -11,8 +11,9 @@ from lumbrel.services.base.facts import SignFacts, SignKey
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import as_said, held
 from lumbrel.store.instruments import Instrument, SignsDetail
+from lumbrel.words import _, bare, joined, number
 
-SIGNS = Instrument(id="signs", name="Signs", detail=SignsDetail())
+SIGNS = Instrument(id="signs", name=_("Signs"), detail=SignsDetail())
 
 
 class Sign(NamedTuple):
@@ -36,7 +37,9 @@ KNOWN: dict[SignKey, Sign] = {
 def speaks(sign: Sign) -> str:
     """The density that a sign speaks of, in words."""
     return (
-        f"under {sign.brix:g} Brix" if sign.bound else f"{sign.brix:g} ± {sign.sigma_brix:g} Brix"
+        _("under {brix} Brix", brix=bare(sign.brix))
+        if sign.bound
+        else _("{brix} ± {sigma} Brix", brix=bare(sign.brix), sigma=bare(sign.sigma_brix))
     )
 
 
@@ -54,9 +57,9 @@ def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
     sign = KNOWN[entry.facts.sign]
     at = entry.at - LOOKED_AFTER if entry.facts.dated == "typed" else entry.at
     steps = (
-        ReadingStep("seen", sign.words, "", "by eye"),
-        ReadingStep("density", sign.brix, "brix", "what finishers find at that sign"),
-        ReadingStep("one sigma", sign.sigma_brix, "brix", "from pan to pan, and eye to eye"),
+        ReadingStep("seen", sign.words, "", _("by eye")),
+        ReadingStep("density", sign.brix, "brix", _("what finishers find at that sign")),
+        ReadingStep(_("one sigma"), sign.sigma_brix, "brix", _("from pan to pan, and eye to eye")),
     )
     shared, shares = SHARED * sign.sigma_brix, f"{SIGNS.id} {entry.facts.sign}"
     own = (sign.sigma_brix**2 - shared**2) ** 0.5
@@ -68,7 +71,7 @@ def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
             instrument=SIGNS,
             steps=steps,
             facts=entry.facts,
-            refusal=f"Under {sign.brix:g} Brix.",
+            refusal=_("Under {brix} Brix.", brix=bare(sign.brix)),
             bound_brix=sign.brix,
             own_sigma_brix=own,
             shared_sigma_brix=shared,
@@ -86,12 +89,14 @@ def today(_context: BatchContext, entry: Entry[SignFacts]) -> Corrected:
         shares=shares,
         steps=steps,
         facts=entry.facts,
-        budget=(("what was seen", sign.sigma_brix),),
+        budget=((_("what was seen"), sign.sigma_brix),),
     )
 
 
 def words(context: BatchContext, entry: Entry[SignFacts]) -> Line:
     """A sign on the slip."""
     said, known = held(context, entry), KNOWN[entry.facts.sign]
-    value = "" if said.brix is None else f"{said.brix:.1f}"
-    return Line(entry, known.words, said.refusal or f"± {said.sigma_brix:.1f}", value, said)
+    value = "" if said.brix is None else number(said.brix, 1)
+    return Line(
+        entry, known.words, said.refusal or joined(" ", ("±", number(said.sigma_brix, 1))), value, said
+    )

@@ -28,37 +28,26 @@ from lumbrel.services.base.line import Line, LineKind, typed, worded
 from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.bench import correct
 from lumbrel.services.bench import entries as readings
-from lumbrel.services.pan import (
-    alarms,
-    dipstick,
-    draw,
-    entries,
-    pour,
-    signs,
-    undone,
-    weighed,
-    yields,
-)
+from lumbrel.services.pan import alarms, dipstick, draw, entries, pour, signs, undone, weighed, yields
 from lumbrel.services.pan.board import at_a_glance
 from lumbrel.services.pan.choices import choices
-from lumbrel.services.pan.plausible import (
-    sign_against_others,
-    since_the_last,
-    weighed_against_others,
-)
+from lumbrel.services.pan.plausible import sign_against_others, since_the_last, weighed_against_others
+from lumbrel.words import _, number
 
 
 def _state(look: Look) -> State:
     """The batch that is done first; the others have a page each."""
     live = at_a_glance(look.db, look.waiting["pan"], look.now)
     if not live:
-        return State("cold", idle=True)
+        return State(_("cold"), idle=True)
     code = live[0].context.batch.code
     first = min(live, key=lambda b: b.minutes_left)
     if first.heating_minutes > 0:
-        return State(f"{first.context.vessel.name} heating", code)
-    shown = f"{first.believed.brix:.1f}" if first.believed else "disagree"
-    return State(f"{shown} · {first.minutes_left:.0f} min", code)
+        return State(_("{vessel} heating", vessel=first.context.vessel.name), code)
+    shown = number(first.believed.brix, 1) if first.believed else _("disagree")
+    return State(
+        _("{shown} · {minutes_left} min", shown=shown, minutes_left=number(first.minutes_left, 0)), code
+    )
 
 
 LINE_KINDS = (
@@ -83,12 +72,7 @@ LINE_KINDS = (
         says=correct.today,
         doubt=since_the_last,
     ),
-    LineKind(
-        facts=DepthFacts,
-        read=dipstick.depth,
-        words=dipstick.words,
-        says=dipstick.today,
-    ),
+    LineKind(facts=DepthFacts, read=dipstick.depth, words=dipstick.words, says=dipstick.today),
     LineKind(
         facts=WeighedFacts,
         read=weighed.weighed,
@@ -105,13 +89,9 @@ LINE_KINDS = (
     ),
     LineKind(facts=MeasuredFacts, read=yields.measured, words=yields.words),
     LineKind(
-        facts=SignFacts,
-        read=typed(SignFacts),
-        words=signs.words,
-        says=signs.today,
-        doubt=sign_against_others,
+        facts=SignFacts, read=typed(SignFacts), words=signs.words, says=signs.today, doubt=sign_against_others
     ),
-    LineKind(facts=BoilingFacts, read=typed(BoilingFacts), words=worded("Boiling"), once=True),
+    LineKind(facts=BoilingFacts, read=typed(BoilingFacts), words=worded(_("Boiling")), once=True),
     LineKind(
         facts=HeatFacts,
         on_fire=True,
@@ -133,10 +113,10 @@ LINE_KINDS = (
         facts=BurnerFacts,
         on_fire=True,
         read=typed(BurnerFacts),
-        words=worded("Burner turned, or stoked"),
+        words=worded(_("Burner turned, or stoked")),
         of="both",
     ),
-    LineKind(facts=StrainedFacts, read=typed(StrainedFacts), words=worded("Strained once")),
+    LineKind(facts=StrainedFacts, read=typed(StrainedFacts), words=worded(_("Strained once"))),
     LineKind(facts=FoamFacts, read=entries.foam, words=entries.foam_words, of="both"),
     LineKind(
         facts=AddedFacts,
@@ -178,7 +158,7 @@ LINE_KINDS = (
 
 STATION = Station(
     key="pan",
-    title="Pan",
+    title=_("Pan"),
     line_kinds=LINE_KINDS,
     waits_for=DrawFacts,
     choices=choices,

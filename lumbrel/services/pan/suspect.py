@@ -10,13 +10,7 @@ from lumbrel.core.pan.boil_lines import DRIFT
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import HydrometerFacts, RefractometerFacts, SignFacts
-from lumbrel.services.pan.evidence import (
-    BOUND_SIGMA_BRIX,
-    DRIFTS_K_PER_H,
-    BoilEvidence,
-    LeftOut,
-    gather,
-)
+from lumbrel.services.pan.evidence import BOUND_SIGMA_BRIX, DRIFTS_K_PER_H, BoilEvidence, LeftOut, gather
 from lumbrel.services.pan.unsaid import Jump, answered
 
 WILD_WEIGHT, WILD_SHARED = 0.42, 2.3
@@ -153,9 +147,7 @@ def _with_a_jump(context: BatchContext, seen: BoilEvidence) -> BoilEvidence | No
     return best if best and _bears_out(context, seen, best, read) else None
 
 
-def _bears_out(
-    context: BatchContext, seen: BoilEvidence, other: BoilEvidence, read: list[Corrected]
-) -> bool:
+def _bears_out(context: BatchContext, seen: BoilEvidence, other: BoilEvidence, read: list[Corrected]) -> bool:
     """Whether more than one reading speaks for a jump: it must explain the rest without the worst, too."""
     after = [r for r in read if r.at > other.supposed[-1].at and r.entry_id]
     if not after:

@@ -24,9 +24,7 @@ MOST_BATCHES = 50
 def season_began(db: Connection, now: datetime) -> datetime:
     """When the season of a moment began: with its year, in the kitchen."""
     local = local_time(now, load_kitchen(db))
-    return local.replace(
-        month=1, day=1, hour=0, minute=0, second=0, microsecond=0, fold=0
-    ).astimezone(UTC)
+    return local.replace(month=1, day=1, hour=0, minute=0, second=0, microsecond=0, fold=0).astimezone(UTC)
 
 
 def thin_a_little(db: Connection, now: datetime) -> int:
@@ -48,18 +46,12 @@ def thin_a_little(db: Connection, now: datetime) -> int:
 
 
 def _keep_runs(
-    db: Connection,
-    probe: Instrument[ThermometerDetail],
-    since: datetime,
-    until: datetime,
-    now: datetime,
+    db: Connection, probe: Instrument[ThermometerDetail], since: datetime, until: datetime, now: datetime
 ) -> None:
     """Keep what the probe told of every batch that boiled in its vessel then."""
     if probe.vessel_id is None:
         return
-    for batch in kept.in_vessel(
-        db, probe.vessel_id, since - timedelta(days=1), until, MOST_BATCHES
-    ):
+    for batch in kept.in_vessel(db, probe.vessel_id, since - timedelta(days=1), until, MOST_BATCHES):
         context = contexts.of(db, batch, now)
         left = context.left_at
         if left is None or left < since or context.probe != probe:

@@ -18,13 +18,14 @@ from lumbrel.services.base.facts import (
 from lumbrel.services.base.form import Form
 from lumbrel.services.base.line import Line
 from lumbrel.store import kept
+from lumbrel.words import _
 
 FIRST: dict[type[Facts], str] = {
-    JarFacts: "it was jarred",
-    ColourFacts: "its colour was graded",
-    FilterFacts: "it was filtered",
-    PouredFacts: "it was poured into another batch",
-    PutInFacts: "something was put into it after the draw",
+    JarFacts: _("it was jarred"),
+    ColourFacts: _("its colour was graded"),
+    FilterFacts: _("it was filtered"),
+    PouredFacts: _("it was poured into another batch"),
+    PutInFacts: _("something was put into it after the draw"),
 }
 
 
@@ -34,9 +35,10 @@ def of_a_draw(context: BatchContext, entry: Entry[Facts]) -> str:
     for kind, said in FIRST.items():
         later = [e for e in context.of_kind(kind) if e.at > entry.at and _of_the_kettle(context, e)]
         if later and (not other or kind in OF_ALL_DRAWS):
-            return (
-                f"What was drawn has gone on: {said} at {context.clock(later[-1].at)}. Strike that "
-                "line first."
+            return _(
+                "What was drawn has gone on: {said} at {at}. Strike that line first.",
+                said=said,
+                at=context.clock(later[-1].at),
             )
     return _taken_again(context, entry) if isinstance(entry.facts, DrawFacts) else ""
 
@@ -59,30 +61,31 @@ def _taken_again(context: BatchContext, entry: Entry[Facts]) -> str:
     code = now or kept.taken_since(context.db, context.vessel.id, entry.at, context.batch.id)
     if not code:
         return ""
-    return (
-        f"{context.vessel.name} was taken again since, for batch {code}. That one would have to be "
-        "called off first."
+    return _(
+        "{vessel} was taken again since, for batch {code}. That one would have to be called off first.",
+        vessel=context.vessel.name,
+        code=code,
     )
 
 
 def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
     """The batch was opened by mistake: nothing may have come of it yet."""
-    form.text("why", "Say why it is called off; the slip stays readable.", 200)
+    form.text("why", _("Say why it is called off; the slip stays readable."), 200)
     came = context.of_kind(DrawnFacts, PouredFacts, MadeFacts)
     if came:
-        form.errors["kind"] = "Something came of it already. Strike those lines first."
+        form.errors["kind"] = _("Something came of it already. Strike those lines first.")
     if any(e.facts.from_batch_id for e in context.of_kind(PutInFacts)):
-        form.errors["kind"] = "Another batch was poured into it. Strike that line first."
+        form.errors["kind"] = _("Another batch was poured into it. Strike that line first.")
     return CalledOffFacts()
 
 
 def called_off_words(context: BatchContext, entry: Entry[CalledOffFacts]) -> Line:
-    return Line(entry, "Called off", entry.why or "opened by mistake")
+    return Line(entry, _("Called off"), entry.why or _("opened by mistake"))
 
 
 def of_calling_off(context: BatchContext, entry: Entry[CalledOffFacts]) -> str:
     """A batch comes back only while nobody else has its vessel, and what it was made of is still in it."""
     taken = context.taken_in.facts
     if isinstance(taken, TakeInFacts) and taken.from_batch_id:
-        return "What it was made of is back in the boil-down’s pan. Pour it on anew."
+        return _("What it was made of is back in the boil-down’s pan. Pour it on anew.")
     return _taken_again(context, entry)

@@ -18,9 +18,10 @@ from lumbrel.services.base.said import Spoken, as_said, held
 from lumbrel.services.bench.entries import CANDY_FROM_BRIX, HOTTEST_DENSITY_C
 from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.store.instruments import Instrument, ScaleDetail
+from lumbrel.words import _, joined, number, quantity
 
-CUPFUL = Instrument(id="cupful", name="Weighed cupful", detail=ScaleDetail())
-SCALE = Instrument(id="scale", name="Scale under the pot", detail=ScaleDetail())
+CUPFUL = Instrument(id="cupful", name=_("Weighed cupful"), detail=ScaleDetail())
+SCALE = Instrument(id="scale", name=_("Scale under the pot"), detail=ScaleDetail())
 SCALE_SHARE, SCALE_KG, FOAM_KG = 0.003, 0.005, 0.01
 """One sigma of a scale under a boil: of what it shows, of its reading, of the boil's unrest."""
 TAKE_IN_SHARE = 0.02
@@ -47,14 +48,9 @@ def cupful_today(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected
         )
     except OutOfRange as error:
         return Corrected(
-            entry_id=entry.id,
-            at=at,
-            kind=entry.kind,
-            instrument=CUPFUL,
-            facts=facts,
-            refusal=error.sentence,
+            entry_id=entry.id, at=at, kind=entry.kind, instrument=CUPFUL, facts=facts, refusal=error.sentence
         )
-    how = "by the water that it holds" if facts.water_kg is not None else "to the line of a measure"
+    how = _("by the water that it holds") if facts.water_kg is not None else _("to the line of a measure")
     own = (said.sigma_brix**2 - said.shared_sigma_brix**2) ** 0.5
     return Corrected(
         entry_id=entry.id,
@@ -67,16 +63,18 @@ def cupful_today(context: BatchContext, entry: Entry[WeighedFacts]) -> Corrected
         own_sigma_brix=own,
         shared_sigma_brix=said.shared_sigma_brix,
         steps=(
-            ReadingStep("syrup", facts.mass_kg, "mass", "as weighed, without the cup"),
+            ReadingStep("syrup", facts.mass_kg, "mass", _("as weighed, without the cup")),
             ReadingStep("volume", facts.volume_l, "volume", how),
-            ReadingStep("temperature", facts.temperature_c, "temperature", "of the cupful"),
-            ReadingStep("density", f"{said.density_kg_m3:.0f} kg/m³", "", "mass / volume"),
-            ReadingStep("density", said.brix, "brix", "tables of sucrose solutions"),
-            ReadingStep("one sigma", said.sigma_brix, "brix", "the cup’s volume, froth, the scale"),
+            ReadingStep("temperature", facts.temperature_c, "temperature", _("of the cupful")),
+            ReadingStep(
+                _("density"), quantity(number(said.density_kg_m3, 0), "kg/m³"), "", _("mass / volume")
+            ),
+            ReadingStep("density", said.brix, "brix", _("tables of sucrose solutions")),
+            ReadingStep(_("one sigma"), said.sigma_brix, "brix", _("the cup’s volume, froth, the scale")),
         ),
         facts=facts,
         causes=_causes_of_cupful,
-        budget=(("the cup’s volume", said.shared_sigma_brix), ("scale and froth", own)),
+        budget=((_("the cup’s volume"), said.shared_sigma_brix), (_("scale and froth"), own)),
     )
 
 
@@ -114,15 +112,15 @@ def scale_today(context: BatchContext, entry: Entry[ScaleFacts]) -> Corrected:
         shared_sigma_brix=brix * TAKE_IN_SHARE,
         by_solids=True,
         steps=(
-            ReadingStep("on the scale", facts.mass_kg, "mass", "as it showed"),
-            ReadingStep("empty vessel", facts.empty_kg, "mass", "taken off"),
-            ReadingStep("solids", solids, "mass", "taken in, and conserved"),
-            ReadingStep("density", brix, "brix", "solids / mass"),
-            ReadingStep("one sigma", hypot(own, shared), "brix", "the scale, and the take-in"),
+            ReadingStep(_("on the scale"), facts.mass_kg, "mass", _("as it showed")),
+            ReadingStep(_("empty vessel"), facts.empty_kg, "mass", _("taken off")),
+            ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
+            ReadingStep("density", brix, "brix", _("solids / mass")),
+            ReadingStep(_("one sigma"), hypot(own, shared), "brix", _("the scale, and the take-in")),
         ),
         facts=facts,
         causes=_causes_of_scale,
-        budget=(("the scale", own), ("the take-in", shared)),
+        budget=((_("the scale"), own), (_("the take-in"), shared)),
     )
 
 
@@ -133,8 +131,8 @@ def _causes_of_cupful() -> list[Cause]:
     return [
         Cause(
             "cup",
-            "the cup was filled to another line, or held froth",
-            "Fill it once more, let the froth go, and weigh it full of water to the same line.",
+            _("the cup was filled to another line, or held froth"),
+            _("Fill it once more, let the froth go, and weigh it full of water to the same line."),
             -60.0,
             60.0,
         )
@@ -145,8 +143,8 @@ def _causes_of_scale() -> list[Cause]:
     return [
         Cause(
             "empty",
-            "the vessel’s own weight, or something put in and not recorded",
-            "Say again what the vessel weighs empty; note what was put in or taken out.",
+            _("the vessel’s own weight, or something put in and not recorded"),
+            _("Say again what the vessel weighs empty; note what was put in or taken out."),
             -60.0,
             60.0,
         )
@@ -156,9 +154,11 @@ def _causes_of_scale() -> list[Cause]:
 def _cannot(context: BatchContext, mass_kg: float, solids: float) -> str:
     there = context.show(max(mass_kg, 0.0), "mass", 2)
     sugar = context.show(solids, "mass", 2)
-    return (
-        f"{there} in the vessel cannot be: by the take-in its sugar alone weighs {sugar}. Type what "
-        "the scale shows, and what the vessel weighs empty (0 when it was tared)."
+    return _(
+        "{there} in the vessel cannot be: by the take-in its sugar alone weighs {sugar}. "
+        "Type what the scale shows, and what the vessel weighs empty (0 when it was tared).",
+        there=there,
+        sugar=sugar,
     )
 
 
@@ -166,7 +166,7 @@ def weighed(form: Form, context: BatchContext) -> WeighedFacts | None:
     """A cupful's mass and volume as they are typed."""
     typed = typed_of(WeighedFacts, form)
     if not form.given("water") and not form.given("volume"):
-        form.errors["volume"] = (
+        form.errors["volume"] = _(
             "Say how much it is: the cup’s volume, or, sharper, what it weighs full of water."
         )
     if form.errors:
@@ -192,7 +192,10 @@ def scale(form: Form, context: BatchContext) -> ScaleFacts | None:
     there_kg = facts.mass_kg - facts.empty_kg
     if there_kg > MORE_THAN_PUT_IN * put_in:
         there, was = context.show(there_kg, "mass", 2), context.show(put_in, "mass", 2)
-        form.ask("mass", f"{there} in the vessel, and only {was} was put in. Is that right?")
+        form.ask(
+            "mass",
+            _("{there} in the vessel, and only {was} was put in. Is that right?", there=there, was=was),
+        )
     return facts
 
 
@@ -206,23 +209,23 @@ def _refuse(form: Form, said: Corrected) -> None:
     if said.refusal:
         form.errors["mass"] = said.refusal
     elif said.brix is not None and said.brix > CANDY_FROM_BRIX:
-        form.ask("mass", f"This would be {said.brix:.0f} Brix, candy. Is that right?")
+        form.ask("mass", _("This would be {brix} Brix, candy. Is that right?", brix=number(said.brix, 0)))
 
 
 def weighed_words(context: BatchContext, entry: Entry[WeighedFacts]) -> Line:
     """A cupful on the slip."""
     said = held(context, entry)
     volume = context.show(entry.facts.volume_l, "volume", 3)
-    title = f"Cupful {context.show(entry.facts.mass_kg, 'mass', 3)} in {volume}"
+    title = _("Cupful {mass} in {volume}", mass=context.show(entry.facts.mass_kg, "mass", 3), volume=volume)
     return _line(entry, title, said)
 
 
 def scale_words(context: BatchContext, entry: Entry[ScaleFacts]) -> Line:
     """A scale's word on the slip."""
     said = held(context, entry)
-    return _line(entry, f"On the scale {context.show(entry.facts.mass_kg, 'mass', 2)}", said)
+    return _line(entry, _("On the scale {mass}", mass=context.show(entry.facts.mass_kg, "mass", 2)), said)
 
 
 def _line(entry: Entry[Facts], title: str, said: Spoken) -> Line:
-    value = "" if said.brix is None else f"{said.brix:.1f}"
-    return Line(entry, title, said.refusal or f"± {said.sigma_brix:.1f}", value, said)
+    value = "" if said.brix is None else number(said.brix, 1)
+    return Line(entry, title, said.refusal or joined(" ", ("±", number(said.sigma_brix, 1))), value, said)

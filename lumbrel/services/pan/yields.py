@@ -14,11 +14,12 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.services.pan.drawn import after_draw
+from lumbrel.words import _, number
 
-MASS = Bounds("amount", "mass", 0.05, 5000, "What there is must weigh between 50 g and 5000 kg.")
-VOLUME = Bounds("amount", "volume", 0.05, 5000, "What there is fills between 50 ml and 5000 L.")
+MASS = Bounds("amount", "mass", 0.05, 5000, _("What there is must weigh between 50 g and 5000 kg."))
+VOLUME = Bounds("amount", "volume", 0.05, 5000, _("What there is fills between 50 ml and 5000 L."))
 HEAT = Bounds(
-    "heat", "temperature", 0, 108, "Its temperature must be between 0 and 108 °C (32 and 226 °F)."
+    "heat", "temperature", 0, 108, _("Its temperature must be between 0 and 108 °C (32 and 226 °F).")
 )
 HOT_C = 90.0
 """How warm it is soon after the draw, where nobody says."""
@@ -38,7 +39,7 @@ class Yield:
 def measured(form: Form, context: BatchContext) -> MeasuredFacts | None:
     """How much there is, as it is typed: mass or volume, as its unit says."""
     if not context.of_kind(DrawnFacts):
-        form.errors["amount"] = "Measure it once it is drawn off; before that the stick tells."
+        form.errors["amount"] = _("Measure it once it is drawn off; before that the stick tells.")
         return None
     by_volume = units.kind_by_unit(form.fields.get("amount", ""), ("mass", "volume")) == "volume"
     amount = form.between(VOLUME if by_volume else MASS)
@@ -109,8 +110,10 @@ def words(context: BatchContext, entry: Entry[MeasuredFacts]) -> Line:
     """A measured yield on the slip."""
     facts = entry.facts
     amount = context.show(facts.amount, facts.amount_by)
-    warm = "" if facts.heat_c is None else f" at {context.show(facts.heat_c, 'temperature')}"
+    warm = "" if facts.heat_c is None else _(" at {heat}", heat=context.show(facts.heat_c, "temperature"))
     should = context.show(facts.expected_kg, "mass")
     return Line(
-        entry, f"There is {amount}{warm}", f"{100 * facts.share:.0f} % of the {should} expected"
+        entry,
+        _("There is {amount}{warm}", amount=amount, warm=warm),
+        _("{share} % of the {should} expected", share=number(100 * facts.share, 0), should=should),
     )

@@ -18,9 +18,10 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
 from lumbrel.store.samples import Sample
+from lumbrel.words import _
 
-NO_MOMENT = "at a time that no calendar has"
-UNREADABLE = "a line that is no temperature"
+NO_MOMENT = _("at a time that no calendar has")
+UNREADABLE = _("a line that is no temperature")
 MOST_AT_ONCE = 10_000
 
 
@@ -101,7 +102,7 @@ def require_thermometer(db: Connection, probe_id: str) -> None:
         NotFound: it is not.
     """
     if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
-        raise NotFound("There is no such thermometer; register it on the kitchen's page.")
+        raise NotFound(_("There is no such thermometer; register it on the kitchen's page."))
 
 
 def note_unreadable(db: Connection, probe_id: str, count: int, now: datetime) -> None:

@@ -10,6 +10,7 @@ from lumbrel.services.record import kept
 from lumbrel.services.record.kept import context_of
 from lumbrel.store import record
 from lumbrel.store.db import KEPT_TABLES, lines_stand, make_kept_tables, roll_back, transaction
+from lumbrel.words import _
 
 
 def differences(db: Connection, progress: Progress | None = None) -> list[str]:
@@ -61,11 +62,13 @@ def apart(db: Connection, progress: Progress | None = None, *, anew: bool = Fals
             kept.rebuild(db, progress)
             unlike = sum(said.apart(context_of(db, batch_id)) for batch_id in record.batch_ids(db))
         if unlike:
-            wrong.append(f"said: {unlike} readings say something else than was written of them")
+            wrong.append(
+                _("said: {unlike} readings say something else than was written of them", unlike=unlike)
+            )
         for table in KEPT_TABLES:
             rows = _unlike(db, table)
             if rows:
-                wrong.append(f"{table}: {rows} rows are not what the lines say")
+                wrong.append(_("{table}: {rows} rows are not what the lines say", table=table, rows=rows))
         return wrong
     finally:
         for table in KEPT_TABLES:

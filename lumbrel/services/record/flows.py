@@ -25,18 +25,19 @@ from lumbrel.store import flow as store
 from lumbrel.store import flowed
 from lumbrel.store.flow import Flow
 from lumbrel.store.record import Batch
+from lumbrel.words import _, bare
 
 SAID_OF_REASON = {
-    "sold": "sold",
-    "woodlot": "to its woodlot",
-    "given": "given away",
-    "used": "used in the kitchen",
-    "broken": "broken",
-    "spoiled": "spoiled",
-    "other": "for another reason",
+    "sold": _("sold"),
+    "woodlot": _("to its woodlot"),
+    "given": _("given away"),
+    "used": _("used in the kitchen"),
+    "broken": _("broken"),
+    "spoiled": _("spoiled"),
+    "other": _("for another reason"),
 }
 """Why jars leave the shelf."""
-SET_ASIDE = "set aside"
+SET_ASIDE = _("set aside")
 """What came back with something wrong is not sold again."""
 
 Jars = Sequence[tuple[float, int]]
@@ -72,17 +73,13 @@ def moved_by(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.
         return _added(db, batch, entry, facts, lines)
     if isinstance(facts, DrawnFacts):
         drawn = Flow(
-            source_id=charge,
-            target_id=bulk,
-            mass_kg=facts.mass_kg,
-            brix=facts.brix,
-            reason="drawn off",
+            source_id=charge, target_id=bulk, mass_kg=facts.mass_kg, brix=facts.brix, reason=_("drawn off")
         )
         return [drawn]
     if isinstance(facts, FilterFacts) and facts.loss_kg:
         drawn_at = [draw.facts.brix for draw in standing.of_kind(lines, DrawnFacts)]
         brix = facts.brix or (drawn_at[-1] if drawn_at else batch.target_brix)
-        return [_out(bulk, facts.loss_kg, brix, "in the filter")]
+        return [_out(bulk, facts.loss_kg, brix, _("in the filter"))]
     if isinstance(facts, JarFacts):
         packs = Packs(facts.jars, facts.mass_kg, facts.brix, store.PACKED)
         return _packed(bulk, facts.lot, packs)
@@ -152,7 +149,7 @@ def _into_the_pot(
 
 def _made(charge: str, facts: MadeFacts) -> list[Flow]:
     """What was moulded, jarred or sieved, and what stayed in the pot."""
-    reason = "in the pot" if facts.packs else "spoiled"
+    reason = _("in the pot") if facts.packs else _("spoiled")
     stayed = [_out(charge, facts.left_kg, facts.brix, reason)] if facts.left_kg > 0 else []
     packs = Packs(facts.packs, facts.made_kg, facts.brix, store.MADE)
     return [*_packed(charge, facts.lot, packs), *stayed]
@@ -203,7 +200,7 @@ def _delivered(batch: Batch, entry: Entry[Any], lines: standing.Slip, target: st
             brix=part.brix,
             reason="delivered",
         )
-        put = replace(delivered, source_id=delivered.target_id, target_id=target, reason="taken in")
+        put = replace(delivered, source_id=delivered.target_id, target_id=target, reason=_("taken in"))
         flows += [delivered, put]
     return flows
 
@@ -215,7 +212,7 @@ def _poured_on(source: str, target: str, facts: PutInFacts | TakeInFacts) -> Flo
         target_id=target,
         mass_kg=facts.mass_kg,
         brix=facts.brix,
-        reason="poured together",
+        reason=_("poured together"),
     )
 
 
@@ -232,9 +229,7 @@ def _added(
     if facts.from_lot:
         return _opened_jars(db, facts, target)
     if facts.brix == 0:
-        water = Flow(
-            source_id=None, target_id=target, mass_kg=facts.mass_kg, brix=0.0, reason="water"
-        )
+        water = Flow(source_id=None, target_id=target, mass_kg=facts.mass_kg, brix=0.0, reason="water")
         return [water]
     return _delivered(batch, entry, lines, target)
 
@@ -242,8 +237,7 @@ def _added(
 def _opened_jars(db: Connection, facts: PutInFacts | CookFacts, target: str) -> list[Flow]:
     """Jars of a lot opened into a kettle, or into a pot."""
     return [
-        replace(jars, target_id=target, reason=store.OPENED)
-        for jars in _jars(db, facts.from_lot, facts.jars)
+        replace(jars, target_id=target, reason=store.OPENED) for jars in _jars(db, facts.from_lot, facts.jars)
     ]
 
 
@@ -258,11 +252,9 @@ def _jars(db: Connection, code: str, jars: Jars) -> list[Flow]:
     for size, count in _together(jars):
         like = packed.get(size)
         if like is None or not like.packs:
-            raise NotPacked(f"of lot {code} no packs of {size:g} were packed")
+            raise NotPacked(_("of lot {code} no packs of {size} were packed", code=code, size=bare(size)))
         mass = like.mass_kg / like.packs * count
-        flows.append(
-            replace(like, source_id=lot, target_id=None, mass_kg=mass, packs=count, reason="")
-        )
+        flows.append(replace(like, source_id=lot, target_id=None, mass_kg=mass, packs=count, reason=""))
     return flows
 
 
@@ -278,8 +270,6 @@ def _jars_moved(db: Connection, facts: TakenOutFacts | CameBackFacts) -> list[Fl
     if isinstance(facts, TakenOutFacts):
         whose = facts.woodlot_id or None
         return [replace(one, reason=facts.reason, for_woodlot_id=whose) for one in jars]
-    back = [
-        replace(one, source_id=None, target_id=one.source_id, reason="came back") for one in jars
-    ]
+    back = [replace(one, source_id=None, target_id=one.source_id, reason=_("came back")) for one in jars]
     set_aside = [replace(one, reason=SET_ASIDE) for one in jars] if facts.complaint else []
     return [*back, *set_aside]

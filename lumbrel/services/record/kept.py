@@ -37,19 +37,14 @@ from lumbrel.services.record.lots import keep_lots
 from lumbrel.services.record.moved import Moved, moves
 from lumbrel.services.record.shares import settle
 from lumbrel.store import book, cooks, flow, flowed, kept, kept_use, photographs, record, sap
-from lumbrel.store.db import (
-    KEPT_TABLES,
-    lines_stand,
-    make_kept_tables,
-    migrate,
-    transaction,
-)
+from lumbrel.store.db import KEPT_TABLES, lines_stand, make_kept_tables, migrate, transaction
 from lumbrel.store.instruments import BarometerDetail, instruments_of
 from lumbrel.store.kept import Standing
 from lumbrel.store.kept_use import Pair, Use
 from lumbrel.store.kitchen import SETTING, Kitchen, hold_settings, load_kitchen, save_kitchen
 from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, hold_all
+from lumbrel.words import _
 
 KEPT_VERSION = 12
 """Grows when what is kept, or how it follows from the lines, changes."""
@@ -96,7 +91,7 @@ def write(db: Connection, entry: Entry[Facts]) -> bool:
 def _keep_photograph(db: Connection, name: str) -> None:
     """It is there before its line is: what comes to nothing then is a file too many, not one missing."""
     if not photographs.keep(db, name):
-        raise BadInput({"photo": "That photograph is no longer available. Choose it again."})
+        raise BadInput({"photo": _("That photograph is no longer available. Choose it again.")})
 
 
 def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:
@@ -107,9 +102,7 @@ def keep(db: Connection, batch: Batch, lines: standing.Slip) -> set[Pair]:
     """
     stands = _standing_of(lines)
     kept.keep_standing(db, batch.id, None if standing.is_called_off(lines) else stands)
-    learned = kept_use.keep_pairs(
-        db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines)
-    )
+    learned = kept_use.keep_pairs(db, batch.id, [] if standing.is_called_off(lines) else pairs_of(lines))
     kept_use.keep_uses(db, batch.id, _uses(lines))
     gone = standing.is_called_off(lines)
     _keep_colour(db, batch, lines, gone)
@@ -264,7 +257,7 @@ def _rebuild(db: Connection, progress: Progress) -> None:
     except NotPacked as error:
         raise Unsound(str(error)) from error
     if flowed.runs_in_a_circle(db):
-        raise Unsound("what was poured comes back to where it came from")
+        raise Unsound(_("what was poured comes back to where it came from"))
     for parcel_id, kind in flow.parcel_kinds(db).items():
         if kind in (flow.LOT, flow.CONFECTION):
             kept.keep_stock(db, parcel_id)

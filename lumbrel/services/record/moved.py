@@ -13,8 +13,11 @@ from lumbrel.store import flow, flowed, kept, record
 from lumbrel.store.flow import Flow
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.record import Batch
+from lumbrel.words import _
 
-COMES_BACK = "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
+COMES_BACK = _(
+    "What is poured would come back to where it came from, and nobody could say whose sugar is whose."
+)
 
 
 def moves(db: Connection, batch: Batch, entry: Entry[Facts], lines: standing.Slip) -> bool:
@@ -88,7 +91,11 @@ def none_short(db: Connection, parcel_ids: set[str]) -> None:
             size, count = short
             raise BadInput(
                 {
-                    "why": f"{count} jars of {show(size, 'jar')} have left the shelf already that would not "
-                    "be there then. Strike the line that took them out first."
+                    "why": _(
+                        "{count} jars of {size} have left the shelf already that would not be there then. "
+                        "Strike the line that took them out first.",
+                        count=count,
+                        size=show(size, "jar"),
+                    )
                 }
             )

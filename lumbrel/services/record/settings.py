@@ -10,6 +10,7 @@ from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import Form
 from lumbrel.store.kitchen import SETTINGS, Kitchen, first_set, load_kitchen
+from lumbrel.words import _, bare, joined, quantity
 
 
 class SettingFacts(Facts):
@@ -37,31 +38,31 @@ class FirstFacts(Facts):
 
 Show = Callable[..., str]
 NAMED: dict[str, tuple[str, Callable[[Show, Any], str]]] = {
-    "name": ("name", lambda _show, value: str(value)),
-    "elevation_m": ("elevation", lambda show, value: show(value, "elevation")),
-    "time_zone": ("time zone", lambda _show, value: str(value)),
-    "target_brix": ("target", lambda show, value: show(value, "brix")),
-    "draw_margin_brix": ("draw margin", lambda show, value: show(value, "brix")),
-    "toll_percent": ("the kitchen’s share", lambda _show, value: f"{value:g} %"),
-    "both_units": ("both units", lambda _show, value: "on" if value else "off"),
+    "name": (_("name"), lambda _show, value: str(value)),
+    "elevation_m": (_("elevation"), lambda show, value: show(value, "elevation")),
+    "time_zone": (_("time zone"), lambda _show, value: str(value)),
+    "target_brix": (_("target"), lambda show, value: show(value, "brix")),
+    "draw_margin_brix": (_("draw margin"), lambda show, value: show(value, "brix")),
+    "toll_percent": (_("the kitchen’s share"), lambda _show, value: quantity(bare(value), "%")),
+    "both_units": (_("both units"), lambda _show, value: _("on") if value else _("off")),
 }
 """The settings whose value is said, with how."""
 OTHERS = {
-    "units": "the units",
-    "methods": "the methods",
-    "alarms": "the alarms",
-    "labels": "the labels",
-    "logo": "the logo",
-    "sap": "the rule for taps",
+    "units": _("the units"),
+    "methods": _("the methods"),
+    "alarms": _("the alarms"),
+    "labels": _("the labels"),
+    "logo": _("the logo"),
+    "sap": _("the rule for taps"),
 }
 COLUMNS = {
-    "name": "name",
-    "shape": "shape",
-    "sizes_mm": "size",
-    "fire": "fire",
-    "detail": "what it is",
-    "vessel_id": "where it stands",
-    "purpose": "purpose",
+    "name": _("name"),
+    "shape": _("shape"),
+    "sizes_mm": _("size"),
+    "fire": _("fire"),
+    "detail": _("what it is"),
+    "vessel_id": _("where it stands"),
+    "purpose": _("purpose"),
 }
 
 
@@ -71,9 +72,7 @@ def last_set(db: Connection, limit: int) -> list[Entry[SettingFacts]]:
     usual, lines = asdict(Kitchen()), newest(db, SettingFacts, limit=limit + len(SETTINGS))
     set_up = first_set(db)
     chosen = (
-        line
-        for line in lines
-        if line.noted_at != set_up or line.facts.value != usual.get(line.facts.name)
+        line for line in lines if line.noted_at != set_up or line.facts.value != usual.get(line.facts.name)
     )
     return list(chosen)[:limit]
 
@@ -82,7 +81,7 @@ def setting(db: Connection, line: Entry[SettingFacts]) -> str:
     """What was set."""
     show, facts = Form({}, load_kitchen(db)).show, line.facts
     if facts.name not in NAMED or facts.value in (None, ""):
-        return f"{OTHERS.get(facts.name, NAMED.get(facts.name, (facts.name,))[0])}: set anew"
+        return _("{get}: set anew", get=OTHERS.get(facts.name, NAMED.get(facts.name, (facts.name,))[0]))
     name, shown = NAMED[facts.name]
     return f"{name}: {shown(show, facts.value)}"
 
@@ -93,11 +92,11 @@ def registered(db: Connection, line: Entry[RegisteredFacts]) -> str:
     state, name = line.facts.state, row["name"]
     if "retired" in state or "retired_at" in state:
         gone = state.get("retired") or state.get("retired_at")
-        return f"{name} is {'out of use' if gone else 'in use'}"
+        return _("{name} is {value}", name=name, value=_("out of use") if gone else _("in use"))
     if state.keys() == {"name"}:
-        return f"{line.about} named {state['name']}"
-    said = ", ".join(COLUMNS.get(column, column) for column in state)
-    return f"{name}: {said} as registered"
+        return _("{about} named {state}", about=line.about, state=state["name"])
+    said = joined(", ", (COLUMNS.get(column, column) for column in state))
+    return _("{name}: {said} as registered", name=name, said=said)
 
 
 def _is_an_owners(line: Entry[RegisteredFacts]) -> bool:

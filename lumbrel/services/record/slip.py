@@ -21,6 +21,7 @@ from lumbrel.store import book
 from lumbrel.store.book import written_so_far
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
@@ -51,7 +52,7 @@ class Slip:
         """
         known = self._kinds.get(kind)
         if known is None or known.read is None:
-            raise NotFound(f"A slip has no line of the kind “{kind[:20]}”.")
+            raise NotFound(_("A slip has no line of the kind “{kind}”.", kind=kind[:20]))
         # What a line says is worked out before the record is locked, so that others need not wait
         # for it. Two that come at once take turns: the later one looks again at what is new.
         given = {**fields, "id": Form(fields, load_kitchen(db)).client_id()}
@@ -89,11 +90,10 @@ class Slip:
                 _the_same(of_row(sent_before), context.batch.id, StruckFacts.key(), fields)
                 return
             old = _to_correct(form, context)
-            why = form.text("why", "Say why it is struck; the line stays readable.", 200)
+            why = form.text("why", _("Say why it is struck; the line stays readable."), 200)
             if old is None or isinstance(old.facts, OpenedFacts):
                 form.errors.setdefault(
-                    "why",
-                    "What a batch began with cannot be struck; correct it, or call the batch off.",
+                    "why", _("What a batch began with cannot be struck; correct it, or call the batch off.")
                 )
             else:
                 rests = self._kind_of(old).rests
@@ -137,7 +137,7 @@ def _as_typed(_context: BatchContext, entry: Entry[UnreadFacts]) -> Line:
     said = entry.typed or entry.facts.given
     return Line(
         entry,
-        f"A line of the kind “{entry.kind}”, which this Lumbrel cannot read",
+        _("A line of the kind “{kind}”, which this Lumbrel cannot read", kind=entry.kind),
         "; ".join(f"{name} {text}" for name, text in said.items()),
     )
 
@@ -146,9 +146,7 @@ UNREAD = LineKind(facts=UnreadFacts, words=_as_typed, of="both")
 """Whatever an earlier Lumbrel or a newer one wrote that this one has no kind for."""
 
 
-def _the_same(
-    known: Entry[Facts], batch_id: str, kind: str, fields: dict[str, str]
-) -> Entry[Facts]:
+def _the_same(known: Entry[Facts], batch_id: str, kind: str, fields: dict[str, str]) -> Entry[Facts]:
     """The line that an id already names, when it was sent again.
 
     Raises:
@@ -157,8 +155,10 @@ def _the_same(
     sent = (batch_id, kind, fields.get("supersedes", "").strip(), kept_of(fields, *BOOKKEEPING))
     if sent != (known.batch_id, known.kind, known.supersedes or "", known.typed):
         raise IdReused(
-            "Another line was put on a slip under this form's id; nothing was written now. Open the "
-            "page anew and send it again."
+            _(
+                "Another line was put on a slip under this form's id; nothing was written now. Open "
+                "the page anew and send it again."
+            )
         )
     return known
 
@@ -181,12 +181,7 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     _require_its_sort(kind, form, context)
     _require_its_time(kind, form, context, old)
     facts = kind.read(form, context.then(at, old) if old and not kind.opens else context)
-    if (
-        old is not None
-        and facts is not None
-        and hasattr(facts, "dated")
-        and dip(form, context.now) is None
-    ):
+    if old is not None and facts is not None and hasattr(facts, "dated") and dip(form, context.now) is None:
         # Typed again without another moment, it is still of the old one's.
         facts = facts.model_copy(update={"dated": getattr(old.facts, "dated", "")})
     if kind.doubt and old is None and facts is not None and not form.errors:
@@ -210,28 +205,26 @@ def _entry(kind: LineKind, form: Form, context: BatchContext) -> Entry[Facts]:
     )
 
 
-def _require_its_time(
-    kind: LineKind, form: Form, context: BatchContext, old: Entry[Facts] | None
-) -> None:
+def _require_its_time(kind: LineKind, form: Form, context: BatchContext, old: Entry[Facts] | None) -> None:
     """Refuse a line of a batch that has not come so far, or is further."""
     if context.called_off:
-        form.errors["kind"] = "The batch was called off. Strike that line first if it is to go on."
+        form.errors["kind"] = _("The batch was called off. Strike that line first if it is to go on.")
     if kind.opens and old is None:
-        raise NotFound("A batch is opened at the take-in, once.")
+        raise NotFound(_("A batch is opened at the take-in, once."))
     if kind.needs:
         context.require(form, kind.needs[0], *kind.needs[1])
     if kind.on_fire and context.left_at and old is None:
-        form.errors["kind"] = "Nothing of this batch is on the fire any more: it was drawn."
+        form.errors["kind"] = _("Nothing of this batch is on the fire any more: it was drawn.")
 
 
 def _require_its_sort(kind: LineKind, form: Form, context: BatchContext) -> None:
     """Refuse a line of a boil on the slip of a cook, and the other way round."""
     here = "cook" if context.is_cook else "boil"
     if kind.of not in ("both", here):
-        is_a, other = ("cook of confections", "boil of syrup")
+        is_a, other = (_("cook of confections"), _("boil of syrup"))
         if here == "boil":
             is_a, other = other, is_a
-        form.errors["kind"] = f"That line belongs to a {other}; this is a {is_a}."
+        form.errors["kind"] = _("That line belongs to a {other}; this is a {is_a}.", other=other, is_a=is_a)
         form.check()
 
 
@@ -242,9 +235,12 @@ def _moment(form: Form, context: BatchContext, old: Entry[Facts] | None) -> date
     if at < taken.at and (old is None or old.id != taken.id):
         form.ask(
             "at",
-            f"The batch was taken in on {context.day_and_time(taken.at)}; this line would be of "
-            f"{context.day_and_time(at)}. Was a clock wrong? Tick Confirm if that is right, or correct the "
-            "time of the take-in.",
+            _(
+                "The batch was taken in on {at}; this line would be of {at_2}. Was a clock wrong? "
+                "Tick Confirm if that is right, or correct the time of the take-in.",
+                at=context.day_and_time(taken.at),
+                at_2=context.day_and_time(at),
+            ),
         )
     return at
 
@@ -256,20 +252,25 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
         return None
     old = next((e for e in context.entries if e.id == wanted), None)
     if old is None:
-        raise NotFound("There is no such line on this slip.")
+        raise NotFound(_("There is no such line on this slip."))
     if old.superseded:
         raise Overtaken(_how_overtaken(old, context))
-    form.text("why", "Say why it is corrected; the old line stays readable.", 200)
+    form.text("why", _("Say why it is corrected; the old line stays readable."), 200)
     return old
 
 
 def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts], already: str = "") -> str:
     """Who put a line on the slip, what it says, and when."""
     line = kind.words(context, entry)
-    figure = f", {line.value} Brix" if line.value else ""
-    who = entry.initials or "Somebody"
-    return (
-        f"{who} put “{line.title}{figure}” on the slip{already} at {context.clock(entry.noted_at)}"
+    figure = _(", {line} Brix", line=line.value) if line.value else ""
+    who = entry.initials or _("Somebody")
+    return _(
+        "{who} put “{title}{figure}” on the slip{already} at {noted_at}",
+        who=who,
+        title=line.title,
+        figure=figure,
+        already=already,
+        noted_at=context.clock(entry.noted_at),
     )
 
 
@@ -278,9 +279,9 @@ def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
     line that moves syrup came since the page was made."""
     there = context.first(kind.facts) if kind.once else None
     if there:
-        form.errors["kind"] = (
-            f"{_who_did(kind, context, there, ' already,')}. Nothing was written now; correct that line "
-            "instead of adding another."
+        form.errors["kind"] = _(
+            "{who_did}. Nothing was written now; correct that line instead of adding another.",
+            who_did=_who_did(kind, context, there, " already,"),
         )
     if not kind.moves:
         return
@@ -294,17 +295,24 @@ def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
     if since:
         form.ask(
             OTHERS,
-            f"{_who_did(kind, context, since[-1])}, after this page was opened. Nothing was written "
-            "now. Is yours another one? Confirm it, else leave it.",
+            _(
+                "{who_did}, after this page was opened. Nothing was written now. Is yours another "
+                "one? Confirm it, else leave it.",
+                who_did=_who_did(kind, context, since[-1]),
+            ),
         )
 
 
 def _how_overtaken(old: Entry[Facts], context: BatchContext) -> str:
     """Who corrected or struck a line first."""
     newer = next(e for e in context.entries if e.supersedes == old.id)
-    did = "struck" if isinstance(newer.facts, StruckFacts) else "corrected"
+    did = _("struck") if isinstance(newer.facts, StruckFacts) else _("corrected")
     why = f" (“{newer.why}”)" if newer.why else ""
-    return (
-        f"{newer.initials or 'Somebody'} {did} that line at {context.clock(newer.noted_at)}{why}. "
-        "Nothing was written now; look at the slip, and correct the newer line if it is still wrong."
+    return _(
+        "{initials} {did} that line at {noted_at}{why}. Nothing was written now; look at the "
+        "slip, and correct the newer line if it is still wrong.",
+        initials=newer.initials or "Somebody",
+        did=did,
+        noted_at=context.clock(newer.noted_at),
+        why=why,
     )

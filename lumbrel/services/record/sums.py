@@ -18,6 +18,7 @@ from lumbrel.services.record.flows import SET_ASIDE
 from lumbrel.store import flow, flowed
 from lumbrel.store.flow import BULK, CHARGE, CONFECTION, LOT, Flow, Parcel
 from lumbrel.store.kitchen import load_kitchen, vessels
+from lumbrel.words import _, bare
 
 SUMS = "sums"
 """Under this name it is asked about amounts that do not add up."""
@@ -25,7 +26,7 @@ MEASURED, GUESSED_SIGMAS = 0.3, 3.0
 """So much more sugar may come out than went in, by what scales, sticks and told Brix are worth; of what
 nobody measured, so many times its own uncertainty."""
 LEAST_KG = 0.05
-WHERE = {CHARGE: "the pan", BULK: "the kettle"}
+WHERE = {CHARGE: _("the pan"), BULK: _("the kettle")}
 
 
 def ask(db: Connection, entry: Entry[Facts], parcel_ids: set[str], before: list[Flow]) -> None:
@@ -62,8 +63,13 @@ def _ask_of_the_brim(db: Connection, facts: OpenedFacts, at: datetime) -> None:
     if brim is not None and litres > brim:
         form = Form({}, load_kitchen(db))
         raise _question(
-            f"{row.name} holds at most about {form.show(brim, 'volume')} to its brim, and this would be "
-            f"{form.show(litres, 'volume')}. Are the amount and the vessel right?"
+            _(
+                "{row} holds at most about {brim} to its brim, and this would be {litres}. Are the "
+                "amount and the vessel right?",
+                row=row.name,
+                brim=form.show(brim, "volume"),
+                litres=form.show(litres, "volume"),
+            )
         )
 
 
@@ -78,8 +84,15 @@ def _ask_of_sugar(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     form = Form({}, load_kitchen(db))
     out, into = form.show(went, "mass"), form.show(came, "mass")
     raise _question(
-        f"With this, {out} of sugar would have come out of {WHERE[parcel.kind]} of batch {parcel.code}, "
-        f"and only {into} went in. Is an amount mistyped, or was something put in and not recorded?"
+        _(
+            "With this, {out} of sugar would have come out of {WHERE} of batch {parcel_code}, "
+            "and only {into} went in. Is an amount mistyped, or was something put in and not "
+            "recorded?",
+            out=out,
+            WHERE=WHERE[parcel.kind],
+            parcel_code=parcel.code,
+            into=into,
+        )
     )
 
 
@@ -99,10 +112,16 @@ def _ask_of_packs(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     left = _counted(one for one in out if one.target_id is None and one.reason != SET_ASIDE)
     for size, count in back.items():
         if count > left[size] and gains.of(partial(_packs, size)) > 0:
-            packs = f"of {size:g} {'g' if parcel.kind == CONFECTION else 'ml'}"
+            packs = _("of {size} {value}", size=bare(size), value="g" if parcel.kind == CONFECTION else "ml")
             raise _question(
-                f"With this, {count} {packs} would have come back to lot {parcel.code}, and only "
-                f"{left[size]} have left it. Is the count mistyped, or did some leave and were not recorded?"
+                _(
+                    "With this, {count} {packs} would have come back to lot {parcel_code}, and only "
+                    "{left} have left it. Is the count mistyped, or did some leave and were not recorded?",
+                    count=count,
+                    packs=packs,
+                    parcel_code=parcel.code,
+                    left=left[size],
+                )
             )
 
 

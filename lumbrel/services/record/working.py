@@ -3,9 +3,11 @@
 from collections.abc import Sequence
 
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.line import Line
 from lumbrel.services.base.said import Named, in_full
 from lumbrel.services.base.working import DoubtPart, Step, Working, missing
+from lumbrel.words import _, bare, joined
 
 
 def line(context: BatchContext, lines: Sequence[Line], entry_id: str, named: Named) -> Working:
@@ -22,26 +24,30 @@ def line(context: BatchContext, lines: Sequence[Line], entry_id: str, named: Nam
     found = next((row for row in lines if row.entry.id == entry_id), None)
     if found is None:
         raise missing()
-    typed = "; ".join(f"{name} {text}" for name, text in found.entry.typed.items())
+    typed = joined(
+        "; ",
+        (
+            joined(" ", (called(name.replace("_", " ")), called(text)))
+            for name, text in found.entry.typed.items()
+        ),
+    )
     reading = in_full(context, found.entry, named)
     if reading is not None:
         steps = [Step(*step) for step in reading.steps]
         if reading.refusal:
-            steps.append(Step("says nothing of density", reading.refusal))
+            steps.append(Step(_("says nothing of density"), reading.refusal))
         budget = [DoubtPart(label, sigma, "brix") for label, sigma in reading.budget]
-        steps.append(Step("typed", typed, "", "kept for ever"))
-        return Working(
-            title=found.title, value=reading.brix, kind="brix", steps=steps, budget=budget
-        )
+        steps.append(Step(_("typed"), typed, "", _("kept for ever")))
+        return Working(title=found.title, value=reading.brix, kind="brix", steps=steps, budget=budget)
     facts = [
-        Step(name.replace("_", " "), _plain(value))
+        Step(called(name.replace("_", " ")), _plain(value))
         for name, value in found.entry.facts.written().items()
         if isinstance(value, int | float | str) and value != "" and not name.endswith("_id")
     ]
-    steps = [*facts, Step("typed", typed or "by one press", "", "kept for ever")]
+    steps = [*facts, Step(_("typed"), typed or _("by one press"), "", _("kept for ever"))]
     return Working(
         title=found.title,
-        value=found.value or found.detail or "on the slip",
+        value=found.value or found.detail or _("on the slip"),
         kind="",
         steps=steps,
         budget=[],
@@ -50,5 +56,5 @@ def line(context: BatchContext, lines: Sequence[Line], entry_id: str, named: Nam
 
 def _plain(value: float | str) -> str:
     if isinstance(value, bool):
-        return "yes" if value else "no"
-    return f"{value:.4g}" if isinstance(value, float) else str(value)
+        return _("yes") if value else _("no")
+    return bare(value) if isinstance(value, float) else called(str(value))

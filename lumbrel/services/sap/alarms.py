@@ -10,8 +10,9 @@ from lumbrel.services.base.facts import FuelFacts, StageFacts
 from lumbrel.services.pan.alarms import CauseNow, answer_all, raise_new, wanted
 from lumbrel.services.sap.fire import stoke_minutes
 from lumbrel.store.alarms import Alarm
+from lumbrel.words import _
 
-WOOD = ("wood kg", "wood lb")
+WOOD = (_("wood kg"), _("wood lb"))
 STOKE = "stoke"
 LONG_OUT = timedelta(hours=3)
 """A fire that nobody stoked for so long is out, and calls nobody any more."""
@@ -27,7 +28,9 @@ def due(context: BatchContext) -> list[CauseNow]:
         return []
     minutes = (context.now - stoked) / timedelta(minutes=1)
     return [
-        CauseNow(STOKE, f"{in_minutes(minutes)} since the last armful. Stoke, and feed it sap.")
+        CauseNow(
+            STOKE, _("{minutes} since the last armful. Stoke, and feed it sap.", minutes=in_minutes(minutes))
+        )
     ]
 
 

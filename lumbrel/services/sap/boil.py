@@ -13,19 +13,20 @@ from lumbrel.services.take_in.bounds import finishers
 from lumbrel.store import kept
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, VesselRow, load_kitchen
+from lumbrel.words import _
 
 SETUPS = {
-    "open": "kettle over an open fire",
-    "blocks": "pans on blocks with a chimney",
-    "arch": "arch with raised pans",
-    "burner": "gas burner under a pot",
-    "plate": "electric hot plate",
+    "open": _("kettle over an open fire"),
+    "blocks": _("pans on blocks with a chimney"),
+    "arch": _("arch with raised pans"),
+    "burner": _("gas burner under a pot"),
+    "plate": _("electric hot plate"),
 }
 FUELS = {
-    "hardwood": "hardwood, air-dry",
-    "softwood": "softwood, air-dry",
-    "propane": "propane",
-    "electricity": "electricity",
+    "hardwood": _("hardwood, air-dry"),
+    "softwood": _("softwood, air-dry"),
+    "propane": _("propane"),
+    "electricity": _("electricity"),
 }
 FITS = {
     "open": ("hardwood", "softwood"),
@@ -35,19 +36,19 @@ FITS = {
     "plate": ("electricity",),
 }
 SAID = {
-    "hardwood m3": "m³ stacked",
-    "softwood m3": "m³ stacked",
+    "hardwood m3": _("m³ stacked"),
+    "softwood m3": _("m³ stacked"),
     "wood kg": "kg",
     "propane kg": "kg",
     "propane L": "L",
     "electricity kWh": "kWh",
-    "hardwood cord": "full cords",
-    "softwood cord": "full cords",
+    "hardwood cord": _("full cords"),
+    "softwood cord": _("full cords"),
     "wood lb": "lb",
     "propane lb": "lb",
     "propane gal": "gal",
 }
-LITRES = Bounds("litres", "volume", 1, 20_000, "Type how much sap, between 1 and 20 000 L.")
+LITRES = Bounds("litres", "volume", 1, 20_000, _("Type how much sap, between 1 and 20 000 L."))
 USUAL_CHANNELS = 4
 
 
@@ -79,8 +80,8 @@ def page(db: Connection, fields: Mapping[str, str], now: datetime) -> tuple[Boil
     if tank is None or litres is None or not chosen:
         return base, form
     if litres > tank.content.litres * SLACK + 0.5:
-        form.errors["litres"] = (
-            f"{tank.tank.name} holds {form.show(tank.content.litres, 'volume')} now."
+        form.errors["litres"] = _(
+            "{tank} holds {litres} now.", tank=tank.tank.name, litres=form.show(tank.content.litres, "volume")
         )
         return base, form
     return planned_boil(db, form, base, now), form
@@ -98,9 +99,9 @@ def channels_of(form: Form) -> int:
         return 0
     text = form.fields.get("channels", "").strip() or f"{USUAL_CHANNELS}"
     if not text.isdecimal() or not 1 <= int(text) <= continuous.MOST_CHANNELS:
-        form.errors["channels"] = (
-            f"Sap runs through 1 to {continuous.MOST_CHANNELS} channels, one after the other; type how "
-            "many."
+        form.errors["channels"] = _(
+            "Sap runs through 1 to {MOST_CHANNELS} channels, one after the other; type how many.",
+            MOST_CHANNELS=continuous.MOST_CHANNELS,
         )
         return 0
     return int(text)

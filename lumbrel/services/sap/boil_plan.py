@@ -21,6 +21,7 @@ from lumbrel.services.sap.contents import TankView
 from lumbrel.services.take_in.bounds import NEAR_SYRUP
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, VesselRow
+from lumbrel.words import _
 
 LASTING = ((0.95, "surely"), (0.5, "mostly"), (0.05, "seldom"))
 """From what chance on there is enough, in a word."""
@@ -30,8 +31,10 @@ EFFICIENCY = Bounds(
     "percent",
     1,
     98,
-    "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open fire, 40 to 60 "
-    "on an arch.",
+    _(
+        "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open "
+        "fire, 40 to 60 on an arch."
+    ),
 )
 LATEST, EARLIEST = time(22), time(7)
 ARMFUL_KG = 5.0
@@ -160,8 +163,7 @@ def planned_boil(db: Connection, form: Form, base: BoilPage, now: datetime) -> B
         efficiency=efficiency,
         burned=len(burned),
         becomes=sap.becomes(litres, content.brix, form.kitchen.target_brix),
-        first_fill_l=base.first_fill_l
-        or min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
+        first_fill_l=base.first_fill_l or min(litres, pans[-1].litres_at(2 * boil_down.KEEP_DEPTH_MM)),
     )
 
 
@@ -232,7 +234,7 @@ def _have(form: Form) -> float | None:
     except ValueError:
         value = -1.0
     if not 0 < value <= 1e5:
-        form.errors["have"] = "Type how much there is, as a number in the measure beside it."
+        form.errors["have"] = _("Type how much there is, as a number in the measure beside it.")
         return None
     return value
 

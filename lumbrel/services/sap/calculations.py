@@ -8,15 +8,10 @@ from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.pan import continuous
 from lumbrel.core.pan.target import DEFAULT_BRIX
 from lumbrel.core.sap import boil_down, fuel, keeping, running, sap
-from lumbrel.services.base.calculation import (
-    MASS_BALANCE,
-    Answer,
-    Request,
-    calculation,
-    step,
-)
+from lumbrel.services.base.calculation import MASS_BALANCE, Answer, Request, calculation, step
+from lumbrel.words import _
 
-TRADE = "trade practice"
+TRADE = _("trade practice")
 
 
 class Hours(Request):
@@ -43,9 +38,7 @@ class KeepingAnswer(Answer):
 
 @calculation("sap/keeping")
 def sap_keeping(
-    *,
-    portions: Annotated[list[Portion], Field(min_length=1, max_length=200)],
-    temperature_c: float = 4.0,
+    *, portions: Annotated[list[Portion], Field(min_length=1, max_length=200)], temperature_c: float = 4.0
 ) -> KeepingAnswer:
     """How much of its life sap has used up, each portion and all together.
 
@@ -53,14 +46,14 @@ def sap_keeping(
     """
     for portion in portions:
         if not portion.litres > 0 or any(one.hours < 0 for one in portion.history):
-            raise OutOfRange("Litres must be above 0, and hours 0 or more.", "portions")
+            raise OutOfRange(_("Litres must be above 0, and hours 0 or more."), "portions")
     each = [keeping.used((one.hours, one.temperature_c) for one in p.history) for p in portions]
     mixed = keeping.mixed([(p.litres, u) for p, u in zip(portions, each, strict=True)])
     life = keeping.life_hours(temperature_c)
     left = max(1.0 - mixed, 0.0) * life
     working = [
-        step("life at this temperature", life, "h", TRADE),
-        step("used by all together", mixed, "", "what is alive in it adds up"),
+        step(_("life at this temperature"), life, "h", TRADE),
+        step(_("used by all together"), mixed, "", _("what is alive in it adds up")),
         step("left", left, "h"),
     ]
     return KeepingAnswer(used=mixed, hours_left=left, used_of_each=each, working=working)
@@ -92,19 +85,17 @@ def sap_run(
 
     Nights and days in a row, the last one asked for; and what a tap gives on the best of days.
     """
-    require_between(best_l, 0.1, 100, field="best_l", what="The best day", unit="L")
+    require_between(best_l, 0.1, 100, field="best_l", what=_("The best day"), unit="L")
     weather = [running.require_weather(day.night_c, day.day_c) for day in days]
     held = running.Wood().mornings(weather)[-1]
     rule = running.by_warmth if birch else running.by_the_rule
     share = rule(weather[-1], held)
     working = [
-        step("how full frost left the wood", held, "", TRADE),
-        step("share of the best day", share, "", TRADE),
-        step("a tap gives", share * best_l, "L"),
+        step(_("how full frost left the wood"), held, "", TRADE),
+        step(_("share of the best day"), share, "", TRADE),
+        step(_("a tap gives"), share * best_l, "L"),
     ]
-    return RunAnswer(
-        litres_per_tap=share * best_l, share_of_best=share, wood_full=held, working=working
-    )
+    return RunAnswer(litres_per_tap=share * best_l, share_of_best=share, wood_full=held, working=working)
 
 
 class BoilDownAnswer(Answer):
@@ -124,9 +115,7 @@ class BoilDownAnswer(Answer):
 
 
 def _told_rate(kg_per_min: float) -> fuel.Range:
-    kg = require_between(
-        kg_per_min, 0.001, 500, field="rate_kg_per_min", what="The rate", unit="kg"
-    )
+    kg = require_between(kg_per_min, 0.001, 500, field="rate_kg_per_min", what=_("The rate"), unit="kg")
     return fuel.Range(kg, 0.9 * kg, 1.1 * kg)
 
 
@@ -146,8 +135,8 @@ def sap_boil_down(
 
     Sap, a pan over a fire, and what it is boiled down to.
     """
-    require_between(bottom_m2, 0.005, 100, field="bottom_m2", what="The pan", unit="m²")
-    require_between(boiling_point_c, 70, 105, field="boiling_point_c", what="The boil", unit="°C")
+    require_between(bottom_m2, 0.005, 100, field="bottom_m2", what=_("The pan"), unit="m²")
+    require_between(boiling_point_c, 70, 105, field="boiling_point_c", what=_("The boil"), unit="°C")
     rate = None if rate_kg_per_min is None else _told_rate(rate_kg_per_min)
     plan = boil_down.plan(
         sap_kg=sap.mass_kg(litres, sap.require_sap(brix)),
@@ -160,10 +149,10 @@ def sap_boil_down(
     )
     needed = plan.fuel_mj
     working = [
-        step("water driven off", plan.water_kg, "kg", MASS_BALANCE),
-        step("heat into the sap", plan.heat_mj, "MJ", "latent heat, and warming it"),
-        step("heat in the fuel", needed.middle, "MJ", TRADE),
-        step("hours of fire", plan.hours.middle, "h"),
+        step(_("water driven off"), plan.water_kg, "kg", MASS_BALANCE),
+        step(_("heat into the sap"), plan.heat_mj, "MJ", _("latent heat, and warming it")),
+        step(_("heat in the fuel"), needed.middle, "MJ", TRADE),
+        step(_("hours of fire"), plan.hours.middle, "h"),
     ]
     return BoilDownAnswer(
         water_kg=plan.water_kg,
@@ -175,8 +164,8 @@ def sap_boil_down(
         fuel_mj=needed.middle,
         fuel_low_mj=needed.low,
         fuel_high_mj=needed.high,
-        wood_kg=fuel.amount(needed, "wood kg").middle,
-        propane_kg=fuel.amount(needed, "propane kg").middle,
+        wood_kg=fuel.amount(needed, _("wood kg")).middle,
+        propane_kg=fuel.amount(needed, _("propane kg")).middle,
         working=working,
     )
 
@@ -221,12 +210,10 @@ def sap_continuous(
     each = continuous.channel_brixes(sap_brix, syrup_brix, channels)
     stands = sum(each) / len(each)
     working = [
-        step("sap in an hour", even.sap_l_h, "L", MASS_BALANCE),
-        step("syrup in an hour", even.syrup_l_h, "L", MASS_BALANCE),
-        step(
-            "all that stands in it", stands, "Brix", "an equal share of the water in each channel"
-        ),
-        step("until the first draw", middle, "min", "until then its sugar stays in it"),
+        step(_("sap in an hour"), even.sap_l_h, "L", MASS_BALANCE),
+        step(_("syrup in an hour"), even.syrup_l_h, "L", MASS_BALANCE),
+        step(_("all that stands in it"), stands, _("Brix"), _("an equal share of the water in each channel")),
+        step(_("until the first draw"), middle, "min", _("until then its sugar stays in it")),
     ]
     return ContinuousAnswer(
         sap_l_per_h=even.sap_l_h,

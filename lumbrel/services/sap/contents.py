@@ -14,12 +14,9 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen
 from lumbrel.store.sap import Tank
 from lumbrel.store.sap_weather import WeatherDay
+from lumbrel.words import _
 
-PLACES = {
-    "outside": "outside in the shade",
-    "snow": "in snow or ice",
-    "inside": "inside",
-}
+PLACES = {"outside": _("outside in the shade"), "snow": _("in snow or ice"), "inside": _("inside")}
 INSIDE_C, SNOW_C = 12.0, 0.5
 NOTHING_L = 0.05
 
@@ -82,9 +79,7 @@ class Content:
         self.mass_kg -= taken.mass_kg
         self.solids_kg -= taken.solids_kg
         self.variance *= (1 - share) ** 2
-        self.by_woodlot = {
-            w: (m * (1 - share), s * (1 - share)) for w, (m, s) in self.by_woodlot.items()
-        }
+        self.by_woodlot = {w: (m * (1 - share), s * (1 - share)) for w, (m, s) in self.by_woodlot.items()}
         if self.litres < NOTHING_L:
             self.mass_kg = self.solids_kg = self.variance = self.used = 0.0
             self.by_woodlot, self.oldest, self.cloudy = {}, None, False
@@ -138,7 +133,7 @@ def tank_of(db: Connection, tank_id: str) -> Tank:
     """
     found = next((t for t in store.tanks(db) if t.id == tank_id), None)
     if found is None:
-        raise NotFound("There is no such tank; the sap page lists all.")
+        raise NotFound(_("There is no such tank; the sap page lists all."))
     return found
 
 

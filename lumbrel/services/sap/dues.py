@@ -13,6 +13,7 @@ from lumbrel.services.sap.season_sums import WORTH_A_TAP_L
 from lumbrel.store import kept_lots
 from lumbrel.store.kept_lots import Asked
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _, number
 
 
 def rows(page: SeasonPage) -> list[list[str]]:
@@ -57,8 +58,12 @@ def _runs(db: Connection, now: datetime, show: Callable[[float, str], str]) -> l
                     f"run {day.day}",
                     day.day,
                     day.day + timedelta(days=1),
-                    f"Sap runs: about {show(litres, 'volume')}",
-                    f"{show(day.low_l, 'volume')} to {show(day.high_l, 'volume')} in eight days of ten",
+                    _("Sap runs: about {litres}", litres=show(litres, "volume")),
+                    _(
+                        "{low} to {high} in eight days of ten",
+                        low=show(day.low_l, "volume"),
+                        high=show(day.high_l, "volume"),
+                    ),
                 )
             )
             test = datetime.combine(day.day, datetime.min.time(), local_time(now, kitchen).tzinfo)
@@ -67,8 +72,8 @@ def _runs(db: Connection, now: datetime, show: Callable[[float, str], str]) -> l
                     f"test boil {day.day}",
                     test + timedelta(hours=7),
                     test + timedelta(hours=7, minutes=15),
-                    "Test boil",
-                    "Where water boils here today, on every thermometer",
+                    _("Test boil"),
+                    _("Where water boils here today, on every thermometer"),
                 )
             )
     return found
@@ -84,8 +89,12 @@ def _boil_bys(db: Connection, now: datetime, show: Callable[[float, str], str]) 
                     f"boil {view.tank.id} {view.boil_by:%Y-%m-%d}",
                     view.boil_by - timedelta(hours=1),
                     view.boil_by,
-                    f"{view.tank.name}: boil by now",
-                    f"{show(view.content.litres, 'volume')} at {view.content.brix:.1f} Brix",
+                    _("{tank}: boil by now", tank=view.tank.name),
+                    _(
+                        "{litres} at {brix} Brix",
+                        litres=show(view.content.litres, "volume"),
+                        brix=number(view.content.brix, 1),
+                    ),
                 )
             )
     return found
@@ -94,9 +103,7 @@ def _boil_bys(db: Connection, now: datetime, show: Callable[[float, str], str]) 
 def _cold_checks(db: Connection, now: datetime) -> list[Due]:
     """Lots to be looked at a day later."""
     found = []
-    for row in kept_lots.newest_lots(
-        db, Asked(taken_in=(now - timedelta(days=4), now)), limit=MOST_LOTS
-    ):
+    for row in kept_lots.newest_lots(db, Asked(taken_in=(now - timedelta(days=4), now)), limit=MOST_LOTS):
         tomorrow = row.packed_at + timedelta(hours=18)
         if row.checked_at is None and row.packed_at > now - timedelta(days=3):
             found.append(
@@ -104,8 +111,8 @@ def _cold_checks(db: Connection, now: datetime) -> list[Due]:
                     f"cold check {row.code}",
                     tomorrow,
                     tomorrow + timedelta(minutes=15),
-                    f"Cold check of lot {row.code}",
-                    "Density at room temperature, and every seal",
+                    _("Cold check of lot {row_code}", row_code=row.code),
+                    _("Density at room temperature, and every seal"),
                 )
             )
     return found

@@ -15,11 +15,10 @@ from lumbrel.services.sap import boil, fire, tanks
 from lumbrel.services.sap.played import views
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _, bare, begun, number
 
-FED = Bounds("litres", "volume", 0.1, 5000, "Type how much sap was let in, from 0.1 L on.")
-HOLDS = Bounds(
-    "tank_holds", "volume", 0, 50_000, "Type how much the tank still holds, from 0 L on."
-)
+FED = Bounds("litres", "volume", 0.1, 5000, _("Type how much sap was let in, from 0.1 L on."))
+HOLDS = Bounds("tank_holds", "volume", 0, 50_000, _("Type how much the tank still holds, from 0 L on."))
 MOST_FUEL = 50_000.0
 
 
@@ -46,7 +45,7 @@ def _fed_litres(form: Form, context: BatchContext, at: datetime) -> float | None
     if not form.fields.get("tank_holds", "").strip():
         return form.between(FED)
     if form.fields.get("litres", "").strip():
-        form.errors["tank_holds"] = "Give what was let in, or what the tank holds now, not both."
+        form.errors["tank_holds"] = _("Give what was let in, or what the tank holds now, not both.")
         return None
     left = form.between(HOLDS)
     held = {v.tank.id: v.content.litres for v in views(context.db, at, form.corrects)}
@@ -54,9 +53,9 @@ def _fed_litres(form: Form, context: BatchContext, at: datetime) -> float | None
     if left is None or before is None:
         return None
     if left >= before:
-        form.errors["tank_holds"] = (
-            f"By what was gathered and fed it holds {form.show(before, 'volume')}; what it holds now "
-            "must be less."
+        form.errors["tank_holds"] = _(
+            "By what was gathered and fed it holds {before}; what it holds now must be less.",
+            before=form.show(before, "volume"),
         )
         return None
     return before - left
@@ -67,7 +66,9 @@ def fed_words(context: BatchContext, entry: Entry[FedFacts]) -> Line:
     facts = entry.facts
     mass = context.show(facts.mass_kg, "mass")
     return Line(
-        entry, f"Fed {mass} from {names[facts.tanks[0].tank_id]}", f"at {facts.brix:.1f} Brix"
+        entry,
+        _("Fed {mass} from {names}", mass=mass, names=names[facts.tanks[0].tank_id]),
+        _("at {brix} Brix", brix=number(facts.brix, 1)),
     )
 
 
@@ -81,14 +82,14 @@ def feed_stands(db: Connection, entry: Entry[Any]) -> None:
 
 def fuel(form: Form, context: BatchContext) -> FuelFacts | None:
     """Fuel that was put on, or that is gone from the bottle."""
-    setup = form.choice("setup", boil.SETUPS, "Say over what fire it stands.")
-    kind = form.choice("fuel", boil.FUELS, "Say what was burned.")
+    setup = form.choice("setup", boil.SETUPS, _("Say over what fire it stands."))
+    kind = form.choice("fuel", boil.FUELS, _("Say what was burned."))
     if not kind or not setup:
         return None
     measure = form.choice(
         "measure",
         [*MEASURES[kind], *FUELS_BY_POUND[kind]],
-        f"{boil.FUELS[kind]} is measured otherwise.",
+        _("{FUELS} is measured otherwise.", FUELS=boil.FUELS[kind]),
     )
     text = form.fields.get("amount", "").strip().replace(",", ".")
     try:
@@ -96,17 +97,11 @@ def fuel(form: Form, context: BatchContext) -> FuelFacts | None:
     except ValueError:
         amount = -1.0
     if not 0 < amount <= MOST_FUEL:
-        form.errors["amount"] = "Type how much, as a number above 0 in the measure beside it."
+        form.errors["amount"] = _("Type how much, as a number above 0 in the measure beside it.")
     if form.errors:
         return None
     return FuelFacts.model_validate(
-        {
-            "fuel": kind,
-            "measure": measure,
-            "amount": amount,
-            "mj": amount * MJ_EACH[measure],
-            "setup": setup,
-        }
+        {"fuel": kind, "measure": measure, "amount": amount, "mj": amount * MJ_EACH[measure], "setup": setup}
     )
 
 
@@ -114,10 +109,15 @@ def fuel_words(context: BatchContext, entry: Entry[FuelFacts]) -> Line:
     facts = entry.facts
     return Line(
         entry,
-        f"Burned {facts.amount:.4g} {boil.SAID[facts.measure]} of {boil.FUELS[facts.fuel]}",
+        _(
+            "Burned {amount} {SAID} of {FUELS}",
+            amount=bare(facts.amount),
+            SAID=boil.SAID[facts.measure],
+            FUELS=boil.FUELS[facts.fuel],
+        ),
         boil.SETUPS[facts.setup],
     )
 
 
 def stage_words(context: BatchContext, entry: Entry[StageFacts]) -> Line:
-    return Line(entry, STEPS[entry.facts.step].capitalize())
+    return Line(entry, begun(STEPS[entry.facts.step]))

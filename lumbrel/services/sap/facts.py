@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from lumbrel.services.base.asked import Quantity, Words
 from lumbrel.services.base.facts import Facts
+from lumbrel.words import _
 
 
 class GirthFacts(Facts):
@@ -112,10 +113,10 @@ class WarmFacts(Facts):
         float,
         Quantity(
             of="temperature",
-            label="Temperature",
+            label=_("Temperature"),
             low=-20,
             high=45,
-            sentence="The sap temperature must be between −20 and 45 °C (−4 and 113 °F).",
+            sentence=_("The sap temperature must be between −20 and 45 °C (−4 and 113 °F)."),
         ),
     ]
 
@@ -142,4 +143,4 @@ class GearFacts(Facts):
     kind: Literal["gear"] = "gear"
     season: int
     task: str
-    sanitiser: Annotated[str, Words(label="With", limit=60)] = ""
+    sanitiser: Annotated[str, Words(label=_("With"), limit=60)] = ""

@@ -26,15 +26,7 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.pan.board import Board, board_now, board_of
 from lumbrel.services.pan.continuous import running_of
 from lumbrel.services.pan.pour import there
-from lumbrel.services.sap.boil import (
-    FITS,
-    SAID,
-    SETUPS,
-    channels_of,
-    fuel_of,
-    last_setup,
-    measures_of,
-)
+from lumbrel.services.sap.boil import FITS, SAID, SETUPS, channels_of, fuel_of, last_setup, measures_of
 from lumbrel.services.sap.boil_plan import ARMFUL_KG, TARGET_BRIX, burned_of, measures_in, pan_of
 from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.played import SLACK, views
@@ -43,8 +35,9 @@ from lumbrel.services.take_in.near_syrup import fields_of, how_much
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept
 from lumbrel.store.kitchen import VesselRow, Woodlot, woodlots
+from lumbrel.words import _, number
 
-FILL = Bounds("fill", "volume", 0.5, 5_000, "Type how much goes into the pan first, from 0.5 L on.")
+FILL = Bounds("fill", "volume", 0.5, 5_000, _("Type how much goes into the pan first, from 0.5 L on."))
 LAST_SHOWN = 5
 MEASURED_WITHIN = 0.2
 """Sap whose sugar is less well known than by this share is held to be a guess at the pan too."""
@@ -56,12 +49,7 @@ def light(db: Connection, fields: dict[str, str], now: datetime) -> str:
     Raises:
         BadInput: a field is wrong, the tank has not so much, or the pan is busy.
     """
-    return open_batch(
-        db,
-        now,
-        {**fields, BOIL_DOWN: "1"},
-        source=lambda form: _from_tank(db, form, now),
-    )
+    return open_batch(db, now, {**fields, BOIL_DOWN: "1"}, source=lambda form: _from_tank(db, form, now))
 
 
 def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
@@ -83,7 +71,7 @@ def _from_tank(db: Connection, form: Form, now: datetime) -> Source | None:
         fields={
             "woodlot": whose.woodlot_id,
             "sugar_kind": kind,
-            "amount": f"{drawn.mass_kg:.6f} kg",
+            "amount": _("{mass} kg", mass=number(drawn.mass_kg, 6)),
             "amount_by": "mass",
             "brix": f"{content.brix:.6f}",
             "brix_by": "told",
@@ -112,13 +100,13 @@ def pour_on(db: Connection, code: str, fields: dict[str, str], now: datetime) ->
 def _from_pan(db: Connection, code: str, form: Form, now: datetime) -> Source | None:
     giver = contexts.load(db, code, now)
     if giver.left_at or giver.called_off:
-        form.errors["vessel"] = f"Nothing of {code} is on the fire any more."
+        form.errors["vessel"] = _("Nothing of {code} is on the fire any more.", code=code)
         return None
     stays = form.fields.get("vessel") == giver.vessel.id
     if stays and not giver.channels:
-        form.errors["vessel"] = "That is the pan it is in: choose another, or boil on."
+        form.errors["vessel"] = _("That is the pan it is in: choose another, or boil on.")
         return None
-    left = "by what was fed {sugar} kg are in the pan."
+    left = _("by what was fed {sugar} kg are in the pan.")
     much = how_much(form, *there(giver), left)
     if much is None:
         return None
@@ -155,15 +143,17 @@ def taken(
         name: of the field that says how much.
     """
     seen = {v.tank.id: v for v in views(db, now, form.corrects)}
-    chosen = form.choice("tank", list(seen), "Choose the tank it comes from.")
+    chosen = form.choice("tank", list(seen), _("Choose the tank it comes from."))
     if not chosen or litres is None:
         return None
     tank = seen[chosen]
     content = tank.content
     if litres > content.litres * SLACK + 0.05 or tank.empty:
-        form.errors[name] = (
-            f"{tank.tank.name} holds {form.show(content.litres, 'volume')} now; it cannot give "
-            f"{form.show(litres, 'volume')}."
+        form.errors[name] = _(
+            "{tank} holds {litres} now; it cannot give {litres_2}.",
+            tank=tank.tank.name,
+            litres=form.show(content.litres, "volume"),
+            litres_2=form.show(litres, "volume"),
         )
         return None
     mass = min(sap.mass_kg(litres, content.brix), content.mass_kg)
@@ -205,7 +195,7 @@ class FirePage:
     def into(self, context: BatchContext) -> list[tuple[str, str]]:
         """Where it could go: key and words."""
         return [
-            (one.id, f"{one.name}, a new batch" if one.id == context.vessel.id else one.name)
+            (one.id, _("{one}, a new batch", one=one.name) if one.id == context.vessel.id else one.name)
             for one in self.others
         ]
 

@@ -18,40 +18,37 @@ from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.gathering import BY, GatheredSugar, stems_of, usual_sugar
 from lumbrel.store import sap as store
 from lumbrel.store import sap_weather
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    Instrument,
-    RefractometerDetail,
-    instruments_of,
-)
+from lumbrel.store.instruments import HydrometerDetail, Instrument, RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, woodlots
+from lumbrel.words import _, bare, joined, number
 
-LITRES = Bounds(
-    "litres", "volume", 0.1, 100_000, "Type how much was gathered, between 0.1 and 100 000 L."
-)
-OF_TREE = Bounds("litres", "volume", 0.0, 500, "A tree gives between 0 and 500 L.")
-TAPS = Bounds("taps", "count", 1, 20_000, "Type from how many taps, 1 to 20 000.")
-BRIX = Bounds("brix", "stem", -1, 32, "Type the reading, between −1 and 32 Brix.")
+LITRES = Bounds("litres", "volume", 0.1, 100_000, _("Type how much was gathered, between 0.1 and 100 000 L."))
+OF_TREE = Bounds("litres", "volume", 0.0, 500, _("A tree gives between 0 and 500 L."))
+TAPS = Bounds("taps", "count", 1, 20_000, _("Type from how many taps, 1 to 20 000."))
+BRIX = Bounds("brix", "stem", -1, 32, _("Type the reading, between −1 and 32 Brix."))
 WARM = Bounds(
     "temperature",
     "temperature",
     -10,
     40,
-    "The sap temperature must be between −10 and 40 °C (14 and 104 °F).",
+    _("The sap temperature must be between −10 and 40 °C (14 and 104 °F)."),
 )
-ICE = Bounds("ice", "mass", 0.0, 50_000, "Type how much ice was thrown off, 0 to 50 000 kg.")
+ICE = Bounds("ice", "mass", 0.0, 50_000, _("Type how much ice was thrown off, 0 to 50 000 kg."))
 SAMPLE = Bounds(
     "sample",
     "temperature",
     0,
     40,
-    "The sample temperature must be between 0 and 40 °C (32 and 104 °F); a drop has a number between 10 and 30 °C only.",
+    _(
+        "The sample temperature must be between 0 and 40 °C (32 and 104 °F); a drop has a "
+        "number between 10 and 30 °C only."
+    ),
 )
 CLARITY = {
-    "clear": "clear as water",
-    "cloudy": "cloudy",
-    "yellow": "yellowish, late",
-    "ropy": "ropy or sour",
+    "clear": _("clear as water"),
+    "cloudy": _("cloudy"),
+    "yellow": _("yellowish, late"),
+    "ropy": _("ropy or sour"),
 }
 TOLD_SIGMA = 0.3
 MOST_DAYS = 6
@@ -76,9 +73,7 @@ def gather(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
         fields,
         now,
         read,
-        lambda form: (
-            tanks.refuse_what_is_not_there(db, now, form, "litres") if fields.get("tank") else None
-        ),
+        lambda form: tanks.refuse_what_is_not_there(db, now, form, "litres") if fields.get("tank") else None,
     )
 
 
@@ -88,7 +83,7 @@ class _Collection:
     def __init__(self, db: Connection, form: Form, at: datetime) -> None:
         self._db, self._form, self._at = db, form, at
         known = [w.id for w in woodlots(db)]
-        self._woodlot = form.choice("woodlot", known, "Choose the woodlot it comes from.")
+        self._woodlot = form.choice("woodlot", known, _("Choose the woodlot it comes from."))
         self._trees = store.trees(db, self._woodlot) if self._woodlot else []
 
     def drafts(self) -> list[Draft]:
@@ -97,21 +92,21 @@ class _Collection:
         litres = sum(by_tree.values()) if by_tree else form.between(LITRES)
         taps = self._taps(by_tree)
         celsius = form.between(WARM, required=False)
-        clarity = form.choice("clarity", CLARITY, f"Choose one: {', '.join(CLARITY.values())}.")
+        clarity = form.choice(
+            "clarity", CLARITY, _("Choose one: {values}.", values=joined(", ", CLARITY.values()))
+        )
         ice = form.between(ICE, required=False) or 0.0
         tank = form.text("tank")
         if tank == store.PAILS:
             tank = tanks.in_pails(db).id
         if tank and tank not in {t.id for t in store.tanks(db)}:
-            form.errors["tank"] = "Choose the tank it went into."
+            form.errors["tank"] = _("Choose the tank it went into.")
         sugar = self._sugar()
         if form.errors or litres is None or taps is None or sugar is None:
             return []
         if litres > 0:
             self._ask(litres, taps, sugar)
-        facts = self._facts(
-            litres, taps, sugar, celsius=celsius, clarity=clarity, ice=ice, by_tree=by_tree
-        )
+        facts = self._facts(litres, taps, sugar, celsius=celsius, clarity=clarity, ice=ice, by_tree=by_tree)
         if facts is None:
             return []
         if tank:
@@ -149,7 +144,9 @@ class _Collection:
 
     def _sugar(self) -> GatheredSugar | None:
         form = self._form
-        by = form.choice("brix_by", BY, f"Say how its sugar was read: {', '.join(BY.values())}.")
+        by = form.choice(
+            "brix_by", BY, _("Say how its sugar was read: {values}.", values=joined(", ", BY.values()))
+        )
         if by == "usual":
             known = next((w for w in woodlots(self._db) if w.id == self._woodlot), None)
             return GatheredSugar(*usual_sugar(self._trees, known), by) if known else None
@@ -166,7 +163,7 @@ class _Collection:
         if by == "refractometer":
             instruments = instruments_of(self._db, RefractometerDetail)
             if not instruments:
-                form.errors["brix_by"] = "No refractometer is registered here."
+                form.errors["brix_by"] = _("No refractometer is registered here.")
                 return None
             facts = RefractometerFacts(
                 instrument_id=instruments[0].id,
@@ -177,18 +174,12 @@ class _Collection:
         else:
             instruments = stems_of(self._db)
             if not instruments:
-                form.errors["brix_by"] = "No hydrometer with a scale for sap is registered here."
+                form.errors["brix_by"] = _("No hydrometer with a scale for sap is registered here.")
                 return None
-            facts = HydrometerFacts(
-                instrument_id=instruments[0].id, reading_brix=reading, cup_c=sample
-            )
+            facts = HydrometerFacts(instrument_id=instruments[0].id, reading_brix=reading, cup_c=sample)
         kitchen = form.kitchen
         corrector = Corrector(
-            self._db,
-            kitchen,
-            sugar_kind="maple",
-            methods=kitchen.methods,
-            instruments=instruments,
+            self._db, kitchen, sugar_kind="maple", methods=kitchen.methods, instruments=instruments
         )
         found = corrector.correct(preview(facts, self._at))
         if found.brix is None or found.sigma_brix is None:
@@ -209,12 +200,19 @@ class _Collection:
         if sugar.brix > sap.USUAL_MOST_BRIX:
             form.ask(
                 "brix",
-                f"{sugar.brix:.1f} Brix is much for sap; mostly it is 1 to 3. Is that right?",
+                _(
+                    "{brix} Brix is much for sap; mostly it is 1 to 3. Is that right?",
+                    brix=number(sugar.brix, 1),
+                ),
             )
         if litres / taps > PER_TAP_L * MOST_DAYS:
             form.ask(
                 "litres",
-                f"That is {form.show(litres / taps, 'volume')} from each of {taps:g} taps. Is that right?",
+                _(
+                    "That is {litres} from each of {taps} taps. Is that right?",
+                    litres=form.show(litres / taps, "volume"),
+                    taps=bare(taps),
+                ),
             )
 
     def _facts(
@@ -274,8 +272,7 @@ class _Collection:
             held = running.Wood().mornings(weather)
             shares = list(running.shared_out(1.0, list(zip(weather, held, strict=True))))
         return [
-            (day.isoformat(), litres * share, solids * share)
-            for day, share in zip(days, shares, strict=True)
+            (day.isoformat(), litres * share, solids * share) for day, share in zip(days, shares, strict=True)
         ]
 
     def _used(self, days: int) -> float:

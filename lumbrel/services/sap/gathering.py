@@ -11,23 +11,19 @@ from lumbrel.services.base.entry import newest
 from lumbrel.services.sap import trees
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.store import sap as store
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    Instrument,
-    RefractometerDetail,
-    instruments_of,
-)
+from lumbrel.store.instruments import HydrometerDetail, Instrument, RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tank, Tree
+from lumbrel.words import _
 
 BY = {
-    "refractometer": "refractometer",
-    "hydrometer": "sap hydrometer",
-    "told": "I know it",
-    "usual": "not measured",
+    "refractometer": _("refractometer"),
+    "hydrometer": _("sap hydrometer"),
+    "told": _("I know it"),
+    "usual": _("not measured"),
 }
 SAP_STEM_HIGH = 15.0
-BY_KIND = {"maple": "sugar maple", "walnut": "walnut", "birch": "birch"}
+BY_KIND = {"maple": _("sugar maple"), "walnut": _("walnut"), "birch": _("birch")}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -48,7 +44,7 @@ class GatherPage:
     def into(self) -> list[tuple[str, str]]:
         """Where it may go: key and words."""
         own = [(tank.id, tank.name) for tank in self.tanks if tank.bounded]
-        return [*own, (store.PAILS, "Pails, no tank"), ("", "It does not come here: only count it")]
+        return [*own, (store.PAILS, _("Pails, no tank")), ("", _("It does not come here: only count it"))]
 
     last_at: datetime | None
 
@@ -56,9 +52,7 @@ class GatherPage:
 def stems_of(db: Connection) -> list[Instrument[HydrometerDetail]]:
     """Hydrometers whose scale begins low enough for sap."""
     return [
-        stem
-        for stem in instruments_of(db, HydrometerDetail)
-        if stem.detail.scale_low_brix < SAP_STEM_HIGH
+        stem for stem in instruments_of(db, HydrometerDetail) if stem.detail.scale_low_brix < SAP_STEM_HIGH
     ]
 
 
@@ -67,12 +61,7 @@ def page(db: Connection, woodlot_id: str, now: datetime) -> GatherPage:
     known = woodlots(db, retired=False)
     woodlot = next((w for w in known if w.id == woodlot_id), known[0] if known else None)
     drops, stems = instruments_of(db, RefractometerDetail), stems_of(db)
-    owned = {
-        "refractometer": bool(drops),
-        "hydrometer": bool(stems),
-        "told": True,
-        "usual": True,
-    }
+    owned = {"refractometer": bool(drops), "hydrometer": bool(stems), "told": True, "usual": True}
     season = trees.season_of(now, load_kitchen(db))
     in_it = store.trees(db, woodlot.id) if woodlot else []
     taps = store.taps_of(db, woodlot.id, season) if woodlot else {}

@@ -14,21 +14,22 @@ from lumbrel.services.sap import trees
 from lumbrel.services.sap.facts import GearFacts
 from lumbrel.store.book import KITCHEN
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.words import _
 
 BEFORE = {
-    "washed": "taps, buckets, lines and tanks washed",
-    "sanitised": "sanitised",
-    "rinsed": "rinsed, where the sanitiser says so",
-    "bit": "drill bit sharp and clean, flag at the depth",
-    "lids": "lids whole",
-    "food_grade": "everything that touches sap is food grade: no old solder, no old valves",
-    "ladders": "ladders and drill batteries checked",
+    "washed": _("taps, buckets, lines and tanks washed"),
+    "sanitised": _("sanitised"),
+    "rinsed": _("rinsed, where the sanitiser says so"),
+    "bit": _("drill bit sharp and clean, flag at the depth"),
+    "lids": _("lids whole"),
+    "food_grade": _("everything that touches sap is food grade: no old solder, no old valves"),
+    "ladders": _("ladders and drill batteries checked"),
 }
 AFTER = {
-    "pulled": "all taps pulled",
-    "cleaned": "gear cleaned while it is wet",
-    "dried": "dried and stored away from mice",
-    "lines": "lines drained and plugged",
+    "pulled": _("all taps pulled"),
+    "cleaned": _("gear cleaned while it is wet"),
+    "dried": _("dried and stored away from mice"),
+    "lines": _("lines drained and plugged"),
 }
 TASKS = BEFORE | AFTER
 
@@ -59,7 +60,7 @@ def tick(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
     """Note that a thing of the list was done."""
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        task = form.choice("task", TASKS, "Choose a thing of the list.")
+        task = form.choice("task", TASKS, _("Choose a thing of the list."))
         if not task:
             return []
         season = trees.season_of(at, form.kitchen)

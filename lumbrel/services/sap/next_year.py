@@ -12,22 +12,23 @@ from lumbrel.services.sap.season_sums import MOST_SUMS, Sum
 from lumbrel.services.sap.yields import yields
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
+from lumbrel.words import _, joined, n_, number
 
 POOR_SHARE, FEW = 0.5, 4
 MOST_TREES = 200
 """Of more, each woodlot's page tells: to look at every trunk takes its time."""
 
 
-def next_year(
-    db: Connection, now: datetime, whole: Sum, others: Sequence[Sum], spoilt_l: float
-) -> list[str]:
+def next_year(db: Connection, now: datetime, whole: Sum, others: Sequence[Sum], spoilt_l: float) -> list[str]:
     """What the season says of the next one."""
     found = []
     if spoilt_l > 0.02 * whole.litres:
         share = 100 * spoilt_l / whole.litres
         found.append(
-            f"{share:.0f} % of the sap was thrown out: boil earlier, keep the tank colder, or fetch "
-            "more often."
+            _(
+                "{share} % of the sap was thrown out: boil earlier, keep the tank colder, or fetch more often.",
+                share=number(share, 0),
+            )
         )
     earlier = [one for one in others if one.first]
     if whole.first and earlier:
@@ -36,16 +37,20 @@ def next_year(
         apart = whole.first.timetuple().tm_yday - usual
         if abs(apart) >= 4:
             found.append(
-                f"It began {abs(apart)} days {'later' if apart > 0 else 'earlier'} than is usual here; "
-                "have the gear ready by then."
+                _(
+                    "It began {apart} days {value} than is usual here; have the gear ready by then.",
+                    apart=abs(apart),
+                    value=_("later") if apart > 0 else _("earlier"),
+                )
             )
     if whole.season == trees.season_of(now, load_kitchen(db)):
         counts = store.tree_counts(db)
         if sum(counts.values()) > MOST_TREES:
-            found.append("What the trees say of next year stands on each woodlot’s page.")
+            found.append(_("What the trees say of next year stands on each woodlot’s page."))
             return found
         for lot in woodlots(db):
-            found += trees_say(db, now, lot) if counts.get(lot.id) else []
+            if counts.get(lot.id):
+                found += [joined(": ", (lot.name, words)) for words in trees_say(db, now, lot)]
     return found
 
 
@@ -67,19 +72,28 @@ def _of_trees(db: Connection, now: datetime, lot: Woodlot, season: int) -> list[
         middle = median(per_tap.values())
         poor = [v.tree.name for v in seen if per_tap.get(v.tree.id, middle) < POOR_SHARE * middle]
         if poor:
-            named = f"{'tree' if len(poor) == 1 else 'trees'} {', '.join(poor[:8])}"
             found.append(
-                f"{lot.name}: {named} gave less than half the usual sugar a tap; look at crown and holes, or "
-                "let them rest."
+                n_(
+                    "tree {names} gave less than half the usual sugar a tap; look at its crown and "
+                    "holes, or let it rest.",
+                    "trees {names} gave less than half the usual sugar a tap; look at their crowns "
+                    "and holes, or let them rest.",
+                    len(poor),
+                    names=joined(", ", poor[:8]),
+                )
             )
     full = [view.tree.name for view in seen if view.full_next]
     if full:
         found.append(
-            f"{lot.name}: {len(full)} {'tree is' if len(full) == 1 else 'trees are'} full after this "
-            "season by the rule here, and rest."
+            n_(
+                "{count} tree is full after this season by the rule here, and rests.",
+                "{count} trees are full after this season by the rule here, and rest.",
+                len(full),
+            )
         )
     unmeasured = [view for view in seen if view.girth_mm is None]
     if unmeasured:
-        many = "1 tree" if len(unmeasured) == 1 else f"{len(unmeasured)} trees"
-        found.append(f"{lot.name}: measure the girth of {many}.")
+        found.append(
+            n_("measure the girth of {count} tree.", "measure the girth of {count} trees.", len(unmeasured))
+        )
     return found

@@ -1,5 +1,6 @@
 """What is in each tank: its lines played through."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from sqlite3 import Connection
@@ -19,17 +20,12 @@ from lumbrel.services.sap.contents import (
     TankView,
     tank_of,
 )
-from lumbrel.services.sap.facts import (
-    GatheredFacts,
-    IceOffFacts,
-    MovedFacts,
-    OutFacts,
-    WarmFacts,
-)
+from lumbrel.services.sap.facts import GatheredFacts, IceOffFacts, MovedFacts, OutFacts, WarmFacts
 from lumbrel.store import book, sap_weather
 from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
 from lumbrel.store.sap import Tank
+from lumbrel.words import _, number
 
 AHEAD = timedelta(days=12)
 RESTS_ON = ("tank", "woodlot", "weather", "setting", "struck")
@@ -40,13 +36,13 @@ HOLDS = timedelta(hours=12)
 """A temperature that was read tells of so long before and after it."""
 LAST_RESORT_C = 6.0
 REASONS = {
-    "cloudy": "cloudy",
-    "ropy": "ropy",
-    "sour": "sour",
-    "old": "older than it keeps",
-    "spilt": "spilt",
-    "given": "given away",
-    "drunk": "drunk as it was",
+    "cloudy": _("cloudy"),
+    "ropy": _("ropy"),
+    "sour": _("sour"),
+    "old": _("older than it keeps"),
+    "spilt": _("spilt"),
+    "given": _("given away"),
+    "drunk": _("drunk as it was"),
 }
 LONG_SPOILT = 3.0
 """Of its life: nobody counts on."""
@@ -144,9 +140,7 @@ class Played:
                 if isinstance(line.facts, WarmFacts):
                     self._warm[tank.id].append((line.at, line.facts.temperature_c))
                 events.append(_Event(line.at, tank.id, line=line))
-            events += [
-                _Event(draw.at, tank.id, draw=draw) for draw in store.draws(db, tank.id, since, but)
-            ]
+            events += [_Event(draw.at, tank.id, draw=draw) for draw in store.draws(db, tank.id, since, but)]
         for event in sorted(events, key=lambda event: event.at):
             if event.at <= now:
                 self._play(event)
@@ -158,10 +152,10 @@ class Played:
             return min(read)[1], "read"
         out = self._outside.temperature_c(at)
         if tank.place == "inside":
-            return INSIDE_C, "as inside"
+            return INSIDE_C, _("as inside")
         if tank.place == "snow":
-            return (SNOW_C if out is None else min(max(out, 0.0), 2.0)), "as in snow"
-        return (LAST_RESORT_C, "not known") if out is None else (out, "by the weather")
+            return (SNOW_C if out is None else min(max(out, 0.0), 2.0)), _("as in snow")
+        return (LAST_RESORT_C, _("not known")) if out is None else (out, _("by the weather"))
 
     def course(self, tank: Tank, start: datetime, end: datetime) -> list[tuple[datetime, float]]:
         """The temperatures of a tank, every two hours; sap follows the air by some hours' mean."""
@@ -190,51 +184,38 @@ class Played:
         words = ""
         if event.draw is not None:
             self._take(event.tank_id, event.draw.mass_kg)
-            words = "into a pan"
+            words = _("into a pan")
         elif event.line is not None:
             words = self._line(event.tank_id, event.line)
         if words:
             batch = event.draw.batch_code if event.draw else ""
-            self.steps[event.tank_id].append(
-                TankStep(event.at, words, held.litres, event.line, batch)
-            )
+            self.steps[event.tank_id].append(TankStep(event.at, words, held.litres, event.line, batch))
 
     def _line(self, tank_id: str, line: Entry[Facts]) -> str:
         held, facts = self.contents[tank_id], line.facts
         show = Form({}, self._kitchen).show
         if isinstance(facts, GatheredFacts):
-            woodlot = line.about_id
-            solids = facts.mass_kg * facts.brix / 100
-            came = Content(
-                mass_kg=facts.mass_kg,
-                solids_kg=solids,
-                variance=(facts.mass_kg * facts.sigma_brix / 100) ** 2,
-                used=facts.used,
-                at=line.at,
-                oldest=line.at,
-                by_woodlot={woodlot: (facts.mass_kg, solids)},
-                cloudy=facts.clarity != "clear",
-            )
-            litres = came.litres
-            held.add(came)
-            capacity = self._tanks[tank_id].capacity_l
-            if held.litres > capacity * SLACK:
-                self.spilled[tank_id] += held.litres - capacity
-            return (
-                f"{show(litres, 'volume')} from {self._names.get(woodlot, '?')} at {facts.brix:.1f}"
-            )
+            return self._gathered(tank_id, facts, line, show)
         if isinstance(facts, MovedFacts):
             taken = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
             self._age(facts.to_tank, self.contents[facts.to_tank], line.at)
             other = self.contents[facts.to_tank]
             other.add(taken)
-            words = f"{show(facts.litres, 'volume')} from {self._tanks[tank_id].name}"
+            words = _(
+                "{litres} from {tanks}", litres=show(facts.litres, "volume"), tanks=self._tanks[tank_id].name
+            )
             self.steps[facts.to_tank].append(TankStep(line.at, words, other.litres, line))
-            return f"{show(facts.litres, 'volume')} into {self._tanks[facts.to_tank].name}"
+            return _(
+                "{litres} into {tanks}",
+                litres=show(facts.litres, "volume"),
+                tanks=self._tanks[facts.to_tank].name,
+            )
         if isinstance(facts, OutFacts):
             out = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
             self._let_go(tank_id, facts.reason, facts.litres, out.solids_kg)
-            return f"{show(facts.litres, 'volume')} out: {REASONS[facts.reason]}"
+            return _(
+                "{litres} out: {REASONS}", litres=show(facts.litres, "volume"), REASONS=REASONS[facts.reason]
+            )
         if isinstance(facts, IceOffFacts):
             # Ice is let go without its share of each woodlot's sugar going wrong.
             share = min(facts.ice_kg * facts.ice_brix / 100 / max(held.solids_kg, 1e-9), 1.0)
@@ -242,13 +223,39 @@ class Played:
             held.mass_kg = max(held.mass_kg - facts.ice_kg, 0.0)
             held.solids_kg *= 1 - share
             kept = held.mass_kg / max(held.mass_kg + facts.ice_kg, 1e-9)
-            held.by_woodlot = {
-                w: (m * kept, s * (1 - share)) for w, (m, s) in held.by_woodlot.items()
-            }
-            return f"{show(facts.ice_kg, 'mass')} of ice off"
+            held.by_woodlot = {w: (m * kept, s * (1 - share)) for w, (m, s) in held.by_woodlot.items()}
+            return _("{ice} of ice off", ice=show(facts.ice_kg, "mass"))
         if isinstance(facts, WarmFacts):
-            return f"{show(facts.temperature_c, 'temperature')} in it"
+            return _("{temperature} in it", temperature=show(facts.temperature_c, "temperature"))
         return ""
+
+    def _gathered(
+        self, tank_id: str, facts: GatheredFacts, line: Entry[Facts], show: Callable[..., str]
+    ) -> str:
+        held = self.contents[tank_id]
+        woodlot = line.about_id
+        solids = facts.mass_kg * facts.brix / 100
+        came = Content(
+            mass_kg=facts.mass_kg,
+            solids_kg=solids,
+            variance=(facts.mass_kg * facts.sigma_brix / 100) ** 2,
+            used=facts.used,
+            at=line.at,
+            oldest=line.at,
+            by_woodlot={woodlot: (facts.mass_kg, solids)},
+            cloudy=facts.clarity != "clear",
+        )
+        litres = came.litres
+        held.add(came)
+        capacity = self._tanks[tank_id].capacity_l
+        if held.litres > capacity * SLACK:
+            self.spilled[tank_id] += held.litres - capacity
+        return _(
+            "{litres} from {get} at {brix}",
+            litres=show(litres, "volume"),
+            get=self._names.get(woodlot, "?"),
+            brix=number(facts.brix, 1),
+        )
 
     def _let_go(self, tank_id: str, reason: str, litres: float, solids_kg: float) -> None:
         had = self.gone[tank_id].get(reason, (0.0, 0.0))

@@ -13,6 +13,7 @@ from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Woodlot, load_kitchen
 from lumbrel.store.registered import change
 from lumbrel.store.sap import Tank, Tree
+from lumbrel.words import _
 
 What = Literal["woodlot", "tree", "tank"]
 
@@ -29,7 +30,7 @@ def thing_of(db: Connection, what: str, key: str) -> Woodlot | Tree | Tank:
         return tree_of(db, key)
     found = next((tank for tank in store.tanks(db) if (what, tank.id) == ("tank", key)), None)
     if found is None:
-        raise NotFound("There is no such tank; the sap page lists all.")
+        raise NotFound(_("There is no such tank; the sap page lists all."))
     return found
 
 
@@ -41,7 +42,7 @@ def rename(db: Connection, what: What, key: str, fields: Mapping[str, str], now:
         NotFound: there is no such thing.
     """
     form = Form(fields, load_kitchen(db))
-    name = form.text("name", "Type a name.", limit=30 if what == "tree" else 60)
+    name = form.text("name", _("Type a name."), limit=30 if what == "tree" else 60)
     form.check()
     try:
         with transaction(db):
@@ -49,12 +50,12 @@ def rename(db: Connection, what: What, key: str, fields: Mapping[str, str], now:
                 by = form.text("initials", limit=8)
                 change(db, what, key, {"name": name}, since=now, noted_at=now, initials=by)
     except IntegrityError:
-        raise BadInput({"name": f"{name} is another {what}’s name already."}) from None
+        raise BadInput(
+            {"name": _("{name} is another {what}’s name already.", name=name, what=what)}
+        ) from None
 
 
-def retire(
-    db: Connection, what: What, key: str, retired: bool, now: datetime, *, initials: str = ""
-) -> None:
+def retire(db: Connection, what: What, key: str, retired: bool, now: datetime, *, initials: str = "") -> None:
     """Take a woodlot, a tree or a tank out of use, or into use again: it is offered no more, and all that was
     written of it stays.
 
@@ -68,7 +69,11 @@ def retire(
             there = Form({}, load_kitchen(db)).show(held.content.litres, "volume")
             raise BadInput(
                 {
-                    "retired": f"{thing.name} still holds {there} of sap. Boil, move or take it out first."
+                    "retired": _(
+                        "{thing} still holds {there} of sap. Boil, move or take it out first.",
+                        thing=thing.name,
+                        there=there,
+                    )
                 }
             )
         if bool(thing.retired) != retired:

@@ -9,38 +9,30 @@ from lumbrel.core.sap.trunk import Rule
 from lumbrel.services.base.form import Bounds, Form
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Kitchen, load_kitchen, save_kitchen
+from lumbrel.words import _, joined
 
 TAPS = {
-    "conservative": "from 30 cm, a second from 45, never more",
-    "small": "from 25 cm, a second from 45",
-    "older": "from 25 cm, a second from 45, a third from 65",
+    "conservative": _("from 30 cm, a second from 45, never more"),
+    "small": _("from 25 cm, a second from 45"),
+    "older": _("from 25 cm, a second from 45, a third from 65"),
 }
-APART = {
-    "30": "30 cm round the trunk",
-    "15": "15 cm sideways, 60 cm up or down",
-}
+APART = {"30": _("30 cm round the trunk"), "15": _("15 cm sideways, 60 cm up or down")}
 BESIDE_MM = {"30": 300.0, "15": 150.0}
-SIDE = {"round": "all round, on from last year’s", "sunny": "the sunny side, which runs early"}
-HOLE = {"8": "8 mm (5/16 in)", "11": "11 mm (7/16 in)"}
-SUN = {"180": "south", "0": "north (southern half of the world)"}
+SIDE = {"round": _("all round, on from last year’s"), "sunny": _("the sunny side, which runs early")}
+HOLE = {"8": _("8 mm (5/16 in)"), "11": _("11 mm (7/16 in)")}
+SUN = {"180": _("south"), "0": _("north (southern half of the world)")}
 STANDARD = {
     "taps": "conservative",
     "apart": "30",
     "side": "round",
     "hole": "8",
     "sun": "180",
-    "depth": "45 mm",
-    "height": "1200 mm",
+    "depth": _("45 mm"),
+    "height": _("1200 mm"),
 }
-DEPTH = Bounds(
-    "depth", "depth", 25, 100, "A hole is 25 to 100 mm (1 to 4 in) deep; 38 to 50 is usual."
-)
+DEPTH = Bounds("depth", "depth", 25, 100, _("A hole is 25 to 100 mm (1 to 4 in) deep; 38 to 50 is usual."))
 HEIGHT = Bounds(
-    "height",
-    "depth",
-    600,
-    1800,
-    "Taps sit between 600 and 1800 mm (24 and 71 in) above the ground.",
+    "height", "depth", 600, 1800, _("Taps sit between 600 and 1800 mm (24 and 71 in) above the ground.")
 )
 
 
@@ -55,11 +47,11 @@ def rule_of(kitchen: Kitchen) -> Rule:
 
 
 def _read(form: Form) -> Rule:
-    taps = form.choice("taps", TAPS, f"Choose one: {'; '.join(TAPS.values())}.")
-    apart = form.choice("apart", APART, f"Choose one: {'; '.join(APART.values())}.")
-    side = form.choice("side", SIDE, f"Choose one: {'; '.join(SIDE.values())}.")
-    hole = form.choice("hole", HOLE, f"Choose one: {'; '.join(HOLE.values())}.")
-    sun = form.choice("sun", SUN, f"Choose one: {'; '.join(SUN.values())}.")
+    taps = form.choice("taps", TAPS, _("Choose one: {values}.", values=joined("; ", TAPS.values())))
+    apart = form.choice("apart", APART, _("Choose one: {values}.", values=joined("; ", APART.values())))
+    side = form.choice("side", SIDE, _("Choose one: {values}.", values=joined("; ", SIDE.values())))
+    hole = form.choice("hole", HOLE, _("Choose one: {values}.", values=joined("; ", HOLE.values())))
+    sun = form.choice("sun", SUN, _("Choose one: {values}.", values=joined("; ", SUN.values())))
     depth, height = form.between(DEPTH), form.between(HEIGHT)
     if form.errors or depth is None or height is None:
         return Rule()

@@ -21,6 +21,7 @@ from lumbrel.store import sap_weather
 from lumbrel.store.db import once
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap_weather import WeatherDay
+from lumbrel.words import _
 
 AHEAD, BEHIND = 7, 3
 SEASONS = 3
@@ -54,20 +55,20 @@ class DayAhead:
     @property
     def gave_l(self) -> float | None:
         """What was gathered of it."""
-        known = [lot.gave for _, lot in self.lots if lot.gave is not None]
+        known = [lot.gave for _any, lot in self.lots if lot.gave is not None]
         return sum(known) if known else None
 
     @property
     def expected_l(self) -> float | None:
         """What is expected of all woodlots."""
-        known = [(lot.expected.litres * lot.taps) for _, lot in self.lots if lot.expected]
+        known = [(lot.expected.litres * lot.taps) for _any, lot in self.lots if lot.expected]
         return sum(known) if known else None
 
     def _range(self, high: bool) -> float:
         """The ends of woodlots under one weather move together, mostly: half as one, half apart."""
         offs = [
             ((lot.expected.high if high else lot.expected.low) - lot.expected.litres) * lot.taps
-            for _, lot in self.lots
+            for _any, lot in self.lots
             if lot.expected
         ]
         together, apart = sum(offs), sqrt(sum(off**2 for off in offs))
@@ -88,16 +89,16 @@ class DayAhead:
     def words(self) -> str:
         """What kind of day it is, in a few words."""
         if self.weather is None:
-            return "no forecast"
+            return _("no forecast")
         if self.weather.day_c <= 0 and self.rule < 0.05:
-            return "stays frozen"
+            return _("stays frozen")
         if self.rule >= 0.6:
-            return "runs well"
+            return _("runs well")
         if self.rule >= 0.2:
-            return "runs"
+            return _("runs")
         if self.rule >= 0.05:
-            return "drips"
-        return "too warm" if self.weather.night_c > 0 else "hardly"
+            return _("drips")
+        return _("too warm") if self.weather.night_c > 0 else _("hardly")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -123,9 +124,7 @@ class Week:
     def next_run(self) -> DayAhead | None:
         """The first day from today on that is worth a walk."""
         least = RUNS_FROM_L * self.taps
-        return next(
-            (d for d in self.days if d.day >= self.today and (d.expected_l or 0.0) > least), None
-        )
+        return next((d for d in self.days if d.day >= self.today and (d.expected_l or 0.0) > least), None)
 
 
 def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
@@ -136,39 +135,32 @@ def week(db: Connection, now: datetime, woodlot_id: str = "") -> Week:
     tapped = [pair for pair in _tapped(db, every, now) if woodlot_id in ("", pair[0].id)]
     budded = _budded(db, trees.season_of(now, kitchen))
     shown = [today + timedelta(days=i) for i in range(-BEHIND, AHEAD)]
-    since = {w.id: AFTER_ALL if w.id in budded else today for w, _ in tapped}
-    by_lot = {
-        w.id: _of_lot(db, w, taps, shown, known=known, since=since[w.id]) for w, taps in tapped
-    }
+    since = {w.id: AFTER_ALL if w.id in budded else today for w, _any in tapped}
+    by_lot = {w.id: _of_lot(db, w, taps, shown, known=known, since=since[w.id]) for w, taps in tapped}
     running = [(w, taps) for w, taps in tapped if w.id not in budded] or tapped
-    rules = _rules(known, shown, {w.sugar_kind == "birch" for w, _ in running})
+    rules = _rules(known, shown, {w.sugar_kind == "birch" for w, _any in running})
     return Week(
         days=tuple(
-            DayAhead(day, known.get(day), _on(i, tapped, by_lot), rules[day])
-            for i, day in enumerate(shown)
+            DayAhead(day, known.get(day), _on(i, tapped, by_lot), rules[day]) for i, day in enumerate(shown)
         ),
         today=today,
         woodlots=tuple(every),
         chosen=next((w for w in every if w.id == woodlot_id), None),
         taps=sum(pair[1] for pair in running),
-        learned_days=sum(days for _, days in by_lot.values()),
-        budded=bool(tapped) and budded >= {w.id for w, _ in tapped},
+        learned_days=sum(days for _any, days in by_lot.values()),
+        budded=bool(tapped) and budded >= {w.id for w, _any in tapped},
         forecast_at=max((w.noted_at for w in known.values() if not w.measured), default=None),
     )
 
 
 def _on(
-    i: int,
-    tapped: Sequence[tuple[Woodlot, float]],
-    by_lot: Mapping[str, tuple[list[LotDay], int]],
+    i: int, tapped: Sequence[tuple[Woodlot, float]], by_lot: Mapping[str, tuple[list[LotDay], int]]
 ) -> tuple[tuple[Woodlot, LotDay], ...]:
     """What each woodlot does on the day of a place in the week."""
-    return tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _ in tapped)
+    return tuple((woodlot, by_lot[woodlot.id][0][i]) for woodlot, _any in tapped)
 
 
-def _rules(
-    known: Mapping[date, WeatherDay], days: Sequence[date], birches: set[bool]
-) -> dict[date, float]:
+def _rules(known: Mapping[date, WeatherDay], days: Sequence[date], birches: set[bool]) -> dict[date, float]:
     """What the rules alone give each day, the best of what runs."""
     return {day: max((_rule(known, day, b) for b in birches), default=0.0) for day in days}
 
@@ -238,7 +230,7 @@ def _of_lot(
         return learned.ahead(since, run), len(learned.days)
 
     # What a woodlot taught holds until something of it, or of the air, is said anew.
-    ahead, days = cache_of(db).shelf("runs ahead", MOST_RUNS).get(key, look)
+    ahead, days = cache_of(db).shelf(_("runs ahead"), MOST_RUNS).get(key, look)
     expected = dict(zip(coming, ahead, strict=False))
     return [LotDay(gave.get(day), expected.get(day), taps) for day in shown], days
 
@@ -270,7 +262,7 @@ def _weather_of(db: Connection, first: date, last: date) -> list[tuple[date, Wea
         known = sap_weather.known(db, first, last)
         return [(day, Weather(one.night_c, one.day_c)) for day, one in sorted(known.items())]
 
-    return once(db, ("weather of days", first, last), read)
+    return once(db, (_("weather of days"), first, last), read)
 
 
 @dataclass(frozen=True)

@@ -15,12 +15,13 @@ from lumbrel.services.sap.played import REASONS
 from lumbrel.store import sap as store
 from lumbrel.store.book import latest
 from lumbrel.store.kitchen import load_kitchen, woodlots
+from lumbrel.words import _, joined, number
 
 PLAIN: dict[type[Facts], str] = {
-    kinds.WeatherFacts: "nights and days",
-    kinds.OldHoleFacts: "an old hole",
-    kinds.TapsPulledFacts: "all taps pulled",
-    kinds.ClosedFacts: "a hole has closed",
+    kinds.WeatherFacts: _("nights and days"),
+    kinds.OldHoleFacts: _("an old hole"),
+    kinds.TapsPulledFacts: _("all taps pulled"),
+    kinds.ClosedFacts: _("a hole has closed"),
 }
 
 
@@ -29,9 +30,9 @@ def said(db: Connection, line: Entry[Facts]) -> str:
     names = {w.id: w.name for w in woodlots(db)} | {t.id: t.name for t in store.tanks(db)}
     tree = store.tree_by(db, line.about_id) if line.about == "tree" else None
     whose = [names.get(tree.woodlot_id if tree else line.about_id, "")]
-    whose += [f"tree {tree.name}"] if tree else []
+    whose += [_("tree {tree}", tree=tree.name)] if tree else []
     whose += [names.get(getattr(line.facts, "tank_id", ""), "")]
-    where = ", ".join(name for name in whose if name)
+    where = joined(", ", (name for name in whose if name))
     words = _words(db, line, names)
     return f"{words} ({where})" if where else words
 
@@ -40,22 +41,30 @@ def _words(db: Connection, line: Entry[Facts], names: dict[str, str]) -> str:
     show, facts = Form({}, load_kitchen(db)).show, line.facts
     match facts:
         case kinds.GatheredFacts():
-            return f"{show(facts.litres, 'volume')} of sap at {facts.brix:.1f} °Bx"
+            return _(
+                "{litres} of sap at {brix} °Bx",
+                litres=show(facts.litres, "volume"),
+                brix=number(facts.brix, 1),
+            )
         case kinds.MovedFacts():
             to = names.get(facts.to_tank, "")
-            return f"{show(facts.litres, 'volume')} of sap moved into {to}"
+            return _("{litres} of sap moved into {to}", litres=show(facts.litres, "volume"), to=to)
         case kinds.OutFacts():
-            return f"{show(facts.litres, 'volume')} of sap taken out, {REASONS[facts.reason]}"
+            return _(
+                "{litres} of sap taken out, {REASONS}",
+                litres=show(facts.litres, "volume"),
+                REASONS=REASONS[facts.reason],
+            )
         case kinds.IceOffFacts():
-            return f"{show(facts.ice_kg, 'mass')} of ice lifted off"
+            return _("{ice} of ice lifted off", ice=show(facts.ice_kg, "mass"))
         case kinds.WarmFacts():
-            return f"sap temperature {show(facts.temperature_c, 'temperature')}"
+            return _("sap temperature {temperature}", temperature=show(facts.temperature_c, "temperature"))
         case kinds.GirthFacts():
-            return f"girth {show(facts.girth_mm / 10, 'girth')}"
+            return _("girth {girth}", girth=show(facts.girth_mm / 10, "girth"))
         case kinds.TappedFacts():
-            return f"a tap, {show(facts.height_mm, 'depth')} up"
+            return _("a tap, {height} up", height=show(facts.height_mm, "depth"))
         case kinds.BudsFacts():
-            return f"buds swell in {facts.season}"
+            return _("buds swell in {season}", season=facts.season)
         case kinds.GearFacts():
             return gear.TASKS.get(facts.task, facts.task)
         case _:
@@ -79,9 +88,7 @@ AGAIN: dict[type[Facts], Again] = {
         db, line.about_id, latest(db, line.facts.hole), fields, now
     ),
     kinds.BudsFacts: lambda db, line, fields, now: runs.buds(db, line.about_id, fields, now),
-    kinds.GearFacts: lambda db, line, fields, now: gear.tick(
-        db, {"task": line.facts.task, **fields}, now
-    ),
+    kinds.GearFacts: lambda db, line, fields, now: gear.tick(db, {"task": line.facts.task, **fields}, now),
 }
 """The kinds that are corrected, by their form taken again. Of nights and days the newest said counts: they are
 noted again, or struck."""

@@ -18,6 +18,7 @@ from lumbrel.store import sap as store
 from lumbrel.store.kitchen import Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import RunDay
 from lumbrel.store.sap_weather import WeatherDay
+from lumbrel.words import _
 
 MOST_LOTS = 60
 SPOILT = ("cloudy", "ropy", "sour", "old")
@@ -92,7 +93,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
     """
     kitchen = load_kitchen(db)
     if not FIRST_YEAR <= season <= local_time(now, kitchen).year + 1:
-        raise NotFound("There is no such season.")
+        raise NotFound(_("There is no such season."))
     target, lots = kitchen.target_brix, woodlots(db)
     by_lot = {lot.id: runs_of(db, lot, season) for lot in lots}
     whole = sum_of(season, [run for found in by_lot.values() for run in found], target)
@@ -100,7 +101,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
     since, until = _bounds(season)
     gone = [view.gone for view in played.views(db, min(now, until))]
     spoilt = [by[reason] for by in gone for reason in SPOILT if reason in by]
-    spoilt_l = sum(litres for litres, _ in spoilt)
+    spoilt_l = sum(litres for litres, _any in spoilt)
     boiled = store.drawn_between(db, since, until)
     return SeasonPage(
         season=season,
@@ -113,7 +114,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
             for at, light in kept.colours_by_day(db, season)
         ),
         boiled_kg=boiled,
-        spoilt_kg=sum(kg for _, kg in spoilt),
+        spoilt_kg=sum(kg for _any, kg in spoilt),
         spoilt_l=spoilt_l,
         ice_kg=_ice(db, since, until) + sum(by["ice"][0] for by in gone if "ice" in by),
         fuels=_fuels(db, since, until, boiled, target),
@@ -124,11 +125,7 @@ def season_page(db: Connection, season: int, now: datetime) -> SeasonPage:
 
 
 def _lots(
-    db: Connection,
-    lots: Sequence[Woodlot],
-    by_lot: dict[str, list[RunDay]],
-    season: int,
-    target_brix: float,
+    db: Connection, lots: Sequence[Woodlot], by_lot: dict[str, list[RunDay]], season: int, target_brix: float
 ) -> tuple[SeasonLot, ...]:
     """Each woodlot that gave something in this season or the one before it."""
     found = []
@@ -178,11 +175,7 @@ def _fuels(
     whole_mj = sum(burn.fuel_mj for burn in burns)
     syrup = 0.0
     if boiled_kg > 0:
-        syrup = (
-            sap.becomes(1.0, 2.0, target_brix).syrup_l
-            * boiled_kg
-            / (sap.mass_kg(1.0, 2.0, 20) * 0.02)
-        )
+        syrup = sap.becomes(1.0, 2.0, target_brix).syrup_l * boiled_kg / (sap.mass_kg(1.0, 2.0, 20) * 0.02)
     found = []
     for kind in dict.fromkeys(burn.fuel for burn in burns):
         own = [burn for burn in burns if burn.fuel == kind]
@@ -207,6 +200,6 @@ def _by_rules(whole: Sum) -> tuple[tuple[str, float], ...]:
     if not whole.litres or not whole.brix:
         return ()
     return (
-        ("rule of 86", whole.litres * whole.brix / sap.RULE_OF_86),
+        (_("rule of 86"), whole.litres * whole.brix / sap.RULE_OF_86),
         *((f"{rule:.0f} : 1", whole.litres / rule) for rule in sap.FIXED_RULES),
     )

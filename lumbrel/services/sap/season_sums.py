@@ -76,9 +76,7 @@ def sum_of(season: int, runs: Sequence[RunDay], target_brix: float) -> Sum:
     )
 
 
-def others_of(
-    db: Connection, lots: Sequence[Woodlot], season: int, target_brix: float
-) -> list[Sum]:
+def others_of(db: Connection, lots: Sequence[Woodlot], season: int, target_brix: float) -> list[Sum]:
     """The seasons before, oldest first."""
     years = range(season - MOST_SEASONS + 1, season)
     return [_whole(db, lots, year, target_brix) for year in years]
@@ -90,10 +88,7 @@ def _whole(db: Connection, lots: Sequence[Woodlot], season: int, target_brix: fl
     key = (record_key(db), news, season, target_brix, len(lots))
     shelf = cache_of(db).shelf("seasons", MOST_SUMS)
     return shelf.get(
-        key,
-        lambda: sum_of(
-            season, [run for lot in lots for run in runs_of(db, lot, season)], target_brix
-        ),
+        key, lambda: sum_of(season, [run for lot in lots for run in runs_of(db, lot, season)], target_brix)
     )
 
 

@@ -10,13 +10,14 @@ from lumbrel.services.base.station import Look, State, Station
 from lumbrel.services.sap import alarms, entries, played
 from lumbrel.services.sap.choices import choices
 from lumbrel.services.sap.said import BOOK_KINDS
+from lumbrel.words import _, weekday
 
 
 def _state(look: Look) -> State:
     """What stands in the tanks, and by when the oldest of it must be boiled."""
     seen = [view for view in played.views(look.db, look.now) if not view.empty]
     if not seen:
-        return State("no sap", idle=True)
+        return State(_("no sap"), idle=True)
     litres = sum(view.content.litres for view in seen)
     unit = look.kitchen.units.get("volume", "")
     whole = f"{units.convert(litres, 'volume', unit):.0f}"
@@ -26,18 +27,22 @@ def _state(look: Look) -> State:
         return State(said)
     by = local_time(min(due), look.kitchen)
     if min(due) <= look.now:
-        return State(f"{said}, too old")
+        return State(_("{said}, too old", said=said))
     today = local_time(look.now, look.kitchen).date() == by.date()
     clock = units.clock(by, look.kitchen.clock)
     if look.kitchen.clock == units.TWELVE:
         # There is room for the hour alone, the earlier one.
         clock = units.clock(by.replace(minute=0), units.TWELVE).replace(":00", "")
-    return State(f"{said} by {clock}" if today else f"{said} by {by:%a}")
+    return State(
+        _("{said} by {clock}", said=said, clock=clock)
+        if today
+        else _("{said} by {by}", said=said, by=weekday(by, short=True))
+    )
 
 
 STATION = Station(
     key="sap",
-    title="Sap",
+    title=_("Sap"),
     line_kinds=(
         LineKind(
             facts=FedFacts,
@@ -48,10 +53,7 @@ STATION = Station(
             stored=entries.feed_stands,
         ),
         LineKind(
-            facts=FuelFacts,
-            read=entries.fuel,
-            words=entries.fuel_words,
-            stored=alarms.answered_by_stoking,
+            facts=FuelFacts, read=entries.fuel, words=entries.fuel_words, stored=alarms.answered_by_stoking
         ),
         LineKind(facts=StageFacts, read=typed(StageFacts), words=entries.stage_words),
     ),

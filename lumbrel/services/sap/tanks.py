@@ -17,10 +17,11 @@ from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.sap import Tank
+from lumbrel.words import _, joined
 
-CAPACITY = Bounds("capacity", "volume", 1, 100_000, "A tank must hold between 1 and 100 000 L.")
-LITRES = Bounds("litres", "volume", 0.1, 100_000, "Type how much, between 0.1 and 100 000 L.")
-ICE = Bounds("ice", "mass", 0.1, 50_000, "Type how much ice, between 0.1 and 50 000 kg.")
+CAPACITY = Bounds("capacity", "volume", 1, 100_000, _("A tank must hold between 1 and 100 000 L."))
+LITRES = Bounds("litres", "volume", 0.1, 100_000, _("Type how much, between 0.1 and 100 000 L."))
+ICE = Bounds("ice", "mass", 0.1, 50_000, _("Type how much ice, between 0.1 and 50 000 kg."))
 
 
 def add_tank(db: Connection, fields: Mapping[str, str], now: datetime) -> str:
@@ -30,9 +31,9 @@ def add_tank(db: Connection, fields: Mapping[str, str], now: datetime) -> str:
         BadInput: a field is wrong, or the name is another tank's.
     """
     form = Form(fields, load_kitchen(db))
-    name = form.text("name", "Give the tank a name.", limit=40)
+    name = form.text("name", _("Give the tank a name."), limit=40)
     capacity = form.between(CAPACITY)
-    place = form.choice("place", PLACES, f"Choose one: {', '.join(PLACES.values())}.")
+    place = form.choice("place", PLACES, _("Choose one: {values}.", values=joined(", ", PLACES.values())))
     form.check()
     assert capacity is not None
     tank = Tank(form.client_id(), name, capacity, place)
@@ -40,7 +41,7 @@ def add_tank(db: Connection, fields: Mapping[str, str], now: datetime) -> str:
         with transaction(db):
             store.add_tank(db, tank)
     except IntegrityError:
-        raise BadInput({"name": f"{name} is another tank’s name already."}) from None
+        raise BadInput({"name": _("{name} is another tank’s name already.", name=name)}) from None
     return tank.id
 
 
@@ -49,7 +50,7 @@ def in_pails(db: Connection) -> Tank:
     known = store.tanks(db)
     there = next((t for t in known if store.PAILS in (t.id, t.name.lower())), None)
     if there is None:
-        there = Tank(store.PAILS, "Pails", CAPACITY.high, "outside")
+        there = Tank(store.PAILS, _("Pails"), CAPACITY.high, "outside")
         store.add_tank(db, there)
     return there
 
@@ -58,14 +59,20 @@ def refuse_what_is_not_there(db: Connection, now: datetime, form: Form, name: st
     """Note on a form when more left a tank than was in it, or more came than it holds."""
     for seen in views(db, now):
         if seen.over > 0:
-            form.errors[name] = (
-                f"{seen.tank.name} would give {form.show(seen.over, 'volume')} more than was in it."
+            form.errors[name] = _(
+                "{tank} would give {over} more than was in it.",
+                tank=seen.tank.name,
+                over=form.show(seen.over, "volume"),
             )
         elif seen.spilled_over > 0 and name == "litres":
             form.ask(
                 name,
-                f"{seen.tank.name} holds {form.show(seen.tank.capacity_l, 'volume')} and would have "
-                f"run over by {form.show(seen.spilled_over, 'volume')}.",
+                _(
+                    "{tank} holds {capacity} and would have run over by {spilled_over}.",
+                    tank=seen.tank.name,
+                    capacity=form.show(seen.tank.capacity_l, "volume"),
+                    spilled_over=form.show(seen.spilled_over, "volume"),
+                ),
             )
 
 
@@ -73,9 +80,7 @@ def _change(
     db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime, read: book.Reader
 ) -> None:
     tank_of(db, tank_id)
-    book.write(
-        db, fields, now, read, lambda form: refuse_what_is_not_there(db, now, form, "litres")
-    )
+    book.write(db, fields, now, read, lambda form: refuse_what_is_not_there(db, now, form, "litres"))
 
 
 def take_out(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime) -> None:
@@ -88,9 +93,11 @@ def take_out(db: Connection, tank_id: str, fields: Mapping[str, str], now: datet
     def read(form: Form, at: datetime) -> list[Draft]:
         there = view(db, tank_id, at, form.corrects).content.litres
         litres = there if form.ticked("all") else form.between(LITRES)
-        reason = form.choice("reason", REASONS, f"Say why: {', '.join(REASONS.values())}.")
+        reason = form.choice(
+            "reason", REASONS, _("Say why: {values}.", values=joined(", ", REASONS.values()))
+        )
         if litres is not None and litres < NOTHING_L:
-            form.errors["litres"] = "There is nothing in it."
+            form.errors["litres"] = _("There is nothing in it.")
         if form.errors or litres is None:
             return []
         facts = OutFacts.model_validate({"litres": litres, "reason": reason})
@@ -108,7 +115,7 @@ def move(db: Connection, tank_id: str, fields: Mapping[str, str], now: datetime)
     """Note sap that was pumped into another tank; its age goes with it."""
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        to = form.choice("to", [t.id for t in others(db, tank_id)], "Choose the other tank.")
+        to = form.choice("to", [t.id for t in others(db, tank_id)], _("Choose the other tank."))
         litres = form.between(LITRES)
         if form.errors or litres is None:
             return []
@@ -128,7 +135,7 @@ def ice_off(db: Connection, tank_id: str, fields: Mapping[str, str], now: dateti
         held = view(db, tank_id, at, form.corrects).content
         ice = form.between(ICE)
         if ice is None or held.litres < NOTHING_L:
-            form.errors.setdefault("ice", "There is no sap in it that could freeze.")
+            form.errors.setdefault("ice", _("There is no sap in it that could freeze."))
             return []
         try:
             left = sap.without_ice(held.mass_kg, held.brix, ice)

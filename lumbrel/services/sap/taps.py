@@ -14,39 +14,32 @@ from lumbrel.core.sap.trunk import Place
 from lumbrel.services.base import book
 from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound
-from lumbrel.services.sap.facts import (
-    ClosedFacts,
-    GirthFacts,
-    OldHoleFacts,
-    TappedFacts,
-    TapsPulledFacts,
-)
+from lumbrel.services.sap.facts import ClosedFacts, GirthFacts, OldHoleFacts, TappedFacts, TapsPulledFacts
 from lumbrel.services.sap.rules import as_facts
 from lumbrel.services.sap.trees import POINTS, TreeView, season_of, tree_of, view, woodlot_of
 from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.sap import Tree
+from lumbrel.words import _, joined
 
 GIRTH = Bounds(
     "girth",
     "girth",
     20,
     600,
-    "The girth is measured round the trunk at breast height, 1.3 m up: between 20 and 600 cm (8 and "
-    "236 in).",
+    _(
+        "The girth is measured round the trunk at breast height, 1.3 m up: between 20 and "
+        "600 cm (8 and 236 in)."
+    ),
 )
 HEIGHT = Bounds(
-    "height",
-    "depth",
-    200,
-    2500,
-    "The height of a hole must be between 200 and 2500 mm (8 and 98 in).",
+    "height", "depth", 200, 2500, _("The height of a hole must be between 200 and 2500 mm (8 and 98 in).")
 )
 LEFT_AS = {
-    "open": "left open, it closes by itself",
-    "plugged": "plugged with seasoned wood of the same kind",
-    "green": "plugged with green wood",
+    "open": _("left open, it closes by itself"),
+    "plugged": _("plugged with seasoned wood of the same kind"),
+    "green": _("plugged with green wood"),
 }
 MOST_TREES = 2000
 LONGEST_NAME = 30
@@ -54,9 +47,7 @@ BIG_CM = 380.0
 EARLIEST_HOLE = 1950
 
 
-def add_trees(
-    db: Connection, woodlot_id: str, fields: Mapping[str, str], now: datetime
-) -> list[str]:
+def add_trees(db: Connection, woodlot_id: str, fields: Mapping[str, str], now: datetime) -> list[str]:
     """Register a tree with its girth, or a row of them that are numbered.
 
     Returns:
@@ -67,8 +58,8 @@ def add_trees(
     woodlot_of(db, woodlot_id)
     form = Form(fields, load_kitchen(db))
     first = form.client_id()
-    name = form.text("name", "Give the tree a number or a name.", limit=30)
-    kind = form.choice("tree", list(SAP_BRIX), "Choose the kind of tree.")
+    name = form.text("name", _("Give the tree a number or a name."), limit=30)
+    kind = form.choice("tree", list(SAP_BRIX), _("Choose the kind of tree."))
     girth = form.between(GIRTH, required=False)
     _ask_about_girth(form, girth)
     form.check()
@@ -76,10 +67,12 @@ def add_trees(
     try:
         with transaction(db):
             if len(store.trees(db, woodlot_id)) >= MOST_TREES:
-                raise BadInput({"name": f"A woodlot holds at most {MOST_TREES} trees here."})
+                raise BadInput(
+                    {"name": _("A woodlot holds at most {MOST_TREES} trees here.", MOST_TREES=MOST_TREES)}
+                )
             store.add_tree(db, tree)
     except IntegrityError:
-        raise BadInput({"name": f"{name} is another tree of this woodlot already."}) from None
+        raise BadInput({"name": _("{name} is another tree of this woodlot already.", name=name)}) from None
     if girth is not None:
         measured = {**fields, "id": f"{first}-g"[:64]}
         book.write(db, measured, now, lambda form, at: _girth(db, tree, form, at))
@@ -111,11 +104,11 @@ def add_list(
     woodlot_of(db, woodlot_id)
     form = Form(fields, load_kitchen(db))
     first = form.client_id()
-    usual = form.choice("tree", list(SAP_BRIX), "Choose the kind of tree.")
+    usual = form.choice("tree", list(SAP_BRIX), _("Choose the kind of tree."))
     text = form.fields.get("list", "").strip() or upload.decode("utf-8-sig", "replace")
     drafts = _read_list(form, text, usual)
     if not drafts and not form.errors:
-        form.errors["list"] = "Type one tree a line: its number, then its girth and its kind."
+        form.errors["list"] = _("Type one tree a line: its number, then its girth and its kind.")
     form.check()
     ids: list[str] = []
     year = season_of(now, form.kitchen)
@@ -125,11 +118,13 @@ def add_list(
             tree = Tree(f"{first}-{number}", woodlot_id, name, kind)
             ids.append(tree.id)
             if known.get(name, tree.id) != tree.id:
-                form.errors["list"] = f"{name} is another tree of this woodlot already."
+                form.errors["list"] = _("{name} is another tree of this woodlot already.", name=name)
             if name in known:
                 continue
             if len(known) + len(ids) > MOST_TREES:
-                form.errors["list"] = f"A woodlot holds at most {MOST_TREES} trees here."
+                form.errors["list"] = _(
+                    "A woodlot holds at most {MOST_TREES} trees here.", MOST_TREES=MOST_TREES
+                )
             form.check()
             store.add_tree(db, tree)
             if girth is not None:
@@ -156,18 +151,18 @@ def _read_list(form: Form, text: str, usual: str) -> list[Listed]:
         names = _names(cells[0])
         if line.errors and number == 1 and not cells[0][:1].isdecimal():
             continue  # what its columns are called
-        if (
-            line.errors
-            or len(names) > MOST_TREES
-            or any(len(name) > LONGEST_NAME for name in names)
-        ):
+        if line.errors or len(names) > MOST_TREES or any(len(name) > LONGEST_NAME for name in names):
             said = line.errors.get(
-                "girth", f"A number or a name is at most {LONGEST_NAME} letters."
+                "girth", _("A number or a name is at most {LONGEST_NAME} letters.", LONGEST_NAME=LONGEST_NAME)
             )
-            form.errors["list"] = f"Line {number}, “{', '.join(cells)[:60]}”: {said}"
+            form.errors["list"] = _(
+                "Line {number}, “{cells}”: {said}", number=number, cells=", ".join(cells)[:60], said=said
+            )
             return []
         if twice := next((name for name in names if name in found), ""):
-            form.errors["list"] = f"Line {number}: {twice} stands in the list twice."
+            form.errors["list"] = _(
+                "Line {number}: {twice} stands in the list twice.", number=number, twice=twice
+            )
             return []
         found |= {name: Listed(name, kind, girth, " ".join(rest)) for name in names}
     return list(found.values())
@@ -190,8 +185,12 @@ def _ask_about_girth(form: Form, girth_cm: float | None) -> None:
     if girth_cm is not None and girth_cm > BIG_CM:
         form.ask(
             "girth",
-            f"{form.show(girth_cm, 'girth')} round is {form.show(girth_cm / pi, 'girth')} through, a "
-            "giant. Measured round the trunk, with the tape level?",
+            _(
+                "{girth_cm} round is {girth_cm_2} in diameter, a giant. Measured round the trunk, "
+                "with the tape level?",
+                girth_cm=form.show(girth_cm, "girth"),
+                girth_cm_2=form.show(girth_cm / pi, "girth"),
+            ),
         )
 
 
@@ -222,7 +221,7 @@ def tap(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime) 
         seen = view(db, tree_id, at, form.corrects)
         bearing, height = _bearing(form), form.between(HEIGHT)
         if seen.trunk is None:
-            form.errors["girth"] = "Measure the girth first: it says how many taps the trunk bears."
+            form.errors["girth"] = _("Measure the girth first: it says how many taps the trunk bears.")
         if form.errors or bearing is None or height is None or seen.trunk is None:
             return []
         _ask_about_place(form, seen, Place(bearing % 360.0, height))
@@ -250,7 +249,7 @@ def _bearing(form: Form) -> float | None:
     except ValueError:
         value = -1.0
     if not 0 <= value <= 360:
-        form.errors["bearing"] = (
+        form.errors["bearing"] = _(
             "Type the side as a compass point (N, NE, E, SE, S, SW, W, NW) or in degrees, 0 to 360."
         )
         return None
@@ -263,9 +262,11 @@ def _ask_about_place(form: Form, seen: TreeView, place: Place) -> None:
     assert trunk is not None
     dead = trunks.in_dead_wood(place, trunk, rule)
     if dead is not None:
-        form.errors["bearing"] = (
-            f"That is in the dead wood of the hole of {dead.year}: nothing runs there. Go at least "
-            f"{form.show(rule.beside_mm / 10, 'girth')} round the trunk."
+        form.errors["bearing"] = _(
+            "That is in the dead wood of the hole of {year}: nothing runs there. Go at least "
+            "{beside} round the trunk.",
+            year=dead.year,
+            beside=form.show(rule.beside_mm / 10, "girth"),
         )
         return
     near = trunks.too_near(place, trunk, rule)
@@ -273,15 +274,24 @@ def _ask_about_place(form: Form, seen: TreeView, place: Place) -> None:
         apart = trunks.apart_mm(near.bearing_deg, place.bearing_deg, trunk.girth_mm)
         form.ask(
             "bearing",
-            f"That is {form.show(apart / 10, 'girth')} from the hole of {near.year}; the rule here "
-            f"wants {form.show(rule.beside_mm / 10, 'girth')}.",
+            _(
+                "That is {apart} from the hole of {year}; the rule here wants {beside}.",
+                apart=form.show(apart / 10, "girth"),
+                year=near.year,
+                beside=form.show(rule.beside_mm / 10, "girth"),
+            ),
         )
     if seen.drilled >= seen.bears:
         through = form.show((seen.through_mm or 0) / 10, "girth")
         form.ask(
             "bearing",
-            f"At {through} through it bears {seen.bears or 'no'} "
-            f"{'tap' if seen.bears == 1 else 'taps'} by the rule here, and has {seen.drilled}.",
+            _(
+                "At {through} in diameter it bears {bears} {value} by the rule here, and has {drilled}.",
+                through=through,
+                bears=seen.bears or "no",
+                value=_("tap") if seen.bears == 1 else _("taps"),
+                drilled=seen.drilled,
+            ),
         )
 
 
@@ -295,7 +305,11 @@ def old_hole(db: Connection, tree_id: str, fields: Mapping[str, str], now: datet
         text = form.fields.get("year", "").strip()
         year = int(text) if text.isdigit() and len(text) == 4 else 0
         if not EARLIEST_HOLE <= year < season:
-            form.errors["year"] = f"Type the year it was drilled, {EARLIEST_HOLE} to {season - 1}."
+            form.errors["year"] = _(
+                "Type the year it was drilled, {EARLIEST_HOLE} to {season}.",
+                EARLIEST_HOLE=EARLIEST_HOLE,
+                season=season - 1,
+            )
         if form.errors or bearing is None or height is None:
             return []
         facts = OldHoleFacts(season=year, bearing_deg=bearing % 360.0, height_mm=height)
@@ -309,23 +323,19 @@ def pull(db: Connection, tree_id: str, fields: Mapping[str, str], now: datetime)
     tree = tree_of(db, tree_id)
 
     def read(form: Form, at: datetime) -> list[Draft]:
-        left = form.choice("left", LEFT_AS, f"Choose one: {'; '.join(LEFT_AS.values())}.")
+        left = form.choice("left", LEFT_AS, _("Choose one: {values}.", values=joined("; ", LEFT_AS.values())))
         if not left:
             return []
-        facts = TapsPulledFacts.model_validate(
-            {"season": season_of(at, form.kitchen), "left": left}
-        )
+        facts = TapsPulledFacts.model_validate({"season": season_of(at, form.kitchen), "left": left})
         return [Draft(facts, "tree", tree.id)]
 
     book.write(db, fields, now, read)
 
 
-def close(
-    db: Connection, tree_id: str, hole_id: str, fields: Mapping[str, str], now: datetime
-) -> None:
+def close(db: Connection, tree_id: str, hole_id: str, fields: Mapping[str, str], now: datetime) -> None:
     """Note that a hole has closed."""
     if all(hole.id != hole_id for hole in view(db, tree_id, now).holes):
-        raise NotFound("There is no such hole in this tree.")
+        raise NotFound(_("There is no such hole in this tree."))
 
     def read(form: Form, at: datetime) -> list[Draft]:
         facts = ClosedFacts(hole=hole_id, year=season_of(at, form.kitchen))

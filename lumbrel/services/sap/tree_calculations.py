@@ -8,8 +8,9 @@ from lumbrel.core.errors import require_between
 from lumbrel.core.sap import growth
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.services.base.calculation import Answer, Request, calculation, step
+from lumbrel.words import _
 
-TRADE = "trade practice"
+TRADE = _("trade practice")
 
 
 class HoleRequest(Request):
@@ -52,10 +53,8 @@ def sap_trunk(
 
     A trunk with its old holes, and the rule it is tapped by.
     """
-    require_between(beside_mm, 50, 1000, field="beside_mm", what="The distance", unit="mm")
-    require_between(
-        growth_mm_a_year, 0.1, 20, field="growth_mm_a_year", what="The growth", unit="mm"
-    )
+    require_between(beside_mm, 50, 1000, field="beside_mm", what=_("The distance"), unit="mm")
+    require_between(growth_mm_a_year, 0.1, 20, field="growth_mm_a_year", what=_("The growth"), unit="mm")
     rule = trunks.Rule(taps=taps, beside_mm=beside_mm)
     drilled = []
     for hole in holes:
@@ -64,10 +63,10 @@ def sap_trunk(
     trunk = trunks.Trunk(girth_mm, THIS_YEAR, tuple(drilled), growth_mm_a_year)
     bears, found = trunks.taps_borne(girth_mm, rule), trunks.places(trunk, rule)
     working = [
-        step("through", trunks.through_mm(girth_mm), "mm", "girth over pi"),
+        step("through", trunks.through_mm(girth_mm), "mm", _("girth over pi")),
         step("bears", float(bears), "taps", TRADE),
-        step("kept clear beside each old hole", rule.beside_mm, "mm", TRADE),
-        step("and up and down", rule.above_mm, "mm", TRADE),
+        step(_("kept clear beside each old hole"), rule.beside_mm, "mm", TRADE),
+        step(_("and up and down"), rule.above_mm, "mm", TRADE),
     ]
     return TrunkAnswer(
         taps_borne=bears,

@@ -12,6 +12,7 @@ from lumbrel.core.sap import growth
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import Hole, Place, Rule, Trunk
 from lumbrel.services.base.cache import cache_of, last_line, record_key
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.entry import Entry, lines_about, newest, read
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import NotFound, local_time
@@ -29,18 +30,19 @@ from lumbrel.store import sap as store
 from lumbrel.store.book import latest
 from lumbrel.store.kitchen import Kitchen, Woodlot, load_kitchen, woodlots
 from lumbrel.store.sap import Tree
+from lumbrel.words import _
 
 LAST_COLLECTIONS = 12
 
 MOST_TREES = 3000
 """So many trees are kept between looks, with what follows from their holes."""
-KINDS = [(kind, kind) for kind in SAP_BRIX]
+KINDS = [(kind, called(kind)) for kind in SAP_BRIX]
 POINTS = ("N", "NE", "E", "SE", "S", "SW", "W", "NW")
 
 
 def point_of(bearing_deg: float) -> str:
     """A bearing as a compass point."""
-    return POINTS[round(bearing_deg / 45) % 8]
+    return called(POINTS[round(bearing_deg / 45) % 8])
 
 
 @dataclass(frozen=True)
@@ -136,10 +138,7 @@ class TreeView:
         """What another school's distance would allow now."""
         if self.trunk is None:
             return []
-        return [
-            (words, len(trunks.places(self.trunk, rule)))
-            for words, rule in other_schools(self.rule)
-        ]
+        return [(words, len(trunks.places(self.trunk, rule))) for words, rule in other_schools(self.rule)]
 
     def nearest(self, place: Place) -> tuple[HoleSeen, float] | None:
         """The hole beside a place, and how far away round the trunk, mm."""
@@ -172,7 +171,7 @@ def tree_of(db: Connection, tree_id: str) -> Tree:
     """
     tree = store.tree_by(db, tree_id)
     if tree is None:
-        raise NotFound("There is no such tree; the woodlot’s page lists all.")
+        raise NotFound(_("There is no such tree; the woodlot’s page lists all."))
     return tree
 
 
@@ -184,7 +183,7 @@ def woodlot_of(db: Connection, woodlot_id: str) -> Woodlot:
     """
     found = next((w for w in woodlots(db) if w.id == woodlot_id), None)
     if found is None:
-        raise NotFound("There is no such woodlot; the sap page lists all.")
+        raise NotFound(_("There is no such woodlot; the sap page lists all."))
     return found
 
 
@@ -195,10 +194,7 @@ def view(db: Connection, tree_id: str, now: datetime, but: str = "") -> TreeView
     return _seen(
         tree,
         woodlot_of(db, tree.woodlot_id),
-        _of_holes(
-            db,
-            [line for line in lines_about(db, tree_id) if line.at <= now and line.id != but],
-        ),
+        _of_holes(db, [line for line in lines_about(db, tree_id) if line.at <= now and line.id != but]),
         rule_of(kitchen),
         season_of(now, kitchen),
     )
@@ -214,22 +210,14 @@ def _of_holes(db: Connection, lines: Sequence[Entry[Facts]]) -> list[Entry[Facts
     ]
 
 
-def _seen(
-    tree: Tree, woodlot: Woodlot, lines: Sequence[Entry[Facts]], rule: Rule, season: int
-) -> TreeView:
-    girths = [
-        (line.facts.year, line.facts.girth_mm)
-        for line in lines
-        if isinstance(line.facts, GirthFacts)
-    ]
+def _seen(tree: Tree, woodlot: Woodlot, lines: Sequence[Entry[Facts]], rule: Rule, season: int) -> TreeView:
+    girths = [(line.facts.year, line.facts.girth_mm) for line in lines if isinstance(line.facts, GirthFacts)]
     grows_mm, measured = growth.growth_mm_a_year(girths)
     girth = None
     if girths:
         year, last = girths[-1]
         girth = min(last + 2 * pi * grows_mm * max(season - year, 0), trunks.MOST_GIRTH_MM)
-    closed = {
-        line.facts.hole: line.facts.year for line in lines if isinstance(line.facts, ClosedFacts)
-    }
+    closed = {line.facts.hole: line.facts.year for line in lines if isinstance(line.facts, ClosedFacts)}
     standing = Trunk(girth or trunks.MOST_GIRTH_MM, season, (), grows_mm)
     pulled = [
         line.facts
@@ -251,12 +239,7 @@ def _seen(
 
 
 def _holes(
-    lines: Sequence[Entry[Facts]],
-    closed: Mapping[str, int],
-    standing: Trunk,
-    rule: Rule,
-    *,
-    measured: bool,
+    lines: Sequence[Entry[Facts]], closed: Mapping[str, int], standing: Trunk, rule: Rule, *, measured: bool
 ) -> list[HoleSeen]:
     """Its holes, and which of them count; `measured` whether its growth is known by its own girths."""
     holes = []

@@ -16,6 +16,7 @@ from lumbrel.services.base.book import Draft
 from lumbrel.services.base.form import BadInput, Form, local_time
 from lumbrel.services.sap.facts import WeatherFacts
 from lumbrel.store.book import KITCHEN
+from lumbrel.words import _
 
 DAYS = 7
 MOST_DAYS = 60
@@ -26,11 +27,13 @@ NAMES = {
     "night": ("night", "low", "min", "minimum", "lowest"),
     "high": ("high", "max", "maximum", "highest", "day_high", "daytime"),
 }
-CSV_SAYS = (
-    "A forecast as CSV has a line of names and a column each for date, night (or low) and high (or max): "
-    "2026-03-14,-4,6. Fahrenheit where a name ends in _f."
+CSV_SAYS = _(
+    "A forecast as CSV has a line of names and a column each for date, night (or low) "
+    "and high (or max): 2026-03-14,-4,6. Fahrenheit where a name ends in _f."
 )
-CALENDAR_SAYS = "A forecast as a calendar has an event a day whose summary holds two temperatures, as “−4 / 6 °C”."
+CALENDAR_SAYS = _(
+    "A forecast as a calendar has an event a day whose summary holds two temperatures, as “−4 / 6 °C”."
+)
 Source = Literal["typed", "csv", "calendar", "station"]
 Known = tuple[str, float, float]
 
@@ -62,7 +65,7 @@ def typed(db: Connection, fields: Mapping[str, str], now: datetime) -> None:
                 continue
             found.append((on.isoformat(), night, day))
         if not found and not form.errors:
-            form.errors["night_0"] = "Type at least one night and its day."
+            form.errors["night_0"] = _("Type at least one night and its day.")
         return _drafts(form, found, today, measured, "typed")
 
     book.write(db, fields, now, read)
@@ -72,22 +75,24 @@ def _degrees(form: Form, name: str) -> float | None:
     """A temperature outside; what is Kelvin by its size is told so."""
     text = form.fields.get(name, "").strip().lower()
     if re.fullmatch(r"\d{3}(\.\d+)?\s*k", text):
-        form.errors[name] = "Type it in °C or °F; Kelvin less 273 is °C."
+        form.errors[name] = _("Type it in °C or °F; Kelvin less 273 is °C.")
         return None
     return form.quantity(name, "temperature")
 
 
-def _drafts(
-    form: Form, days: list[Known], today: date, measured: bool, source: Source
-) -> list[Draft]:
+def _drafts(form: Form, days: list[Known], today: date, measured: bool, source: Source) -> list[Draft]:
     earliest, latest = today - timedelta(days=400), today + timedelta(days=FARTHEST_DAYS)
-    for text, _, _ in days:
+    for text, _any, _other in days:
         on = date.fromisoformat(text)
         if not earliest <= on <= (today if measured else latest):
             form.errors["first"] = (
-                "What was measured is of today or earlier."
+                _("What was measured is of today or earlier.")
                 if measured
-                else f"A forecast reaches from a year ago to {FARTHEST_DAYS} days ahead; {text} does not."
+                else _(
+                    "A forecast reaches from a year ago to {FARTHEST_DAYS} days ahead; {text} does not.",
+                    FARTHEST_DAYS=FARTHEST_DAYS,
+                    text=text,
+                )
             )
     if form.errors or not days:
         return []
@@ -102,12 +107,16 @@ def from_file(db: Connection, fields: Mapping[str, str], content: bytes, now: da
         BadInput: it is neither, too large, or a day in it cannot be.
     """
     if not content:
-        raise BadInput({"file": "Choose a file first: CSV or iCalendar."})
+        raise BadInput({"file": _("Choose a file first: CSV or iCalendar.")})
     if len(content) > MOST_BYTES:
         raise BadInput(
             {
-                "file": f"A forecast of some days is small: at most {MOST_BYTES // 1024} KB; this has "
-                f"{len(content) // 1024} KB. Export the days ahead only."
+                "file": _(
+                    "A forecast of some days is small: at most {MOST_BYTES} KB; this has {count} KB. "
+                    "Export the days ahead only.",
+                    MOST_BYTES=MOST_BYTES // 1024,
+                    count=len(content) // 1024,
+                )
             }
         )
     calendar = content.lstrip()[:15].upper().startswith(b"BEGIN:VCALENDAR")
@@ -115,11 +124,11 @@ def from_file(db: Connection, fields: Mapping[str, str], content: bytes, now: da
 
     def read(form: Form, at: datetime) -> list[Draft]:
         today = local_time(at, form.kitchen).date()
-        near = [
-            day for day in days if abs((date.fromisoformat(day[0]) - today).days) <= FARTHEST_DAYS
-        ]
+        near = [day for day in days if abs((date.fromisoformat(day[0]) - today).days) <= FARTHEST_DAYS]
         if not near:
-            form.errors["file"] = f"Nothing in it is of the next {FARTHEST_DAYS} days."
+            form.errors["file"] = _(
+                "Nothing in it is of the next {FARTHEST_DAYS} days.", FARTHEST_DAYS=FARTHEST_DAYS
+            )
         return _drafts(form, near, today, False, "calendar" if calendar else "csv")
 
     book.write(db, {**fields, "days": repr(days)[:300]}, now, read)
@@ -147,8 +156,10 @@ def _of_csv(content: bytes) -> list[Known]:
             night = _celsius(row[at["night"]], names[at["night"]])
             high = _celsius(row[at["high"]], names[at["high"]])
         except (ValueError, IndexError):
-            raise BadInput({"file": f"Line {number} is not understood. {CSV_SAYS}"}) from None
-        found.append(_checked(on, night, high, f"Line {number}"))
+            raise BadInput(
+                {"file": _("Line {number} is not understood. {CSV_SAYS}", number=number, CSV_SAYS=CSV_SAYS)}
+            ) from None
+        found.append(_checked(on, night, high, _("Line {number}", number=number)))
     return found
 
 
@@ -191,8 +202,8 @@ def _of_calendar(content: bytes) -> list[Known]:
         read = _TWO.findall(said)
         if start is None or len(read) < 2:
             continue
-        units = {unit.upper() for _, unit in read[:2] if unit}
-        values = [float(number.replace("−", "-")) for number, _ in read[:2]]
+        units = {unit.upper() for _any, unit in read[:2] if unit}
+        values = [float(number.replace("−", "-")) for number, _any in read[:2]]
         if "F" in units:
             values = [(value - 32) / 1.8 for value in values]
         on = start.dt.date() if isinstance(start.dt, datetime) else start.dt
@@ -202,9 +213,7 @@ def _of_calendar(content: bytes) -> list[Known]:
     return [found[on] for on in sorted(found)]
 
 
-def from_station(
-    db: Connection, station: WeatherStation, fields: Mapping[str, str], now: datetime
-) -> None:
+def from_station(db: Connection, station: WeatherStation, fields: Mapping[str, str], now: datetime) -> None:
     """Note what the weather station measured last and what it forecasts."""
 
     def read(form: Form, at: datetime) -> list[Draft]:

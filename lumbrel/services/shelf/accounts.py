@@ -11,20 +11,18 @@ from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.store import flow, kept
 from lumbrel.store.flow import BULK, CHARGE, CONFECTION, LOT, Carried
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
+from lumbrel.words import _
 
 Solids = dict[str, float]
 NOTHING_KG = 1e-9
 PACKED = (LOT, CONFECTION)
 HERE = {
-    "pan": "on the fire",
-    "kettle": "drawn, not packed yet",
-    "shelf": "on the shelf",
-    "next_season": "carried into the next season",
+    "pan": _("on the fire"),
+    "kettle": _("drawn, not packed yet"),
+    "shelf": _("on the shelf"),
+    "next_season": _("carried into the next season"),
 }
-MISSING = {
-    "pan": "pan film, carry-over and weighing",
-    "filter": "kettle and filter",
-}
+MISSING = {"pan": _("pan film, carry-over and weighing"), "filter": _("kettle and filter")}
 """By place, what is missing when a parcel is done."""
 
 
@@ -61,11 +59,7 @@ class Account:
         self.packed_kg += other.packed_kg
         self.due_kg += other.due_kg
         self.delivered_kg += other.delivered_kg
-        for mine, theirs in (
-            (self.here, other.here),
-            (self.left, other.left),
-            (self.missing, other.missing),
-        ):
+        for mine, theirs in ((self.here, other.here), (self.left, other.left), (self.missing, other.missing)):
             for key, kg in theirs.items():
                 mine[key] += kg
 
@@ -115,7 +109,7 @@ def accounts(db: Connection, season: int) -> Accounts:
             # A woodlot's own jars are delivered to it whosever sugar is mixed in them.
             book(one.for_woodlot_id).delivered_kg += one.solids_kg
         remains[one.parcel_id, one.kind, one.batch_id, one.woodlot_id] -= one.solids_kg
-    for (_, kind, batch_id, woodlot_id), kg in remains.items():
+    for (_any, kind, batch_id, woodlot_id), kg in remains.items():
         _remains(book(woodlot_id), kind, waits.get(batch_id, frozenset()), kg)
     total = Account(woodlot="all")
     for account in books.values():
@@ -134,7 +128,7 @@ def season_bounds(kitchen: Kitchen, season: int) -> tuple[datetime, datetime]:
 
 def _came(account: Account, one: Carried, within: Collection[str]) -> None:
     if one.other_id is None and one.packed:
-        account.left["came back"] -= one.solids_kg
+        account.left[_("came back")] -= one.solids_kg
     elif one.other_id not in within:
         account.solids_in_kg += one.solids_kg
 

@@ -9,6 +9,7 @@ from lumbrel.services.record.flows import SAID_OF_REASON
 from lumbrel.services.shelf.clinic import WORDS
 from lumbrel.store import jars
 from lumbrel.store.kitchen import woodlots
+from lumbrel.words import _
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,11 +24,11 @@ class ShelfChoices:
 
 
 QUICK_REASONS = [
-    ("sold", "sold"),
-    ("given", "given"),
-    ("used", "for candy"),
-    ("broken", "lost"),
-    ("woodlot", "to its owner"),
+    ("sold", _("sold")),
+    ("given", _("given")),
+    ("used", _("for candy")),
+    ("broken", _("lost")),
+    ("woodlot", _("to its owner")),
 ]
 """Why jars leave the shelf, as it is said in two presses."""
 
@@ -35,15 +36,13 @@ QUICK_REASONS = [
 def choices(context: BatchContext) -> ShelfChoices:
     """What a batch's form offers."""
     codes = jars.lot_codes(context.db, context.batch.id)
-    sizes = dict.fromkeys(
-        jar.size_ml for code in codes for jar in jars.jars_filled(context.db, code)
-    )
+    sizes = dict.fromkeys(jar.size_ml for code in codes for jar in jars.jars_filled(context.db, code))
     kind, wrong = ("piece", FLAWS) if context.is_cook else ("jar", WORDS)
     rows = [(context.show(size, kind), "") for size in sizes][:JAR_ROWS]
     return ShelfChoices(
         lots=[(code, code) for code in codes],
         rows=rows + [("", "")] * (JAR_ROWS - len(rows)),
         reasons=list(SAID_OF_REASON.items()),
-        complaints=[("", "nothing"), *wrong.items()],
-        woodlots=[("", "not a woodlot’s share"), *((w.id, w.name) for w in woodlots(context.db))],
+        complaints=[("", _("nothing")), *wrong.items()],
+        woodlots=[("", _("not a woodlot’s share")), *((w.id, w.name) for w in woodlots(context.db))],
     )

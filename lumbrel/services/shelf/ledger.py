@@ -14,6 +14,7 @@ from lumbrel.store import flow, flowed, jars
 from lumbrel.store.flow import CONFECTION
 from lumbrel.store.jars import PackMove
 from lumbrel.store.kitchen import Kitchen, load_kitchen, woodlots
+from lumbrel.words import _
 
 Cell = str | int | float | date
 WENT = ("sold", "woodlot", "given", "used", "broken", "spoiled", "other")
@@ -63,15 +64,15 @@ class _Tables:
         return local_time(at, self._kitchen).date()
 
     def _sugar(self, *titles: str) -> tuple[str, ...]:
-        return tuple(f"{title}, sugar ({self._unit('mass')})" for title in titles)
+        return tuple(_("{title}, sugar ({unit})", title=title, unit=self._unit("mass")) for title in titles)
 
     def woodlots(self) -> SeasonTable:
         """Whose sugar came in, and what became of it."""
         found = accounts(self._db, self._season)
         here, missing = list(HERE.items()), list(MISSING.items())
         left = sorted({reason for account in found.woodlots for reason in account.left})
-        titles = ("Came in", "Packed", "Due", "Delivered", "Owed")
-        others = [*(words for _, words in here), *left, *(words for _, words in missing)]
+        titles = (_("Came in"), _("Packed"), _("Due"), _("Delivered"), _("Owed"))
+        others = [*(words for _any, words in here), *left, *(words for _any, words in missing)]
         rows: list[tuple[Cell, ...]] = [
             (
                 account.woodlot,
@@ -83,16 +84,16 @@ class _Tables:
                         account.due_kg,
                         account.delivered_kg,
                         account.owed_kg,
-                        *(account.here.get(key, 0.0) for key, _ in here),
+                        *(account.here.get(key, 0.0) for key, _any in here),
                         *(account.left.get(reason, 0.0) for reason in left),
-                        *(account.missing.get(key, 0.0) for key, _ in missing),
+                        *(account.missing.get(key, 0.0) for key, _any in missing),
                     )
                 ),
             )
             for account in [*found.woodlots, found.total]
         ]
         capital = (words[:1].upper() + words[1:] for words in others)
-        return SeasonTable("Woodlots", ("Woodlot", *self._sugar(*titles, *capital)), rows)
+        return SeasonTable(_("Woodlots"), (_("Woodlot"), *self._sugar(*titles, *capital)), rows)
 
     def intake(self) -> SeasonTable:
         """What each woodlot brought, day by day."""
@@ -114,13 +115,26 @@ class _Tables:
             )
             for at, code, woodlot_id, kg, brix in sorted(brought)
         ]
-        titles = ("Day", "Delivery", "Woodlot", f"Mass ({mass})", "Brix", f"Sugar ({mass})")
-        return SeasonTable("Intake", titles, rows)
+        titles = (
+            _("Day"),
+            _("Delivery"),
+            _("Woodlot"),
+            _("Mass ({mass})", mass=mass),
+            _("Brix"),
+            _("Sugar ({mass})", mass=mass),
+        )
+        return SeasonTable(_("Intake"), titles, rows)
 
     def _titles(self, *titles: str) -> tuple[str, ...]:
         mass, volume = self._unit("mass"), self._unit("volume")
-        rest = ("Packs", "Pack", f"Volume ({volume})", f"Mass ({mass})", f"Sugar ({mass})")
-        return ("Day", "Lot", "Batch", *titles, *rest)
+        rest = (
+            _("Packs"),
+            _("Pack"),
+            _("Volume ({volume})", volume=volume),
+            _("Mass ({mass})", mass=mass),
+            _("Sugar ({mass})", mass=mass),
+        )
+        return (_("Day"), _("Lot"), _("Batch"), *titles, *rest)
 
     def _row(self, one: PackMove, *said: Cell, sign: int = 1) -> tuple[Cell, ...]:
         syrup = one.kind != CONFECTION
@@ -144,7 +158,7 @@ class _Tables:
 
     def packed(self) -> SeasonTable:
         rows = [self._row(one) for one in self._moves if one.came and one.other_id]
-        return SeasonTable("Packed", self._titles(), rows)
+        return SeasonTable(_("Packed"), self._titles(), rows)
 
     def gone(self) -> SeasonTable:
         """What was sold, delivered, given away or spoiled; what came back is taken off."""
@@ -152,13 +166,11 @@ class _Tables:
         for one in self._moves:
             whose = self._names.get(one.for_woodlot_id or "", "")
             if not one.came:
-                words = (
-                    "opened again" if one.other_id else SAID_OF_REASON.get(one.reason, one.reason)
-                )
+                words = _("opened again") if one.other_id else SAID_OF_REASON.get(one.reason, one.reason)
                 rows.append(self._row(one, words, whose))
             elif one.other_id is None:
-                rows.append(self._row(one, "came back", whose, sign=-1))
-        return SeasonTable("Sold and delivered", self._titles("Reason", "To woodlot"), rows)
+                rows.append(self._row(one, _("came back"), whose, sign=-1))
+        return SeasonTable(_("Sold and delivered"), self._titles(_("Reason"), _("To woodlot")), rows)
 
     def stock(self) -> SeasonTable:
         """What stands on the shelf today."""
@@ -183,8 +195,15 @@ class _Tables:
             for (lot, batch, kind, pack_ml), (packs, kg, sugar) in left.items()
             if packs > 0
         ]
-        titles = ("Lot", "Batch", "Packs", "Pack", f"Volume ({volume})", f"Mass ({mass})")
-        return SeasonTable("Stock", (*titles, f"Sugar ({mass})"), rows)
+        titles = (
+            _("Lot"),
+            _("Batch"),
+            _("Packs"),
+            _("Pack"),
+            _("Volume ({volume})", volume=volume),
+            _("Mass ({mass})", mass=mass),
+        )
+        return SeasonTable(_("Stock"), (*titles, _("Sugar ({mass})", mass=mass)), rows)
 
     def lots(self) -> SeasonTable:
         """Whose sugar is in each lot, and what of it was packed, left and is here."""
@@ -192,7 +211,7 @@ class _Tables:
         code = flow.codes_opened(self._db, self._since, self._until)
         for one in flow.carried_into(self._db, self._since, self._until):
             if one.kind in PACKED:
-                key = "packed" if one.other_id else "came back"
+                key = "packed" if one.other_id else _("came back")
                 sums[code[one.parcel_id], self._names[one.woodlot_id]][key] += one.solids_kg
         for one in flow.carried_out(self._db, self._since, self._until):
             if one.kind in PACKED:
@@ -206,5 +225,5 @@ class _Tables:
             figures = [kg["packed"], *went, kg["opened"], kg["came back"], here]
             rows.append((lot, woodlot, *(self._in(one, "mass") for one in figures)))
         capital = [words[:1].upper() + words[1:] for words in titles]
-        columns = self._sugar("Packed", *capital, "Opened again", "Came back", "Here")
-        return SeasonTable("Lots by woodlot", ("Lot", "Woodlot", *columns), rows)
+        columns = self._sugar(_("Packed"), *capital, _("Opened again"), _("Came back"), _("Here"))
+        return SeasonTable(_("Lots by woodlot"), (_("Lot"), _("Woodlot"), *columns), rows)

@@ -15,8 +15,9 @@ from lumbrel.services.candy.plan import NAMES
 from lumbrel.store import flow, jars, kept_lots, record
 from lumbrel.store.kept_lots import Asked, LotRow
 from lumbrel.store.kitchen import load_kitchen, woodlots
+from lumbrel.words import _
 
-GRADES = tuple(name for name, _, _ in CLASSES)
+GRADES = tuple(name for name, _any, _other in CLASSES)
 NONE = ("",)
 """No woodlot."""
 LAST_YEAR = 9998
@@ -63,8 +64,8 @@ class Lot:
             return ""
         since = self.now - (row.checked_at or row.packed_at)
         if since >= HALF_A_YEAR:
-            return "look it over"
-        return "check the lids" if row.checked_at is None and since >= SOON else ""
+            return _("look it over")
+        return _("check the lids") if row.checked_at is None and since >= SOON else ""
 
     def here(self, size_ml: float) -> int:
         """Jars of a size on the shelf."""
@@ -147,10 +148,7 @@ def find(
     at, wanted = max(page, 1), text.strip()
     chosen = (i for i, name in names.items() if woodlot.lower() in (name.lower(), i.lower()))
     asked = Asked(
-        woodlot_id=next(chosen, woodlot) if woodlot else "",
-        grade=grade,
-        season=season,
-        size_ml=size_ml,
+        woodlot_id=next(chosen, woodlot) if woodlot else "", grade=grade, season=season, size_ml=size_ml
     )
     if wanted:
         asked = _understood(db, wanted, asked, names, now)
@@ -171,9 +169,7 @@ def find(
     )
 
 
-def _understood(
-    db: Connection, text: str, asked: Asked, names: dict[str, str], now: datetime
-) -> Asked:
+def _understood(db: Connection, text: str, asked: Asked, names: dict[str, str], now: datetime) -> Asked:
     """What was typed, as what it can mean first; nothing fits what means nothing."""
     kitchen, low = load_kitchen(db), text.lower()
     if kept_lots.is_code(db, text):
@@ -205,9 +201,7 @@ def _narrowed(asked: Asked, **more: Any) -> Asked:
     return replace(asked, **more, named_ids=NONE if clash else ())
 
 
-def _lots(
-    db: Connection, rows: Sequence[LotRow], names: dict[str, str], now: datetime
-) -> list[Lot]:
+def _lots(db: Connection, rows: Sequence[LotRow], names: dict[str, str], now: datetime) -> list[Lot]:
     lots = [row.code for row in rows]
     filled, standing = jars.filled_of(db, lots), jars.standing_of(db, lots)
     codes = record.codes_of(db, [row.batch_id for row in rows])
@@ -238,5 +232,5 @@ def batch_of_lot(db: Connection, code: str) -> str:
     owner = jars.lot_owner(db, code)
     batch = record.batch_by(db, id=owner) if owner else None
     if batch is None:
-        raise NotFound(f"There is no lot {code[:24]} on the shelf.")
+        raise NotFound(_("There is no lot {code} on the shelf.", code=code[:24]))
     return batch.code

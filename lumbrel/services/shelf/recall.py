@@ -12,6 +12,7 @@ from lumbrel.services.record.flows import SAID_OF_REASON, SET_ASIDE
 from lumbrel.store import book, flow, flowed, jars
 from lumbrel.store.flow import CONFECTION, LOT, Flowed, Jar, Parcel
 from lumbrel.store.kitchen import woodlots
+from lumbrel.words import _, joined
 
 MOST_LOTS = 400
 PACKED = (LOT, CONFECTION)
@@ -71,7 +72,7 @@ def recall(db: Connection, code: str, kind: str = "") -> Recall:
     named = flow.parcels_called(db, code)
     chosen = next((p for p in named if kind in ("", p.kind)), None)
     if chosen is None:
-        raise NotFound(f"Nothing is known as {code[:40]}. Look it up on the shelf.")
+        raise NotFound(_("Nothing is known as {code}. Look it up on the shelf.", code=code[:40]))
     below = set()
     for source in _whole_draw(db, chosen):
         below |= {source, *flowed.below(db, source)}
@@ -115,5 +116,5 @@ def _gone(db: Connection, one: Flowed, names: dict[str, str]) -> Gone:
         reason=SAID_OF_REASON.get(one.flow.reason, one.flow.reason),
         size_ml=one.flow.pack_ml or 0.0,
         count=one.flow.packs or 0,
-        note=", ".join(part for part in (owner, note) if part),
+        note=joined(", ", (part for part in (owner, note) if part)),
     )

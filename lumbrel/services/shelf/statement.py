@@ -9,8 +9,9 @@ from lumbrel.services.base.form import Form, NotFound
 from lumbrel.services.shelf.accounts import HERE, MISSING, Account, accounts, season_bounds
 from lumbrel.store import flow, flowed
 from lumbrel.store.kitchen import load_kitchen, woodlots
+from lumbrel.words import _
 
-GONE = "lost at the pot, or opened again"
+GONE = _("lost at the pot, or opened again")
 GRAM_KG = 1e-3
 
 
@@ -50,9 +51,7 @@ class Statement:
         missing = {MISSING[place]: kg for place, kg in self.account.missing.items()}
         known = {**here, **missing}
         rest = self.account.solids_in_kg - self.account.packed_kg - sum(known.values())
-        return [
-            (words, kg) for words, kg in {**known, GONE: rest}.items() if abs(kg) >= GRAM_KG / 2
-        ]
+        return [(words, kg) for words, kg in {**known, GONE: rest}.items() if abs(kg) >= GRAM_KG / 2]
 
     def litres(self, solids_kg: float) -> float:
         """Sugar as syrup of the kitchen's density, L at 20 degC."""
@@ -68,11 +67,11 @@ def statement(db: Connection, woodlot: str, season: int) -> Statement:
     """
     known = next((w for w in woodlots(db) if woodlot.strip().lower() == w.name.lower()), None)
     if known is None:
-        raise NotFound(f"There is no woodlot {woodlot[:40]}.")
+        raise NotFound(_("There is no woodlot {woodlot}.", woodlot=woodlot[:40]))
     books = accounts(db, season)
     account = next((a for a in books.woodlots if a.woodlot == known.name), None)
     if account is None:
-        raise NotFound(f"Nothing of {known.name} was taken in in {season}.")
+        raise NotFound(_("Nothing of {known} was taken in in {season}.", known=known.name, season=season))
     kitchen = load_kitchen(db)
     since, until = season_bounds(kitchen, season)
     brought = [
@@ -91,9 +90,7 @@ def statement(db: Connection, woodlot: str, season: int) -> Statement:
     )
 
 
-def _went_back(
-    db: Connection, woodlot_id: str, since: datetime, until: datetime
-) -> list[Delivered]:
+def _went_back(db: Connection, woodlot_id: str, since: datetime, until: datetime) -> list[Delivered]:
     show = Form({}, load_kitchen(db)).show
     found = flowed.gone_to_woodlot(db, woodlot_id, since, until)
     return [

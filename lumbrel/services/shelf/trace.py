@@ -18,6 +18,7 @@ from lumbrel.store import flow, flowed, kept_use
 from lumbrel.store.flow import KINDS, Flowed, Parcel
 from lumbrel.store.instruments import Detail, Instrument, instruments
 from lumbrel.store.kitchen import woodlots
+from lumbrel.words import _
 
 WOODLOT = "woodlot"
 
@@ -94,9 +95,7 @@ def flows_of(db: Connection, code: str, kind: str = "") -> Traced:
     return _traced(db, chosen, above, below, [p.kind for p in named if p.kind != chosen.kind])
 
 
-def _traced(
-    db: Connection, chosen: Parcel, above: set[str], below: set[str], also: list[str]
-) -> Traced:
+def _traced(db: Connection, chosen: Parcel, above: set[str], below: set[str], also: list[str]) -> Traced:
     into = flowed.flows_into(db, chosen.id)
     solids, mass = _sums(into)
     labels = _through(db, chosen.id, above)
@@ -136,7 +135,7 @@ def _through(db: Connection, target: str, above: set[str]) -> Solids:
         begins = parcel is not None and parcel.woodlot_id is not None
         return {"": kg} if begins else mixer.like(goal, kg)
 
-    _, mixer = in_two_rounds(in_order(db, above), from_elsewhere)
+    _any, mixer = in_two_rounds(in_order(db, above), from_elsewhere)
     through: Solids = defaultdict(float)
     for way, kg in mixer.came[target].items():
         for parcel_id in filter(None, way.split("|")):
@@ -253,7 +252,7 @@ def _of_woodlot(db: Connection, name: str, kind: str) -> Traced:
     wanted = name.strip().lower()
     found = next((w for w in woodlots(db) if wanted in (w.name.lower(), w.id.lower())), None)
     if found is None or kind not in ("", WOODLOT):
-        raise NotFound(f"Nothing is known under the code {name[:40]}.")
+        raise NotFound(_("Nothing is known under the code {name}.", name=name[:40]))
     newest = flow.newest_delivery(db, found.id)
     year = newest.opened_at.year if newest else 1
     since, until = datetime(year, 1, 1, tzinfo=UTC), datetime(year + 1, 1, 1, tzinfo=UTC)

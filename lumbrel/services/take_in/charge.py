@@ -7,12 +7,7 @@ from sqlite3 import Connection
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan import solids
 from lumbrel.core.pan.target import DEFAULT_INVERT_FRACTION, finish_point
-from lumbrel.core.pan.vessel import (
-    LOWEST_SAFE_DEPTH_MM,
-    Vessel,
-    done_depth_mm,
-    hot_volume_ratio,
-)
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, Vessel, done_depth_mm, hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.services.day.pressure import pressure_at
@@ -81,9 +76,7 @@ def charge(db: Connection, taken: TakenIn, now: datetime) -> Charge:
     done = finish_point(pa, taken.target_brix, invert).temperature_c
     now_mm, done_mm = _depths(taken, final, done)
     stick_l = None if done_mm is None else taken.geometry.volume_l(done_mm)
-    heat_up = solids.heat_up_minutes(
-        taken.mass_kg, taken.brix, taken.temperature_c, boil, rate.kg_per_min
-    )
+    heat_up = solids.heat_up_minutes(taken.mass_kg, taken.brix, taken.temperature_c, boil, rate.kg_per_min)
     water = taken.mass_kg - final
     return Charge(
         mass_kg=taken.mass_kg,

@@ -8,14 +8,17 @@ from lumbrel.services.pan.rate import learnt_before
 from lumbrel.services.take_in.entries import read
 from lumbrel.store import kept
 from lumbrel.store.kitchen import woodlots
+from lumbrel.words import _
 
 
 def fixed(entry: Entry[TakeInFacts]) -> str:
     """What a tank or a pan gave stays given."""
     given = entry.facts.tanks or entry.facts.from_batch_id
     return (
-        "This came from a tank, or from the pan of a boil-down, which gave so much. Call the batch off and "
-        "begin it anew, or note on its slip what was put in besides."
+        _(
+            "This came from a tank, or from the pan of a boil-down, which gave so much. Call the "
+            "batch off and begin it anew, or note on its slip what was put in besides."
+        )
         if given
         else ""
     )
@@ -32,7 +35,7 @@ def corrected(form: Form, context: BatchContext) -> TakeInFacts | None:
     given = {name: text for name, text in form.fields.items() if text.strip()}
     target = {"target": f"{context.batch.target_brix:g}"}
     form.fields = {**form.fields, **stays, **given, **target}
-    form.choice("woodlot", [w.id for w in woodlots(context.db)], "Choose the woodlot.")
+    form.choice("woodlot", [w.id for w in woodlots(context.db)], _("Choose the woodlot."))
     taken = read(context.db, form, context.now)
     _ask_about_the_vessel(form, context)
     if not taken or form.errors:
@@ -49,4 +52,4 @@ def _ask_about_the_vessel(form: Form, context: BatchContext) -> None:
     on_fire = kept.waiting(context.db, "pan")
     there = next((b for b in on_fire if b.vessel_id == chosen and b.id != context.batch.id), None)
     if there and context.left_at is None:
-        form.errors["vessel"] = f"Batch {there.code} is in it."
+        form.errors["vessel"] = _("Batch {there_code} is in it.", there_code=there.code)

@@ -13,10 +13,9 @@ from lumbrel.core.pan.target import SUGAR_KINDS
 from lumbrel.core.pan.vessel import hot_volume_ratio
 from lumbrel.core.physics import sucrose
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.entry import Entry, preview
+from lumbrel.services.base.entry import preview
 from lumbrel.services.base.facts import HydrometerFacts, Part, RefractometerFacts, TakeInFacts
 from lumbrel.services.base.form import Bounds, Form
-from lumbrel.services.base.line import Line
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.bench.entries import CUP, HOTTEST_DENSITY_C
 from lumbrel.services.take_in.bounds import (
@@ -37,13 +36,9 @@ from lumbrel.services.take_in.bounds import (
     finishers,
 )
 from lumbrel.services.take_in.charge import Charge, TakenIn, charge
-from lumbrel.store.instruments import (
-    HydrometerDetail,
-    Instrument,
-    RefractometerDetail,
-    instruments_of,
-)
+from lumbrel.store.instruments import HydrometerDetail, Instrument, RefractometerDetail, instruments_of
 from lumbrel.store.kitchen import woodlots
+from lumbrel.words import _, number
 
 
 @dataclass(frozen=True)
@@ -67,8 +62,8 @@ def read(db: Connection, form: Form, now: datetime) -> tuple[TakeInFacts, Charge
     The woodlot of the first part may be left to the caller: its id is then empty.
     """
     known = {v.id: v for v in finishers(db)}
-    chosen = form.choice("vessel", list(known), "Choose the vessel it goes into.")
-    kind = form.choice("sugar_kind", list(SUGAR_KINDS), "Choose maple, walnut or birch.")
+    chosen = form.choice("vessel", list(known), _("Choose the vessel it goes into."))
+    kind = form.choice("sugar_kind", list(SUGAR_KINDS), _("Choose maple, walnut or birch."))
     target = _target(form)
     brix, temperature = _brix_read(form), form.between(TEMPERATURE)
     by, amount = _amount(form)
@@ -138,7 +133,7 @@ def _guess(form: Form, taken: TakenIn, by: Measure, amount: float) -> Guess | No
     try:
         # What a volume weighs depends on its density, and that on what it weighs: a few turns settle it.
         known = guess(sap or _mass(taken, by, amount), sap, tree)
-        for _ in range(TURNS):
+        for _any in range(TURNS):
             known = guess(_mass(replace(taken, brix=known.brix), by, amount), sap, tree)
         return known
     except OutOfRange as error:
@@ -174,11 +169,7 @@ def _together(parts: list[Brought]) -> tuple[float, float, float]:
 
 
 def _parts(
-    db: Connection,
-    form: Form,
-    taken: TakenIn,
-    first: tuple[Measure, float, float],
-    now: datetime,
+    db: Connection, form: Form, taken: TakenIn, first: tuple[Measure, float, float], now: datetime
 ) -> list[Brought]:
     """What each woodlot brings, the first one's as it was measured and read."""
     by, amount, read = first
@@ -189,9 +180,7 @@ def _parts(
     return [one, *_others(db, form, taken, by, now)]
 
 
-def _others(
-    db: Connection, form: Form, taken: TakenIn, by: Measure, now: datetime
-) -> list[Brought]:
+def _others(db: Connection, form: Form, taken: TakenIn, by: Measure, now: datetime) -> list[Brought]:
     """What further woodlots bring, measured and read as the first part was."""
     known = [w.id for w in woodlots(db)]
     low, high, unit = LIMITS[by]
@@ -201,9 +190,9 @@ def _others(
         if not any(form.given(name) for name in names):
             continue
         if by == "depth":
-            form.errors[names[1]] = "Measure each woodlot's part by mass or volume, not by depth."
-        woodlot = form.choice(names[0], known, "Choose the woodlot this part comes from.")
-        sentence = f"The {by} must be between {span(low, high, unit)}."
+            form.errors[names[1]] = _("Measure each woodlot's part by mass or volume, not by depth.")
+        woodlot = form.choice(names[0], known, _("Choose the woodlot this part comes from."))
+        sentence = _("The {by} must be between {span}.", by=by, span=span(low, high, unit))
         amount = form.between(Bounds(names[1], by, low, high, sentence))
         read = form.between(BRIX._replace(name=names[2]))
         if amount is None or read is None or form.errors:
@@ -226,12 +215,12 @@ def _target(form: Form) -> float:
 
 def _amount(form: Form) -> tuple[Measure | None, float | None]:
     """What was measured, and how much of it."""
-    by = form.choice("amount_by", list(LIMITS), "Say how it was measured: mass, volume or depth.")
+    by = form.choice("amount_by", list(LIMITS), _("Say how it was measured: mass, volume or depth."))
     if not by:
         return None, None
     measure = measured_by(form.fields.get("amount", ""), cast(Measure, by))
     low, high, unit = LIMITS[measure]
-    sentence = f"The {measure} must be between {span(low, high, unit)}."
+    sentence = _("The {measure} must be between {span}.", measure=measure, span=span(low, high, unit))
     return measure, form.between(Bounds("amount", measure, low, high, sentence))
 
 
@@ -248,19 +237,23 @@ def _charge(db: Connection, form: Form, taken: TakenIn, now: datetime) -> Charge
         form.errors["amount"] = error.sentence
         return None
     if taken.brix >= taken.target_brix:
-        form.ask("brix", f"{taken.brix:.1f} Brix is at or over the target already. Is that right?")
+        form.ask(
+            "brix",
+            _("{brix} Brix is at or over the target already. Is that right?", brix=number(taken.brix, 1)),
+        )
     if becomes.too_shallow and not form.ticked(BOIL_DOWN):
         form.ask(
             "amount",
-            f"Finished, it would stand only {form.show(becomes.depth_done_mm or 0.0, 'depth')} deep: a pan so low "
-            "scorches. Wait for more, take a smaller vessel, or tick Confirm.",
+            _(
+                "Finished, it would stand only {depth_done} deep: a pan so low scorches. Wait for "
+                "more, take a smaller vessel, or tick Confirm.",
+                depth_done=form.show(becomes.depth_done_mm or 0.0, "depth"),
+            ),
         )
     return becomes
 
 
-def _corrected_brix(
-    db: Connection, form: Form, brix: float, kind: str, now: datetime
-) -> float | None:
+def _corrected_brix(db: Connection, form: Form, brix: float, kind: str, now: datetime) -> float | None:
     """Brix of the take-in: as told, or a refractometer's drop or a hydrometer's cup corrected."""
     by = form.fields.get("brix_by", "told")
     facts: RefractometerFacts | HydrometerFacts
@@ -277,7 +270,7 @@ def _corrected_brix(
     elif by == "hydrometer":
         cup, stems = form.between(CUP), instruments_of(db, HydrometerDetail)
         if not stems:
-            form.errors["brix_by"] = "No hydrometer is registered here."
+            form.errors["brix_by"] = _("No hydrometer is registered here.")
         if cup is None or not stems:
             return None
         facts = HydrometerFacts(
@@ -321,26 +314,3 @@ def choices(context: BatchContext) -> TakeInChoices:
         vessels=[(v.id, v.name) for v in finishers(context.db)],
         woodlots=[(w.id, w.name) for w in woodlots(context.db)],
     )
-
-
-def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
-    """A take-in on the slip."""
-    facts = entry.facts
-    amount = context.show(facts.amount, facts.amount_by)
-    how = f"{amount} at {context.show(facts.temperature_c, 'temperature')}"
-    if len(facts.parts) > 1:
-        names = {w.id: w.name for w in woodlots(context.db)}
-        how += ": " + ", ".join(
-            f"{names[p.woodlot_id]} {context.show(p.mass_kg, 'mass')} at {p.brix:.1f}"
-            for p in facts.parts
-        )
-    if facts.tanks:
-        how += ", sap from the tank"
-    elif facts.from_batch_id:
-        how += ", poured on from its boil-down"
-    took = f"Took in {context.show(facts.mass_kg, 'mass')}"
-    if facts.brix_sigma is None:
-        return Line(entry, took, how, f"{facts.brix:.1f}")
-    source = "by its sap" if facts.sap_kg else "unknown"
-    how += f"; Brix {source}, ± {facts.brix_sigma:.0f}"
-    return Line(entry, took, how, f"{facts.brix:.0f}?")

@@ -10,9 +10,10 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept
+from lumbrel.words import _, number
 
-MASS = Bounds("mass", "mass", 0.05, 5000, "What goes on must weigh between 0.05 and 5000 kg.")
-BRIX = Bounds("brix", "brix", 5, 80, "Near-syrup has between 5 and 80 Brix.")
+MASS = Bounds("mass", "mass", 0.05, 5000, _("What goes on must weigh between 0.05 and 5000 kg."))
+BRIX = Bounds("brix", "brix", 5, 80, _("Near-syrup has between 5 and 80 Brix."))
 MORE_SUGAR = 1.25
 """More sugar than this share of what was drawn is asked about."""
 HOT_FOR = timedelta(hours=4)
@@ -59,27 +60,20 @@ def take_up(db: Connection, code: str, fields: dict[str, str], now: datetime) ->
 def _from_kettle(db: Connection, code: str, form: Form, now: datetime) -> Source | None:
     giver = contexts.load(db, code, now)
     if giver.batch.id not in {batch.id for batch in kept.waiting(db, WAITS_AT)}:
-        form.errors["vessel"] = f"No near-syrup of {code} waits any more."
+        form.errors["vessel"] = _("No near-syrup of {code} waits any more.", code=code)
         return None
     after = after_draw(giver)
-    left = "{sugar} kg were drawn and are left."
+    left = _("{sugar} kg were drawn and are left.")
     much = how_much(form, after.mass_kg, after.brix, left)
     if much is None:
         return None
     fields = fields_of(form, giver, much, NearSyrup(giver, after).temperature)
     return Source(
-        fields=fields,
-        tanks=(),
-        parts=(),
-        brix_sigma=None,
-        from_batch_id=giver.batch.id,
-        from_stage="bulk",
+        fields=fields, tanks=(), parts=(), brix_sigma=None, from_batch_id=giver.batch.id, from_stage="bulk"
     )
 
 
-def how_much(
-    form: Form, there_kg: float, there_brix: float, left: str
-) -> tuple[float, float] | None:
+def how_much(form: Form, there_kg: float, there_brix: float, left: str) -> tuple[float, float] | None:
     """How much goes on, kg, and its Brix: as it was weighed and read, else as it is held to be. Where its
     density alone was read, the sugar that is there says how much it is.
 
@@ -94,14 +88,15 @@ def how_much(
         mass = sugar / brix * 100
     mass, brix = mass or there_kg, brix or there_brix
     if mass * brix / 100 > sugar * MORE_SUGAR:
-        said = left.format(sugar=f"{sugar:.2f}")
-        form.ask("mass", f"That would be {mass * brix / 100:.2f} kg of sugar; {said}")
+        said = left.format(sugar=number(sugar, 2))
+        form.ask(
+            "mass",
+            _("That would be {mass} kg of sugar; {said}", mass=number(mass * brix / 100, 2), said=said),
+        )
     return mass, brix
 
 
-def fields_of(
-    form: Form, giver: BatchContext, much: tuple[float, float], temperature: str
-) -> dict[str, str]:
+def fields_of(form: Form, giver: BatchContext, much: tuple[float, float], temperature: str) -> dict[str, str]:
     """What the take-in's form would say of what another batch gives.
 
     Args:
@@ -112,7 +107,7 @@ def fields_of(
     return {
         "woodlot": giver.woodlot.id,
         "sugar_kind": giver.batch.sugar_kind,
-        "amount": f"{mass:.6f} kg",
+        "amount": _("{mass} kg", mass=number(mass, 6)),
         "amount_by": "mass",
         "brix": f"{brix:.6f}",
         "brix_by": "told",

@@ -27,14 +27,8 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     instruments_of,
 )
-from lumbrel.store.kitchen import (
-    Kitchen,
-    VesselRow,
-    Woodlot,
-    add_woodlot,
-    load_kitchen,
-    woodlots,
-)
+from lumbrel.store.kitchen import Kitchen, VesselRow, Woodlot, add_woodlot, load_kitchen, woodlots
+from lumbrel.words import _
 
 BATCHES = UUID("6c756d62-7265-6c00-8000-000000626174")
 """From the id of a take-in to that of its batch: sent again, it is the same batch."""
@@ -195,8 +189,8 @@ def open_batch(
 def _refuse_what_is_busy(db: Connection, form: Form, come: Source | None, vessel: str) -> None:
     busy = _busy(db).get(vessel)
     if busy and not _stays(db, come, busy):
-        form.errors["vessel"] = (
-            f"Batch {busy} is still in it. Draw that off first, or note on its slip what was added."
+        form.errors["vessel"] = _(
+            "Batch {busy} is still in it. Draw that off first, or note on its slip what was added.", busy=busy
         )
 
 
@@ -223,8 +217,10 @@ def _opened_before(db: Connection, sent: LineRow, fields: dict[str, str]) -> str
     assert owner is not None
     if sent.kind != TakeInFacts.key() or sent.typed != kept_of(fields):
         raise IdReused(
-            "Something else was written under this form's id; nothing was written now. Open the "
-            "page anew and send it again."
+            _(
+                "Something else was written under this form's id; nothing was written now. Open the "
+                "page anew and send it again."
+            )
         )
     return owner.code
 
@@ -236,7 +232,7 @@ def _woodlot(db: Connection, form: Form) -> Woodlot:
     if new_name:
         same = next((w for w in known if w.name.lower() == new_name.lower()), None)
         return same or Woodlot("", new_name)
-    chosen = form.choice("woodlot", [w.id for w in known], "Choose the woodlot, or name a new one.")
+    chosen = form.choice("woodlot", [w.id for w in known], _("Choose the woodlot, or name a new one."))
     return next((w for w in known if w.id == chosen), Woodlot("", ""))
 
 

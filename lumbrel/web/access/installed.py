@@ -8,6 +8,7 @@ from lumbrel import __version__
 from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.render import STATIC, WEB
 from lumbrel.web.shell.room import RoomRoutes, least
+from lumbrel.words import _, language
 
 router = RoomRoutes()
 FONT = "vendor/atkinson/atkinson-hyperlegible-next-latin-wght-normal.woff2"
@@ -35,7 +36,7 @@ def manifest() -> Response:
     shown = {
         "name": "Lumbrel",
         "short_name": "Lumbrel",
-        "description": "The syrup finisher's bench.",
+        "description": _("The syrup finisher's bench."),
         "start_url": "/",
         "scope": "/",
         "display": "standalone",
@@ -52,6 +53,14 @@ def worker() -> Response:
     """The worker, told its version and the files of the shell."""
     bundle = sorted(path.name for path in (WEB / "static" / "bundle").iterdir())
     shell = [*(f"{STATIC}/bundle/{name}" for name in bundle), *(f"{STATIC}/{f}" for f in ALSO_KEPT)]
-    told = f"const VERSION = {json.dumps(__version__)};\nconst SHELL = {json.dumps(shell)};\n"
+    gone, new = _("No connection to the kitchen"), _("This page was not opened here before.")
+    known = {
+        "VERSION": __version__,
+        "SHELL": shell,
+        "LANGUAGE": language().key,
+        "NOT_KEPT": f"<h1>{gone}</h1><p>{new}",
+        "THESE_WERE": str(_("These were:")),
+    }
+    told = "".join(f"const {name} = {json.dumps(value)};\n" for name, value in known.items())
     script = (WEB / "static" / "js" / "worker.js").read_text(encoding="utf-8")
     return Response(told + script, media_type="text/javascript")

@@ -20,10 +20,12 @@ from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit, local_address
 from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import system_clock
+from lumbrel.web.shell.tongue import choose_language
+from lumbrel.words import _
 
 router = RoomRoutes()
 HOME = "/kitchen/network"
-KINDS_OF_DEVICE = (("iPad", "tablet"), ("Mobi", "phone"), ("Android", "tablet"))
+KINDS_OF_DEVICE = (("iPad", _("tablet")), ("Mobi", _("phone")), ("Android", _("tablet")))
 """What a browser calls itself by, and what a person would call it."""
 
 
@@ -35,7 +37,7 @@ def _network(visit: Visit) -> Network:
     """
     found: Network | None = visit.request.app.state.network
     if found is None:
-        raise NotFound("This record is served to this machine only.")
+        raise NotFound(_("This record is served to this machine only."))
     return found
 
 
@@ -116,7 +118,7 @@ def offer_code(visit: Here, fields: Fields) -> Response:
     network = _network(visit)
     try:
         if not network.opening.is_open:
-            raise BadInput({"role": "Open the kitchen to its network first."})
+            raise BadInput({"role": _("Open the kitchen to its network first.")})
         offer = network.doorkeeper.offer(fields.get("role", ""), system_clock())
     except BadInput as bad:
         return _home(visit, "pair", refilled(fields, bad))
@@ -213,6 +215,15 @@ def hand_over(visit: Here, fields: Fields) -> Response:
     return RedirectResponse(local_address(fields.get("to", "")), 303)
 
 
+@router.post("/language")
+@least(PUBLIC)
+def speak(request: Request, fields: Fields) -> Response:
+    """This device is in a language of its own from now on, or in the kitchen's."""
+    answer = RedirectResponse(local_address(fields.get("to", "")), 303)
+    choose_language(answer, fields.get("language", ""))
+    return answer
+
+
 @router.post("/leave")
 @least(LOOKER)
 def leave(visit: Here, fields: Fields) -> Response:
@@ -257,7 +268,7 @@ def authority_text(request: Request) -> Response:
 def _authority(request: Request) -> Authority:
     network: Network | None = request.app.state.network
     if network is None:
-        raise NotFound("This record is served to this machine only.")
+        raise NotFound(_("This record is served to this machine only."))
     return network.authority()
 
 
@@ -268,7 +279,7 @@ def _plain(template: str, status: int, **shown: Any) -> HTMLResponse:
 
 
 def _kind_of_device(agent: str) -> str:
-    return next((kind for word, kind in KINDS_OF_DEVICE if word in agent), "computer")
+    return next((kind for word, kind in KINDS_OF_DEVICE if word in agent), _("computer"))
 
 
 def _code_picture(address: str) -> Markup:
@@ -289,5 +300,5 @@ def ago(since: timedelta) -> str:
     seconds = max(since.total_seconds(), 0)
     for size, word in ((86400, "d"), (3600, "h"), (60, "min")):
         if seconds >= size:
-            return f"{int(seconds // size)} {word} ago"
-    return "now"
+            return _("{seconds} {word} ago", seconds=int(seconds // size), word=word)
+    return _("now")

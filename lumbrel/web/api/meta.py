@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from fastapi import Query, Request
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse
 from starlette.exceptions import HTTPException
 
 from lumbrel import __version__
@@ -19,11 +19,13 @@ from lumbrel.store.book import written_so_far
 from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.safe import nature
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import TEMPLATES
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.workspace import Workspace
+from lumbrel.words import _
 
 router = RoomRoutes()
 last = RoomRoutes()
@@ -31,16 +33,16 @@ UNITS_OF_THEIR_OWN = ("brix", "percent", "count")
 """Kinds that are shown in one unit only."""
 AMOUNT = "amount"
 """What its unit says: a mass, a volume or a depth."""
-UNIT_WANTED = "Type its unit too, as 31.5 kg or 7 gal; without one it is what is chosen above."
+UNIT_WANTED = _("Type its unit too, as 31.5 kg or 7 gal; without one it is what is chosen above.")
 
 
 @router.get("/healthz", tags=["meta"])
-def health(request: Request) -> JSONResponse:
+def health(request: Request) -> SpokenJSON:
     """Whether the record can be read and its newest line is there; what it is; its last backup; whether its disk is full."""
     own: Workspace = request.app.state.workspace
     answer: dict[str, Any] = {"status": "ok", "version": __version__}
     if not own.settings.database.exists():
-        return _unwell(answer, "The record is gone: its file is not there any more.")
+        return _unwell(answer, _("The record is gone: its file is not there any more."))
     try:
         with own.open() as db:
             answer["record"] = {
@@ -49,16 +51,16 @@ def health(request: Request) -> JSONResponse:
                 "lines": written_so_far(db),
             }
     except sqlite3.Error as error:
-        return _unwell(answer, f"The record cannot be read: {error}.")
+        return _unwell(answer, _("The record cannot be read: {error}.", error=error))
     disk = disk_of(own.settings.database)
     answer["disk"] = {"free_bytes": disk.free_bytes}
     if own.settings.backups is not None:
         answer["last_backup"] = next(iter(automatic(own.settings.backups).days), None)
-    return _unwell(answer, disk.said) if disk.is_full else JSONResponse(answer)
+    return _unwell(answer, disk.said) if disk.is_full else SpokenJSON(answer)
 
 
-def _unwell(answer: dict[str, Any], why: str) -> JSONResponse:
-    return JSONResponse(answer | {"status": "unwell", "why": why}, 503)
+def _unwell(answer: dict[str, Any], why: str) -> SpokenJSON:
+    return SpokenJSON(answer | {"status": "unwell", "why": why}, 503)
 
 
 @router.get("/api/constant", include_in_schema=False)
@@ -87,7 +89,7 @@ def understood(
         if not any(letter.isalpha() for letter in text):
             return {"ok": False, "said": UNIT_WANTED, "value": None, "unit": ""}
     if kind not in units.KINDS:
-        raise OutOfRange(f"The kind must be one of {', '.join(units.KINDS)}.", "kind")
+        raise OutOfRange(_("The kind must be one of {KINDS}.", KINDS=", ".join(units.KINDS)), "kind")
     kitchen = load_kitchen(visit.db)
     kitchen = replace(kitchen, units=UNIT_PRESETS.get(preset, kitchen.units))
     try:
@@ -102,10 +104,8 @@ def understood(
     return {"ok": True, "said": said, "value": typed.value, "unit": inside}
 
 
-@last.api_route(
-    "/api/{path:path}", methods=["GET", "POST", "PUT", "DELETE"], include_in_schema=False
-)
+@last.api_route("/api/{path:path}", methods=["GET", "POST", "PUT", "DELETE"], include_in_schema=False)
 @least(LOOKER)
 async def nothing_here(path: str) -> None:
     """Anything else under /api/ is answered as JSON."""
-    raise HTTPException(404, "There is no such calculation; see /api/docs.")
+    raise HTTPException(404, _("There is no such calculation; see /api/docs."))

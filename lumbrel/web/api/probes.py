@@ -5,12 +5,13 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 from fastapi import Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from lumbrel.services.probes import intake
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.caller import PUBLIC
 from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.gate import door_of
@@ -18,22 +19,24 @@ from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.turnstile import Pace, Turnstile
 from lumbrel.web.shell.workspace import workspace_of
+from lumbrel.words import _, number
 
 PER_SECOND, AT_ONCE = 20.0, 60
 """How often a probe of the network may send; each time up to ten thousand samples."""
-TOO_OFTEN = (
-    f"That is more than {PER_SECOND:.0f} times a second; nothing of it was kept. Send several samples "
-    "at once, and these again in a second."
+TOO_OFTEN = _(
+    "That is more than {PER_SECOND} times a second; nothing of it was kept. Send several "
+    "samples at once, and these again in a second.",
+    PER_SECOND=number(PER_SECOND, 0),
 )
-TOO_MANY = "Too many wrong tokens from here. Try again in a minute, with the right one."
-NO_TOKEN = "Send the probe's own token: make one on the thermometer's page."
+TOO_MANY = _("Too many wrong tokens from here. Try again in a minute, with the right one.")
+NO_TOKEN = _("Send the probe's own token: make one on the thermometer's page.")
 
 
-def _refusal(request: Request) -> JSONResponse | None:
+def _refusal(request: Request) -> SpokenJSON | None:
     """Whose token it is, noted on the request; or why nothing of it is read. Who has the right one is let
     through whatever others have tried; the others are counted by who they are, as the door knows it."""
     workspace = workspace_of(request)
-    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    scheme, _any, token = request.headers.get("authorization", "").partition(" ")
     shelf = workspace.cache.shelf("turnstiles")
     with workspace.open() as db:
         probe_id = intake.holder(db, token.strip()) if scheme.lower() == "bearer" else None
@@ -45,7 +48,7 @@ def _refusal(request: Request) -> JSONResponse | None:
         vouch_for(request.scope)
         request.state.probe_id = probe_id
         return None
-    caller = door.origin(request.scope) if door else "the machine itself"
+    caller = door.origin(request.scope) if door else _("the machine itself")
     turnstile = shelf.get("probes", Turnstile)
     wait = turnstile.must_wait(caller)
     if wait:
@@ -54,9 +57,9 @@ def _refusal(request: Request) -> JSONResponse | None:
     return _refused(401, "authorization", NO_TOKEN, {"WWW-Authenticate": "Bearer"})
 
 
-def _refused(status: int, place: str, sentence: str, headers: dict[str, str]) -> JSONResponse:
+def _refused(status: int, place: str, sentence: str, headers: dict[str, str]) -> SpokenJSON:
     answer = {"detail": [{"loc": [place], "msg": sentence}]}
-    return JSONResponse(answer, status, headers | {"Connection": "close"})
+    return SpokenJSON(answer, status, headers | {"Connection": "close"})
 
 
 class TokenFirst(APIRoute):

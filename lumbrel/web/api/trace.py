@@ -4,13 +4,13 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
-from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.shelf.accounts import HERE, MISSING, Account
 from lumbrel.services.shelf.accounts import accounts as accounts_of
 from lumbrel.services.shelf.trace import flows_of
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.room import RoomRoutes
 
@@ -96,7 +96,7 @@ def trace(visit: Here, code: str, kind: str = "") -> Any:
     try:
         return asdict(flows_of(visit.db, code[:LONGEST_CODE], kind))
     except NotFound as error:
-        return JSONResponse({"detail": [{"loc": ["path", "code"], "msg": str(error)}]}, 404)
+        return SpokenJSON({"detail": [{"loc": ["path", "code"], "msg": str(error)}]}, 404)
 
 
 @router.get("/accounts", response_model=AccountsModel)

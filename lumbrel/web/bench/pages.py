@@ -15,13 +15,7 @@ from lumbrel.services.kitchen.register import IN_THE_CUP
 from lumbrel.services.probes import intake
 from lumbrel.store import probes
 from lumbrel.store.db import transaction
-from lumbrel.store.instruments import (
-    Detail,
-    Instrument,
-    ThermometerDetail,
-    instruments,
-    retire_instrument,
-)
+from lumbrel.store.instruments import Detail, Instrument, ThermometerDetail, instruments, retire_instrument
 from lumbrel.store.kitchen import load_kitchen, vessels
 from lumbrel.web.bench.sending import Sending, lines_for
 from lumbrel.web.kitchen.typed import of_instrument
@@ -30,6 +24,7 @@ from lumbrel.web.shell.network import Network
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes, least
+from lumbrel.words import _
 
 router = RoomRoutes(prefix="/kitchen/instrument")
 TROUBLES_FOR = timedelta(days=7)
@@ -39,7 +34,7 @@ CHECKED = ("hydrometer", "refractometer", "barometer")
 def _instrument(visit: Here, key: str) -> Instrument[Detail]:
     found = next((i for i in instruments(visit.db, retired=True) if i.id == key), None)
     if found is None:
-        raise NotFound("There is no such instrument; the kitchen's page lists all.")
+        raise NotFound(_("There is no such instrument; the kitchen's page lists all."))
     return found
 
 
@@ -88,16 +83,14 @@ def _profile(
     )
 
 
-def _to_change(
-    visit: Here, instrument: Instrument[Detail], refused: Filled | None
-) -> dict[str, Any]:
+def _to_change(visit: Here, instrument: Instrument[Detail], refused: Filled | None) -> dict[str, Any]:
     """Its form as it is registered, or as it was sent."""
     typed = of_instrument(instrument, Display(load_kitchen(visit.db)))
-    places = [("", "nothing, held by hand"), *((v.id, v.name) for v in vessels(visit.db))]
+    places = [("", _("nothing, held by hand")), *((v.id, v.name) for v in vessels(visit.db))]
     return {
         "f": (refused or Filled(typed)).named("change"),
         "kind": instrument.kind,
-        "places": [*places, (IN_THE_CUP, "the hydrometer cup")],
+        "places": [*places, (IN_THE_CUP, _("the hydrometer cup"))],
     }
 
 
@@ -129,7 +122,7 @@ def show(visit: Here, key: str) -> HTMLResponse:
 @router.post("/{key}/ice")
 def ice(visit: Here, key: str, fields: Fields) -> Response:
     """Take a thermometer's reading in melting ice."""
-    instrument = _thermometer(visit, key, "Only a thermometer is put in melting ice.")
+    instrument = _thermometer(visit, key, _("Only a thermometer is put in melting ice."))
     try:
         checks.take_ice_point(visit.db, instrument, visit.now, fields)
     except BadInput as bad:
@@ -142,7 +135,7 @@ def ice(visit: Here, key: str, fields: Fields) -> Response:
 def token(visit: Here, key: str, fields: Fields) -> Response:
     """A token for a probe over HTTP, shown this once. The same form sent again (the page loaded
     anew) shows the same one and ends none."""
-    instrument = _thermometer(visit, key, "Only a thermometer sends samples.")
+    instrument = _thermometer(visit, key, _("Only a thermometer sends samples."))
     sent = (record_key(visit.db), instrument.id, Form(fields, load_kitchen(visit.db)).client_id())
     made = visit.workspace.cache.shelf("tokens").get(
         sent, lambda: intake.new_token(visit.db, instrument.id, visit.now)
@@ -155,7 +148,7 @@ def check(visit: Here, key: str, fields: Fields) -> Response:
     """Take what it shows in water, in a weighed solution, or beside a better one."""
     instrument = _instrument(visit, key)
     if instrument.kind not in CHECKED:
-        raise NotFound("Only a hydrometer, a refractometer or a barometer is checked so.")
+        raise NotFound(_("Only a hydrometer, a refractometer or a barometer is checked so."))
     try:
         checks.take_scale_check(visit.db, instrument, visit.now, fields)
     except BadInput as bad:
@@ -169,7 +162,9 @@ def card(visit: Here, key: str) -> HTMLResponse:
     instrument = _instrument(visit, key)
     shown = _card(visit, instrument)
     if shown["card"] is None:
-        raise NotFound(f"{instrument.name} has no card: set the day first, or it needs none.")
+        raise NotFound(
+            _("{instrument} has no card: set the day first, or it needs none.", instrument=instrument.name)
+        )
     return visit.page("bench/instrument_card.html", "settings", instrument=instrument, **shown)
 
 

@@ -8,6 +8,7 @@ from math import ceil, floor
 from lumbrel.services.bench.curves import OwnCurve
 from lumbrel.services.bench.profile import Curve, Offset
 from lumbrel.web.shell.plot import PlotPoint, Tick, scale
+from lumbrel.words import _, joined, named_day, number, quantity
 
 
 @dataclass(frozen=True)
@@ -22,34 +23,52 @@ class DotPicture:
 
 
 def _dots(values: Sequence[tuple[datetime, float, str]], level: float | None) -> DotPicture:
-    lowest = min([0.0, *(v for _, v, _ in values)]) - 0.1
-    highest = max([0.0, *(v for _, v, _ in values)]) + 0.1
+    lowest = min([0.0, *(v for _any, v, _other in values)]) - 0.1
+    highest = max([0.0, *(v for _any, v, _other in values)]) + 0.1
     first, last = values[0][0], values[-1][0]
     hours = max((last - first) / timedelta(hours=1), 1.0)
     x, y = scale(0, hours, 84.0, 596.0), scale(lowest, highest, 264.0, 12.0)
     step = next(s for s in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0) if (highest - lowest) / s <= 8)
     ticks = [
-        Tick(y(i * step), f"{i * step:.1f}")
-        for i in range(ceil(lowest / step), floor(highest / step) + 1)
+        Tick(y(i * step), number(i * step, 1)) for i in range(ceil(lowest / step), floor(highest / step) + 1)
     ]
-    points = [
-        PlotPoint(x((at - first) / timedelta(hours=1)), y(v), "", title) for at, v, title in values
-    ]
-    dates = [Tick(84.0, f"{first.day} {first:%B}")]
+    points = [PlotPoint(x((at - first) / timedelta(hours=1)), y(v), "", title) for at, v, title in values]
+    dates = [Tick(84.0, named_day(first, "", year=False))]
     if last.date() != first.date():
-        dates.append(Tick(520.0, f"{last.day} {last:%B}"))
+        dates.append(Tick(520.0, named_day(last, "", year=False)))
     return DotPicture(points, ticks, dates, y(0.0), None if level is None else y(level))
 
 
 def drift(offsets: Sequence[Offset]) -> DotPicture:
     """A thermometer's offsets over its test boils."""
-    return _dots([(o.at, o.offset_k, f"{o.at:%d %B}: {o.offset_k:+.2f} K") for o in offsets], None)
+    return _dots(
+        [
+            (
+                o.at,
+                o.offset_k,
+                joined(
+                    ": ", (named_day(o.at, "", year=False), quantity(number(o.offset_k, 2, signed=True), "K"))
+                ),
+            )
+            for o in offsets
+        ],
+        None,
+    )
 
 
 def pairs(curve: OwnCurve) -> DotPicture:
     """How far each pair's hot reading stood from the computed mark, and the mean of it."""
     values = [
-        (p.at, p.departs_by, f"{p.batch_code}: {p.departs_by:+.2f} Brix") for p in curve.pairs
+        (
+            p.at,
+            p.departs_by,
+            _(
+                "{batch_code}: {departs_by} Brix",
+                batch_code=p.batch_code,
+                departs_by=number(p.departs_by, 2, signed=True),
+            ),
+        )
+        for p in curve.pairs
     ]
     mean = sum(p.departs_by for p in curve.pairs) / len(curve.pairs)
     return _dots(values, mean if curve.used else None)
@@ -68,8 +87,8 @@ class CurvePicture:
 
 def curve(of: Curve) -> CurvePicture:
     """The curve of an instrument on its own axes."""
-    xs = [x for x, _ in of.own]
-    ys = [y for _, y in [*of.own, *of.plain]]
+    xs = [x for x, _any in of.own]
+    ys = [y for _any, y in [*of.own, *of.plain]]
     middle, half = (max(ys) + min(ys)) / 2, max((max(ys) - min(ys)) / 2, of.least_span / 2) * 1.1
     x, y = scale(min(xs), max(xs), 84.0, 596.0), scale(middle - half, middle + half, 248.0, 14.0)
 

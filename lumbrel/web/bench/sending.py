@@ -6,6 +6,8 @@ from pathlib import Path
 from string import Template
 from urllib.parse import urlsplit
 
+from lumbrel.words import _
+
 BOARDS = Path(__file__).parent / "boards"
 A_TOKEN = "THE-TOKEN"
 """Stands where the token goes once it is not shown any more."""
@@ -25,9 +27,9 @@ def lines_for(url: str, token: str = "") -> Sending:
     at = urlsplit(url)
     sealed = at.scheme == "https"
     told = {"ADDRESS": url, "HOST": at.hostname, "PORT": at.port or 443, "TOKEN": token or A_TOKEN}
-    programs = [("curl, to try it", "curl"), ("A board with Python", "python")]
+    programs = [(_("curl, to try it"), "curl"), (_("A board with Python"), "python")]
     if sealed:
-        programs.append(("A board with MicroPython", "micropython"))
+        programs.append((_("A board with MicroPython"), "micropython"))
     written = [(title, _written(name, told)) for title, name in programs]
     if not sealed:
         written = [(title, _without_trust(text)) for title, text in written]

@@ -20,6 +20,7 @@ from lumbrel.services.stations import slip, waiting
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 
 router = RoomRoutes()
 KINDS = (
@@ -42,7 +43,7 @@ KINDS = (
 def _cook(visit: Visit, code: str) -> BatchContext:
     context = visit.batch(code)
     if not context.is_cook:
-        raise NotFound(f"{code} is a boil of syrup: it has its page at the pan.")
+        raise NotFound(_("{code} is a boil of syrup: it has its page at the pan.", code=code))
     return context
 
 
@@ -113,7 +114,7 @@ def put(visit: Here, code: str, kind: str, fields: Fields) -> Response:
     """Put a reading, a step or the scores on the slip."""
     context = _cook(visit, code)
     if kind not in KINDS:
-        raise NotFound("A cook's slip has no such line.")
+        raise NotFound(_("A cook's slip has no such line."))
     try:
         sent = dict(fields)
         if kind == "scored" and visit.upload:

@@ -19,23 +19,13 @@ from lumbrel.web.candy import cook
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 
 router = RoomRoutes()
 router.include_router(cook.router)
 ROWS = range(1, days.ROWS + 1)
 ASKED = (
-    *(
-        "syrup",
-        "brix",
-        "piece",
-        "thermometer",
-        "above",
-        "stir",
-        "serving",
-        "pressure",
-        "lot",
-        "meter",
-    ),
+    *("syrup", "brix", "piece", "thermometer", "above", "stir", "serving", "pressure", "lot", "meter"),
     *("dilution", "by", "made", "pieces", "each", "jars", "jar", "pot", "bath", "ready"),
     "price",
     "fuel",
@@ -136,7 +126,7 @@ def day_as_calendar(visit: Here) -> Response:
     """The day as iCalendar."""
     laid = days.candy_day(visit.db, visit.now, _asked(visit, DAY_ASKED))
     if laid is None:
-        raise NotFound("No cook is named: lay out a day first.")
+        raise NotFound(_("No cook is named: lay out a day first."))
     body = as_calendar(laid, load_kitchen(visit.db).name, visit.now)
     headers = {"Content-Disposition": 'attachment; filename="candy-day.ics"'}
     return Response(body, media_type="text/calendar; charset=utf-8", headers=headers)
@@ -148,8 +138,6 @@ def moved(visit: Here) -> HTMLResponse:
     try:
         page = plan.page(visit.db, visit.now, _asked(visit), only_map=True)
     except (BadInput, OutOfRange) as error:
-        sentence = (
-            next(iter(error.errors.values())) if isinstance(error, BadInput) else error.sentence
-        )
+        sentence = next(iter(error.errors.values())) if isinstance(error, BadInput) else error.sentence
         return HTMLResponse(sentence, 422)
     return visit.fragment("candy/firmness.html", page=page)

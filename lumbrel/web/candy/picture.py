@@ -16,6 +16,7 @@ from lumbrel.services.candy.firm_map import (
 from lumbrel.services.candy.learnt import Dot
 from lumbrel.web.candy import pot_picture
 from lumbrel.web.shell.plot import scale
+from lumbrel.words import _, bare, joined
 
 boiling, cooling, stirring = pot_picture.boiling, pot_picture.cooling, pot_picture.stirring
 
@@ -80,7 +81,7 @@ class MapPicture:
 def firmness(look: MapLook) -> MapPicture:
     """The map for a pressure, a serving temperature and a point."""
     edges = [(LEAST_ABOVE_K, 0.0), *((k, share) for share, k in look.crystal_lines)]
-    ends = [*(k for k, _ in edges[1:]), MOST_ABOVE_K]
+    ends = [*(k for k, _any in edges[1:]), MOST_ABOVE_K]
     bands = [
         Band(
             X(k),
@@ -113,7 +114,7 @@ def _grain(level: float, points: Sequence[tuple[float, float]], plates: list[Pla
     ends = [(min(X(k), RIGHT - 4), Y(c) - 6) for k, c in reversed(points)]
     free = (end for end in ends if _free((end[0] - GRAIN_WIDE, end[1]), GRAIN_WIDE, taken))
     x, y = next(free, ends[0])
-    return GrainLine(path, x, y, f"{level:g}×")
+    return GrainLine(path, x, y, joined("", (bare(level), "×")))
 
 
 GRAIN_WIDE, SMALL_SCREEN = 64.0, 1.5
@@ -243,8 +244,7 @@ def day(of: CandyDay) -> DayPicture:
 
     step = next(s for s in (15, 30, 60, 120, 240, 480, 1440) if whole / s <= 12 or s == 1440)
     hours = [
-        (x(minutes), of.begins + timedelta(minutes=minutes))
-        for minutes in range(0, int(whole) + 1, step)
+        (x(minutes), of.begins + timedelta(minutes=minutes)) for minutes in range(0, int(whole) + 1, step)
     ]
     bars, labels = [], []
     for batch in of.batches:
@@ -254,22 +254,14 @@ def day(of: CandyDay) -> DayPicture:
             title = f"{batch.name}: {part.name}"
             wide = max(round(at(part.ends) - at(part.begins), 1), 1.0)
             kind = part.name.replace(" ", "-")
-            bars.append(
-                PartBar(x=at(part.begins), y=y + 18, width=wide, height=26, kind=kind, title=title)
-            )
+            bars.append(PartBar(x=at(part.begins), y=y + 18, width=wide, height=26, kind=kind, title=title))
             if part.hands:
                 low = LANE_TOP + of.pots * LANE_HIGH + 14
                 bars.append(
-                    PartBar(
-                        x=at(part.begins), y=low, width=wide, height=18, kind="hands", title=title
-                    )
+                    PartBar(x=at(part.begins), y=low, width=wide, height=18, kind="hands", title=title)
                 )
-    lanes = [(LANE_TOP + i * LANE_HIGH + 36, f"Pot {i + 1}") for i in range(of.pots)]
-    lanes.append((LANE_TOP + of.pots * LANE_HIGH + 28, "Hands"))
+    lanes = [(LANE_TOP + i * LANE_HIGH + 36, _("Pot {i}", i=i + 1)) for i in range(of.pots)]
+    lanes.append((LANE_TOP + of.pots * LANE_HIGH + 28, _("Hands")))
     return DayPicture(
-        height=LANE_TOP + of.pots * LANE_HIGH + 44,
-        hours=hours,
-        lanes=lanes,
-        bars=bars,
-        labels=labels,
+        height=LANE_TOP + of.pots * LANE_HIGH + 44, hours=hours, lanes=lanes, bars=bars, labels=labels
     )

@@ -94,9 +94,7 @@ def boiling(board: CookBoard, step_k: float = 5.0) -> Way:
         past="",
         ahead=_path(board, seen, end, x, y),
         readings=[
-            (x(s.at.timestamp()), y(s.above_k))
-            for s in seen.shown
-            if s.at >= begin and s.above_k >= 0
+            (x(s.at.timestamp()), y(s.above_k)) for s in seen.shown if s.at >= begin and s.above_k >= 0
         ],
         now_x=x(now.timestamp()),
         now_y=None if seen.shown_now_k is None else y(seen.shown_now_k),
@@ -149,9 +147,7 @@ def _signs(board: CookBoard, high_k: float, y: Scale) -> tuple[SignMark, ...]:
     )
 
 
-def cooling(
-    seen: CoolingPot, shown_c: Callable[[float], float], step_c: float = 10.0
-) -> Way | None:
+def cooling(seen: CoolingPot, shown_c: Callable[[float], float], step_c: float = 10.0) -> Way | None:
     """A pot that cools, and when it is cool enough; None before it was read."""
     if seen.fit is None or seen.now_c is None or seen.to_c is None:
         return None
@@ -193,9 +189,7 @@ def cooling(
     )
 
 
-def _cooling_line(
-    fit: PotCooling, span: tuple[datetime, datetime, datetime], x: Scale, y: Scale
-) -> str:
+def _cooling_line(fit: PotCooling, span: tuple[datetime, datetime, datetime], x: Scale, y: Scale) -> str:
     """A pot's cooling from one moment to another; its clock begins at the first of three."""
     begin, low, high = span
     points = []

@@ -16,6 +16,7 @@ from lumbrel.web.colour import blend
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
+from lumbrel.words import _
 
 FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
@@ -24,7 +25,7 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
     return {"classes": CLASSES, "row": row_of(visit.batch(code))}
 
 
-router = station_routes(STATION, "to grade", _more)
+router = station_routes(STATION, _("to grade"), _more)
 router.include_router(blend.router)
 
 
@@ -43,7 +44,7 @@ def photo(visit: Here, code: str, fields: Fields) -> Response:
 def example(visit: Here, code: str) -> Response:
     """The demonstration's own photograph of two vials, where nobody has one."""
     if not visit.workspace.settings.demo:
-        raise NotFound("An example photograph is the demonstration's only.")
+        raise NotFound(_("An example photograph is the demonstration's only."))
     # The season's maker comes with it, which a kitchen of its own never needs.
     from lumbrel.demo.photograph import vials
 
@@ -65,7 +66,7 @@ def look(visit: Here, code: str, name: str) -> Response:
 def meter(visit: Here, code: str) -> Response:
     """The colour's page with what the demonstration's meter shows, to be looked over and saved."""
     if not visit.workspace.settings.demo:
-        raise NotFound("No meter is connected. Type what yours shows.")
+        raise NotFound(_("No meter is connected. Type what yours shows."))
     shown = read_meter(visit.batch(code))
     return station_page(visit, STATION, code, Filled(shown), _more)
 
@@ -89,9 +90,7 @@ def said(visit: Here, code: str, name: str) -> HTMLResponse:
     if isinstance(judged, str):
         return visit.fragment("colour/photo_said.html", said=PhotographSays(judged))
     ranked = tuple(sorted(judged.chances.items(), key=lambda one: -one[1]))
-    told = PhotographSays(
-        "", judged.transmittance_percent, judged.sigma_points, ranked, judged.hints
-    )
+    told = PhotographSays("", judged.transmittance_percent, judged.sigma_points, ranked, judged.hints)
     return visit.fragment("colour/photo_said.html", said=told)
 
 
@@ -100,5 +99,5 @@ def file(visit: Here, name: str) -> Response:
     """A photograph."""
     content = photograph.file_of(visit.db, name)
     if content is None:
-        raise NotFound("There is no such photograph.")
+        raise NotFound(_("There is no such photograph."))
     return Response(content, media_type="image/jpeg", headers=FOR_EVER)

@@ -67,10 +67,7 @@ def row(of: VialRow) -> RowPicture:
             for middle, vial in zip(middles, of.vials, strict=True)
         ],
         borders=[round(x, 1) for x in borders],
-        names=[
-            (round((a + b) / 2, 1), grade)
-            for (a, b), grade in zip(pairwise(edges), grades, strict=True)
-        ],
+        names=[(round((a + b) / 2, 1), grade) for (a, b), grade in zip(pairwise(edges), grades, strict=True)],
         sample_x=None if light is None else round(x(light), 1),
         sample_low_x=round(x(high), 1),
         sample_high_x=round(x(low), 1),

@@ -7,6 +7,7 @@ from lumbrel.services.kitchen.handbook import HELPED, TITLES, own
 from lumbrel.services.stations import cautions_of
 from lumbrel.web.shell.request import Here
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _, joined
 
 router = RoomRoutes(prefix="/help")
 
@@ -22,7 +23,7 @@ def handbook(visit: Here) -> HTMLResponse:
 def half_page(visit: Here, room: str) -> HTMLResponse:
     """What a station does, what its words mean, what to do when."""
     if room not in HELPED:
-        raise NotFound(f"There is help for {', '.join(HELPED)}.")
+        raise NotFound(_("There is help for {HELPED}.", HELPED=joined(", ", HELPED)))
     mine, title = own(visit.db, visit.now), TITLES[room]
     if visit.wants_part:
         return visit.fragment("help/half_page.html", own=mine, room=room, title=title)

@@ -30,9 +30,7 @@ def _job(visit: Visit, known: list[Label], fields: dict[str, str]) -> Job:
     base = str(visit.request.base_url)
     return Job(
         sheet=asked.style.sheet,
-        wanted=tuple(
-            Wanted(worded(label, asked.style, base), copies) for label, copies in asked.wanted
-        ),
+        wanted=tuple(Wanted(worded(label, asked.style, base), copies) for label, copies in asked.wanted),
         first=asked.first,
         edge="edge" in asked.style.shows,
         logo=kitchen.logo if "logo" in asked.style.shows else "",

@@ -18,6 +18,7 @@ from lumbrel.web.jar import labels
 from lumbrel.web.shell.render import refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
+from lumbrel.words import _
 
 NOTES = ("kettle", "reheat", "checked", "packed")
 
@@ -38,7 +39,7 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
         "sizes": sizes_at_hand(context),
         "wished": wished,
         "wish_refused": refused,
-        "probes": [probe for probe, _ in speaking(context)],
+        "probes": [probe for probe, _any in speaking(context)],
         "care": last.facts.care if last else (),
         "due": last is not None and visit.now - last.at >= NEXT_DAY,
         "pools": True,
@@ -58,7 +59,7 @@ def _count(text: str) -> int:
     return int(text) if text.isascii() and text.isdigit() and len(text) <= 5 else 0
 
 
-router = station_routes(STATION, "to jar", _more, NOTES)
+router = station_routes(STATION, _("to jar"), _more, NOTES)
 router.include_router(labels.router)
 
 

@@ -4,18 +4,13 @@ import logging
 from collections.abc import Callable, Iterator
 from sqlite3 import Connection
 
-from fastapi.responses import (
-    HTMLResponse,
-    JSONResponse,
-    RedirectResponse,
-    Response,
-    StreamingResponse,
-)
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 from starlette.types import Receive, Scope, Send
 
 from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
 from lumbrel.services.access.roles import OWNER
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.base.progress import Progress, Stopped
 from lumbrel.services.kitchen import change as changing
@@ -33,14 +28,16 @@ from lumbrel.services.record.settings import last_set
 from lumbrel.services.stations import book
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import LAST_NOTED, Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes, least
+from lumbrel.words import _, joined
 
 LOG = logging.getLogger("lumbrel.web")
 router = RoomRoutes()
-KIND_NAMES = {kind: kind for kind in INSTRUMENT_KINDS} | {"reference": "set of colour references"}
+KIND_NAMES = {kind: called(kind) for kind in INSTRUMENT_KINDS}
 
 
 @router.get("/")
@@ -90,14 +87,12 @@ def example(visit: Here) -> Response:
     return RedirectResponse("/day", 303)
 
 
-def _settings(
-    visit: Here, which: str = "", form: Filled | None = None, saved: bool = False
-) -> HTMLResponse:
+def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: bool = False) -> HTMLResponse:
     register = registering.register(visit.db)
     places = [
-        ("", "nothing, held by hand"),
+        ("", _("nothing, held by hand")),
         *((v.id, v.name) for v in register.vessels),
-        (IN_THE_CUP, "the hydrometer cup"),
+        (IN_THE_CUP, _("the hydrometer cup")),
     ]
     # Each form of the page under a name of its own; the one that was refused with what was typed.
     forms = {name: Filled(name=name) for name in ("settings", *REGISTERED)}
@@ -162,8 +157,8 @@ def errand_under_way(visit: Here, key: str) -> Response:
     """How far something long has come that a page asked for."""
     errand = visit.workspace.errands.find(key)
     if errand is None:
-        raise NotFound("Nothing of that name is under way.")
-    return JSONResponse({"said": errand.said, "share": errand.share, "over": errand.is_over})
+        raise NotFound(_("Nothing of that name is under way."))
+    return SpokenJSON({"said": errand.said, "share": errand.share, "over": errand.is_over})
 
 
 @router.post("/kitchen/errand/{key}/stop")
@@ -172,7 +167,7 @@ def stop_errand(visit: Here, key: str, fields: Fields) -> Response:
     """Stop it; again is harmless."""
     errand = visit.workspace.errands.find(key)
     if errand is None:
-        raise NotFound("Nothing of that name is under way.")
+        raise NotFound(_("Nothing of that name is under way."))
     errand.is_stopped = errand.is_stopped or not errand.is_over
     return RedirectResponse("/kitchen", 303)
 
@@ -185,7 +180,7 @@ def _download(
     name: str,
 ) -> Response:
     """Sent as it is written; who stops it stops the writing."""
-    workspace, errand = visit.workspace, visit.workspace.errands.begin(key, "Written")
+    workspace, errand = visit.workspace, visit.workspace.errands.begin(key, _("Written"))
 
     def parts() -> Iterator[str | bytes]:
         whole = False
@@ -213,12 +208,7 @@ class Download(StreamingResponse):
 @router.get("/kitchen/alarms")
 def alarms(visit: Here, saved: str = "") -> HTMLResponse:
     """Which alarms ring for which vessel."""
-    return visit.page(
-        "kitchen/alarms.html",
-        "settings",
-        choices=alarm_choices(visit.db),
-        saved=bool(saved),
-    )
+    return visit.page("kitchen/alarms.html", "settings", choices=alarm_choices(visit.db), saved=bool(saved))
 
 
 @router.post("/kitchen/alarms")
@@ -268,7 +258,7 @@ def change_vessel(visit: Here, key: str, fields: Fields) -> Response:
 def add(visit: Here, what: str, fields: Fields) -> Response:
     """Register a vessel, woodlot or instrument."""
     if what not in REGISTERED:
-        raise NotFound(f"A kitchen registers {', '.join(REGISTERED)}.")
+        raise NotFound(_("A kitchen registers {REGISTERED}.", REGISTERED=joined(", ", REGISTERED)))
     try:
         registering.add_to_kitchen(visit.db, what, fields, visit.now)
     except BadInput as bad:

@@ -22,11 +22,7 @@ FINE = 3
 
 def _fine(show: Display, value: float | None, kind: str) -> str:
     """A figure as fine as it was registered, without zeros that say nothing."""
-    return (
-        re.sub(r"\.?0+(?=\D*$)", "", text)
-        if "." in (text := show.typed(value, kind, FINE))
-        else text
-    )
+    return re.sub(r"\.?0+(?=\D*$)", "", text) if "." in (text := show.typed(value, kind, FINE)) else text
 
 
 def of_vessel(vessel: VesselRow, show: Display) -> dict[str, str]:
@@ -34,9 +30,7 @@ def of_vessel(vessel: VesselRow, show: Display) -> dict[str, str]:
     fields = {"name": vessel.name, "shape": vessel.shape, "fire": vessel.fire}
     if vessel.shape == "measured":
         pairs = zip(vessel.sizes_mm[::2], vessel.sizes_mm[1::2], strict=True)
-        measures = (
-            f"{_fine(show, mm, 'depth')} = {_fine(show, litres, 'volume')}" for mm, litres in pairs
-        )
+        measures = (f"{_fine(show, mm, 'depth')} = {_fine(show, litres, 'volume')}" for mm, litres in pairs)
         return fields | {"measures": ", ".join(measures)}
     named = zip(SHAPES[vessel.shape], vessel.sizes_mm, strict=True)
     return fields | {name: _fine(show, size, "depth") for name, size in named}

@@ -5,11 +5,12 @@ from collections.abc import AsyncIterator
 from sqlite3 import OperationalError
 
 from fastapi import Request
-from fastapi.responses import JSONResponse, Response, StreamingResponse
+from fastapi.responses import Response, StreamingResponse
 
 from lumbrel.services.base.form import NotFound
 from lumbrel.services.pan import alarms
 from lumbrel.store.disk import disk_of
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.caller import caller_of
 from lumbrel.web.shell.gate import door_of
 from lumbrel.web.shell.hub import STANDSTILL_SECONDS
@@ -17,6 +18,7 @@ from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.streams import HERE
 from lumbrel.web.shell.workspace import workspace_of
+from lumbrel.words import _
 
 router = RoomRoutes()
 LONGEST_CODE = 20
@@ -69,9 +71,9 @@ def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
     """Answer an alarm; again is harmless."""
     if visit.workspace.hub.unrecorded.answer(alarm_id):
         visit.workspace.hub.wake()
-        return JSONResponse({"answered": alarm_id, "before_by": ""})
+        return SpokenJSON({"answered": alarm_id, "before_by": ""})
     if not 0 < alarm_id < MOST_ALARMS:
-        raise NotFound("There is no such alarm.")
+        raise NotFound(_("There is no such alarm."))
     by = fields.get("by", "").strip() or visit.caller.initials
     try:
         found = alarms.acknowledge(visit.db, alarm_id, by, visit.now)
@@ -79,8 +81,8 @@ def answer(visit: Here, alarm_id: int, fields: Fields) -> Response:
         if not disk_of(visit.workspace.settings.database).is_full:
             raise
         visit.workspace.hub.unrecorded.hush(alarm_id)
-        return JSONResponse({"answered": alarm_id, "before_by": ""})
+        return SpokenJSON({"answered": alarm_id, "before_by": ""})
     finally:
         visit.workspace.hub.wake()
     before = found.acknowledged_by if found.acknowledged_at else ""
-    return JSONResponse({"answered": found.id, "before_by": before})
+    return SpokenJSON({"answered": found.id, "before_by": before})

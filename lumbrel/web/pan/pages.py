@@ -34,15 +34,16 @@ from lumbrel.store.record import batch_by as record_of
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 
 router = RoomRoutes()
 TABS = (
-    ("hydrometer", "Cup", "h"),
-    ("refractometer", "Drop", "d"),
-    ("thermometer", "Heat", "t"),
-    ("sign", "Look", "l"),
-    ("depth", "Dip", "p"),
-    ("event", "Event", "e"),
+    ("hydrometer", _("Cup"), "h"),
+    ("refractometer", _("Drop"), "d"),
+    ("thermometer", _("Heat"), "t"),
+    ("sign", _("Look"), "l"),
+    ("depth", _("Dip"), "p"),
+    ("event", _("Event"), "e"),
 )
 ON_THE_FIRE = ("sign", "depth")
 """What tells nothing any more once it is drawn."""
@@ -61,7 +62,7 @@ EVENTS = (
     "called_off",
     "note",
 )
-DIPS = {"hydrometer": "Cup dipped now", "refractometer": "Drop taken now"}
+DIPS = {"hydrometer": _("Cup dipped now"), "refractometer": _("Drop taken now")}
 """What is dated by a press, and what the key says."""
 DRAWS = (DrawFacts.key(), PartDrawFacts.key())
 LONGEST_WAIT_S = 3600.0
@@ -77,11 +78,11 @@ def first(visit: Here) -> Response:
     return visit.page(
         "shell/nothing.html",
         "pan",
-        title="Nothing is on the fire",
+        title=_("Nothing is on the fire"),
         batches=[],
-        lead="Bring in near-syrup or concentrate; the pan station opens with it.",
+        lead=_("Bring in near-syrup or concentrate; the pan station opens with it."),
         href="/take-in",
-        action="Take in a batch",
+        action=_("Take in a batch"),
     )
 
 
@@ -170,14 +171,12 @@ def _pan(
 def _tabs(offers: PanChoices, sent: str, drawn: bool) -> list[tuple[str, str, str]]:
     """The tabs of what is owned, and tells anything still; one that was sent is shown again."""
     gone = ON_THE_FIRE if drawn else ()
-    return [
-        one for one in TABS if one[0] == sent or (one[0] in offers.reads and one[0] not in gone)
-    ]
+    return [one for one in TABS if one[0] == sent or (one[0] in offers.reads and one[0] not in gone)]
 
 
 def _opened(tabs: list[tuple[str, str, str]], asked: str, first: str) -> str:
     """The tab that is open: the one asked for, else what is read first, else the last one there is."""
-    there = [key for key, _, _ in tabs]
+    there = [key for key, _any, _other in tabs]
     return next((key for key in (asked, first) if key in there), there[-1])
 
 
@@ -186,9 +185,7 @@ def _tab_of(kind: str, offers: PanChoices) -> str:
     return "event" if kind in EVENTS and kind not in offers.reads else kind
 
 
-def _gone(
-    visit: Here, context: BatchContext, tab: str = "", form: Filled | None = None
-) -> HTMLResponse:
+def _gone(visit: Here, context: BatchContext, tab: str = "", form: Filled | None = None) -> HTMLResponse:
     """A batch that is in no vessel any more and was never drawn off as a whole: what became of it. Of parts
     that were drawn the density is proved here."""
     offers = choices(context)
@@ -235,14 +232,12 @@ def _boil(visit: Here, code: str) -> BatchContext:
     """
     context = visit.batch(code)
     if context.is_cook:
-        raise NotFound(f"{code} is a cook of confections: it has its page at the candy station.")
+        raise NotFound(_("{code} is a cook of confections: it has its page at the candy station.", code=code))
     return context
 
 
 @router.get("/pan/{code}")
-def show(
-    visit: Here, code: str, entry: str = "", thinner: str = "", put_in_at: str = ""
-) -> Response:
+def show(visit: Here, code: str, entry: str = "", thinner: str = "", put_in_at: str = "") -> Response:
     """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix, `put_in_at` opens the form
     of what was put in then."""
     if visit.batch(code).is_cook:
@@ -275,12 +270,7 @@ def record(visit: Here, code: str) -> HTMLResponse:
 
 @router.get("/pan/{code}/cup")
 def cup(
-    visit: Here,
-    code: str,
-    reading: str = "",
-    cup: str = "",
-    instrument: str = "",
-    seconds: float = 0.0,
+    visit: Here, code: str, reading: str = "", cup: str = "", instrument: str = "", seconds: float = 0.0
 ) -> HTMLResponse:
     """The cup picture for what is being typed; what is not understood yet is left out."""
     context = _boil(visit, code)

@@ -67,9 +67,7 @@ def cup(of: Cup) -> CupPicture:
     inside = [(be, brix) for be, brix in degrees if of.low_brix <= brix <= of.high_brix]
     return CupPicture(
         ticks=[Tick(y(i), str(i) if i % 5 == 0 else "", i % 5 == 0) for i in whole],
-        baume_ticks=[
-            Tick(y(brix), str(be) if be % 2 == 0 else "", be % 2 == 0) for be, brix in inside
-        ],
+        baume_ticks=[Tick(y(brix), str(be) if be % 2 == 0 else "", be % 2 == 0) for be, brix in inside],
         surface=SURFACE_Y,
         stem_top=top,
         stem_bottom=bottom,

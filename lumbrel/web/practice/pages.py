@@ -22,6 +22,7 @@ from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.workspace import PRACTICE_COOKIE, Workspace, workspace_of
+from lumbrel.words import _, joined
 
 router = RoomRoutes(prefix="/practice")
 HIDES = 2
@@ -30,22 +31,16 @@ LEAST_REFRESH_S = 0.5
 
 
 @router.get("")
-def show(
-    visit: Here,
-) -> HTMLResponse:
+def show(visit: Here) -> HTMLResponse:
     """What it is, and how to begin."""
-    return visit.page(
-        "practice/start.html", "practice", faults=FAULTS, pot_faults=POT_FAULTS, speeds=SPEEDS
-    )
+    return visit.page("practice/start.html", "practice", faults=FAULTS, pot_faults=POT_FAULTS, speeds=SPEEDS)
 
 
 @router.post("/start")
 async def start(request: Request, fields: Fields) -> Response:
     """Light a new practice pan; one that ran before is given up."""
     speed = int(fields.get("speed", "")) if fields.get("speed", "") in map(str, SPEEDS) else 20
-    kind: type[PracticePot | PracticePan] = (
-        PracticePot if fields.get("what") == "pot" else PracticePan
-    )
+    kind: type[PracticePot | PracticePan] = PracticePot if fields.get("what") == "pot" else PracticePan
     known = [fault.key for fault in (POT_FAULTS if kind is PracticePot else FAULTS)]
     picked = [key for key in known if fields.get(key)]
     if fields.get("surprise", "1") == "1":
@@ -98,7 +93,7 @@ async def leave(request: Request) -> Response:
 def _running(request: Request) -> PracticeRun:
     pan = workspace_of(request).pan
     if pan is None:
-        raise NotFound("No practice pan is on: begin one first.")
+        raise NotFound(_("No practice pan is on: begin one first."))
     return pan
 
 
@@ -109,7 +104,7 @@ Running = Annotated[PracticeRun, Depends(_running)]
 def speed(pan: Running, times: int) -> Response:
     """Run as many times faster."""
     if times not in SPEEDS:
-        raise NotFound(f"It runs at {', '.join(map(str, SPEEDS))} times.")
+        raise NotFound(_("It runs at {map} times.", map=joined(", ", map(str, SPEEDS))))
     pan.clock.run_at(times)
     return RedirectResponse(pan.home, 303)
 
@@ -117,8 +112,10 @@ def speed(pan: Running, times: int) -> Response:
 @router.get("/look/{at_what}")
 def look(visit: Here, pan: Running, at_what: str) -> HTMLResponse:
     """What an instrument shows now."""
-    if at_what not in {what for what, _ in pan.looks}:
-        raise NotFound(f"Look at one of these: {', '.join(words for _, words in pan.looks)}.")
+    if at_what not in {what for what, _any in pan.looks}:
+        raise NotFound(
+            _("Look at one of these: {value}.", value=joined(", ", (words for _, words in pan.looks)))
+        )
     seen = pan.look(at_what)
     if visit.wants_part:
         return visit.fragment("practice/look.html", seen=seen)

@@ -12,16 +12,12 @@ from lumbrel.services.sap import gathered_sap, gathering, tanks, taps
 from lumbrel.services.sap.facts import GatheredFacts
 from lumbrel.services.sap.played import REASONS
 from lumbrel.services.stations import book
-from lumbrel.store.instruments import (
-    BarometerDetail,
-    ThermometerDetail,
-    instruments,
-    instruments_of,
-)
+from lumbrel.store.instruments import BarometerDetail, ThermometerDetail, instruments, instruments_of
 from lumbrel.web.shell.render import Filled, fields_of, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
+from lumbrel.words import _
 
 router = RoomRoutes(prefix="/line")
 GATHERED = GatheredFacts.key()
@@ -34,17 +30,7 @@ PLACES = {
 }
 KITCHENS = {"pressure": "/day", "setting": "/kitchen"}
 STATION = {"day": "day", "sap": "sap"}
-OWN_PLACE = (
-    "why",
-    "reading",
-    "ice",
-    "thermometer",
-    "pressure",
-    "elevation",
-    "outdoor",
-    "brix",
-    "at",
-)
+OWN_PLACE = ("why", "reading", "ice", "thermometer", "pressure", "elevation", "outdoor", "brix", "at")
 """Fields whose mistakes stand beside them on every form."""
 
 
@@ -58,17 +44,11 @@ def home_of(line: Entry[Facts]) -> str:
 
 
 def _line(
-    visit: Here,
-    line_id: str,
-    form: Filled | None = None,
-    struck: Filled | None = None,
-    status: int = 0,
+    visit: Here, line_id: str, form: Filled | None = None, struck: Filled | None = None, status: int = 0
 ) -> HTMLResponse:
     shown = book.shown(visit.db, line_id)
     line, kind = shown.line, shown.kind
-    said = {
-        name: text for name, text in line.typed.items() if not name.endswith(CONFIRMED) and text
-    }
+    said = {name: text for name, text in line.typed.items() if not name.endswith(CONFIRMED) and text}
     about = next((i for i in instruments(visit.db, retired=True) if i.id == line.about_id), None)
     typed = {**line.typed, "thermometer": line.about_id}
     return visit.page(
@@ -97,7 +77,7 @@ def _allowed(visit: Here, line_id: str) -> None:
     """What only an owner sets, only an owner strikes."""
     shown = book.shown(visit.db, line_id)
     if shown.kind and shown.kind.owners(shown.line) and not visit.caller.may(OWNER):
-        raise BadInput({"why": "That is for a device of the owner. Nothing was written."})
+        raise BadInput({"why": _("That is for a device of the owner. Nothing was written.")})
 
 
 def _by_another(visit: Here, line_id: str, fields: Fields) -> bool:

@@ -13,6 +13,7 @@ from lumbrel.web.shell.render import Filled, has_fields, refilled
 from lumbrel.web.shell.request import Fields, Here, local_address
 from lumbrel.web.shell.room import RoomRoutes
 from lumbrel.web.shell.saved import BACK
+from lumbrel.words import _
 
 router = RoomRoutes()
 OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
@@ -20,17 +21,13 @@ OWN_PLACE = ("why", "reading", "cup", "sample", "mass", "brix", "amount")
 
 
 def _correct(
-    visit: Here,
-    code: str,
-    entry_id: str,
-    form: Filled | None = None,
-    struck: Filled | None = None,
+    visit: Here, code: str, entry_id: str, form: Filled | None = None, struck: Filled | None = None
 ) -> HTMLResponse:
     context = visit.batch(code)
     lines = slip.lines(context)
     at = next((line for line in lines if line.entry.id == entry_id), None)
     if at is None or at.entry.superseded:
-        raise NotFound("There is no such line on this slip, or it was corrected already.")
+        raise NotFound(_("There is no such line on this slip, or it was corrected already."))
     fixed = slip.fixed(at.entry)
     return visit.page(
         "record/correct.html",
@@ -63,7 +60,7 @@ def correct(visit: Here, code: str, entry_id: str, fields: Fields) -> Response:
     """Correct a line: a new one supersedes it."""
     old = next((e for e in visit.batch(code).entries if e.id == entry_id), None)
     if old is None:
-        raise NotFound("There is no such line on this slip.")
+        raise NotFound(_("There is no such line on this slip."))
     try:
         slip.put(visit.db, code, old.kind, {**fields, "supersedes": entry_id}, visit.now)
     except Overtaken:

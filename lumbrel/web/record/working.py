@@ -43,8 +43,6 @@ def of_pan(visit: Here, code: str, figure: str) -> HTMLResponse:
 def of_slip(visit: Here, code: str, entry_id: str) -> HTMLResponse:
     """A line of the slip."""
     context = visit.batch(code)
-    found = slip_working.line(
-        context, slip.lines(context), entry_id, lambda line: named(context, line)
-    )
+    found = slip_working.line(context, slip.lines(context), entry_id, lambda line: named(context, line))
     correct = f"/batch/{code}/correct/{entry_id}"
     return _shown(visit, found, "pan", f"/pan/{code}", correct)

@@ -89,8 +89,7 @@ def draws(page: FirePage) -> DrawsPicture | None:
         band_height=round(floor_y - top_y, 1),
         mark_y=y(mark),
         hours=tuple(
-            Tick(x(at - offset), units.clock(whole + timedelta(minutes=at), kitchen.clock))
-            for at in ticks
+            Tick(x(at - offset), units.clock(whole + timedelta(minutes=at), kitchen.clock)) for at in ticks
         ),
         brixes=tuple(Tick(y(brix), f"{brix}") for brix in range(low, high + 1, 2)),
         dots=dots,

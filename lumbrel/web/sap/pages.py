@@ -11,6 +11,7 @@ from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 from lumbrel.worlds.outdoors import station_of
 
 router = RoomRoutes()
@@ -20,11 +21,7 @@ HERE = "sap"
 @router.get("/sap")
 def overview(visit: Here, woodlot: str = "") -> HTMLResponse:
     """The week, what stands in the tanks, and what each woodlot has given."""
-    return visit.page(
-        "sap/sap.html",
-        HERE,
-        page=overview_of(visit.db, visit.now, woodlot),
-    )
+    return visit.page("sap/sap.html", HERE, page=overview_of(visit.db, visit.now, woodlot))
 
 
 @router.get("/sap/gather")
@@ -96,11 +93,7 @@ def add_tank(visit: Here, fields: Fields) -> Response:
         tank = tanks.add_tank(visit.db, fields, visit.now)
     except BadInput as bad:
         return visit.page(
-            "sap/sap.html",
-            HERE,
-            422,
-            page=overview_of(visit.db, visit.now, ""),
-            form=refilled(fields, bad),
+            "sap/sap.html", HERE, 422, page=overview_of(visit.db, visit.now, ""), form=refilled(fields, bad)
         )
     return RedirectResponse(f"/sap/tank/{tank}", 303)
 
@@ -127,12 +120,7 @@ def _tank(visit: Visit, tank: str, form: Filled | None = None) -> HTMLResponse:
     )
 
 
-CHANGES = {
-    "out": tanks.take_out,
-    "move": tanks.move,
-    "ice": tanks.ice_off,
-    "warm": tanks.warm,
-}
+CHANGES = {"out": tanks.take_out, "move": tanks.move, "ice": tanks.ice_off, "warm": tanks.warm}
 
 
 @router.post("/sap/tank/{tank}")
@@ -140,7 +128,7 @@ def change_tank(visit: Here, tank: str, fields: Fields) -> Response:
     """Note what left a tank, was pumped over, froze, or how warm it is."""
     change = CHANGES.get(fields.get("what", ""))
     if change is None:
-        raise NotFound("A tank has no such line.")
+        raise NotFound(_("A tank has no such line."))
     try:
         change(visit.db, tank, fields, visit.now)
     except BadInput as bad:

@@ -3,8 +3,10 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from lumbrel.services.base.codes import called
 from lumbrel.services.sap.trees import TreeView
 from lumbrel.web.shell.plot import Tick, scale
+from lumbrel.words import _, number
 
 # The trunk: once round across, the heights that a drill reaches up.
 LEFT, RIGHT, TOP, BOTTOM = 60.0, 856.0, 44.0, 500.0
@@ -72,26 +74,24 @@ def trunk(view: TreeView) -> TrunkPicture:
     rule = view.rule
     holes = _holes(view, across, up, mm_x, mm_y)
     places = []
-    for number, place in enumerate(view.places):
-        label = "here first" if number == 0 else "or here" if view.bears == 1 else "and here"
+    for nth, place in enumerate(view.places):
+        label = _("here first") if nth == 0 else _("or here") if view.bears == 1 else _("and here")
         places.append(
             DrawnPlace(
                 across(place.bearing_deg),
                 up(place.height_mm),
                 label,
                 f"{place.bearing_deg:.1f}",
-                f"{place.height_mm:.0f} mm",
+                _("{height} mm", height=number(place.height_mm, 0)),
             )
         )
     heights = (600.0, 1000.0, 1400.0, 1800.0)
     sunny = rule.sunny_deg
-    sun = _wrapped(
-        across(0), across(360), across(0) + (sunny - 50) / 360 * (RIGHT - LEFT), 100 / 360
-    )
+    sun = _wrapped(across(0), across(360), across(0) + (sunny - 50) / 360 * (RIGHT - LEFT), 100 / 360)
     apart, year = _apart(view, mm_x)
     return TrunkPicture(
         points=tuple(
-            Tick(across(i * 45.0), name, long=i * 45.0 == sunny) for i, name in enumerate(POINTS)
+            Tick(across(i * 45.0), called(name), long=i * 45.0 == sunny) for i, name in enumerate(POINTS)
         ),
         heights=heights,
         height_at=tuple(up(h) for h in heights),
@@ -120,7 +120,7 @@ def _holes(view: TreeView, across: Scale, up: Scale, mm_x: float, mm_y: float) -
         wide = max(2 * rule.hole_mm * mm_x, 10.0)
         top, end = max(y - high, TOP), min(y + high, BOTTOM)
         near_edge = x > RIGHT - 110
-        closed = ", closed" if seen.closed_in else ""
+        closed = _(", closed") if seen.closed_in else ""
         holes.append(
             DrawnHole(
                 x=x,
@@ -140,9 +140,7 @@ def _holes(view: TreeView, across: Scale, up: Scale, mm_x: float, mm_y: float) -
     return holes
 
 
-def _around(
-    x: float, y: float, half: float, high: float
-) -> tuple[tuple[float, float, float, float], ...]:
+def _around(x: float, y: float, half: float, high: float) -> tuple[tuple[float, float, float, float], ...]:
     """The box round a hole, in two parts where it goes round the back."""
     top, end = max(y - high, TOP + 4), min(y + high, BOTTOM - 4)
     whole = RIGHT - LEFT
@@ -154,9 +152,7 @@ def _around(
     return tuple(parts)
 
 
-def _wrapped(
-    left: float, right: float, start: float, share: float
-) -> tuple[tuple[float, float], ...]:
+def _wrapped(left: float, right: float, start: float, share: float) -> tuple[tuple[float, float], ...]:
     whole = right - left
     width = share * whole
     parts = []

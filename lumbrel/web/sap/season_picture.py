@@ -6,6 +6,7 @@ from datetime import date
 
 from lumbrel.services.sap.season import SeasonPage
 from lumbrel.web.shell.plot import Tick, scale
+from lumbrel.words import joined, named_day, number, quantity
 
 LEFT, RIGHT = 54.0, 1180.0
 WARM_TOP, WARM_BOTTOM = 20.0, 130.0
@@ -60,7 +61,10 @@ def season(page: SeasonPage, unit_l: float = 1.0) -> SeasonPicture | None:
                 round(at(day.day) - width / 2, 1),
                 up(day.litres),
                 round(BARS_BOTTOM - up(day.litres), 1),
-                f"{day.day.day} {day.day:%b}: {day.litres:.0f} L",
+                joined(
+                    ": ",
+                    (named_day(day.day, "", short=True, year=False), quantity(number(day.litres, 0), "L")),
+                ),
             )
             for day in page.days
             if day.litres > 0
@@ -70,12 +74,10 @@ def season(page: SeasonPage, unit_l: float = 1.0) -> SeasonPicture | None:
         warm=ticks,
         litres=tuple((up(step * k), step * k) for k in range(1, int(top / step) + 1)),
         brix=tuple((at(day), brix(value)) for day, value in dense),
-        brix_ticks=tuple(
-            Tick(brix(float(b)), f"{b}") for b in range(int(least), int(most_brix) + 2)
-        ),
+        brix_ticks=tuple(Tick(brix(float(b)), f"{b}") for b in range(int(least), int(most_brix) + 2)),
         colours=tuple((at(day), grade) for day, grade in page.colours if first <= day <= last),
         months=tuple(
-            Tick(at(day.day), f"{day.day.day} {day.day:%b}", long=day.day.day == 1)
+            Tick(at(day.day), named_day(day.day, "", short=True, year=False), long=day.day.day == 1)
             for day in page.days
             if day.day.day in (1, 11, 21)
         ),

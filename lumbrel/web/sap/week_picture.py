@@ -8,6 +8,7 @@ from lumbrel.services.sap.contents import TankView
 from lumbrel.services.sap.runs import DayAhead, Week
 from lumbrel.web.sap.picture import BARS_BOTTOM, BARS_TOP, WARM_BOTTOM, WARM_TOP
 from lumbrel.web.shell.plot import Tick, scale, spread
+from lumbrel.words import joined, weekday
 
 # The week: nights below, days above, litres as bars.
 WEEK_LEFT, WEEK_RIGHT = 54.0, 1180.0
@@ -76,7 +77,7 @@ def week(made: Week, unit_l: float = 1.0) -> WeekPicture:
         drawn.append(
             DrawnDay(
                 x=middle,
-                name=f"{day.day:%a} {day.day.day}",
+                name=joined(" ", (weekday(day.day, short=True), day.day.day)),
                 today=day.day == made.today,
                 past=day.day < made.today,
                 night=night,
@@ -93,9 +94,7 @@ def week(made: Week, unit_l: float = 1.0) -> WeekPicture:
         days=tuple(drawn),
         line=_curve(points),
         freezing_y=warm(0.0),
-        ticks=tuple(
-            Tick(warm(c), f"{c:g}") for c in (-15.0, -10.0, -5.0, 5.0, 10.0, 15.0) if low < c < high
-        ),
+        ticks=tuple(Tick(warm(c), f"{c:g}") for c in (-15.0, -10.0, -5.0, 5.0, 10.0, 15.0) if low < c < high),
         litres=tuple((bars(step * k), step * k) for k in range(int(top / step) + 1)),
     )
 

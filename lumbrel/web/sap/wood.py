@@ -19,6 +19,7 @@ from lumbrel.web.shell import saved
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes, least
+from lumbrel.words import _
 
 router = RoomRoutes()
 HERE = "sap"
@@ -48,9 +49,7 @@ def _woodlot(visit: Visit, woodlot: str, form: Filled | None = None) -> HTMLResp
         next_number=trees.next_number(every),
         tanks={tank.id: tank.name for tank in store.tanks(visit.db)},
         added=visit.request.query_params.get("added", ""),
-        newest=next(
-            (v.tree for v in seen if v.tree.id == visit.request.query_params.get("tree")), None
-        ),
+        newest=next((v.tree for v in seen if v.tree.id == visit.request.query_params.get("tree")), None),
         collections=trees.collections(visit.db, woodlot),
         next_year=trees_say(visit.db, visit.now, trees.woodlot_of(visit.db, woodlot)),
         form=form or Filled(),
@@ -78,7 +77,7 @@ def add_trees(visit: Here, woodlot: str, fields: Fields) -> Response:
 def rename_or_retire(visit: Here, what: str, key: str, fields: Fields) -> Response:
     """Give a woodlot, a tree or a tank another name, or take it out of use."""
     if what not in get_args(register.What):
-        raise NotFound("Woodlots, trees and tanks are renamed here.")
+        raise NotFound(_("Woodlots, trees and tanks are renamed here."))
     thing = cast("register.What", what)
     try:
         if "retired" in fields:
@@ -153,7 +152,7 @@ def change_tree(visit: Here, tree: str, fields: Fields) -> Response:
         elif what in CHANGES:
             CHANGES[what](visit.db, tree, fields, visit.now)
         else:
-            raise NotFound("A tree has no such line.")
+            raise NotFound(_("A tree has no such line."))
     except BadInput as bad:
         return _tree(visit, tree, refilled(fields, bad))
     return saved.to(f"/sap/tree/{tree}", fields.get("id", ""))
@@ -171,7 +170,7 @@ def _gear(visit: Visit, form: Filled | None = None) -> HTMLResponse:
         HERE,
         422 if form else 200,
         gear=gears.gear(visit.db, visit.now),
-        lists=(("Before the season", gears.BEFORE), ("After it", gears.AFTER)),
+        lists=((_("Before the season"), gears.BEFORE), (_("After it"), gears.AFTER)),
         form=form or Filled(),
     )
 

@@ -143,9 +143,7 @@ def show(visit: Here, lot: str) -> HTMLResponse:
 def move(visit: Here, lot: str, fields: Fields) -> Response:
     """Take jars out, or put back what came back."""
     kind = "came_back" if fields.get("way") == "back" else "taken_out"
-    sent = {name: text for name, text in fields.items() if name not in ("way", "from")} | {
-        "lot": lot
-    }
+    sent = {name: text for name, text in fields.items() if name not in ("way", "from")} | {"lot": lot}
     try:
         slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
     except BadInput as bad:
@@ -158,9 +156,7 @@ def move(visit: Here, lot: str, fields: Fields) -> Response:
     return saved.to(f"/shelf/{quote(lot)}{ask}", mine)
 
 
-def _lot(
-    visit: Here, lot: str, form: Filled | None = None, moved: str = "", wrong: str = ""
-) -> HTMLResponse:
+def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "", wrong: str = "") -> HTMLResponse:
     context = visit.batch(lots.batch_of_lot(visit.db, lot))
     if context.is_cook:
         return _confection(visit, context, lot, form=form, moved=moved, wrong=wrong)
@@ -190,13 +186,7 @@ def _lot(
 
 
 def _confection(
-    visit: Here,
-    context: BatchContext,
-    lot: str,
-    *,
-    form: Filled | None,
-    moved: str,
-    wrong: str,
+    visit: Here, context: BatchContext, lot: str, *, form: Filled | None, moved: str, wrong: str
 ) -> HTMLResponse:
     """A lot of a confection."""
     board = pot_of(context)

@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lumbrel.services.base.codes import called
 from lumbrel.services.shelf.trace_web import Knot, TraceWeb
 from lumbrel.store.flow import Jar
 from lumbrel.store.kept_lots import LotRow
 from lumbrel.web.shell.plot import Tick, grade_key
+from lumbrel.words import joined, month_name, number, quantity
 
 BOARD_Y, ROW_WIDTH = 77.0, 216.0
 MOST_GLASSES = 14
@@ -40,9 +42,7 @@ def jars(filled: Sequence[Jar], here: Sequence[Jar]) -> list[Glass]:
         full = 0 if not left else max(round(left / jar.count * glasses), 1)
         for i in range(glasses):
             here_still = i < full
-            row.append(
-                Glass(x=round(x, 1), y=BOARD_Y - high, width=wide, height=high, here=here_still)
-            )
+            row.append(Glass(x=round(x, 1), y=BOARD_Y - high, width=wide, height=high, here=here_still))
             x += wide + 3
     return row
 
@@ -154,9 +154,7 @@ class ShelfPicture:
     height: float
 
 
-def season(
-    lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0
-) -> ShelfPicture | None:
+def season(lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0) -> ShelfPicture | None:
     """Litres of each finished lot over the season, oldest first; None without a lot."""
     if not lots:
         return None
@@ -167,7 +165,7 @@ def season(
     for i, lot in enumerate(lots):
         tall = max(lot.filled_ml / most * (height - 8), 2)
         at = round(4 + i * pitch, 1)
-        month = f"{lot.taken_at:%B}"
+        month = month_name(lot.taken_at)
         if not months or months[-1].label != month:
             if months and at - months[-1].at < 84:
                 months.pop()
@@ -179,7 +177,10 @@ def season(
                 width=round(pitch * 0.72, 1),
                 height=round(tall, 1),
                 grade=grade_key(lot.grade),
-                title=f"{lot.code}: {lot.filled_ml / 1000:.1f} L {lot.grade}",
+                title=joined(
+                    "",
+                    (lot.code, ": ", quantity(number(lot.filled_ml / 1000, 1), "L"), " ", called(lot.grade)),
+                ),
             )
         )
     return ShelfPicture(bars, months, width, height)

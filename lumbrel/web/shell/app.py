@@ -27,6 +27,7 @@ from lumbrel.web.shell.routes import api_routes, page_routes
 from lumbrel.web.shell.security import Guard
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.streams import Streams
+from lumbrel.web.shell.tongue import Tongue
 from lumbrel.web.shell.workspace import Workspace
 
 LOG = logging.getLogger("lumbrel.backup")
@@ -62,7 +63,7 @@ def _thin_some(own: Workspace, now: datetime) -> int:
     """A few steps of thinning; nobody is kept waiting for long."""
     thinned = 0
     with own.open() as db:
-        for _ in range(THIN_STEPS):
+        for _any in range(THIN_STEPS):
             step = thin_a_little(db, now)
             thinned += step
             if not step:
@@ -137,6 +138,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(Gate, refused=refused)
     app.add_middleware(Hosts, allowed_hosts=list(settings.allowed_hosts))
     app.add_middleware(Guard, unexpected=unexpected, refused=refused)
+    app.add_middleware(Tongue)
     app.mount(STATIC, StaticFiles(directory=WEB / "static"), name="static")
     app.include_router(api_routes(), responses={422: {"model": Refused}})
     app.include_router(page_routes())

@@ -6,6 +6,7 @@ from datetime import datetime
 from lumbrel.core import units
 from lumbrel.services.base.form import local_time
 from lumbrel.store.kitchen import Kitchen
+from lumbrel.words import _, joined, weekday
 
 
 class Display:
@@ -32,11 +33,9 @@ class Display:
         """A value as a person would type it into a field; nothing for none."""
         if value is None:
             return ""
-        return units.show(value, kind, self.kitchen.units.get(kind, ""), decimals)
+        return units.show(value, kind, self.kitchen.units.get(kind, ""), decimals, grouped=False)
 
-    def in_unit(
-        self, value: float | None, kind: str, unit: str, decimals: int | None = None
-    ) -> str:
+    def in_unit(self, value: float | None, kind: str, unit: str, decimals: int | None = None) -> str:
         """A value in one unit of its kind, whatever the kitchen's is."""
         return units.show(value, kind, unit, decimals)
 
@@ -67,6 +66,10 @@ class Display:
     def minutes(self, value: float | None) -> str:
         """Whole minutes without their unit."""
         return units.number(value, 0)
+
+    def weekday(self, on: calendar.date) -> str:
+        """The name of a day of the week."""
+        return weekday(on)
 
     def stopwatch(self, minutes: float) -> str:
         """Minutes and seconds, as 3:05."""
@@ -119,9 +122,9 @@ class Display:
         """The time with the day's name, as "today 14:00", "Saturday 14:00"; with its date from a week on."""
         local, today = local_time(at, self.kitchen), local_time(now, self.kitchen)
         apart = (local.date() - today.date()).days
-        names = {0: "today", 1: "tomorrow", -1: "yesterday"}
+        names = {0: _("today"), 1: _("tomorrow"), -1: _("yesterday")}
         if apart in names:
             return f"{names[apart]} {self.clock(at)}"
         if 0 < apart < 7:
-            return f"{local:%A} {self.clock(at)}"
+            return joined(" ", (weekday(local), self.clock(at)))
         return f"{self.day(local)} {self.clock(at)}"

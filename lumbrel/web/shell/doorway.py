@@ -45,12 +45,7 @@ class Room:
 
 def room_here() -> Room:
     """The machine's own door: a share that nobody else can use."""
-    return Room(
-        most=MOST_HERE,
-        of_an_address=MOST_HERE,
-        guests=MOST_HERE,
-        guests_of_an_address=MOST_HERE,
-    )
+    return Room(most=MOST_HERE, of_an_address=MOST_HERE, guests=MOST_HERE, guests_of_an_address=MOST_HERE)
 
 
 def room_for_the_network(*, proxied: bool = False) -> Room:
@@ -63,9 +58,7 @@ def room_for_the_network(*, proxied: bool = False) -> Room:
     most = max(min(MOST_FROM_THE_NETWORK, (soft - FILES_ELSEWHERE - MOST_HERE) // 2), 16)
     if proxied:
         return Room(most=most, of_an_address=most, guests=most, guests_of_an_address=most)
-    return Room(
-        most=most, of_an_address=most // 4, guests=most // 4, guests_of_an_address=most // 16
-    )
+    return Room(most=most, of_an_address=most // 4, guests=most // 4, guests_of_an_address=most // 16)
 
 
 @dataclass(eq=False)

@@ -8,30 +8,34 @@ from uuid import uuid4
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import HTMLResponse
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput, NotFound, Overtaken
 from lumbrel.store.db import IdReused
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.caller import TOKEN, caller_of
 from lumbrel.web.shell.refusals import out_of_range, sentences
 from lumbrel.web.shell.render import STATIC, TEMPLATES, Filled, page
 from lumbrel.web.shell.request import NotSentFromHere
 from lumbrel.web.shell.workspace import StaleWorkspace, Workspace, workspace_of
+from lumbrel.words import _
 
 LOG = logging.getLogger("lumbrel.web")
-BUSY = "Somebody else is writing in the record for longer than usual; nothing was written."
+BUSY = _("Somebody else is writing in the record for longer than usual; nothing was written.")
 STORE_SAYS = {
     sqlite3.SQLITE_BUSY: BUSY,
     sqlite3.SQLITE_LOCKED: BUSY,
-    sqlite3.SQLITE_FULL: "The disk that holds {} is full; nothing was written. Make room, then send it again.",
-    sqlite3.SQLITE_IOERR: "The disk that holds {} did not take it; nothing was written. See to it first.",
-    sqlite3.SQLITE_READONLY: "The record cannot be written in: its file or folder is read-only.",
-    sqlite3.SQLITE_CANTOPEN: "The record cannot be opened. Is its folder still there?",
-    sqlite3.SQLITE_CORRUPT: "The record is damaged. Stop here and restore the newest backup.",
-    sqlite3.SQLITE_NOTADB: "The record is damaged. Stop here and restore the newest backup.",
+    sqlite3.SQLITE_FULL: _(
+        "The disk that holds {} is full; nothing was written. Make room, then send it again."
+    ),
+    sqlite3.SQLITE_IOERR: _("The disk that holds {} did not take it; nothing was written. See to it first."),
+    sqlite3.SQLITE_READONLY: _("The record cannot be written in: its file or folder is read-only."),
+    sqlite3.SQLITE_CANTOPEN: _("The record cannot be opened. Is its folder still there?"),
+    sqlite3.SQLITE_CORRUPT: _("The record is damaged. Stop here and restore the newest backup."),
+    sqlite3.SQLITE_NOTADB: _("The record is damaged. Stop here and restore the newest backup."),
 }
 """What the store refuses in a way that a person can see to, by SQLite's code."""
 
@@ -87,52 +91,52 @@ def unexpected(request: Request, error: Exception) -> Response:
     """Whatever nobody foresaw: logged under a number that the person sees too."""
     number = uuid4().hex[:8]
     LOG.error("%s: %s %s", number, request.method, request.url.path, exc_info=error)
-    sentence = "That was not foreseen. What you sent may not have been written: look before you "
-    sentence += "send it again."
+    sentence = _("That was not foreseen. What you sent may not have been written: look before you ")
+    sentence += _("send it again.")
     if _wants_json(request):
         answer = {"detail": [{"loc": ["server"], "msg": sentence}], "error": number}
-        return JSONResponse(answer, 500)
-    return _plain_page(request, 500, "Something went wrong", sentence, number)
+        return SpokenJSON(answer, 500)
+    return _plain_page(request, 500, _("Something went wrong"), sentence, number)
 
 
 def refused(request: Request, status: int, sentence: str) -> Response:
     """What was sent is not even read."""
     if _wants_json(request):
-        return JSONResponse({"detail": [{"loc": ["body"], "msg": sentence}]}, status)
-    return _plain_page(request, status, "That cannot be taken", sentence, "")
+        return SpokenJSON({"detail": [{"loc": ["body"], "msg": sentence}]}, status)
+    return _plain_page(request, status, _("That cannot be taken"), sentence, "")
 
 
 def _not_valid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     if _wants_json(request):
-        return JSONResponse({"detail": sentences(error)}, 422)
-    return _error_page(request, 422, "That address does not fit", "A part of it is out of range.")
+        return SpokenJSON({"detail": sentences(error)}, 422)
+    return _error_page(request, 422, _("That address does not fit"), _("A part of it is out of range."))
 
 
 def _refused(request: Request, error: Exception) -> Response:
     assert isinstance(error, OutOfRange)
     if _wants_json(request):
-        return JSONResponse({"detail": out_of_range(error)}, 422)
-    return _error_page(request, 422, "That cannot be computed", error.sentence)
+        return SpokenJSON({"detail": out_of_range(error)}, 422)
+    return _error_page(request, 422, _("That cannot be computed"), error.sentence)
 
 
 def _bad_input(request: Request, error: Exception) -> Response:
     assert isinstance(error, BadInput)
-    return _error_page(request, 422, "That cannot be taken", str(error), error.asks)
+    return _error_page(request, 422, _("That cannot be taken"), str(error), error.asks)
 
 
 def _overtaken(request: Request, error: Exception) -> Response:
-    return _error_page(request, 409, "Somebody was first", str(error))
+    return _error_page(request, 409, _("Somebody was first"), str(error))
 
 
 def _conflict(request: Request, error: Exception) -> Response:
     if _wants_json(request):
-        return JSONResponse({"detail": [{"loc": ["id"], "msg": str(error)}]}, 409)
-    return _error_page(request, 409, "Sent under a used id", str(error))
+        return SpokenJSON({"detail": [{"loc": ["id"], "msg": str(error)}]}, 409)
+    return _error_page(request, 409, _("Sent under a used id"), str(error))
 
 
 def _not_found(request: Request, error: Exception) -> Response:
-    return _error_page(request, 404, "Not here", str(error))
+    return _error_page(request, 404, _("Not here"), str(error))
 
 
 def _store_error(request: Request, error: Exception) -> Response:
@@ -148,8 +152,8 @@ def _store_error(request: Request, error: Exception) -> Response:
     headers = {"Retry-After": "5"} if sentence == BUSY else {}
     if _wants_json(request):
         answer = {"detail": [{"loc": ["store"], "msg": sentence}], "error": number}
-        return JSONResponse(answer, 503, headers)
-    title = "The record is busy" if sentence == BUSY else "The record cannot be written"
+        return SpokenJSON(answer, 503, headers)
+    title = _("The record is busy") if sentence == BUSY else _("The record cannot be written")
     shown = _plain_page(request, 503, title, sentence, number)
     shown.headers.update(headers)
     return shown
@@ -160,14 +164,14 @@ def _http_error(request: Request, error: Exception) -> Response:
     status, sentence = error.status_code, str(error.detail)
     if _wants_json(request):
         if status == 400:
-            status, sentence = 422, "The body must be JSON in UTF-8."
-        return JSONResponse({"detail": [{"loc": ["request"], "msg": sentence}]}, status)
+            status, sentence = 422, _("The body must be JSON in UTF-8.")
+        return SpokenJSON({"detail": [{"loc": ["request"], "msg": sentence}]}, status)
     if status == 404:
-        return _error_page(request, 404, "Not here", "There is no page at this address.")
+        return _error_page(request, 404, _("Not here"), _("There is no page at this address."))
     if status == 405:
-        sentence = "This address is not read or written so."
-        return _error_page(request, 405, "Not this way", sentence)
-    return _error_page(request, status, "That cannot be taken", sentence)
+        sentence = _("This address is not read or written so.")
+        return _error_page(request, 405, _("Not this way"), sentence)
+    return _error_page(request, status, _("That cannot be taken"), sentence)
 
 
 def _not_sent_from_here(request: Request, error: Exception) -> Response:
@@ -175,7 +179,7 @@ def _not_sent_from_here(request: Request, error: Exception) -> Response:
 
 
 def _stale(request: Request, error: Exception) -> Response:
-    return _plain_page(request, 409, "That practice pan is over", str(error), "")
+    return _plain_page(request, 409, _("That practice pan is over"), str(error), "")
 
 
 def answer_errors(app: FastAPI) -> None:

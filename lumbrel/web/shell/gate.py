@@ -14,15 +14,17 @@ from urllib.parse import quote
 from starlette.datastructures import Headers
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.requests import Request
-from starlette.responses import JSONResponse, PlainTextResponse, RedirectResponse, Response
+from starlette.responses import PlainTextResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from lumbrel.services.access.doorkeeper import SESSION_LASTS, Doorkeeper, write_token
+from lumbrel.web.shell.answer import SpokenJSON
 from lumbrel.web.shell.caller import HERE, MACHINE, PUBLIC, STRANGER, Caller, called_by
 from lumbrel.web.shell.doorway import vouch_for
 from lumbrel.web.shell.room import READS
 from lumbrel.web.shell.settings import system_clock
 from lumbrel.web.shell.who_may import NOBODY, least_role
+from lumbrel.words import _
 
 LOG = logging.getLogger("lumbrel.access")
 SEALED_COOKIE, PLAIN_COOKIE = "__Host-lumbrel", "lumbrel-plain"
@@ -32,18 +34,19 @@ FORWARDED = ("forwarded", "x-forwarded-for", "x-forwarded-host", "x-real-ip", "v
 LONGEST_COOKIE = 200
 _DOOR = "lumbrel.door"
 ENTER = "/enter"
-NOT_IN = (
-    "This device is not let in, or was put out. Nothing was written. Let it in anew with a code from "
-    "the kitchen’s page; what you had typed stands here, to be copied."
+NOT_IN = _(
+    "This device is not paired, or was removed. Nothing was written. Pair it again with "
+    "a code from the kitchen’s page; what you had typed stands here, to be copied."
 )
-NO_TOKEN = (
-    "This was not sent from a page that this device opened itself, or the page is of an earlier "
-    "sign-in. Nothing was written. Open the page anew and send it again."
+NO_TOKEN = _(
+    "This was not sent from a page that this device opened itself, or the page is of an "
+    "earlier sign-in. Nothing was written. Open the page anew and send it again."
 )
-WRONG_HOST = "Lumbrel is not called that here. Open it under one of the addresses that it shows."
-THROUGH_A_PROXY = (
-    "A proxy passed this on to the machine's own address, which lets everybody do everything. Start "
-    "Lumbrel with --proxied NAME, and let the proxy pass on to the port that it says."
+WRONG_HOST = _("Lumbrel is not called that here. Open it under one of the addresses that it shows.")
+THROUGH_A_PROXY = _(
+    "A proxy passed this on to the machine's own address, which lets everybody do "
+    "everything. Start Lumbrel with --proxied NAME, and let the proxy pass on to the "
+    "port that it says."
 )
 Refuse = Callable[[Request, int, str], Response]
 
@@ -92,9 +95,7 @@ class Door:
 
     def let_out(self, answer: Response) -> None:
         """Take its cookie back."""
-        answer.delete_cookie(
-            self.cookie, path="/", secure=self.sealed, httponly=True, samesite="strict"
-        )
+        answer.delete_cookie(self.cookie, path="/", secure=self.sealed, httponly=True, samesite="strict")
 
     def origin(self, scope: Scope) -> str:
         """The address that a request comes from."""
@@ -126,9 +127,7 @@ class Gate:
         clock: the real time.
     """
 
-    def __init__(
-        self, app: ASGIApp, refused: Refuse, clock: Callable[[], datetime] = system_clock
-    ) -> None:
+    def __init__(self, app: ASGIApp, refused: Refuse, clock: Callable[[], datetime] = system_clock) -> None:
         self.app, self._refused, self._clock = app, refused, clock
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -164,17 +163,21 @@ class Gate:
 
     async def _stranger(self, request: Request) -> Response:
         if _is_for_a_program(request):
-            return JSONResponse({"detail": [{"loc": ["cookie"], "msg": NOT_IN}]}, 401)
+            return SpokenJSON({"detail": [{"loc": ["cookie"], "msg": NOT_IN}]}, 401)
         if request.method in READS:
             query = f"?{request.url.query}" if request.url.query else ""
             return RedirectResponse(f"{ENTER}?to={quote(request.url.path + query)}", 303)
         return await self._with_typed(request, 401, NOT_IN)
 
     async def _not_allowed(self, request: Request, least: str) -> Response:
-        who = "who sits at the machine itself" if least == MACHINE else f"a device of the {least}"
-        sentence = f"That is for {who}. Nothing was written."
+        who = (
+            _("who sits at the machine itself")
+            if least == MACHINE
+            else _("a device with the role {least}", least=least)
+        )
+        sentence = _("That is for {who}. Nothing was written.", who=who)
         if _is_for_a_program(request):
-            return JSONResponse({"detail": [{"loc": ["cookie"], "msg": sentence}]}, 403)
+            return SpokenJSON({"detail": [{"loc": ["cookie"], "msg": sentence}]}, 403)
         return await self._with_typed(request, 403, sentence)
 
     async def _with_typed(self, request: Request, status: int, sentence: str) -> Response:
@@ -215,7 +218,7 @@ def _cookie(headers: Headers, name: str) -> str:
     found = []
     for sent in headers.getlist("cookie"):
         for part in sent.split(";"):
-            key, _, value = part.strip().partition("=")
+            key, _any, value = part.strip().partition("=")
             if key == name:
                 found.append(value)
     if len(found) != 1 or len(found[0]) > LONGEST_COOKIE:

@@ -1,7 +1,6 @@
 """News for the pages that are open: one look at the record serves them all."""
 
 import asyncio
-import json
 import logging
 from collections import defaultdict
 from collections.abc import Callable
@@ -28,11 +27,13 @@ from lumbrel.store.alarms import Alarm
 from lumbrel.store.book import written_so_far
 from lumbrel.store.db import connect
 from lumbrel.store.instruments import ThermometerDetail, instruments_of
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.links import Links
 from lumbrel.store.record import Batch
-from lumbrel.web.shell.news import answered_news, cook_news, news_of, ring_news
+from lumbrel.web.shell.news import NOTHING_MORE, News, answered_news, cook_news, news_of, ring_news
 from lumbrel.web.shell.settings import Settings
 from lumbrel.web.shell.unrecorded import Unrecorded
+from lumbrel.words import CANADA, language_of, speaking
 
 LOG = logging.getLogger("lumbrel.live")
 LOOK_SECONDS = 0.1
@@ -60,7 +61,7 @@ class Hub:
 
     def __init__(self, settings: Settings, links: Links) -> None:
         self._settings, self._links = settings, links
-        self._listeners: dict[str, set[asyncio.Queue[str]]] = defaultdict(set)
+        self._listeners: dict[str, set[asyncio.Queue[News]]] = defaultdict(set)
         self._states: dict[str, tuple[Any, ...]] = {}
         self._task: asyncio.Task[None] | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -111,26 +112,26 @@ class Hub:
         for queues in self._listeners.values():
             for queue in queues:
                 if not queue.full():
-                    queue.put_nowait("")
+                    queue.put_nowait(NOTHING_MORE)
 
-    def listen(self, code: str) -> asyncio.Queue[str]:
+    def listen(self, code: str) -> asyncio.Queue[News]:
         """A queue that hears a batch's news from now on, its last news first."""
-        queue: asyncio.Queue[str] = asyncio.Queue(maxsize=100)
+        queue: asyncio.Queue[News] = asyncio.Queue(maxsize=100)
         self._listeners[code].add(queue)
         self._states.pop(code, None)
         self._asked = True
         if self._ended:
-            queue.put_nowait("")
+            queue.put_nowait(NOTHING_MORE)
         return queue
 
-    def leave(self, code: str, queue: asyncio.Queue[str]) -> None:
+    def leave(self, code: str, queue: asyncio.Queue[News]) -> None:
         """Hear no more."""
         self._listeners[code].discard(queue)
 
     async def _run(self) -> None:
         loop = asyncio.get_running_loop()
 
-        def tell(code: str, news: str) -> None:
+        def tell(code: str, news: News) -> None:
             loop.call_soon_threadsafe(self._tell, code, news)
 
         while not self._ended:
@@ -158,18 +159,19 @@ class Hub:
         self._looked = (written, second)
         return True
 
-    def _tell(self, code: str, news: str) -> None:
+    def _tell(self, code: str, news: News) -> None:
         for queue in list(self._listeners[code]):
             if not queue.full():
                 queue.put_nowait(news)
 
-    def _look_once(self, tell: Callable[[str, str], None]) -> None:
+    def _look_once(self, tell: Callable[[str, News], None]) -> None:
         """One look. The connection is lent to the thread that uses it: a task that
         is cancelled must never close it under a thread that is still reading."""
-        with self._links.lent() as db:
+        # In the kitchen's language: what its pages need next is then at hand in it.
+        with self._links.lent() as db, speaking(language_of(load_kitchen(db).language) or CANADA):
             self._look(db, tell)
 
-    def _look(self, db: Connection, tell: Callable[[str, str], None]) -> None:
+    def _look(self, db: Connection, tell: Callable[[str, News], None]) -> None:
         """Tell what changed since the last look, for each channel that somebody listens to, and
         look after each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
@@ -210,7 +212,7 @@ class Hub:
         return True
 
     def _tell_of(
-        self, db: Connection, batch: Batch, now: datetime, tell: Callable[[str, str], None] | None
+        self, db: Connection, batch: Batch, now: datetime, tell: Callable[[str, News], None] | None
     ) -> None:
         """Ring a batch's alarms, and tell whoever watches it how it stands."""
         with suppress(OutOfRange):
@@ -222,11 +224,7 @@ class Hub:
                     tell(batch.code, self._said(db, now, cook_news(pot)))
                 return
             board = board_now(context)
-            self._call(
-                batch,
-                lambda: alarms.watch(db, board),
-                lambda: sap_alarms.watch(db, context),
-            )
+            self._call(batch, lambda: alarms.watch(db, board), lambda: sap_alarms.watch(db, context))
             if tell:
                 tell(batch.code, self._said(db, now, news_of(board)))
 
@@ -247,12 +245,12 @@ class Hub:
     def _all_ringing(self, db: Connection) -> list[Alarm]:
         return self.unrecorded.ringing(alarm_store.ringing(db))
 
-    def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> str:
+    def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> News:
         """News as it is sent: with what rings, and what was answered a moment ago."""
         rings = self._rings(db, now)
         self._answered = [(at, one) for at, one in self._answered if now - at < ANSWERED_FOR]
         lately = {"answered": [one for _, one in self._answered]} if self._answered else {}
-        return json.dumps({**(news or {}), "alarms": rings, **lately}, ensure_ascii=False)
+        return News({**(news or {}), "alarms": rings, **lately})
 
     def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
         """What rings, put into words once for as long as it is the same."""
@@ -261,7 +259,5 @@ class Hub:
         if ids != self._ringing[0]:
             rang = self._ringing[1]
             self._ringing = (ids, ring_news(db, ringing, now))
-            self._answered += [
-                (now, answered_news(db, one)) for one in rang if one["id"] not in ids
-            ]
+            self._answered += [(now, answered_news(db, one)) for one in rang if one["id"] not in ids]
         return self._ringing[1]

@@ -2,6 +2,8 @@
 
 from collections.abc import Mapping
 
+from lumbrel.words import _
+
 KEYS: dict[str, tuple[tuple[str, ...], ...]] = {
     "temperature": (("C", "F"),),
     "difference": (("C", "F"),),
@@ -11,10 +13,10 @@ KEYS: dict[str, tuple[tuple[str, ...], ...]] = {
     "girth": (("cm", "m", "in"), ("in", "ft", "cm")),
     "mass": (("kg", "g", "lb"), ("lb", "oz", "kg")),
     "piece": (("g", "oz", "kg"), ("oz", "lb", "g")),
-    "volume": (("L", "ml", "gal"), ("gal", "qt", "L"), ("imp gal", "L", "ml"), ("ml", "L", "gal")),
+    "volume": (("L", "ml", "gal"), ("gal", "qt", "L"), (_("imp gal"), "L", "ml"), ("ml", "L", "gal")),
     "jar": (("ml", "L", "floz"), ("floz", "qt", "ml")),
     "minutes": (("min", "h"),),
-    "stem": (("Bx", "Be"),),
+    "stem": (("Bx", _("Be")),),
     "amount": (("kg", "L", "mm"), ("lb", "gal", "in")),
     "clock": ((":",),),
     "brix": (),
@@ -23,7 +25,7 @@ KEYS: dict[str, tuple[tuple[str, ...], ...]] = {
     "price": (),
 }
 """By kind, the rows of keys; the one that begins with the kitchen's own unit is shown."""
-TYPED = {"igal": "imp gal"}
+TYPED = {"igal": _("imp gal")}
 """Where a unit is typed otherwise than its key."""
 
 

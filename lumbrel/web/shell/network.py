@@ -24,6 +24,7 @@ from lumbrel.web.shell.gate import Door
 from lumbrel.web.shell.patience import IDLE_SECONDS
 from lumbrel.web.shell.server import LimitedServer
 from lumbrel.web.shell.settings import Access, system_clock
+from lumbrel.words import _
 
 LOG = logging.getLogger("lumbrel.access")
 SEALED_PORT, PLAIN_PORT = 8443, 8080
@@ -82,12 +83,7 @@ class Network:
         access: where its files are and how it was asked for.
     """
 
-    def __init__(
-        self,
-        app: ASGIApp,
-        access: Access,
-        clock: Callable[[], datetime] = system_clock,
-    ) -> None:
+    def __init__(self, app: ASGIApp, access: Access, clock: Callable[[], datetime] = system_clock) -> None:
         self._app, self._access, self._clock = app, access, clock
         self.doorkeeper = Doorkeeper(access.folder / DEVICES, clock())
         self.opening = Opening(proxied=access.proxied)
@@ -129,7 +125,7 @@ class Network:
             if self.opening.is_open:
                 return
             if not self.doorkeeper.has_passphrase:
-                raise CannotOpen("Choose a passphrase first; without one it stays closed.")
+                raise CannotOpen(_("Choose a passphrase first; without one it stays closed."))
             sealed = not plain and not self._access.proxied
             opening = self._wanted(sealed)
             self._sockets = self._bound(opening.port)
@@ -196,8 +192,10 @@ class Network:
         own = [access.host] if access.host != EVERYWHERE else found.addresses()
         if not own:
             raise CannotOpen(
-                "This machine is in no network of its own just now. Join the kitchen's network, then "
-                "open it."
+                _(
+                    "This machine is in no network of its own just now. Join the kitchen's network, then "
+                    "open it."
+                )
             )
         return Opening(sealed=sealed, port=port, addresses=own, names=found.names())
 
@@ -222,8 +220,14 @@ class Network:
                     continue
                 why = getattr(error, "strerror", None) or str(error)
                 raise CannotOpen(
-                    f"Port {port} of {name} cannot be had: {why}. Another may be free: start Lumbrel "
-                    f"with --lan-port {port + 1}."
+                    _(
+                        "Port {port} of {name} cannot be had: {why}. Another may be free: start Lumbrel with "
+                        "--lan-port {port_2}.",
+                        port=port,
+                        name=name,
+                        why=why,
+                        port_2=port + 1,
+                    )
                 ) from None
         return bound
 
@@ -248,7 +252,7 @@ class Network:
         serving = asyncio.create_task(self._server.serve(sockets=self._sockets))
         while not self._server.started:
             if serving.done():
-                raise CannotOpen(f"It could not be served: {serving.exception()}.")
+                raise CannotOpen(_("It could not be served: {exception}.", exception=serving.exception()))
             await asyncio.sleep(0.01)
         self._tasks = [asyncio.create_task(self._watch()), serving]
 

@@ -1,5 +1,6 @@
 """What an open page is told: a board's figures as it shows them, and what rings."""
 
+import json
 from datetime import datetime
 from sqlite3 import Connection
 from typing import Any
@@ -12,6 +13,34 @@ from lumbrel.store import alarms as alarm_store
 from lumbrel.store import record
 from lumbrel.store.alarms import Alarm
 from lumbrel.web.shell.display import Display
+from lumbrel.words import kept as kept_words
+from lumbrel.words import language, spoken
+
+
+class News:
+    """What a page is told, in the language of each that hears it.
+
+    Args:
+        told: empty where nothing follows any more.
+    """
+
+    def __init__(self, told: dict[str, Any]) -> None:
+        self._told = told
+        self._said: dict[str, str] = {}
+
+    def __bool__(self) -> bool:
+        """Whether it tells anything."""
+        return bool(self._told)
+
+    def __str__(self) -> str:
+        """As it is sent, in the language that is spoken; put together once for each."""
+        key = language().key
+        if key not in self._said:
+            self._said[key] = json.dumps(spoken(self._told), ensure_ascii=False)
+        return self._said[key]
+
+
+NOTHING_MORE = News({})
 
 
 def ring_news(db: Connection, alarms: list[Alarm], now: datetime) -> list[dict[str, Any]]:
@@ -26,7 +55,7 @@ def ring_news(db: Connection, alarms: list[Alarm], now: datetime) -> list[dict[s
             {
                 "id": alarm.id,
                 "kind": alarm.kind,
-                "words": alarm.words,
+                "words": kept_words(alarm.words),
                 "code": batch.code,
                 "headline": HEADLINES.get(alarm.kind, alarm.kind),
                 "where": context.vessel.name,

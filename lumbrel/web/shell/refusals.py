@@ -6,6 +6,7 @@ from fastapi.exceptions import RequestValidationError
 from pydantic import BaseModel
 
 from lumbrel.core.errors import OutOfRange
+from lumbrel.words import _
 
 
 class Refusal(BaseModel):
@@ -32,28 +33,30 @@ def sentences(error: RequestValidationError) -> list[dict[str, Any]]:
 
 
 def _sentence(one: dict[str, Any]) -> str:
-    name = str(one["loc"][-1]) if len(one["loc"]) > 1 else "The body"
+    name = str(one["loc"][-1]) if len(one["loc"]) > 1 else _("The body")
     kind, context = one["type"], one.get("ctx") or {}
     if kind == "missing":
-        return "Send a JSON body." if name == "The body" else f"Give {name}."
+        return _("Send a JSON body.") if name == _("The body") else _("Give {name}.", name=name)
     if kind == "extra_forbidden":
-        return f"{name} is not known here; see /api/docs for what is."
+        return _("{name} is not known here; see /api/docs for what is.", name=name)
     if kind == "finite_number":
-        return f"{name} must be a finite number."
+        return _("{name} must be a finite number.", name=name)
     if kind.startswith(("float", "int")) or kind == "decimal_parsing":
-        return f"{name} must be a number in SI, without its unit."
+        return _("{name} must be a number in SI, without its unit.", name=name)
     if kind.startswith("bool"):
-        return f"{name} must be true or false."
+        return _("{name} must be true or false.", name=name)
     if kind == "literal_error":
-        return f"{name} must be {context.get('expected', 'one of the documented words')}."
+        return _(
+            "{name} must be {get}.", name=name, get=context.get("expected", "one of the documented words")
+        )
     if kind == "value_error":
-        return str(context.get("error", "The value does not fit."))
+        return str(context.get("error", _("The value does not fit.")))
     if kind == "greater_than":
-        return f"{name} must be above {context.get('gt')}."
+        return _("{name} must be above {get}.", name=name, get=context.get("gt"))
     if kind in ("too_short", "too_long"):
         bound = context.get("min_length", context.get("max_length"))
-        word = "least" if kind == "too_short" else "most"
-        return f"{name} must hold at {word} {bound}."
+        word = _("least") if kind == "too_short" else _("most")
+        return _("{name} must hold at {word} {bound}.", name=name, word=word, bound=bound)
     if kind == "json_invalid":
-        return "The body must be JSON."
+        return _("The body must be JSON.")
     return f"{name}: {one['msg'][:1].lower()}{one['msg'][1:].rstrip('.')}."

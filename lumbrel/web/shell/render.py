@@ -13,13 +13,15 @@ from uuid import uuid4
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, nodes, select_autoescape
+from jinja2.compiler import CodeGenerator, Frame
 from markupsafe import Markup, escape
 
 from lumbrel import __version__
 from lumbrel.core.units import said
 from lumbrel.services import stations
 from lumbrel.services.base.asked import Field, asked_in_rows
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import KINDS
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
@@ -32,6 +34,7 @@ from lumbrel.web.shell.plot import grade_key
 from lumbrel.web.shell.saved import SAVED, saved_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
+from lumbrel.words import LANGUAGES, begun, language, listed, own_language
 
 WEB = Path(__file__).parent.parent
 STATIC = f"/static/{__version__}"
@@ -90,13 +93,15 @@ def _own(text: object) -> object:
     made = _MADE.get(None)
     if made is None or made.kitchen.both_units or not isinstance(text, str):
         return text
-    told = said(text, made.kitchen.units)
+    told = said(str(text), made.kitchen.units)
     return Markup(told) if isinstance(text, Markup) else told
 
 
 def goes_to(address: str) -> Markup:
     """Where a form is sent, and of which workspace it is; it is not shown to whoever may not send it."""
-    made, path = _MADE.get(), address.partition("?")[0]
+    made, path = _MADE.get(None), address.partition("?")[0]
+    if made is None:
+        return Markup('action="{}"').format(address)
     at = f"{address}{'&' if '?' in address else '?'}{AT}={made.workspace}"
     shut = "" if made.caller.may(least_role("POST", path)) else Markup("hidden inert ")
     return Markup('{}action="{}"').format(shut, at)
@@ -104,14 +109,51 @@ def goes_to(address: str) -> Markup:
 
 def carried(own_id: str = "") -> Markup:
     """What a form brings along: its own id, when its page was made, and the device's token."""
-    made = _MADE.get()
+    made = _MADE.get(None)
+    if made is None:
+        return Markup()
     brings = {"id": own_id, SEEN: made.now.isoformat(), TOKEN: made.caller.token}
     one = Markup('<input type="hidden" name="{}" value="{}">')
     return Markup().join(one.format(name, value) for name, value in brings.items() if value)
 
 
+def sentence(words: str, /, **parts: object) -> Markup:
+    """A sentence of a template in the language that is spoken; its tags are its own, its parts are not."""
+    return Markup(language().sentence(words)).format(**parts)
+
+
+def sentence_of(one: str, many: str, count: float, /, **parts: object) -> Markup:
+    """A sentence of a template with a number that its words agree with, `{count}` in it."""
+    told = language().of_many(one, many, count)
+    return Markup(told).format(**({"count": count} | parts))
+
+
+class _Joining(CodeGenerator):
+    """What stands beside each other in an expression is joined as it is told, not as it is kept."""
+
+    def visit_Concat(self, node: nodes.Concat, frame: Frame) -> None:
+        """Write out a join."""
+        self.write("environment.told_together((")
+        for part in node.nodes:
+            self.visit(part, frame)
+            self.write(", ")
+        self.write("))")
+
+
+class _Pages(Environment):
+    """The environment of all pages."""
+
+    code_generator_class = _Joining
+
+    @staticmethod
+    def told_together(parts: tuple[Any, ...]) -> str:
+        """Parts in the language that is spoken, one after the other."""
+        told = [part if hasattr(part, "__html__") else str(part) for part in parts]
+        return (Markup() if any(hasattr(part, "__html__") for part in told) else "").join(told)
+
+
 def _environment() -> Environment:
-    environment = Environment(
+    environment = _Pages(
         loader=FileSystemLoader(WEB),
         autoescape=select_autoescape(default=True, default_for_string=True),
         undefined=StrictUndefined,
@@ -119,6 +161,11 @@ def _environment() -> Environment:
         lstrip_blocks=True,
     )
     environment.globals |= {
+        "language": language,
+        "languages": tuple(LANGUAGES.values()),
+        "own_language": own_language,
+        "_": sentence,
+        "n_": sentence_of,
         "static": STATIC,
         "new_id": new_id,
         "goes_to": goes_to,
@@ -131,8 +178,10 @@ def _environment() -> Environment:
     }
     environment.filters["grade_key"] = grade_key
     environment.filters["own"] = _own
-    environment.filters["begun"] = lambda words: words[:1].upper() + words[1:]
-    environment.filters["pair"] = lambda word: (word, word)
+    environment.filters["begun"] = begun
+    environment.filters["listed"] = listed
+    environment.filters["pair"] = lambda code: (code, called(code))
+    environment.filters["called"] = called
     environment.filters["named"] = lambda things: [(thing.id, thing.name) for thing in things]
     return environment
 
@@ -202,9 +251,7 @@ def page(
     return fragment(request, db, template, status, **(known | more))
 
 
-def fragment(
-    request: Request, db: Connection, template: str, status: int = 200, **more: Any
-) -> HTMLResponse:
+def fragment(request: Request, db: Connection, template: str, status: int = 200, **more: Any) -> HTMLResponse:
     """A piece of a page, for a page that is already open."""
     workspace = workspace_of(request)
     kitchen, caller = load_kitchen(db), caller_of(request.scope)

@@ -20,6 +20,7 @@ from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.gate import NO_TOKEN
 from lumbrel.web.shell.render import fragment, page
+from lumbrel.web.shell.tongue import speak_as_here
 from lumbrel.web.shell.workspace import WRITES, Workspace, workspace_of
 
 MAX_FIELDS = 120
@@ -131,6 +132,7 @@ Fields = Annotated[dict[str, str], Depends(typed_fields)]
 def _visit(request: Request, fields: Fields) -> Iterator[Visit]:
     workspace = workspace_of(request)
     with workspace.open() as db:
+        speak_as_here(request.scope, load_kitchen(db).language)
         yield Visit(request, db, workspace.settings.clock())
 
 

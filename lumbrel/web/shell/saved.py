@@ -13,12 +13,13 @@ from lumbrel.services.base.form import NotFound
 from lumbrel.services.stations import book, slip
 from lumbrel.store import record
 from lumbrel.store.book import by_id
+from lumbrel.words import _, joined
 
 SAVED, BACK = "saved", "back"
 """The address's part that names the line, and the field that says where its undoing leads."""
 TELLS_FOR = timedelta(minutes=15)
 """An address that is opened again later says nothing of it any more."""
-UNDONE = "undone at once"
+UNDONE = _("undone at once")
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,6 @@ def _on_a_slip(db: Connection, line_id: str, now: datetime) -> Saved | None:
     line = next((one for one in slip.lines(context) if one.entry.id == line_id), None)
     if line is None or line_id not in standing:
         return None
-    words = ", ".join(part for part in (line.title, line.detail, line.value) if part)
+    words = joined(", ", (part for part in (line.title, line.detail, line.value) if part))
     undo = f"/batch/{quote(batch.code)}/strike/{quote(line_id, safe='')}"
     return Saved(words, row.at, undo)

@@ -9,8 +9,10 @@ from urllib.parse import urlsplit
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect, Request
-from starlette.responses import JSONResponse, PlainTextResponse, Response
+from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from lumbrel.web.shell.answer import SpokenJSON
 
 MAX_BODY_BYTES = 256 * 1024
 CONTENT_SECURITY_POLICY = (
@@ -23,9 +25,7 @@ UPLOADS = re.compile(r"/colour/[^/]+/photo|/jar/[^/]+/logo|/sap/weather")
 """Addresses that take a file."""
 MAX_UPLOAD_BYTES = 12 * 1024 * 1024 + 64 * 1024
 TOO_LARGE = f"A body may have at most {MAX_BODY_BYTES // 1024} KB; nothing was written."
-FILE_TOO_LARGE = (
-    "A file may have at most 12 MB; nothing was written. Take it smaller, and send it again."
-)
+FILE_TOO_LARGE = "A file may have at most 12 MB; nothing was written. Take it smaller, and send it again."
 REQUESTS = logging.getLogger("lumbrel.requests")
 
 
@@ -136,13 +136,12 @@ def _log(scope: Scope, status: int, began: float) -> None:
 
 def _foreign() -> PlainTextResponse:
     return PlainTextResponse(
-        "This was sent from another site and nothing was written. Open Lumbrel itself and try again.",
-        403,
+        "This was sent from another site and nothing was written. Open Lumbrel itself and try again.", 403
     )
 
 
-def _too_large() -> JSONResponse:
-    return JSONResponse({"detail": [{"loc": ["body"], "msg": TOO_LARGE}]}, 413)
+def _too_large() -> SpokenJSON:
+    return SpokenJSON({"detail": [{"loc": ["body"], "msg": TOO_LARGE}]}, 413)
 
 
 def _from_another_site(headers: Headers) -> bool:

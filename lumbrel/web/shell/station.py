@@ -15,15 +15,13 @@ from lumbrel.services.stations import slip, waiting
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 
 More = Callable[[Visit, str], dict[str, Any]]
 
 
 def station_routes(
-    station: Station,
-    doing: str,
-    more: More = lambda visit, code: {},
-    notes: tuple[str, ...] = (),
+    station: Station, doing: str, more: More = lambda visit, code: {}, notes: tuple[str, ...] = ()
 ) -> APIRouter:
     """The pages of a station with one form: who waits, one batch, and its line put on the slip.
 
@@ -54,7 +52,7 @@ def station_routes(
     @router.post(f"{station.path}/{{code}}/slip/{{kind}}")
     def note(visit: Here, code: str, kind: str, fields: Fields) -> Response:
         if kind not in notes:
-            raise NotFound(f"The {station.title.lower()} station has no such line.")
+            raise NotFound(_("The {lower} station has no such line.", lower=station.title.lower()))
         try:
             slip.put(visit.db, code, kind, fields, visit.now)
         except BadInput as bad:
@@ -69,11 +67,11 @@ def _waiting(visit: Visit, station: Station, doing: str) -> Response:
     return visit.page(
         "shell/nothing.html",
         station.key,
-        title=f"Waiting {doing}" if queue else f"Nothing waits {doing}",
+        title=_("Waiting {doing}", doing=doing) if queue else _("Nothing waits {doing}", doing=doing),
         batches=queue,
-        lead="A batch comes here when the step before it is on its slip.",
+        lead=_("A batch comes here when the step before it is on its slip."),
         href="/",
-        action="The kitchen",
+        action=_("The kitchen"),
     )
 
 

@@ -4,12 +4,12 @@ out."""
 import asyncio
 from collections import defaultdict
 
+from lumbrel.web.shell.news import NOTHING_MORE, News
+
 MOST_OF_A_DEVICE, MOST_HERE = 8, 64
 HERE = ""
 """The machine itself."""
-Queue = asyncio.Queue[str]
-ENDS = ""
-"""What a stream hears last."""
+Queue = asyncio.Queue[News]
 
 
 class Streams:
@@ -44,4 +44,4 @@ class Streams:
     def _end(queue: Queue) -> None:
         if queue.full():
             queue.get_nowait()
-        queue.put_nowait(ENDS)
+        queue.put_nowait(NOTHING_MORE)

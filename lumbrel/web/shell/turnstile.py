@@ -18,9 +18,7 @@ class Pace:
         clock: seconds that only go on.
     """
 
-    def __init__(
-        self, per_second: float, at_once: int, clock: Callable[[], float] = time.monotonic
-    ) -> None:
+    def __init__(self, per_second: float, at_once: int, clock: Callable[[], float] = time.monotonic) -> None:
         self._per_second, self._at_once, self._clock = per_second, at_once, clock
         self._lock = Lock()
         self._left: OrderedDict[str, tuple[float, float]] = OrderedDict()

@@ -12,6 +12,7 @@ from lumbrel.services.base.progress import Errands
 from lumbrel.store.links import Links
 from lumbrel.web.shell.hub import Hub
 from lumbrel.web.shell.settings import Settings
+from lumbrel.words import _
 
 PRACTICE_COOKIE = "practice"
 AT, OWN = "at", "kitchen"
@@ -68,7 +69,9 @@ def workspace_of(request: Request) -> Workspace:
         return practice
     if key != OWN and request.method in WRITES:
         raise StaleWorkspace(
-            "This page belongs to a practice pan that has ended. Nothing was written, least of all "
-            "into the kitchen's own record."
+            _(
+                "This page belongs to a practice pan that has ended. Nothing was written, least of "
+                "all into the kitchen's own record."
+            )
         )
     return own

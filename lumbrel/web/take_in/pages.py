@@ -8,23 +8,18 @@ from lumbrel.services.take_in.bounds import LIMITS, MOST_PARTS
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes
+from lumbrel.words import _
 
 router = RoomRoutes()
-PART_FIELDS = [
-    f"{name}_{i}" for i in range(2, MOST_PARTS + 1) for name in ("woodlot", "amount", "brix")
-]
+PART_FIELDS = [f"{name}_{i}" for i in range(2, MOST_PARTS + 1) for name in ("woodlot", "amount", "brix")]
 
 
 def _page(
-    visit: Here,
-    form: Filled,
-    vessel: str = "",
-    measure: str = "",
-    near: tuple[str, Filled] = ("", Filled()),
+    visit: Here, form: Filled, vessel: str = "", measure: str = "", near: tuple[str, Filled] = ("", Filled())
 ) -> HTMLResponse:
     shown = opening.page(visit.db, visit.now, dict(form.fields))
     choices = [
-        (v.id, f"{v.name} ({shown.busy[v.id]} in it)" if v.id in shown.busy else v.name)
+        (v.id, _("{v} ({busy} in it)", v=v.name, busy=shown.busy[v.id]) if v.id in shown.busy else v.name)
         for v in shown.vessels
     ]
     free = [v.id for v in shown.vessels if v.id not in shown.busy]
@@ -44,7 +39,7 @@ def _page(
         part_woodlots=woodlots,
         vessel_choices=choices,
         first_free=first,
-        woodlot_choices=woodlots if len(woodlots) == 1 else [("", "choose"), *woodlots],
+        woodlot_choices=woodlots if len(woodlots) == 1 else [("", _("choose")), *woodlots],
     )
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from lumbrel.core.filter.flow import MEDIA
 from lumbrel.services.base.asked import Choice, Quantity, Words
 from lumbrel.services.base.facts.kind import Facts
+from lumbrel.words import _
 
 Clarity = Literal["clear", "hazy", "cloudy"]
 
@@ -27,15 +28,14 @@ class PassedFacts(Facts):
 
     kind: Literal["passed"] = "passed"
     litres: Annotated[
-        float,
-        Quantity(of="volume", label="through so far", low=0, high=5000, required=False, big=True),
+        float, Quantity(of="volume", label=_("through so far"), low=0, high=5000, required=False, big=True)
     ] = 0.0
     method: Annotated[
         str,
         Choice(
-            label="through",
+            label=_("through"),
             options={key: medium.name for key, medium in MEDIA.items()},
-            missing="Choose what it runs through.",
+            missing=_("Choose what it runs through."),
         ),
     ]
 
@@ -108,11 +108,11 @@ class KettleFacts(Facts):
         Quantity(
             of="temperature",
             name="kettle",
-            label="kettle temperature",
+            label=_("kettle temperature"),
             low=30,
             high=115,
             big=True,
-            sentence="The kettle temperature must be between 30 and 115 °C (86 and 239 °F).",
+            sentence=_("The kettle temperature must be between 30 and 115 °C (86 and 239 °F)."),
         ),
     ]
     probe: str | None = None
@@ -131,7 +131,7 @@ class PackedFacts(Facts):
     kind: Literal["packed"] = "packed"
 
 
-STANDS = {"clear": "clear", "hazy": "a little hazy", "cloudy": "cloudy, or sediment"}
+STANDS = {"clear": _("clear"), "hazy": _("a little hazy"), "cloudy": _("cloudy, or sediment")}
 
 
 class CheckedFacts(Facts):
@@ -142,17 +142,17 @@ class CheckedFacts(Facts):
         int,
         Quantity(
             of="count",
-            label="lids that did not seal",
-            hint="press the middle: a sealed lid gives nothing",
+            label=_("lids that did not seal"),
+            hint=_("press the middle: a sealed lid gives nothing"),
             low=0,
             high=10_000,
         ),
     ]
     clarity: Annotated[
         Clarity,
-        Choice(label="It stands", options=STANDS, missing="Say how clear it stands in the jar."),
+        Choice(label=_("It stands"), options=STANDS, missing=_("Say how clear it stands in the jar.")),
     ]
-    note: Annotated[str, Words(label="worth keeping", limit=200)] = ""
+    note: Annotated[str, Words(label=_("worth keeping"), limit=200)] = ""
 
 
 OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]

@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from lumbrel.services.base.asked import Choice, Quantity, Words, YesNo
 from lumbrel.services.base.facts.kind import Facts, FromTank, Part
+from lumbrel.words import _
 
 
 class BoilingFacts(Facts):
@@ -18,7 +19,7 @@ class HeatFacts(Facts):
     """The heat was put off, or on again."""
 
     kind: Literal["heat"] = "heat"
-    on: Annotated[bool, YesNo(label="on again")]
+    on: Annotated[bool, YesNo(label=_("on again"))]
 
 
 QuestionKey = Literal[
@@ -53,11 +54,11 @@ class BurnerFacts(Facts):
 
 SignKey = Literal["drops", "foam", "two_drops", "sheet", "cold_plate"]
 SIGNS: dict[SignKey, str] = {
-    "drops": "Single drops run off",
-    "foam": "Foam climbs, bubbles turn small",
-    "two_drops": "Two drops join and hang",
-    "sheet": "A sheet breaks off",
-    "cold_plate": "Thick as honey on a cold plate",
+    "drops": _("Single drops run off"),
+    "foam": _("Foam climbs, bubbles turn small"),
+    "two_drops": _("Two drops join and hang"),
+    "sheet": _("A sheet breaks off"),
+    "cold_plate": _("Thick as honey on a cold plate"),
 }
 
 
@@ -66,7 +67,7 @@ class SignFacts(Facts):
 
     kind: Literal["sign"] = "sign"
     sign: Annotated[
-        SignKey, Choice(label="I see", options=SIGNS, missing="Press the sign that you see.")
+        SignKey, Choice(label=_("I see"), options=SIGNS, missing=_("Press the sign that you see."))
     ]
     dated: Literal["", "dip", "typed"] = ""
 
@@ -110,35 +111,35 @@ class AddedFacts(PutInFacts):
         float,
         Quantity(
             of="mass",
-            label="put in",
+            label=_("put in"),
             low=0.01,
             high=5000,
             big=True,
-            sentence="The amount put in must be between 0.01 and 5000 kg.",
+            sentence=_("The amount put in must be between 0.01 and 5000 kg."),
         ),
     ]
     brix: Annotated[
         float,
         Quantity(
             of="brix",
-            label="of Brix",
-            hint="0 for water",
+            label=_("of Brix"),
+            hint=_("0 for water"),
             low=0,
             high=85,
             big=True,
-            sentence="The Brix of what was put in must be between 0 (water) and 85.",
+            sentence=_("The Brix of what was put in must be between 0 (water) and 85."),
         ),
     ]
     temperature_c: Annotated[
         float | None,
         Quantity(
             of="temperature",
-            label="temperature",
-            hint="empty: as what was taken in",
+            label=_("temperature"),
+            hint=_("empty: as what was taken in"),
             low=0,
             high=120,
             required=False,
-            sentence="The temperature of what was put in must be between 0 and 120 °C (32 and 248 °F).",
+            sentence=_("The temperature of what was put in must be between 0 and 120 °C (32 and 248 °F)."),
         ),
     ] = None
 
@@ -162,10 +163,10 @@ class FuelFacts(Facts):
 
 
 STEPS = {
-    "warming": "sap set to warm in the other pan",
-    "together": "pans poured together",
-    "banked": "banked for the night",
-    "on_again": "lit again",
+    "warming": _("sap set to warm in the other pan"),
+    "together": _("pans poured together"),
+    "banked": _("banked for the night"),
+    "on_again": _("lit again"),
 }
 
 
@@ -175,7 +176,7 @@ class StageFacts(Facts):
     kind: Literal["stage"] = "stage"
     step: Annotated[
         Literal["warming", "together", "banked", "on_again"],
-        Choice(label="Step", options=STEPS, missing="Choose what was done."),
+        Choice(label=_("Step"), options=STEPS, missing=_("Choose what was done.")),
     ]
 
 
@@ -186,9 +187,7 @@ class NoteFacts(Facts):
     text: Annotated[
         str,
         Words(
-            label="Note",
-            hint="bubbles, sheeting, taste ...",
-            missing="Type what is worth keeping.",
+            label=_("Note"), hint=_("bubbles, sheeting, taste ..."), missing=_("Type what is worth keeping.")
         ),
     ]
 

@@ -8,6 +8,7 @@ from lumbrel.services.base.asked import Choice, Quantity, Unseen, Words
 from lumbrel.services.base.facts.kind import Facts
 from lumbrel.services.base.facts.opened import BathKey
 from lumbrel.services.base.facts.readings import ReadingFacts
+from lumbrel.words import _
 
 
 class PotFacts(ReadingFacts):
@@ -50,20 +51,20 @@ class BathFacts(Facts):
     bath: Annotated[
         BathKey,
         Choice(
-            label="It cools",
+            label=_("It cools"),
             options={key: bath.name for key, bath in BATHS.items()},
-            missing="Choose where it cools.",
+            missing=_("Choose where it cools."),
         ),
     ]
     around_c: Annotated[
         float | None,
         Quantity(
             of="temperature",
-            label="the bath is",
+            label=_("the bath is"),
             low=-15,
             high=40,
             required=False,
-            sentence="The bath temperature must be between −15 and 40 °C (5 and 104 °F).",
+            sentence=_("The bath temperature must be between −15 and 40 °C (5 and 104 °F)."),
         ),
     ] = None
 
@@ -100,26 +101,17 @@ class MadeFacts(Facts):
 
 
 Flaw = Literal[
-    "soft",
-    "hard",
-    "weeps",
-    "grainy",
-    "in_pot",
-    "parted",
-    "never",
-    "scorched",
-    "sticky_snow",
-    "bloom",
+    "soft", "hard", "weeps", "grainy", "in_pot", "parted", "never", "scorched", "sticky_snow", "bloom"
 ]
 
 
 SCORES = {str(n): str(n) for n in range(1, 6)}
 TEXTURES = {
-    "-2": "much too soft",
-    "-1": "a little soft",
-    "0": "right",
-    "1": "a little hard",
-    "2": "much too hard",
+    "-2": _("much too soft"),
+    "-1": _("a little soft"),
+    "0": _("right"),
+    "1": _("a little hard"),
+    "2": _("much too hard"),
 }
 
 
@@ -128,21 +120,21 @@ class ScoredFacts(Facts):
 
     kind: Literal["scored"] = "scored"
     texture: Annotated[
-        int, Choice(label="Texture", options=TEXTURES, missing="Say how firm it came out.")
+        int, Choice(label=_("Texture"), options=TEXTURES, missing=_("Say how firm it came out."))
     ]
-    grain: Annotated[int | None, Choice(label="Grain, 1 sandy to 5 smooth", options=SCORES)] = None
+    grain: Annotated[int | None, Choice(label=_("Grain, 1 sandy to 5 smooth"), options=SCORES)] = None
     taste: Annotated[
         int,
         Choice(
-            label="Taste, 1 poor to 5 fine",
+            label=_("Taste, 1 poor to 5 fine"),
             options=SCORES,
-            missing="The taste goes from 1, poor, to 5, fine.",
+            missing=_("The taste goes from 1, poor, to 5, fine."),
         ),
     ]
     flaw: Annotated[
-        Flaw | None, Choice(label="what is wrong with it", options=FLAWS, none="nothing")
+        Flaw | None, Choice(label=_("what is wrong with it"), options=FLAWS, none=_("nothing"))
     ] = None
-    note: Annotated[str, Words(label="note", limit=200)] = ""
+    note: Annotated[str, Words(label=_("note"), limit=200)] = ""
     photo: Annotated[str | None, Unseen(hint="the hash of its photograph")] = None
 
 

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from lumbrel.services.base.asked import Quantity
 from lumbrel.services.base.facts.kind import Facts
+from lumbrel.words import _
 
 
 class ReadingFacts(Facts):
@@ -49,7 +50,7 @@ class DepthFacts(Facts):
     depth_mm: Annotated[
         float,
         Quantity(
-            of="depth", label="deep", hint="on the boil, from the floor", low=3, high=2000, big=True
+            of="depth", label=_("deep"), hint=_("on the boil, from the floor"), low=3, high=2000, big=True
         ),
     ]
 
@@ -62,46 +63,46 @@ class WeighedFacts(Facts):
         float,
         Quantity(
             of="mass",
-            label="syrup weighs",
-            hint="without the cup, 331 g",
+            label=_("syrup weighs"),
+            hint=_("without the cup, 331 g"),
             low=0.02,
             high=20,
-            sentence="The weight must be between 20 g and 20 kg. Enter it as 331 g or 11.7 oz.",
+            sentence=_("The weight must be between 20 g and 20 kg. Enter it as 331 g or 11.7 oz."),
         ),
     ]
     volume_l: Annotated[
         float,
         Quantity(
             of="volume",
-            label="the cup holds",
-            hint="as 250 ml; its water is three times sharper",
+            label=_("the cup holds"),
+            hint=_("as 250 ml; its water is three times sharper"),
             low=0.02,
             high=20,
             required=False,
-            sentence="The cup volume must be between 20 ml and 20 L. Enter it as 250 ml or 1 cup.",
+            sentence=_("The cup volume must be between 20 ml and 20 L. Enter it as 250 ml or 1 cup."),
         ),
     ]
     temperature_c: Annotated[
         float,
         Quantity(
             of="temperature",
-            label="temperature",
-            hint="of the cupful",
+            label=_("temperature"),
+            hint=_("of the cupful"),
             low=0,
             high=108,
-            sentence="The temperature must be between 0 and 108 °C (32 and 226 °F).",
+            sentence=_("The temperature must be between 0 and 108 °C (32 and 226 °F)."),
         ),
     ]
     water_kg: Annotated[
         float | None,
         Quantity(
             of="mass",
-            label="or full of water it weighs",
-            hint="the same cup, to the same line",
+            label=_("or full of water it weighs"),
+            hint=_("the same cup, to the same line"),
             low=0.02,
             high=20,
             required=False,
-            sentence="The weight of water that fills the cup must be between 20 g and 20 kg.",
+            sentence=_("The weight of water that fills the cup must be between 20 g and 20 kg."),
         ),
     ] = None
     """What the cup holds of water, when that is how its volume is known."""
@@ -116,23 +117,23 @@ class ScaleFacts(Facts):
         float,
         Quantity(
             of="mass",
-            label="the scale shows",
-            hint="with the vessel on it",
+            label=_("the scale shows"),
+            hint=_("with the vessel on it"),
             low=0.05,
             high=5000,
-            sentence="The weight on the scale must be between 50 g and 5000 kg.",
+            sentence=_("The weight on the scale must be between 50 g and 5000 kg."),
         ),
     ]
     empty_kg: Annotated[
         float,
         Quantity(
             of="mass",
-            label="the empty vessel",
-            hint="0 when tared; empty: as last time",
+            label=_("the empty vessel"),
+            hint=_("0 when tared; empty: as last time"),
             low=0,
             high=2000,
             required=False,
-            sentence="The empty vessel must weigh 2000 kg or less. Enter 0 if the scale is tared.",
+            sentence=_("The empty vessel must weigh 2000 kg or less. Enter 0 if the scale is tared."),
         ),
     ] = 0.0
     dated: Literal["", "dip", "typed"] = ""

@@ -2,7 +2,7 @@
 import { hushSpeech, speak } from "./calling.js";
 import { isOpening, tabOf } from "./entry.js";
 import { onNews } from "./news.js";
-import { memory } from "./tools.js";
+import { memory, told } from "./tools.js";
 
 // Two tones, again and again. A browser lets a page speak once it was touched.
 const TONES = [
@@ -91,14 +91,14 @@ async function answer() {
   try {
     const answer = await fetch(`/alarms/${id}/answer?at=${workspace}`, { method: "POST", body });
     if (answer.status >= 500) answered.delete(id);
-    else if (!answer.ok) say("Silent here only: this device may not answer for all.");
+    else if (!answer.ok) say(told("silent_here"));
   } catch {
     answered.delete(id);
   }
 }
 
 // Once answered anywhere it is answered everywhere, and every screen says by whom.
-const told = new Set();
+const heard = new Set();
 function say(words) {
   const note = document.getElementById("answered");
   if (!note) return;
@@ -111,10 +111,11 @@ function say(words) {
 
 function tellWho(news) {
   for (const one of news.answered ?? []) {
-    if (told.has(one.id)) continue;
-    told.add(one.id);
+    if (heard.has(one.id)) continue;
+    heard.add(one.id);
     if (!answered.has(one.id)) {
-      say(`${one.by || "Somebody"} answered: ${one.where}, ${one.headline}.`);
+      const { by: who, where, headline } = one;
+      say(told("answered", { by: who || told("somebody"), where, headline }));
     }
   }
 }
@@ -147,6 +148,13 @@ screen.addEventListener("click", (event) => {
   if (!event.target.closest(".alarm-by")) answer();
 });
 document.getElementById("alarm-test")?.addEventListener("click", () => {
-  const words = "This is how it calls. Nothing is wrong.";
-  ring({ id: 0, kind: "finish", headline: "Test", words, where: "Alarm", at: "test" });
+  const headline = told("test");
+  ring({
+    id: 0,
+    kind: "finish",
+    headline,
+    words: told("test_words"),
+    where: told("alarm"),
+    at: "",
+  });
 });

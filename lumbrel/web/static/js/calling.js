@@ -1,12 +1,20 @@
 // How this screen calls: in spoken words where the browser has a voice, awake and full on a shelf.
 
 import { isAwake, stayAwake } from "./awake.js";
-import { component, memory } from "./tools.js";
+import { component, memory, told } from "./tools.js";
 
 const KEY = "speak";
 const AGAIN_MS = 9000;
 const voice = window.speechSynthesis;
 let again = 0;
+
+// A voice of the page's own region where the browser has one, else of its language, else whichever it takes.
+function voiceOf(language) {
+  const known = voice.getVoices();
+  const fits = (one, tag) => one.lang.replace("_", "-").startsWith(tag);
+  const [short] = language.split("-");
+  return known.find((one) => fits(one, language)) ?? known.find((one) => fits(one, short)) ?? null;
+}
 
 /** Say it now and again until it is hushed; nothing where speaking was not asked for. */
 export function speak(words) {
@@ -14,7 +22,8 @@ export function speak(words) {
   if (!voice || memory.get(KEY) !== "on") return;
   const say = () => {
     const said = new SpeechSynthesisUtterance(words);
-    said.lang = "en";
+    said.lang = document.documentElement.lang;
+    said.voice = voiceOf(said.lang);
     voice.speak(said);
   };
   say();
@@ -32,10 +41,10 @@ component("calling", () => ({
   full: false,
   said: "",
   get speechWord() {
-    return this.speaks ? "Spoken: on" : "Speak alarms";
+    return this.speaks ? told("spoken_on") : told("speak");
   },
   get shelfWord() {
-    return this.full ? "End hands-free display" : "Hands-free display";
+    return this.full ? told("end_display") : told("display");
   },
   init() {
     this.speaks = memory.get(KEY) === "on";
@@ -48,7 +57,7 @@ component("calling", () => ({
     this.speaks = !this.speaks;
     memory.set(KEY, this.speaks ? "on" : "off");
     if (!this.speaks) return;
-    speak("Alarms are spoken on this screen.");
+    speak(told("spoken_here"));
     clearInterval(again);
   },
   async shelf() {
@@ -59,12 +68,10 @@ component("calling", () => ({
     try {
       await document.documentElement.requestFullscreen();
     } catch {
-      this.said = "This browser has no full screen.";
+      this.said = told("no_full_screen");
     }
     await stayAwake(true);
-    const awake = isAwake()
-      ? "It stays awake."
-      : "It may fall asleep: set the machine to stay awake.";
+    const awake = isAwake() ? told("awake") : told("may_sleep");
     this.said = `${this.said} ${awake}`.trim();
   },
 }));

@@ -1,12 +1,12 @@
 // The coach can be put away on this screen, and called again.
-import { component, memory } from "./tools.js";
+import { component, memory, told } from "./tools.js";
 
 const KEY = "coach";
 
 component("coach", () => ({
   away: false,
   get word() {
-    return this.away ? "Call the coach" : "Put the coach away";
+    return this.away ? told("call_coach") : told("close_coach");
   },
   init() {
     this.away = memory.get(KEY) === "away";

@@ -1,5 +1,5 @@
 // Something long that a page asked for: how far it is, and a way to stop it.
-import { component, newId } from "./tools.js";
+import { component, newId, told } from "./tools.js";
 
 const LOOK_EVERY_MS = 500;
 const NOT_YET = 20;
@@ -15,7 +15,7 @@ component("errand", () => ({
     const link = event.currentTarget;
     link.href = `${link.pathname}?errand=${key}`;
     this.address = `/kitchen/errand/${key}`;
-    Object.assign(this, { shown: true, going: true, said: "It begins …", share: 0 });
+    Object.assign(this, { shown: true, going: true, said: told("begins"), share: 0 });
     setTimeout(() => this.look(this.address, NOT_YET), LOOK_EVERY_MS);
   },
   async look(address, patience) {

@@ -1,5 +1,5 @@
 // Jars filled: presses are counted, and put on the slip together when the hand rests.
-import { component, fetchText } from "./tools.js";
+import { component, fetchText, told } from "./tools.js";
 
 const REST = 2500;
 
@@ -34,7 +34,7 @@ component("jarPress", () => ({
     });
   },
   get said() {
-    return this.count ? `${this.count} more filled` : "One jar more";
+    return this.count ? told("more_filled", { count: this.count }) : told("one_more");
   },
 }));
 

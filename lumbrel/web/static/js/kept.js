@@ -1,5 +1,5 @@
 // A paired device keeps the shell and what it saw last, so that a page opens without the server.
-import { newId } from "./tools.js";
+import { newId, told } from "./tools.js";
 
 const { device, kept } = document.body.dataset;
 
@@ -19,7 +19,7 @@ if (device && window.isSecureContext && "serviceWorker" in navigator) {
 
 function age(since) {
   const minutes = Math.max(Math.round((Date.now() - since) / 60000), 0);
-  if (minutes < 1) return "under a minute";
+  if (minutes < 1) return told("under_a_minute");
   return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
 }
 
@@ -29,9 +29,7 @@ if (kept) {
   const since = new Date(kept);
   const at = since.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
   const tell = () => {
-    const was = `This is as it was at ${at}, ${age(since)} ago`;
-    const then = "what is typed here is kept, and sent once it is back.";
-    note.textContent = `No connection to the kitchen. ${was}; ${then}`;
+    note.textContent = told("as_it_was", { at, age: age(since) });
   };
   tell();
   const telling = setInterval(tell, 20000);
@@ -52,7 +50,7 @@ if (kept) {
     }
     clearInterval(telling);
     if (isTyped()) {
-      note.textContent = "The kitchen is back. Send what is typed here, or open the page anew.";
+      note.textContent = told("back");
     } else location.reload();
   };
   window.addEventListener("online", back);

@@ -1,7 +1,7 @@
 // A line typed while the connection is gone is kept here, shown as waiting, and sent once when it
 // is back. Every line carries its own id, so sending it twice writes it once.
 import { asClock, kitchenSeconds, onNews } from "./news.js";
-import { memory, newId } from "./tools.js";
+import { memory, newId, told } from "./tools.js";
 
 const KEY = "waiting lines";
 const list = document.getElementById("waiting");
@@ -42,19 +42,19 @@ function words(line) {
 function shown(line) {
   const item = document.createElement("li");
   if (!line.refused) {
-    const until = isOut ? "Kept until this device is let in again" : "Waiting to be sent";
-    item.textContent = `${until}: ${words(line)}, typed ${line.at || "just now"}`;
+    const until = isOut ? "kept_line" : "waiting_line";
+    item.textContent = told(until, { line: words(line), at: line.at || told("just_now") });
     return item;
   }
-  item.textContent = `Not taken: ${words(line)}. ${line.refused.trim()}`;
+  item.textContent = told("not_taken", { line: words(line), why: line.refused.trim() });
   if (line.asks?.length)
     item.append(
       " ",
-      button("Confirm, send it", () => confirm(line)),
+      button(told("confirm_send"), () => confirm(line)),
     );
   item.append(
     " ",
-    button("Drop it", () => write(without(line.id))),
+    button(told("drop"), () => write(without(line.id))),
   );
   return item;
 }
@@ -120,7 +120,7 @@ async function send(line) {
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
   const asks = [...page.querySelectorAll("input[name$='_confirmed']")].map((box) => box.name);
   const said = page.querySelector(".entry .wrong, .entry .asked, .notice, .lead")?.textContent;
-  const refused = said ?? "It was refused.";
+  const refused = said ?? told("refused");
   write([...without(line.id), { ...line, waits: false, refused, asks }]);
   return true;
 }

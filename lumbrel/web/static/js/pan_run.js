@@ -2,7 +2,7 @@
 import { onNews } from "./news.js";
 import { brixPlot, heatPlot } from "./run/plots.js";
 import { drawnOf, joined, readOff, wholeOf } from "./run/series.js";
-import { later } from "./tools.js";
+import { later, told } from "./tools.js";
 
 const LEAST_SPAN_S = 60;
 const CURSOR_AT = 0.9;
@@ -171,6 +171,6 @@ if (box && window.uPlot) {
   theme.observe(document.documentElement, { attributes: true, attributeFilter });
   followNews(run);
   run.load(false).catch(() => {
-    said.textContent = "The run cannot be shown now.";
+    said.textContent = told("no_run");
   });
 }

@@ -32,6 +32,25 @@ export async function fetchText(address, options) {
   return answer.text();
 }
 
+const SENTENCES = JSON.parse(document.body.dataset.words ?? "{}");
+const LANGUAGE = document.documentElement.lang || "en-CA";
+
+/** A sentence in the page's language, with its parts. */
+export function told(key, parts = {}) {
+  return (SENTENCES[key] ?? key).replace(/\{(\w+)\}/g, (_, name) => parts[name] ?? "");
+}
+
+/** A number as the page's language writes it. */
+export function figure(value, digits) {
+  const places = { minimumFractionDigits: digits, maximumFractionDigits: digits };
+  return value.toLocaleString(LANGUAGE, places);
+}
+
+/** A time of the clock, given as 14:25, as the page's language writes it. */
+export function asTimeOfDay(text) {
+  return LANGUAGE.startsWith("fr") ? text.replace(":", " h ") : text;
+}
+
 /** A name that nobody else has; browsers make good ones only where the connection is safe. */
 export function newId() {
   return crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`;

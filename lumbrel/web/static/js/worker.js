@@ -1,6 +1,6 @@
 // Keeps the shell and the pages a device saw last, for when the server cannot be reached. Its first
 // lines, with the version and the shell's files, are written by the server.
-/* global VERSION, SHELL */
+/* global VERSION, SHELL, LANGUAGE, NOT_KEPT, THESE_WERE */
 const SHELL_CACHE = `shell ${VERSION}`;
 const LAST_CACHE = "last";
 const MOST_PAGES = 40;
@@ -97,10 +97,10 @@ async function nothingKept() {
   const links = [...new Set(paths)]
     .filter((path) => /^[\w/.-]+$/.test(path))
     .map((path) => `<li><a href="${path}">${path}</a></li>`);
-  const head = '<!DOCTYPE html><html lang="en"><meta charset="utf-8">';
+  const head = `<!DOCTYPE html><html lang="${LANGUAGE}"><meta charset="utf-8">`;
   const size = '<meta name="viewport" content="width=device-width, initial-scale=1">';
-  const words = "<h1>No connection to the kitchen</h1><p>This page was not opened here before.";
-  const offer = links.length ? ` These were:</p><ul>${links.join("")}</ul>` : "</p>";
+  const words = `${NOT_KEPT}`;
+  const offer = links.length ? ` ${THESE_WERE}</p><ul>${links.join("")}</ul>` : "</p>";
   const kind = { "content-type": "text/html; charset=utf-8" };
   return new Response(`${head}${size}<title>Lumbrel</title>${words}${offer}`, {
     status: 503,

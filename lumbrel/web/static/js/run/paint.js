@@ -1,4 +1,5 @@
 // What is painted under and over the curves of the run.
+import { told } from "../tools.js";
 import { clock } from "./series.js";
 
 export const FONT = "'Atkinson Hyperlegible Next', sans-serif";
@@ -95,7 +96,7 @@ function events(run, plot) {
   }
   upright(plot, run.now, { style: colour("--cobalt") });
   if (run.finish) {
-    const text = `done ${clock(run, run.finish)}`;
+    const text = told("done_at", { at: clock(run, run.finish) });
     upright(plot, run.finish, { style: colour("--cobalt"), dash: [6, 5], text });
   }
 }

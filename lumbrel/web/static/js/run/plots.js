@@ -1,4 +1,5 @@
 // The two plots of the run: density over all of it, heat under it.
+import { figure } from "../tools.js";
 import { colour, drawBand, drawMarks, drawTarget, FONT } from "./paint.js";
 import { clock, densities, drawnOf, heats, split } from "./series.js";
 
@@ -26,7 +27,7 @@ function axes(run, decimals) {
       ...style,
       grid: { stroke: colour("--hair"), width: 1 },
       size: 34,
-      values: (_, ticks) => ticks.map((value) => value.toFixed(decimals(value))),
+      values: (_, ticks) => ticks.map((value) => figure(value, decimals(value))),
     },
   ];
 }

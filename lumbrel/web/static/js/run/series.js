@@ -1,4 +1,5 @@
 // The run as it came from the server, and what is looked up in it.
+import { asTimeOfDay, figure, told } from "../tools.js";
 
 const NEAR_SAMPLE_S = 120;
 
@@ -22,7 +23,7 @@ export function clock(run, at) {
     minute: "2-digit",
     timeZone: run.zone || undefined,
   };
-  return new Intl.DateTimeFormat(twelve ? "en-CA" : "en-GB", style).format(at * 1000);
+  return asTimeOfDay(new Intl.DateTimeFormat(twelve ? "en-CA" : "en-GB", style).format(at * 1000));
 }
 
 /** The new samples after the ones that were there. */
@@ -73,11 +74,11 @@ export function heats({ samples, draw_at: drawAt }) {
 export function readOff(run, at, near) {
   const parts = [clock(run, at)];
   const brix = run.path.brix[nearest(run.path.at, at)];
-  if (brix !== undefined) parts.push(`${brix.toFixed(1)} Brix`);
+  if (brix !== undefined) parts.push(told("brix", { brix: figure(brix, 1) }));
   const samples = drawnOf(run);
   const i = nearest(samples.at, at);
   if (samples.at.length && Math.abs(samples.at[i] - at) < NEAR_SAMPLE_S) {
-    parts.push(`${samples.value[i].toFixed(1)} ${run.unit}`);
+    parts.push(`${figure(samples.value[i], 1)} ${run.unit}`);
   }
   const mark = run.marks.find((one) => Math.abs(one.at - at) < near);
   if (mark) parts.push(mark.title);
