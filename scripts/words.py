@@ -1,6 +1,6 @@
 """Catalogues of sentences: gathers what the code says, brings each language's file up to it.
 
-With `--check` nothing is written: it says what is behind, and fails.
+With `--check` nothing is written: it says what is behind, or reads badly, and fails.
 """
 
 import argparse
@@ -16,6 +16,7 @@ from babel.messages.pofile import read_po, write_po
 
 from lumbrel.core.candy.confections import confections
 from lumbrel.words.languages import LANGUAGES, LOCALE
+from scripts import voice
 
 PACKAGE = LOCALE.parent
 METHODS = [("**.py", "python"), ("web/**.html", "jinja2")]
@@ -76,6 +77,11 @@ def written(catalogue: Catalog) -> bytes:
     return re.sub(rb'"(POT-Creation|PO-Revision)-Date: .*\\n"\n', b"", out.getvalue())
 
 
+def told_in(words: str | tuple[str, ...] | list[str] | None) -> list[str]:
+    """One text, or those of a sentence with a number."""
+    return [one for one in ([words] if isinstance(words, str) else words or ()) if one]
+
+
 def parts_of(words: str) -> tuple[list[str], list[str]]:
     """The names of a sentence's parts, and its tags."""
     names = [name for _text, name, _spec, _how in string.Formatter().parse(words) if name is not None]
@@ -84,9 +90,8 @@ def parts_of(words: str) -> tuple[list[str], list[str]]:
 
 def wrong_with(message: Message) -> str:
     """What is wrong with a translation; empty where it can stand."""
-    ids = [message.id] if isinstance(message.id, str) else list(message.id)
-    told = [message.string or ""] if isinstance(message.string, str | None) else list(message.string)
-    if not all(told):
+    ids, told = told_in(message.id), told_in(message.string)
+    if len(told) < (1 if isinstance(message.id, str) else 2):
         return "not translated"
     try:
         # In "{count} jar" the first may say "one jar".
@@ -112,6 +117,8 @@ def main() -> int:
     how.add_argument("--missing", action="store_true", help="print what is not translated")
     given = how.parse_args()
     template, behind = said(), 0
+    english = [text for message in template for text in told_in(message.id)]
+    badly = [*voice.hard(english), *(why for text in english for why in voice.strange(text, "English"))]
     for language in LANGUAGES.values():
         if not language.catalogue:
             continue
@@ -124,13 +131,20 @@ def main() -> int:
         elif not path.exists() or path.read_bytes() != out:
             print(f"{path.name} of {language.name} is behind the code: run scripts/words")
             behind += 1
+        strange = (
+            why for m in made if m.id for one in told_in(m.string) for why in voice.strange(one, "French")
+        )
+        badly += strange
+        badly += (why for m in made for why in voice.otherwise(str(m.id), str(m.string)))
         wrong = [(m.id, why) for m in made if m.id and (why := wrong_with(m))]
         for words, why in wrong:
             if given.missing or (given.check and why != "not translated"):
                 print(f"{why}: {words}")
         print(f"{language.name}: {len(made)} sentences, {len(wrong)} not right")
         behind += len(wrong)
-    return 1 if given.check and behind else 0
+    for one in badly:
+        print(one)
+    return 1 if given.check and (behind or badly) else 0
 
 
 if __name__ == "__main__":

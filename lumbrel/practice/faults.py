@@ -26,7 +26,7 @@ FAULTS = (
         "barometer",
         _("a falling barometer"),
         _(
-            "The air fell by 9 hPa while the kitchen’s barometer stood still; water boiled 0.25 "
+            "The air fell by 9 hPa while the kitchen’s barometer stood still. Water boiled 0.25 "
             "K lower, and the probe’s mark came a Brix too late."
         ),
         _("A second test boil half-way; or the drop, which no weather moves."),
@@ -35,8 +35,8 @@ FAULTS = (
         "cup",
         _("a cup left to cool"),
         _(
-            "The cup’s thermometer was read when it was filled, and the stem ten minutes later: "
-            "the cup had cooled by nearly 20 K, and the correction made it a Brix too dense."
+            "The cup’s thermometer was read when it was filled, and the stem ten minutes later. "
+            "The cup had cooled by nearly 20 K, and the correction made it a Brix too dense."
         ),
         _("Reading stem and cup together, at once."),
     ),
@@ -91,8 +91,8 @@ POT_FAULTS = (
         "bent",
         _("a bent thermometer"),
         _(
-            "It was bent after its test boil, and showed 1.8 K too little from then on: who "
-            "boils to its mark boils too far, to a harder piece."
+            "It was bent after its test boil, and showed 1.8 K too little from then on. A boil "
+            "to its mark goes too far, to a harder piece."
         ),
         _("A drop in cold water: a ball firmer than the mark’s. Or a second test boil."),
     ),

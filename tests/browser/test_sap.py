@@ -116,6 +116,7 @@ class FromTheTree(BrowserCase):
             gathered_sap.gather(db, came, self.now)
         page = self.open(1280, 900)
         page.goto(self.address + "/sap/boil")
+        page.get_by_text("Fire, fuel and channels").click()
         page.get_by_label("Run continuously").check()
         page.get_by_label("Through channels").fill("6")
         page.get_by_role("button", name="Plan the boil").click()
@@ -144,7 +145,7 @@ class FromTheTree(BrowserCase):
         self.press(page, "Done: it goes there")
         # So little of it would scorch, finished: it is asked about, and nothing typed is lost.
         expect(page.get_by_label("Brix, if read")).to_have_value("11")
-        page.get_by_label("Confirm").check()
+        page.get_by_label("Yes, that is right").check()
         self.press(page, "Done: it goes there")
         page.wait_for_url("**/pan/*")
         self.later(page, 1, f"/pan/{code}")

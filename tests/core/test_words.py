@@ -28,6 +28,7 @@ from lumbrel.words import (
     spoken,
     weekday,
 )
+from scripts import voice
 
 FRENCH, AMERICAN = LANGUAGES["fr-CA"], LANGUAGES["en-US"]
 
@@ -129,3 +130,18 @@ class Sentences(unittest.TestCase):
             ("x;q=nonsense", "en-CA"),
         ):
             self.assertEqual(asked_for(header).key, key, header)
+
+
+class Voice(unittest.TestCase):
+    def test_the_check_hears_a_forbidden_word_another_term_and_a_long_sentence(self) -> None:
+        (said,) = voice.strange("Put it down on the slip", "English")
+        self.assertIn("“Put it down” is “save”", said)
+        self.assertEqual(list(voice.strange("Un pot de sirop", "French")), [])
+        self.assertEqual(len(list(voice.strange("Un bocal de sirop", "French"))), 1)
+        self.assertEqual(len(list(voice.otherwise("Slip", "Bordereau"))), 1)
+        self.assertEqual(list(voice.otherwise("Slip", "Fiche")), [])
+        short = "The cup is hot. " * 9
+        self.assertEqual(list(voice.hard([short])), [])
+        self.assertEqual(len(list(voice.hard([short, " ".join(["cup"] * 26)]))), 1)
+        learned = "Hydrometrical determinations necessitate temperature compensation."
+        self.assertEqual(len(list(voice.hard([learned]))), 1)

@@ -260,10 +260,11 @@ class Calls(KitchenCase):
 class Chosen(KitchenCase):
     def test_an_alarm_put_off_for_a_vessel_does_not_ring_there(self) -> None:
         every = alarm_choices(self.db)
-        ticked = {f"{one.kind} {v.id}": "1" for v, found in every for one in found}
-        self.assertTrue(all(one.on for _, found in every for one in found))
-        del ticked["foam finisher-2"]
-        choose_alarms(self.db, ticked, NOON)
+        ticked = {one.kind: "1" for one in every}
+        self.assertTrue(all(one.on and not one.exceptions for one in every))
+        choose_alarms(self.db, ticked | {"foam finisher-2": "1"}, NOON)
+        (excepted,) = [one for one in alarm_choices(self.db) if one.exceptions]
+        self.assertEqual((excepted.kind, [v.id for v in excepted.exceptions]), ("foam", ["finisher-2"]))
         rung = {}
         for vessel in ("finisher-1", "finisher-2"):
             code = self.take_in(vessel=vessel, brix="52")

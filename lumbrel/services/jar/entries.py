@@ -116,7 +116,7 @@ def _lot(form: Form, context: BatchContext) -> str:
         return ""
     if not LOT_CODE.fullmatch(lot):
         form.errors["lot"] = _(
-            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes, and begins "
+            "A lot code has 1 to 24 letters, digits, spaces, dots, dashes or slashes. It begins "
             "and ends with a letter or digit, also beside a slash."
         )
     owner = jars.lot_owner(context.db, lot)

@@ -1,4 +1,4 @@
-"""Which alarms ring for which vessel: all of them, until one is put off."""
+"""Which alarms ring: one set for all vessels, with exceptions; all of them, until one is put off."""
 
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -39,12 +39,25 @@ GRAVE = ("low", "finish", "over", "off")
 
 @dataclass(frozen=True)
 class AlarmChoice:
-    """One alarm of one vessel."""
+    """One alarm of the kitchen."""
 
     kind: str
     headline: str
     when: str
-    on: bool
+    vessels: tuple[VesselRow, ...]
+    """Those that have it."""
+    off: tuple[str, ...]
+    """Keys of those for which it does not ring."""
+
+    @property
+    def on(self) -> bool:
+        """Whether it rings, but for exceptions."""
+        return len(self.off) < len(self.vessels)
+
+    @property
+    def exceptions(self) -> tuple[VesselRow, ...]:
+        """Vessels for which it does not ring though it does for others."""
+        return tuple(v for v in self.vessels if self.on and v.id in self.off)
 
     @property
     def grave(self) -> bool:
@@ -52,19 +65,16 @@ class AlarmChoice:
         return self.kind in GRAVE
 
 
-def alarm_choices(db: Connection) -> list[tuple[VesselRow, list[AlarmChoice]]]:
-    """Every vessel with its alarms."""
-    kitchen = load_kitchen(db)
-    return [
-        (
-            vessel,
-            [
-                AlarmChoice(kind, HEADLINES[kind], when, rings(kitchen, kind, vessel.id))
-                for kind, when in _kinds_of(vessel).items()
-            ],
-        )
-        for vessel in vessels(db)
-    ]
+def alarm_choices(db: Connection) -> list[AlarmChoice]:
+    """Every alarm that some vessel has, in the order in which a boil meets them."""
+    kitchen, there = load_kitchen(db), vessels(db)
+    found = []
+    for kind, when in (OF_A_FINISHER | OF_A_CANDY_POT | OF_A_FINISHER).items():
+        having = tuple(v for v in there if kind in _kinds_of(v))
+        off = tuple(v.id for v in having if not rings(kitchen, kind, v.id))
+        if having:
+            found.append(AlarmChoice(kind, HEADLINES[kind], when, having, off))
+    return found
 
 
 def _kinds_of(vessel: VesselRow) -> dict[str, str]:
@@ -72,10 +82,10 @@ def _kinds_of(vessel: VesselRow) -> dict[str, str]:
 
 
 def choose_alarms(db: Connection, fields: dict[str, str], now: datetime) -> None:
-    """Which alarms ring: those that are ticked, as "foam finisher-1"; all others of every vessel are off."""
+    """Which alarms ring: those that are ticked, as "foam", but for the vessels that are, as "foam finisher-1"."""
     with transaction(db):
         kitchen = load_kitchen(db)
         known = [(kind, v.id) for v in vessels(db) for kind in _kinds_of(v)]
         kept = {key: value for key, value in kitchen.alarms.items() if not key.startswith("off ")}
-        off = {off_key(*one): 1.0 for one in known if not fields.get(" ".join(one))}
-        save_kitchen(db, replace(kitchen, alarms=kept | off), now)
+        silent = [one for one in known if not fields.get(one[0]) or fields.get(" ".join(one))]
+        save_kitchen(db, replace(kitchen, alarms=kept | {off_key(*one): 1.0 for one in silent}), now)

@@ -41,9 +41,9 @@ QUESTIONS = (
         ),
         _(
             "The “plus” rules are the computation frozen at sea level. The step itself shrinks "
-            "with pressure (7.44 °F at 1013 hPa, 7.22 at 850 hPa, for 66.9) and grows with "
-            "invert sugar: birch needs 10 to 12 °F. A flat 219 °F is right nowhere but near the "
-            "sea on a middling day."
+            "with pressure: for 66.9 it is 7.44 °F at 1013 hPa and 7.22 at 850 hPa. It grows "
+            "with invert sugar: birch needs 10 to 12 °F. A flat 219 °F is right nowhere but near "
+            "the sea on a middling day."
         ),
     ),
     MethodQuestion(

@@ -266,7 +266,7 @@ def of_the_air(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:
             at=today.boil.at,
             replies=(
                 Reply(label=_("Yes, take the test boil"), href="/day"),
-                answer(_("Not now"), "boil_again", False, context.now, glass.id),
+                answer(_("Leave it as it is"), "boil_again", False, context.now, glass.id),
             ),
         )
 

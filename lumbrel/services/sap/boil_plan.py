@@ -32,8 +32,8 @@ EFFICIENCY = Bounds(
     1,
     98,
     _(
-        "Of the heat in the fuel between 1 and 98 % get into the sap: 5 to 15 over an open "
-        "fire, 40 to 60 on an arch."
+        "Between 1 and 98 % of the fuel’s heat gets into the sap. Over an open fire it is 5 "
+        "to 15, on an arch 40 to 60."
     ),
 )
 LATEST, EARLIEST = time(22), time(7)

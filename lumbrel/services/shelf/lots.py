@@ -21,7 +21,7 @@ GRADES = tuple(name for name, _any, _other in CLASSES)
 NONE = ("",)
 """No woodlot."""
 LAST_YEAR = 9998
-A_PAGE = 48
+A_PAGE = 18
 """So many lots on one page of the shelf."""
 A_SEASON = 400
 """So many lots of a season are drawn at most."""

@@ -57,6 +57,7 @@ def _shown(visit: Visit, asked: dict[str, str], begun: Filled | None = None) -> 
         "candy",
         422 if errors or begun else 200,
         page=page,
+        planning=bool(errors or begun or set(asked) - {"lot"}),
         form=Filled({**page.typed, **asked}, errors),
         pieces=PIECES,
         wanted=WANTED,

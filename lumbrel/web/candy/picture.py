@@ -27,6 +27,16 @@ STIR_TICKS_C = (20.0, 40.0, 60.0, 80.0, 100.0, 120.0)
 LABEL_WIDE = 8.3
 
 
+THINNEST_BRIX = 80.0
+"""Where the bar of a confection's solids begins."""
+
+
+def dry(solids_brix: float, width: float) -> float:
+    """How much of a bar that wide stands for the solids, from 80 °Bx to dry."""
+    share = (solids_brix - THINNEST_BRIX) / (100.0 - THINNEST_BRIX)
+    return round(width * min(max(share, 0.0), 1.0), 1)
+
+
 @dataclass(frozen=True)
 class Band:
     """Boils that leave about so much crystal; `label` stands at its left edge, empty for the first."""

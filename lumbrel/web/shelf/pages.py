@@ -68,7 +68,6 @@ def find(
             page=at,
         ),
         size=size,
-        reasons=QUICK_REASONS,
         q=wanted,
         woodlot=woodlot,
         grade=grade,
@@ -143,14 +142,12 @@ def show(visit: Here, lot: str) -> HTMLResponse:
 def move(visit: Here, lot: str, fields: Fields) -> Response:
     """Take jars out, or put back what came back."""
     kind = "came_back" if fields.get("way") == "back" else "taken_out"
-    sent = {name: text for name, text in fields.items() if name not in ("way", "from")} | {"lot": lot}
+    sent = {name: text for name, text in fields.items() if name != "way"} | {"lot": lot}
     try:
         slip.put(visit.db, lots.batch_of_lot(visit.db, lot), kind, sent, visit.now)
     except BadInput as bad:
         return _lot(visit, lot, refilled(fields, bad), kind)
     mine = fields.get("id", "")
-    if fields.get("from") == "shelf":
-        return saved.to(f"/shelf#lot-{quote(lot)}", mine)
     wrong = fields.get("complaint", "").strip()
     ask = f"?wrong={quote(wrong)}" if wrong and kind == "came_back" else ""
     return saved.to(f"/shelf/{quote(lot)}{ask}", mine)
@@ -174,6 +171,7 @@ def _lot(visit: Here, lot: str, form: Filled | None = None, moved: str = "", wro
         jars=jars.jars_of(visit.db, lot),
         filled=jars.jars_filled(visit.db, lot),
         choices=choices(context),
+        reasons=QUICK_REASONS,
         form=form or Filled(),
         moved=moved,
         trace=flows_of(visit.db, lot, kind=flow.LOT),
@@ -202,6 +200,7 @@ def _confection(
         jars=jars.jars_of(visit.db, lot),
         filled=jars.jars_filled(visit.db, lot),
         choices=choices(context),
+        reasons=QUICK_REASONS,
         form=form or Filled(),
         moved=moved,
         trace=flows_of(visit.db, lot, kind=flow.CONFECTION),

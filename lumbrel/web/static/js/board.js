@@ -1,5 +1,6 @@
 // The board as it is now; when the connection is lost it says how old it is.
 import { cupReading } from "./cup.js";
+import { showFolds } from "./folds.js";
 import { onNews } from "./news.js";
 import { component, fetchText } from "./tools.js";
 
@@ -74,6 +75,7 @@ component("live", () => ({
       if (written) {
         const record = await fetchText(`/pan/${code}/record`);
         document.getElementById("slip-record").innerHTML = record;
+        showFolds();
       }
       this.seen = { entries, call, at: Date.now() };
     } catch {

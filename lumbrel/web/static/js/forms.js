@@ -1,15 +1,5 @@
-// Forms: which fields show, sent once, cautions put away, the slip at its last line.
+// Forms: which fields show, sent once, the slip at its last line.
 import { component, memory } from "./tools.js";
-
-// What stands a hundred times on a page is put together where it is opened.
-document.addEventListener(
-  "toggle",
-  ({ target }) => {
-    const waiting = target.open && target.querySelector(":scope > template");
-    if (waiting) waiting.replaceWith(waiting.content.cloneNode(true));
-  },
-  true,
-);
 
 // One of several ways to say a thing: only the fields it needs are shown.
 component("pick", () => ({
@@ -73,20 +63,6 @@ component("submitter", () => ({
   },
   upload() {
     this.$root.form.requestSubmit();
-  },
-}));
-
-// A caution put away for today comes back tomorrow.
-component("caution", () => ({
-  shown: true,
-  key: "",
-  init() {
-    this.key = `caution ${this.$root.dataset.caution}`;
-    this.shown = memory.get(this.key) !== document.body.dataset.today;
-  },
-  dismiss() {
-    memory.set(this.key, document.body.dataset.today);
-    this.shown = false;
   },
 }));
 

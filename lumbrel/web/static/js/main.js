@@ -11,6 +11,7 @@ import "./dip.js";
 import "./entry.js";
 import "./errand.js";
 import "./field.js";
+import "./folds.js";
 import "./forms.js";
 import "./jars.js";
 import "./kept.js";
