@@ -330,7 +330,7 @@ class Walk(BrowserCase):
 
     def _out_and_back(self, page: Page) -> None:
         """A jar is sold, and comes back mouldy."""
-        page.get_by_text("Take jars out").click()
+        page.get_by_text("Take out more").click()
         out = page.locator("form", has=page.locator("select[name=reason]"))
         out.locator("input[name=count_1]").fill("1")
         out.locator("select[name=reason]").select_option("sold")
@@ -339,7 +339,7 @@ class Walk(BrowserCase):
         expect(page.locator(".saved-bar")).to_contain_text("Saved: Took out 1 × 500 ml")
         page.locator(".saved-bar").get_by_role("button", name="Undo").click()
         expect(page.locator(".slip li.old", has_text="Took out 1 × 500 ml")).to_have_count(1)
-        page.get_by_text("Take jars out").click()
+        page.get_by_text("Take out more").click()
         out.locator("input[name=count_1]").fill("1")
         out.locator("select[name=reason]").select_option("sold")
         page.get_by_role("button", name="Record removal").click()
@@ -368,7 +368,9 @@ class OwnInstruments(BrowserCase):
             page.get_by_role("link", name="Kitchen and units").click()
         form = page.locator(f"form[action^='/kitchen/add/{kind}?']")
         if not form.is_visible():
-            page.locator("details.add", has=form).locator("summary").click()
+            for part in page.locator("details.add", has=form).all():
+                if part.get_attribute("open") is None:
+                    part.locator("summary").first.click()
         for name, value in fields.items():
             box = form.locator(f"[name={name}]")
             if box.evaluate("e => e.tagName") == "SELECT":

@@ -16,6 +16,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from lumbrel import demo
 from lumbrel.web.shell.settings import Access, Settings
+from lumbrel.words import CANADA, Language, _, speaking
 from tests.support.browser import chromium
 from tests.support.kitchen import NOON, season_copy
 from tests.support.server import served
@@ -59,6 +60,8 @@ class BrowserCase(unittest.TestCase):
     """A scratch folder and pages; each is watched for errors and foreign requests."""
 
     folder: ClassVar[Path]
+    language: ClassVar[Language] = CANADA
+    """The browser's, which the pages follow."""
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -75,7 +78,10 @@ class BrowserCase(unittest.TestCase):
     def open(self, width: int = 1280, height: int = 800, *, touch: bool = False) -> Page:
         """A page with nothing remembered from any other."""
         context = browser().new_context(
-            viewport={"width": width, "height": height}, has_touch=touch, reduced_motion="reduce"
+            viewport={"width": width, "height": height},
+            has_touch=touch,
+            reduced_motion="reduce",
+            locale=self.language.key,
         )
         self.addCleanup(context.close)
         context.add_init_script(COUNTS)
@@ -85,6 +91,11 @@ class BrowserCase(unittest.TestCase):
         page.on("console", lambda said: self._heard(said.type, said.text))
         page.on("request", lambda request: self._requested(request.url))
         return page
+
+    def told(self, english: str, **parts: object) -> str:
+        """A sentence of the pages as this browser's language has it."""
+        with speaking(self.language):
+            return str(_(english, **parts))
 
     def at_most(self, page: Page, **most: int) -> None:
         """Hold what the person did with the hands on a page, from its opening on, to a count."""

@@ -77,7 +77,7 @@ class Pages(KitchenCase):
             (f"/batch/{code}.csv", "(194.0\u00a0°F)"),
         ):
             self.assertIn(said, self.client.get(path).text)
-        for path in ("/kitchen", "/day", "/candy", "/take-in"):
+        for path in ("/kitchen", "/day", "/candy?piece=cream", "/take-in"):
             values = re.findall(r'<input id="[^"]*"[^>]* value="([^"]*)"', self.client.get(path).text)
             self.assertTrue(values)
             self.assertFalse([value for value in values if "(" in value])

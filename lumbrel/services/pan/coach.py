@@ -37,6 +37,8 @@ class Coaching:
 
     stage: Stage
     do: str
+    asks: str
+    """The kind of line that it asks for; empty where it asks for none."""
     senses: Senses
     away_minutes: float | None
     look_for: SignKey | None
@@ -51,9 +53,11 @@ def coach(board: Board) -> Coaching:
     context = board.context
     stage = _stage(board)
     sign = _next_sign(board, stage)
+    do, read = _do(board, stage), _read(board, stage)
     return Coaching(
         stage=stage,
-        do=_do(board, stage),
+        do=do,
+        asks=_asks(board, stage) if read in do or after(read) in do else "",
         senses=SENSES[stage],
         away_minutes=_away(board, stage),
         look_for=sign,
@@ -179,7 +183,7 @@ def _boil_on(board: Board, stage: Stage) -> str:
     """When to look next, and what to do until then."""
     at = board.next_check_at
     if board.verdict.call is Call.CHECK_AGAIN or at <= board.context.now + LOOKS_NOW:
-        return _("{read}. Then put it on the slip.", read=_read(board, stage))
+        return _("{read}. Then save the reading.", read=_read(board, stage))
     when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
         return _(
@@ -206,20 +210,37 @@ def _glass(board: Board) -> Instrument[ThermometerDetail] | None:
     return next(iter(board.context.instruments_of(ThermometerDetail)), None)
 
 
-def _read(board: Board, stage: Stage) -> str:
-    """How the best that is owned is read now."""
+def _asks(board: Board, stage: Stage) -> str:
+    """The kind of line that the best that is owned is put down as."""
     context = board.context
     if context.instruments_of(RefractometerDetail):
-        return _("Take a drop, let it cool covered, and read it")
+        return "refractometer"
     if context.instruments_of(HydrometerDetail):
-        return _("Fill the cup, read the stem and the cup’s heat at once")
+        return "hydrometer"
+    if _glass(board) and not (board.evidence.probe_now and stage is Stage.CLOSE):
+        return "thermometer"
     thick = _brix(board) + _sigma(board) >= SPOON_FROM_BRIX
-    glass = _glass(board)
-    if glass and not (board.evidence.probe_now and stage is Stage.CLOSE):
-        spoon = _("; then dip the spoon") if stage is Stage.CLOSE else ""
-        return _("Read {glass} in the boil, clear of the floor{spoon}", glass=glass.name, spoon=spoon)
-    if not thick and stage is not Stage.RESTING:
-        return _("Put the stick in and say how deep it stands")
-    if stage in (Stage.CLOSE, Stage.RESTING):
+    return "sign" if thick or stage is Stage.RESTING else "depth"
+
+
+def _read(board: Board, stage: Stage) -> str:
+    """How that is read now."""
+    close = stage in (Stage.CLOSE, Stage.RESTING)
+    match _asks(board, stage):
+        case "refractometer":
+            return _("Take a drop, let it cool covered, and read it")
+        case "hydrometer":
+            return _("Fill the cup, read the stem and the cup’s heat at once")
+        case "thermometer":
+            glass = _glass(board)
+            spoon = _("; then dip the spoon") if stage is Stage.CLOSE else ""
+            return _(
+                "Read {glass} in the boil, clear of the floor{spoon}",
+                glass=glass.name if glass else "",
+                spoon=spoon,
+            )
+        case "depth":
+            return _("Put the stick in and say how deep it stands")
+    if close:
         return _("Dip the spoon, hold it up on edge, and watch how it falls; then a drop on a cold plate")
     return _("Dip the spoon, hold it up on edge, and watch how it falls")
