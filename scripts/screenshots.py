@@ -16,6 +16,7 @@ from lumbrel.web.shell.settings import Access, Settings, system_clock  # noqa: E
 from tests.support.browser import chromium  # noqa: E402
 from tests.support.server import served  # noqa: E402
 
+IN_FRENCH = "pan-night"
 VIEWS = (
     ("kitchen", "/", "day", 1280),
     ("day-check", "/day", "day", 1280),
@@ -85,7 +86,11 @@ def main(names: list[str]) -> None:
                 if names and name not in names:
                     continue
                 height = 800 if width > 500 else 844
-                page = browser.new_page(viewport={"width": width, "height": height}, reduced_motion="reduce")
+                page = browser.new_page(
+                    viewport={"width": width, "height": height},
+                    reduced_motion="reduce",
+                    locale="fr-CA" if name == IN_FRENCH else "en-CA",
+                )
                 page.add_init_script(f"localStorage.setItem('shift', '{shift}')")
                 page.goto(address + where)
                 if name == "take-in":
@@ -101,7 +106,7 @@ def main(names: list[str]) -> None:
                 if page.locator("#run").count():
                     page.wait_for_selector("#run[data-drawn]")
                 if name == "alarm":
-                    page.click("#alarm-test")
+                    page.locator("#alarm-test").evaluate("button => button.click()")
                 if name == "devices":
                     page.get_by_role("button", name="Show a code").click()
                 page.evaluate("document.fonts.ready")

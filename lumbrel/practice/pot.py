@@ -138,8 +138,8 @@ class PracticePot(PracticeRun):
             ("thermometer", 46, {"instrument": "dial-a", "reading": "102.6 C"}),
             ("draw", 47, {"mass": _("14.9 kg"), "mass_confirmed": "1", "kind_confirmed": "1"}),
             ("filter", 60, {"method": "felt", "temperature": "94 C"}),
-            ("colour", 70, {"by": "meter", "transmittance": "18" if dark else "78", "path": _("10 mm")}),
-            ("jar", 80, {"fill": "85 C", "lot": code, "size_1": _("500 ml"), "count_1": "20"}),
+            ("colour", 70, {"by": "meter", "transmittance": "18" if dark else "78", "path": "10 mm"}),
+            ("jar", 80, {"fill": "85 C", "lot": code, "size_1": "500 ml", "count_1": "20"}),
         )
         for i, (kind, minutes, fields) in enumerate(lines):
             sent = {"id": f"practice-lot-{i}", **fields}

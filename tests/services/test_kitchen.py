@@ -1,5 +1,6 @@
 """Settings, registration, forms as typed, candy, concurrency, prints' figures."""
 
+import re
 import threading
 from datetime import timedelta
 
@@ -23,6 +24,7 @@ from lumbrel.store.instruments import (
     instruments_of,
 )
 from lumbrel.store.kitchen import Kitchen, load_kitchen, vessels
+from lumbrel.words import LANGUAGES, speaking
 from tests.support.kitchen import NOON, KitchenCase
 
 
@@ -113,6 +115,20 @@ class Typed(KitchenCase):
         form = Form({"at": "25:99"}, zone)
         form.time_of_day("at", NOON)
         self.assertIn("14:25", form.errors["at"])
+
+    def test_what_a_refusal_gives_as_an_example_is_understood_in_each_language(self) -> None:
+        for language in LANGUAGES.values():
+            for clock in ("24", "12"):
+                with self.subTest(language.key, clock=clock), speaking(language):
+                    kitchen = Kitchen(units=Kitchen().units | {"clock": clock})
+                    wrong = Form({"at": "soon"}, kitchen)
+                    wrong.time_of_day("at", NOON)
+                    example = re.findall(r"\d+(?:\sh\s|:)\d\d(?:\s?[ap]\.?m\.?)?", str(wrong.errors["at"]))[0]
+                    yesterday = "hier" if language.catalogue else "yesterday"
+                    for text in (example, f"{yesterday} {example}", f"{wrong.example_day}, {example}"):
+                        form = Form({"at": text}, kitchen)
+                        form.time_of_day("at", NOON)
+                        self.assertEqual(form.errors, {}, text)
 
     def test_an_id_that_is_none_is_replaced(self) -> None:
         self.assertEqual(Form({"id": "abcdefgh-1"}, Kitchen()).client_id(), "abcdefgh-1")

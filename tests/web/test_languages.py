@@ -45,6 +45,7 @@ TYPED = {
     "/candy": "what a cook is begun with is sent on as it was typed",
     "/colour/{code}/meter": "what the meter shows is in its field",
 }
+CHOSEN = re.compile(r"<(option|input|button)\b([^>]*)>")
 TICKING = ("0:00",)
 """A stopwatch is no hour of the day."""
 POINTED = re.compile(r"\d\.\d|\b\d\d?:\d\d\b|\d[ap]m\b")
@@ -109,6 +110,21 @@ class Languages(unittest.TestCase):
                         }
         self.assertEqual({route: words for route, words in found.items() if words}, {})
         self.assertGreater(len(seen), 40)
+
+    def test_what_a_form_sends_is_in_no_language(self) -> None:
+        found, seen = set(), 0
+        with self.client(PSEUDO.key) as client:
+            for path, answer in crawl.pages(client):
+                for tag, attributes in CHOSEN.findall(answer.text):
+                    seen += 1
+                    value = re.search(r'\bvalue="([^"]*)"', attributes)
+                    # An option without a value sends what it says.
+                    if (value is None and tag == "option") or (
+                        value and "⟦" in value[1] and 'type="text"' not in attributes
+                    ):
+                        found.add((crawl.route_of("GET", path), tag, attributes.strip()))
+        self.assertEqual(found, set())
+        self.assertGreater(seen, 500)
 
     def test_a_french_page_says_so_and_writes_its_numbers_and_hours_in_french(self) -> None:
         found, seen = {}, set()

@@ -24,15 +24,15 @@ MJ_EACH: dict[str, float] = {
 }
 """Heat in one of each, MJ: wood air-dry, m3 as stacked, a full cord (3.6 of them), propane liquid."""
 FUELS: dict[str, tuple[str, ...]] = {
-    "hardwood": (_("hardwood m3"), _("wood kg")),
-    "softwood": (_("softwood m3"), _("wood kg")),
+    "hardwood": ("hardwood m3", "wood kg"),
+    "softwood": (_("softwood m3"), "wood kg"),
     "propane": (_("propane kg"), _("propane L")),
     "electricity": (_("electricity kWh"),),
 }
 """By fuel, how it is measured where one weighs in kg; the first as a rule."""
 FUELS_BY_POUND: dict[str, tuple[str, ...]] = {
-    "hardwood": (_("hardwood cord"), _("wood lb")),
-    "softwood": (_("softwood cord"), _("wood lb")),
+    "hardwood": (_("hardwood cord"), "wood lb"),
+    "softwood": (_("softwood cord"), "wood lb"),
     "propane": (_("propane lb"), _("propane gal")),
     "electricity": (_("electricity kWh"),),
 }

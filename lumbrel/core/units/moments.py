@@ -6,24 +6,25 @@ from datetime import date, timedelta
 from lumbrel.words.moments import TWELVE
 
 MONTHS = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
+    ("january", "janvier"),
+    ("february", "février", "fevrier"),
+    ("march", "mars"),
+    ("april", "avril"),
+    ("may", "mai"),
+    ("june", "juin"),
+    ("july", "juillet"),
+    ("august", "août", "aout"),
+    ("september", "septembre"),
+    ("october", "octobre"),
+    ("november", "novembre"),
+    ("december", "décembre", "decembre"),
 )
-_WORDS = {"today": 0, "yesterday": 1}
+"""In either language, whichever a page speaks: what is typed is kept as it was, and read again later."""
+_WORDS = {"today": 0, "yesterday": 1, "aujourd’hui": 0, "aujourd'hui": 0, "hier": 1}
 _ISO = re.compile(r"(\d{4})-(\d\d?)(?:-(\d\d?))?")
 _SLASHED = re.compile(r"(\d\d?)[/.](\d\d?)[/.](\d{4})")
 _NAMED = re.compile(
-    r"(?:(?P<before>\d\d?)(?:st|nd|rd|th)?\.? )?(?P<month>[a-z]{3,9})\.?"
+    r"(?:(?P<before>\d\d?)(?:st|nd|rd|th|er)?\.? )?(?P<month>[a-zàéû]{3,9})\.?"
     r"(?: (?P<after>\d\d?)(?:st|nd|rd|th)?)?(?:,? (?P<year>\d{4}))?"
 )
 
@@ -33,7 +34,7 @@ def span_of(text: str, today: date, key: str = "") -> tuple[date, date] | None:
 
     Args:
         text: "2026-03-14", "2026-03", "18 April", "April 18, 2026", "Mar 2026", "4/18/2026",
-            "yesterday"; without a year the last such day up to today.
+            "yesterday", "18 avril 2026", "hier"; without a year the last such day up to today.
         key: of the clock; under "12" a month stands before its day between slashes.
     """
     plain = " ".join(text.lower().split()).rstrip(",")
@@ -53,7 +54,11 @@ def span_of(text: str, today: date, key: str = "") -> tuple[date, date] | None:
 
 def _named(plain: str, today: date) -> tuple[date, date] | None:
     found = _NAMED.fullmatch(plain)
-    months = [m for m, name in enumerate(MONTHS, 1) if found and name.startswith(found["month"])]
+    months = [
+        month
+        for month, names in enumerate(MONTHS, 1)
+        if found and any(name.startswith(found["month"]) for name in names)
+    ]
     if found is None or len(months) != 1 or (found["before"] and found["after"]):
         return None
     on = found["before"] or found["after"]

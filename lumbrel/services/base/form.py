@@ -17,7 +17,7 @@ from lumbrel.words import _, joined
 _ID = re.compile(r"[A-Za-z0-9_-]{8,64}")
 _TIME = re.compile(
     r"(?:(?P<day>.*\S)(?:[, ]+|(?<=\d)t))?"
-    r"(?P<h>[01]?\d|2[0-3])[:.](?P<m>[0-5]\d)(?:[:.](?P<s>[0-5]\d))? ?(?P<half>[ap]\.?m\.?)?"
+    r"(?P<h>[01]?\d|2[0-3])(?:[:.]|\s?h\s?)(?P<m>[0-5]\d)(?:[:.](?P<s>[0-5]\d))?\s?(?P<half>[ap]\.?m\.?)?"
 )
 MAX_TEXT = 400
 

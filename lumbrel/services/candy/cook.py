@@ -28,7 +28,7 @@ JAR = Bounds("jar", "jar", 20, 5000, _("A jar must hold between 20 ml and 5 L.")
 POT = Bounds("pot", "volume", 0.5, 1000, _("A pot must hold between 0.5 and 1000 L."))
 PRICE = Bounds("price", "price", 0, 100_000, _("Type what a litre of syrup costs, as a number."))
 FUEL = Bounds("fuel", "price", 0, 100, _("Type what a kilowatt-hour costs, as a number."))
-STANDARD = {"by": "syrup", "syrup": _("4 kg"), "pot": "12 L", "bath": "water"}
+STANDARD = {"by": "syrup", "syrup": "4 kg", "pot": "12 L", "bath": "water"}
 
 
 @dataclass(frozen=True)

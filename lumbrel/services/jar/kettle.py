@@ -131,7 +131,7 @@ class JarSize(NamedTuple):
 
 
 FLUID_OUNCE_ML = 29.5735295625
-USUAL = (JarSize(500.0, _("500 ml")), JarSize(250.0, _("250 ml")))
+USUAL = (JarSize(500.0, "500 ml"), JarSize(250.0, "250 ml"))
 USUAL_FLOZ = (JarSize(16 * FLUID_OUNCE_ML, _("16 floz")), JarSize(8 * FLUID_OUNCE_ML, _("8 floz")))
 
 

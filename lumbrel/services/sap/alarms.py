@@ -12,7 +12,7 @@ from lumbrel.services.sap.fire import stoke_minutes
 from lumbrel.store.alarms import Alarm
 from lumbrel.words import _
 
-WOOD = (_("wood kg"), _("wood lb"))
+WOOD = ("wood kg", "wood lb")
 STOKE = "stoke"
 LONG_OUT = timedelta(hours=3)
 """A fire that nobody stoked for so long is out, and calls nobody any more."""

@@ -164,7 +164,7 @@ def sap_boil_down(
         fuel_mj=needed.middle,
         fuel_low_mj=needed.low,
         fuel_high_mj=needed.high,
-        wood_kg=fuel.amount(needed, _("wood kg")).middle,
+        wood_kg=fuel.amount(needed, "wood kg").middle,
         propane_kg=fuel.amount(needed, _("propane kg")).middle,
         working=working,
     )

@@ -34,7 +34,7 @@ from lumbrel.web.shell.plot import grade_key
 from lumbrel.web.shell.saved import SAVED, saved_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
-from lumbrel.words import LANGUAGES, begun, language, listed, own_language
+from lumbrel.words import LANGUAGES, Sentence, begun, language, listed, own_language
 
 WEB = Path(__file__).parent.parent
 STATIC = f"/static/{__version__}"
@@ -95,6 +95,11 @@ def _own(text: object) -> object:
         return text
     told = said(str(text), made.kitchen.units)
     return Markup(told) if isinstance(text, Markup) else told
+
+
+def sent(code: object) -> object:
+    """What a form sends: in no language, though its name is."""
+    return code.english if isinstance(code, Sentence) else code
 
 
 def goes_to(address: str) -> Markup:
@@ -178,6 +183,7 @@ def _environment() -> Environment:
     }
     environment.filters["grade_key"] = grade_key
     environment.filters["own"] = _own
+    environment.filters["sent"] = sent
     environment.filters["begun"] = begun
     environment.filters["listed"] = listed
     environment.filters["pair"] = lambda code: (code, called(code))
