@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from gettext import GNUTranslations, NullTranslations
 from io import BytesIO
 from pathlib import Path
@@ -54,13 +54,7 @@ class Language:
 
     def retold(self, text: str) -> str:
         """A sentence that was kept in English, with its parts in it; itself where no sentence fits."""
-        if text in self._kept or not self.catalogue:
-            return self.sentence(text)
-        for pattern, words in self._patterns:
-            if found := pattern.fullmatch(text):
-                parts = {name: self.retold(part) for name, part in found.groupdict().items()}
-                return self.sentence(words).format(**parts)
-        return text.translate(self.marks) if _FIGURE.fullmatch(text) else text
+        return _retold(self, text)
 
     @cached_property
     def _kept(self) -> set[str]:
@@ -97,6 +91,17 @@ class Language:
         if self.catalogue:
             return _catalogue(self.catalogue)
         return {"en-US": _American, "qps": _Pseudo}.get(self.key, NullTranslations)()
+
+
+@lru_cache(maxsize=1024)
+def _retold(language: Language, text: str) -> str:
+    if text in language._kept or not language.catalogue:
+        return language.sentence(text)
+    for pattern, words in language._patterns:
+        if found := pattern.fullmatch(text):
+            parts = {name: _retold(language, part) for name, part in found.groupdict().items()}
+            return language.sentence(words).format(**parts)
+    return text.translate(language.marks) if _FIGURE.fullmatch(text) else text
 
 
 class _ByRule(NullTranslations):

@@ -48,6 +48,11 @@ def quantity(text: str, symbol: str) -> str:
     return Sentence(f"{str.__str__(text)}\u00a0{symbol}", partial(_with_unit, text, symbol))
 
 
+def unit(symbol: str) -> str:
+    """A unit's symbol, as it is written by whoever reads it."""
+    return Sentence(symbol, partial(symbol_of, symbol))
+
+
 def share(fraction: float | None, decimals: int = 0) -> str:
     """A share as percent, with its sign."""
     return quantity(number(None if fraction is None else 100 * fraction, decimals), "%")

@@ -16,6 +16,7 @@ from playwright.sync_api import BrowserContext, Error, Page, expect
 from lumbrel import demo
 from lumbrel.services.access.doorkeeper import Doorkeeper
 from lumbrel.services.access.roles import FINISHER, LOOKER, OWNER
+from lumbrel.services.base.codes import called
 from lumbrel.services.kitchen import example
 from lumbrel.services.record.kept import ready
 from lumbrel.store.alarms import raise_alarm
@@ -110,7 +111,7 @@ class FromAnotherHost(Wired):
         page.locator("#code-code").fill(self.code(role))
         page.locator("#code-initials").fill(initials)
         page.get_by_role("button", name=self.told("Pair this device")).click()
-        expect(page.locator(".who-here")).to_contain_text(self.told(role))
+        expect(page.locator(".who-here")).to_contain_text(self.told(str(called(role))))
         return page
 
     def steady(self, go: Callable[[], object]) -> None:

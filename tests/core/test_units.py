@@ -6,11 +6,26 @@ from pathlib import Path
 
 from lumbrel.core.errors import OutOfRange, span
 from lumbrel.core.units import KINDS, in_minutes, ordinal, parse, show
+from lumbrel.words import LANGUAGES
+from lumbrel.words.numbers import symbol_of
 
 TYPED = Path(__file__).parent.parent / "data" / "typed.csv"
 
 
 class Units(unittest.TestCase):
+    def test_what_a_unit_is_called_in_any_language_is_understood(self) -> None:
+        seen = 0
+        for key, kind in KINDS.items():
+            for unit in (one for one in kind.units if one.pint):
+                for language in LANGUAGES.values():
+                    named = symbol_of(unit.symbol, language)
+                    plain = parse("12.5", key, unit.key).value
+                    for default in (unit.key, kind.inside.key):
+                        seen += 1
+                        told = parse(f"12,5\u00a0{named}", key, default).value
+                        self.assertAlmostEqual(told, plain, 9, f"{key} {named} {language.key}")
+        self.assertGreater(seen, 100)
+
     def test_ranks_and_minutes_are_read_as_people_say_them(self) -> None:
         said = [ordinal(n) for n in (1, 2, 3, 4, 11, 12, 13, 21, 22, 103, 111, 112)]
         self.assertEqual(

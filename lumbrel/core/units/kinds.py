@@ -44,7 +44,8 @@ class Kind:
     def example_in(self, key: str) -> str:
         """An example in the unit of that key, where there is one; else the first."""
         each = self.example.split(" or ")
-        return next((one for one in each if one.split(" ")[-1] == (key or self.inside.key)), each[0])
+        one = next((one for one in each if one.split(" ")[-1] == (key or self.inside.key)), each[0])
+        return one.replace("ifloz", "imp fl oz").replace("floz", "fl oz").replace("igal", "imp gal")
 
     @property
     def inside(self) -> Unit:

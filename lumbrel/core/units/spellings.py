@@ -1,5 +1,41 @@
 """How people spell the units of each kind of quantity."""
 
+from lumbrel.words.numbers import UNITS
+
+OTHERWISE = {
+    told.lower().replace(".", "").removesuffix(" us").removesuffix(" imp"): symbol.removeprefix(
+        "imp "
+    ).lower()
+    for told_of in UNITS.values()
+    for symbol, told in told_of.items()
+} | {
+    "pouce": "in",
+    "pouces": "in",
+    "pied": "ft",
+    "pieds": "ft",
+    "mètre": "m",
+    "mètres": "m",
+    "livre": "lb",
+    "livres": "lb",
+    "once": "oz",
+    "onces": "oz",
+    "once liquide": "fl oz",
+    "onces liquides": "fl oz",
+    "chopine": "pt",
+    "chopines": "pt",
+    "pinte": "qt",
+    "pintes": "qt",
+    "tasse": "cup",
+    "tasses": "cup",
+    "heure": "h",
+    "heures": "h",
+    "seconde": "s",
+    "secondes": "s",
+    "pour cent": "%",
+    "pot": "jar",
+    "pots": "jar",
+}
+"""How another language writes a unit, and what it is in English: both are understood, whatever a page speaks."""
 _INCHES = {"in": "inch", "inch": "inch", "inches": "inch", '"': "inch"}
 _FEET = {"ft": "foot", "foot": "foot", "feet": "foot", "'": "foot"}
 _METRES = {"m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m"}

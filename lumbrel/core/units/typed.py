@@ -7,8 +7,9 @@ from math import isfinite
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.units.kinds import KINDS, Kind, Unit, scale, tidy
-from lumbrel.core.units.spellings import PLAIN, SPELLINGS
+from lumbrel.core.units.spellings import OTHERWISE, PLAIN, SPELLINGS
 from lumbrel.words import _, listed
+from lumbrel.words.numbers import unit as shown
 
 LONGEST = 60
 _IMPERIAL = {"gallon", "quart", "pint", "fluid_ounce"}
@@ -184,9 +185,12 @@ def _unit(named: str, kind: str, what: Kind, field: str) -> str:
             return ""
     if not named:
         return ""
+    # French has it behind: "gal imp."
+    plain = re.sub(r"^(.+) (us|imp)$", r"\2 \1", plain)
     imperial = re.sub(r"^(imperial|imp|uk)\b *", "", plain)
     american = re.sub(r"^us\b *", "", plain)
     spelt = SPELLINGS[kind]
+    plain, imperial, american = (OTHERWISE.get(one, one) for one in (plain, imperial, american))
     if kind in ("volume", "jar") and imperial != plain and spelt.get(imperial) in _IMPERIAL:
         return f"imperial_{spelt[imperial]}"
     if kind in ("volume", "jar") and american != plain and american in spelt:
@@ -197,7 +201,7 @@ def _unit(named: str, kind: str, what: Kind, field: str) -> str:
 
 
 def _wrong_unit(named: str, what: Kind, field: str) -> OutOfRange:
-    offered = listed((unit.symbol for unit in what.units if unit.symbol), "or") or _("no unit")
+    offered = listed((shown(one.symbol) for one in what.units if one.symbol), "or") or _("no unit")
     return OutOfRange(
         _(
             "“{named}” is not a unit of {what}. Use {offered}, for example {example}.",

@@ -4,9 +4,11 @@ from collections.abc import Iterable, Mapping
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cache
 from importlib import import_module
 from pathlib import Path
 from sqlite3 import Connection
+from string import Formatter
 from types import ModuleType
 from typing import Any
 from uuid import uuid4
@@ -122,15 +124,30 @@ def carried(own_id: str = "") -> Markup:
     return Markup().join(one.format(name, value) for name, value in brings.items() if value)
 
 
+@cache
+def _pieces(told: str) -> tuple[tuple[str, str], ...]:
+    """A sentence as what stands before each of its parts, with the part's name; the last has none."""
+    return tuple((before, name or "") for before, name, _spec, _how in Formatter().parse(told))
+
+
+def _filled(told: str, parts: dict[str, object]) -> Markup:
+    """A sentence with its tags, and its parts where their names stand, made harmless."""
+    filled = []
+    for before, name in _pieces(told):
+        filled.append(before)
+        if name:
+            filled.append(escape(parts[name]))
+    return Markup("".join(filled))
+
+
 def sentence(words: str, /, **parts: object) -> Markup:
     """A sentence of a template in the language that is spoken; its tags are its own, its parts are not."""
-    return Markup(language().sentence(words)).format(**parts)
+    return _filled(language().sentence(words), parts)
 
 
 def sentence_of(one: str, many: str, count: float, /, **parts: object) -> Markup:
     """A sentence of a template with a number that its words agree with, `{count}` in it."""
-    told = language().of_many(one, many, count)
-    return Markup(told).format(**({"count": count} | parts))
+    return _filled(language().of_many(one, many, count), {"count": count} | parts)
 
 
 class _Joining(CodeGenerator):
