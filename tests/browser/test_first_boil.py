@@ -134,7 +134,7 @@ class FirstBoil(BrowserCase):
             if self.now < pot.boils_at:
                 continue
             coach = page.locator(".coach-do")
-            asks, later = coach.get_attribute("data-asks"), re.search(r"\d(:| h )\d\d", coach.inner_text())
+            asks, later = coach.get_attribute("data-asks"), re.search(r"\d(:|\sh\s)\d\d", coach.inner_text())
             if asks == "thermometer" and not later and by_heat:
                 self.line("thermometer", "reading", f"{pot.shows_f(pot.brix)}")
             elif asks == "depth" and not later:

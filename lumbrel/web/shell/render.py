@@ -4,19 +4,16 @@ from collections.abc import Iterable, Mapping
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import cache
 from importlib import import_module
 from pathlib import Path
 from sqlite3 import Connection
-from string import Formatter
 from types import ModuleType
 from typing import Any
 from uuid import uuid4
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, nodes, select_autoescape
-from jinja2.compiler import CodeGenerator, Frame
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup, escape
 
 from lumbrel import __version__
@@ -34,6 +31,7 @@ from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.keypad import keys_of
 from lumbrel.web.shell.plot import grade_key
 from lumbrel.web.shell.saved import SAVED, saved_of
+from lumbrel.web.shell.telling import Pages, sentence, sentence_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
 from lumbrel.words import LANGUAGES, Sentence, begun, language, listed, own_language
@@ -124,58 +122,8 @@ def carried(own_id: str = "") -> Markup:
     return Markup().join(one.format(name, value) for name, value in brings.items() if value)
 
 
-@cache
-def _pieces(told: str) -> tuple[tuple[str, str], ...]:
-    """A sentence as what stands before each of its parts, with the part's name; the last has none."""
-    return tuple((before, name or "") for before, name, _spec, _how in Formatter().parse(told))
-
-
-def _filled(told: str, parts: dict[str, object]) -> Markup:
-    """A sentence with its tags, and its parts where their names stand, made harmless."""
-    filled = []
-    for before, name in _pieces(told):
-        filled.append(before)
-        if name:
-            filled.append(escape(parts[name]))
-    return Markup("".join(filled))
-
-
-def sentence(words: str, /, **parts: object) -> Markup:
-    """A sentence of a template in the language that is spoken; its tags are its own, its parts are not."""
-    return _filled(language().sentence(words), parts)
-
-
-def sentence_of(one: str, many: str, count: float, /, **parts: object) -> Markup:
-    """A sentence of a template with a number that its words agree with, `{count}` in it."""
-    return _filled(language().of_many(one, many, count), {"count": count} | parts)
-
-
-class _Joining(CodeGenerator):
-    """What stands beside each other in an expression is joined as it is told, not as it is kept."""
-
-    def visit_Concat(self, node: nodes.Concat, frame: Frame) -> None:
-        """Write out a join."""
-        self.write("environment.told_together((")
-        for part in node.nodes:
-            self.visit(part, frame)
-            self.write(", ")
-        self.write("))")
-
-
-class _Pages(Environment):
-    """The environment of all pages."""
-
-    code_generator_class = _Joining
-
-    @staticmethod
-    def told_together(parts: tuple[Any, ...]) -> str:
-        """Parts in the language that is spoken, one after the other."""
-        told = [part if hasattr(part, "__html__") else str(part) for part in parts]
-        return (Markup() if any(hasattr(part, "__html__") for part in told) else "").join(told)
-
-
 def _environment() -> Environment:
-    environment = _Pages(
+    environment = Pages(
         loader=FileSystemLoader(WEB),
         autoescape=select_autoescape(default=True, default_for_string=True),
         undefined=StrictUndefined,
