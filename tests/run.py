@@ -34,7 +34,7 @@ CHECKS = {
     "imports": [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],
     "template format": [*PYTHON, "djlint", "lumbrel/web", "--check", "--quiet"],
     "template lint": [*PYTHON, "djlint", "lumbrel/web", "--lint", "--quiet"],
-    "words": [sys.executable, "scripts/words.py", "--check"],
+    "words": [sys.executable, "-m", "scripts.words", "--check"],
     "bundle": [sys.executable, "scripts/bundle.py", "--check"],
     "scripts and styles": ["node_modules/.bin/biome", "ci", "--error-on-warnings", "."],
 }
