@@ -1,7 +1,7 @@
 """The languages that a page may be in, and which one is spoken now."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
@@ -90,7 +90,9 @@ class Language:
     def _translations(self) -> NullTranslations:
         if self.catalogue:
             return _catalogue(self.catalogue)
-        return {"en-US": _American, "qps": _Pseudo}.get(self.key, NullTranslations)()
+        rules: dict[str, Callable[[str], str]] = {"en-US": american, "qps": _bracketed}
+        rule = rules.get(self.key)
+        return _ByRule(rule) if rule else NullTranslations()
 
 
 @lru_cache(maxsize=1024)
@@ -107,35 +109,25 @@ def _retold(language: Language, text: str) -> str:
 class _ByRule(NullTranslations):
     """A language that is made of English by a rule."""
 
+    def __init__(self, made: Callable[[str], str]) -> None:
+        super().__init__()
+        self.made = made
+
     def gettext(self, message: str) -> str:
         return self.made(message)
 
     def ngettext(self, msgid1: str, msgid2: str, n: int) -> str:
         return self.made(msgid1 if n == 1 else msgid2)
 
-    def made(self, words: str) -> str:
-        raise NotImplementedError
 
-
-class _American(_ByRule):
-    """As it is written in the United States."""
-
-    def made(self, words: str) -> str:
-        return american(words)
-
-
-class _Pseudo(_ByRule):
+def _bracketed(words: str) -> str:
     """In brackets and longer by two fifths: what stands outside of them nobody translated, a sentence's
     parts among it."""
-
-    def made(self, words: str) -> str:
-        *pieces, last = _PART.split(words)
-        more = max(round(len(words) * 0.4), 1)
-        # In words, which part at the end of a line.
-        longer = last + " ".join(_FILLER * min(more - at, 5) for at in range(0, more, 6))
-        return "".join(
-            piece if n % 2 or not piece else f"⟦{piece}⟧" for n, piece in enumerate((*pieces, longer))
-        )
+    *pieces, last = _PART.split(words)
+    more = max(round(len(words) * 0.4), 1)
+    # In words, which part at the end of a line.
+    longer = last + " ".join(_FILLER * min(more - at, 5) for at in range(0, more, 6))
+    return "".join(piece if n % 2 or not piece else f"⟦{piece}⟧" for n, piece in enumerate((*pieces, longer)))
 
 
 def _catalogue(folder: str) -> GNUTranslations:
