@@ -2,7 +2,7 @@
 
 import csv
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cache
 from statistics import median
 
@@ -15,6 +15,7 @@ LEAST_WORDS = 5
 """Shorter ones are labels."""
 TAG, PART = re.compile(r"<[^>]+>"), re.compile(r"\{[^}]*\}")
 ENDS, BETWEEN = re.compile(r"(?<=[.!?])\s+"), re.compile(r"[\s…–—/]+")
+ENGLISH_QUOTE, FRENCH_QUOTE = re.compile("“([^”{}]+)”"), re.compile(r"«\s*([^»{}]+?)\s*»")
 SILENT = re.compile(r"(?:[^laeiouy]es|ed|[^laeiouy]e)$|^y")
 
 
@@ -30,6 +31,15 @@ def otherwise(english: str, french: str) -> Iterator[str]:
     terms = [r["French"] for r in glossary() if english in (r["English"], r["English"].capitalize())]
     if terms and french.lower() not in map(str.lower, terms):
         yield f"“{english}” is “{terms[0]}” in French, not “{french}”"
+
+
+def misquoted(told: Mapping[str, str]) -> Iterator[str]:
+    """A button or a part of a page that a sentence quotes otherwise than it reads."""
+    for english, translated in told.items():
+        quoted = FRENCH_QUOTE.findall(translated)
+        for name in ENGLISH_QUOTE.findall(english):
+            if name in told and told[name].rstrip(".") not in quoted:
+                yield f"“{name}” is quoted as “{told[name]}” in French: {translated}"
 
 
 @cache

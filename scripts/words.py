@@ -136,6 +136,7 @@ def main() -> int:
         )
         badly += strange
         badly += (why for m in made for why in voice.otherwise(str(m.id), str(m.string)))
+        badly += voice.misquoted({m.id: str(m.string) for m in made if isinstance(m.id, str)})
         wrong = [(m.id, why) for m in made if m.id and (why := wrong_with(m))]
         for words, why in wrong:
             if given.missing or (given.check and why != "not translated"):

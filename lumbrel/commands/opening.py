@@ -68,7 +68,7 @@ def passphrase_wanted(access: "Access", file: Path | None) -> str:
                 return NO_PASSPHRASE
             print(_("A passphrase for devices of the network; it is not shown."))
             typed = getpass.getpass(_("Passphrase: "))
-            keeper.choose_passphrase(typed, getpass.getpass(_("Once more: ")), system_clock())
+            keeper.choose_passphrase(typed, getpass.getpass(_("Repeat the passphrase: ")), system_clock())
     except BadInput as bad:
         return str(bad)
     except (OSError, UnicodeDecodeError) as error:

@@ -128,7 +128,7 @@ def rebuild(arguments: argparse.Namespace) -> int:
     except (safekeeping.WouldLose, InUse) as error:
         return refuse(error)
     for one in wrong:
-        print(_("put right: {one}", one=one))
+        print(_("repaired: {one}", one=one))
     print(_("All that is kept was made anew from the lines."))
     return 0
 

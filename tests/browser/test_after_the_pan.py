@@ -91,12 +91,12 @@ class FromDrawToShelf(BrowserCase):
     def _blend(self, page: Page) -> None:
         """A little water is put in, and all figures move with the slider."""
         page.get_by_role("link", name="Blend").click()
-        page.get_by_label("pour in").select_option("water")
+        page.locator("select[name=b]").select_option("water")
         page.locator("[data-part=b]").wait_for()
         self.assertEqual(self.barriers(page), [])
         page.locator("[data-part=b]").fill("0.1")
         expect(page.locator("#blend-said")).to_contain_text("0.10\u00a0L of water")
-        page.get_by_role("button", name="Pour it together").click()
+        page.get_by_role("button", name="Pour together").click()
         expect(page.locator(".slip")).to_contain_text("by the blend")
         page.locator(".notice").get_by_role("link", name="Jar").click()
 
@@ -115,13 +115,13 @@ class FromDrawToShelf(BrowserCase):
         expect(page.locator("[role=alert]")).to_contain_text("The jars wished for hold")
         self.later(1)
         page.goto(f"{self.address}/jar/{CODE}")
-        page.get_by_role("button", name="A case of 12").click()
+        page.get_by_role("button", name="Add 12 jars").click()
         expect(page.locator(".slip")).to_contain_text("Jarred 12 × 500")
 
     def _labels(self, page: Page) -> None:
         page.get_by_role("link", name="Labels").first.click()
-        page.get_by_label("words", exact=True).select_option("both")
-        page.get_by_label("sheet", exact=True).select_option("a4-8")
+        page.locator("select[name=language]").first.select_option("both")
+        page.locator("select[name=sheet]").select_option("a4-8")
         expect(page.locator(".label-one")).to_contain_text("Sirop de")
         page.locator("input[name=own]").fill("x" * 161)
         expect(page.locator("#label-preview [role=alert]")).to_contain_text("At most 160")

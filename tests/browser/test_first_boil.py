@@ -17,7 +17,7 @@ ACROSS_IN = 6.5
 SEEN = (("drops", 59.0), ("foam", 63.8), ("two_drops", 66.2), ("sheet", 67.8), ("cold_plate", 99.0))
 """What this cook calls it below each density; a little off what the trade says."""
 FELT = (
-    "Filled by feel: no thermometer says that it was hot enough to keep. Store these jars in the cold, "
+    "Filled by feel: no temperature shows that it was hot enough to keep. Store these jars in the cold, "
     "use them first, and look at the lids tomorrow."
 )
 

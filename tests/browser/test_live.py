@@ -91,7 +91,7 @@ class Calling(BrowserCase):
         said = page.locator(".coach-do")
         page.locator("summary.coach-row").click()
         expect(page.locator(".coach-senses")).to_be_visible()
-        page.get_by_role("button", name="Close coach").click()
+        page.get_by_role("button", name="Close the coach").click()
         expect(said).to_be_hidden()
         expect(page.locator(".look-again")).to_be_visible()
         page.reload()

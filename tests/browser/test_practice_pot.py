@@ -76,11 +76,11 @@ class PracticePot(BrowserCase):
 
     def _mould(self, page: Page) -> None:
         self.quiet(page, lambda: page.locator("input[name=count_1]").first.fill("9"))
-        self.quiet(page, lambda: page.get_by_role("button", name="Moulded").click())
+        self.quiet(page, lambda: page.get_by_role("button", name="Save the pieces").click())
         expect(page.locator(".made-form")).to_contain_text("Is that right?")
         self.quiet(page, lambda: page.locator("input[name=count_1]").first.fill("57"))
         self.quiet(page, lambda: page.locator("input[name=made]").first.fill("1.43 kg"))
-        self.quiet(page, lambda: page.get_by_role("button", name="Moulded").click())
+        self.quiet(page, lambda: page.get_by_role("button", name="Save the pieces").click())
         expect(page.locator("#verdict")).to_contain_text("57 × 25")
 
     def _score(self, page: Page) -> None:
@@ -94,6 +94,7 @@ class PracticePot(BrowserCase):
         expect(page.locator(".score-said")).to_contain_text("texture right; taste 5 of 5")
         expect(page.locator(".score-said")).to_contain_text("The next plan learns")
         photo = page.locator(".score-photo")
+        expect(photo).to_have_js_property("complete", True)
         self.assertGreater(photo.evaluate("image => image.naturalWidth"), 50)
         page.get_by_role("link", name="grainy, sandy").click()
         expect(page.locator(".clinic")).to_contain_text("Disturbed while it cooled")

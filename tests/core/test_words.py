@@ -140,6 +140,9 @@ class Voice(unittest.TestCase):
         self.assertEqual(len(list(voice.strange("Un bocal de sirop", "French"))), 1)
         self.assertEqual(len(list(voice.otherwise("Slip", "Bordereau"))), 1)
         self.assertEqual(list(voice.otherwise("Slip", "Fiche")), [])
+        pressed = {"Draw off": "Soutirer", "Press “Draw off”.": "Pressez « Soutirer »."}
+        self.assertEqual(list(voice.misquoted(pressed)), [])
+        self.assertEqual(len(list(voice.misquoted(pressed | {"Draw off": "Tirer"}))), 1)
         short = "The cup is hot. " * 9
         self.assertEqual(list(voice.hard([short])), [])
         self.assertEqual(len(list(voice.hard([short, " ".join(["cup"] * 26)]))), 1)

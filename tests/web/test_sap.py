@@ -111,7 +111,7 @@ class SapPages(KitchenCase):
         plan = self.said("/sap/boil?continuous=1&channels=99&pan_arch=1")
         self.assertIn("1 to 12 channels", plan)
         self.assertIn('value="99"', plan)
-        self.assertIn("It calls you to each", self.said("/sap/boil?continuous=1&pan_arch=1"))
+        self.assertIn("An alarm calls you to each draw", self.said("/sap/boil?continuous=1&pan_arch=1"))
         lit = {"tank": tank, "vessel": "arch", "fill": "24 L", "continuous": "1", "target": "66.9"}
         self.assertIn("1 to 12 channels", self.said("/sap/boil", 422, **lit, channels="x"))
         self.said("/sap/boil", 303, **lit, channels="6")
@@ -139,7 +139,7 @@ class SapPages(KitchenCase):
         self.said(f"/sap/fire/{code}/on", 303, **on)
         self.at += timedelta(hours=18)
         self.assertIn("Cold check", self.said("/"))
-        self.assertIn("floats at", self.said(f"/pan/{code}?entry=hydrometer"))
+        self.assertIn("Hydrometer reading", self.said(f"/pan/{code}?entry=hydrometer"))
         wrong = self.said(f"/pan/{code}/slip/hydrometer", 422, reading="66", cup="200 C")
         self.assertIn('value="200 C"', wrong)
         cold = {"instrument": "long-stem", "reading": "66.8", "cup": "20 C", "id": "cold-00001"}
@@ -155,7 +155,7 @@ class SapPages(KitchenCase):
         self.at += timedelta(minutes=120)
         self.said("/pan/26-001/slip/draw", 303, mass="15 kg", mass_confirmed="1")
         drawn = self.said("/pan/26-001")
-        self.assertIn("Take it in to finish", drawn)
+        self.assertIn("Start a batch with it", drawn)
         self.assertNotIn("ferments", drawn)
         page = self.said("/take-in")
         self.assertIn("Near-syrup at hand", page)

@@ -41,6 +41,11 @@ class Confection:
     """What it is called on a label, without its kind of sugar."""
 
     @property
+    def on_snow(self) -> bool:
+        """Whether it is poured on snow."""
+        return self.key.startswith("snow")
+
+    @property
     def full_name(self) -> str:
         """Name with its sort, as 'Snow taffy, soft'."""
         full = ", ".join((self.name, self.sort))

@@ -78,7 +78,7 @@ SENSES: dict[Stage, Senses] = {
         looks=_("It leaves the spoon in a sheet that breaks off at once."),
         smells=_("of finished syrup."),
         sounds=_("it sputters."),
-        wrong=_("The hot pan boils on by itself: lift it off, or pour it out."),
+        wrong=_("The hot pan goes on boiling by itself: lift it off, or pour it out."),
     ),
     Stage.RESTING: Senses(
         looks=_("The bubbles sink; a skin may form."),

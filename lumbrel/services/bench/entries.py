@@ -258,7 +258,7 @@ def _boils(form: Form, context: BatchContext, reading_c: float) -> None:
         form.ask(
             "reading",
             _(
-                "Syrup is done near {done} here; {reading_c} would be candy. Is it so, in °C?",
+                "Syrup is done near {done} here; {reading_c} would be candy. Is that right, in °C?",
                 done=done,
                 reading_c=context.show(reading_c, "temperature"),
             ),

@@ -160,7 +160,7 @@ def _jars(
     asked = any(form.given(OPEN.format(jar.size_ml)) for jar, _any in proposed)
     for jar, count in proposed:
         name = OPEN.format(jar.size_ml)
-        sentence = _("Of these {count} stand on the shelf: open 0 to {count}.", count=jar.count)
+        sentence = _("{count} of these jars are on the shelf: open 0 to {count}.", count=jar.count)
         typed = form.between(Bounds(name, "count", 0, jar.count, sentence), required=False)
         wanted = int(typed or 0) if asked else count
         if wanted:

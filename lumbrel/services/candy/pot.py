@@ -112,7 +112,7 @@ class CookBoard:
     @property
     def on_snow(self) -> bool:
         """Whether it is poured on snow."""
-        return self.piece.key.startswith("snow")
+        return self.piece.on_snow
 
     @property
     def holds_left_min(self) -> float:

@@ -96,7 +96,7 @@ def _lot(form: Form, context: BatchContext) -> str:
 def made_words(context: BatchContext, entry: Entry[MadeFacts]) -> Line:
     facts = entry.facts
     if not facts.packs:
-        return Line(entry, _("Nothing came of it"), _("thrown out"))
+        return Line(entry, _("Nothing was made"), _("thrown out"))
     packs = joined(", ", (f"{n} × {grams(context, g)}" for g, n in facts.packs))
     left = (
         _("; {left} stayed in the pot", left=context.show(facts.left_kg, "mass", 2)) if facts.left_kg else ""

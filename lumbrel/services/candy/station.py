@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from lumbrel.core.candy.confections import Confection
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.cautions import ALLERGENS, BATH, BURST, CANDY, FOAM, HOT, LOW, SALE, SNOW
 from lumbrel.services.base.facts import (
@@ -111,6 +112,11 @@ STATION = Station(
     state=_state,
     batches_at="cook",
 )
+
+
+def cautions_before(piece: Confection) -> tuple[tuple[str, str], ...]:
+    """The cautions of a plan for one confection: it cools in a bath, or on snow."""
+    return (CANDY, FOAM, SNOW if piece.on_snow else BATH)
 
 
 def cautions_at(board: CookBoard) -> tuple[tuple[str, str], ...]:

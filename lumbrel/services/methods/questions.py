@@ -40,10 +40,9 @@ QUESTIONS = (
             Method("flat-219", _("219 °F, flat")),
         ),
         _(
-            "The “plus” rules are the computation frozen at sea level. The step itself shrinks "
-            "with pressure: for 66.9 it is 7.44 °F at 1013 hPa and 7.22 at 850 hPa. It grows "
-            "with invert sugar: birch needs 10 to 12 °F. A flat 219 °F is right nowhere but near "
-            "the sea on a middling day."
+            "The “plus” rules hold at sea level only. The step shrinks with pressure: for 66.9 Brix "
+            "it is 7.44 °F at 1013 hPa and 7.22 °F at 850 hPa. It grows with invert sugar: birch "
+            "needs 10 to 12 °F. A flat 219 °F is right only near the sea on an average day."
         ),
     ),
     MethodQuestion(
@@ -56,9 +55,8 @@ QUESTIONS = (
             Method("feet-rule", _("one degree F per 500 ft")),
         ),
         _(
-            "A test boil calibrates the thermometer as well, so its error falls out. Pressure "
-            "alone leaves that error in; elevation alone leaves the weather in too, half a "
-            "kelvin either way."
+            "A test boil calibrates the thermometer too, so its error cancels. Pressure alone leaves "
+            "that error in. Elevation alone also leaves the weather in, half a kelvin either way."
         ),
     ),
     MethodQuestion(
@@ -71,8 +69,8 @@ QUESTIONS = (
             Method("thermometer", _("the thermometer")),
         ),
         _(
-            "Each instrument fails in its own way. Together they give a better figure than the "
-            "best of them, and they say so when one must be wrong."
+            "Each instrument fails in its own way. Together they give a better figure than the best "
+            "of them. They also show when one must be wrong."
         ),
     ),
     MethodQuestion(
@@ -83,8 +81,8 @@ QUESTIONS = (
             Method("printed", _("the mark printed on the stem")),
         ),
         _(
-            "The printed mark is meant for about 211 °F. A cup is several degrees colder when it "
-            "is read, and every 10 °F of that is a third of a Brix."
+            "The printed mark is meant for about 211 °F. A cup is several degrees colder when it is "
+            "read. Each 10 °F changes the reading by a third of a Brix."
         ),
     ),
 )

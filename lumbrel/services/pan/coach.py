@@ -187,7 +187,7 @@ def _boil_on(board: Board, stage: Stage) -> str:
     when = board.context.clock(at)
     if stage in (Stage.FOAM, Stage.CLOSE) or _away(board, stage) == 0:
         return _(
-            "Stay with it. Keep butter within reach. At {when}: {read}.",
+            "Keep butter within reach. At {when}: {read}.",
             when=when,
             read=after(_read(board, stage)),
         )
@@ -240,7 +240,7 @@ def _read(board: Board, stage: Stage) -> str:
                 spoon=spoon,
             )
         case "depth":
-            return _("Put the stick in and say how deep it stands")
+            return _("Put the stick in and enter the depth")
     if close:
         return _("Dip the spoon, hold it up on edge, and watch how it falls; then a drop on a cold plate")
     return _("Dip the spoon, hold it up on edge, and watch how it falls")

@@ -23,7 +23,7 @@ ALL_BUT, IMPOSSIBLE = 0.95, 1.5
 LEAST_MINUTES = 5.0
 """A boil teaches a vessel's rate from so long on."""
 
-READ = Bounds("brix", "brix", 20, 85, _("What was drawn has between 20 and 85 Brix, corrected."))
+READ = Bounds("brix", "brix", 20, 85, _("The Brix of a draw must be between 20 and 85, corrected."))
 READ_SIGMA = 0.4
 VOLUME = Bounds("litres", "volume", 0.05, 2000, _("What was drawn must be between 0.05 and 2000 L."))
 HOT_DRAW_C = 100.0

@@ -23,6 +23,8 @@ WORTH = 0.93
 MOST_REMEDIES = 2
 ENOUGH_BOILS = 3
 LEAST_SIGMA_BRIX = 0.3
+GUIDES_BRIX, GUIDES_MINUTES = 3.0, 15.0
+"""So near the mark, or so soon before it, a promise guides whoever draws."""
 
 
 class Remedy(NamedTuple):
@@ -44,6 +46,8 @@ class Promise:
     """The best first."""
     keeps_cold: bool = False
     """Nobody can say yet that it is not too thin to keep."""
+    guides: bool = True
+    """Whether the mark is near enough for it to guide anybody."""
 
 
 def promise(board: Board) -> Promise:
@@ -64,7 +68,9 @@ def promise(board: Board) -> Promise:
     sharp = within is not None and within <= SHARP_PROMISE_BRIX
     thin = known.brix - TWO_SIGMA * known.sigma_brix < SPOILS_BRIX
     called = board.verdict.call in (Call.DRAW_NOW, Call.OVER)
-    return Promise(within, known.brix, () if sharp else remedies(board), thin and called)
+    to_go = board.context.batch.target_brix - known.brix
+    near = called or to_go <= GUIDES_BRIX or board.minutes_left <= GUIDES_MINUTES
+    return Promise(within, known.brix, () if sharp else remedies(board), thin and called, near)
 
 
 def remedies(board: Board) -> tuple[Remedy, ...]:

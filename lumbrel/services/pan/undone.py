@@ -73,7 +73,7 @@ def call_off(form: Form, context: BatchContext) -> CalledOffFacts:
     form.text("why", _("Say why it is called off; the slip stays readable."), 200)
     came = context.of_kind(DrawnFacts, PouredFacts, MadeFacts)
     if came:
-        form.errors["kind"] = _("Something came of it already. Strike those lines first.")
+        form.errors["kind"] = _("Later lines depend on it. Strike those lines first.")
     if any(e.facts.from_batch_id for e in context.of_kind(PutInFacts)):
         form.errors["kind"] = _("Another batch was poured into it. Strike that line first.")
     return CalledOffFacts()

@@ -16,8 +16,8 @@ from lumbrel.services.pan.dipstick import solids_kg, solids_sigma
 from lumbrel.services.pan.drawn import after_draw
 from lumbrel.words import _, number
 
-MASS = Bounds("amount", "mass", 0.05, 5000, _("What there is must weigh between 50 g and 5000 kg."))
-VOLUME = Bounds("amount", "volume", 0.05, 5000, _("What there is fills between 50 ml and 5000 L."))
+MASS = Bounds("amount", "mass", 0.05, 5000, _("The weight measured must be between 50 g and 5000 kg."))
+VOLUME = Bounds("amount", "volume", 0.05, 5000, _("The volume measured must be between 50 ml and 5000 L."))
 HEAT = Bounds(
     "heat", "temperature", 0, 108, _("Its temperature must be between 0 and 108 °C (32 and 226 °F).")
 )

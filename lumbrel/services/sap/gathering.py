@@ -44,7 +44,7 @@ class GatherPage:
     def into(self) -> list[tuple[str, str]]:
         """Where it may go: key and words."""
         own = [(tank.id, tank.name) for tank in self.tanks if tank.bounded]
-        return [*own, (store.PAILS, _("Pails, no tank")), ("", _("It does not come here: only count it"))]
+        return [*own, (store.PAILS, _("Pails, no tank")), ("", _("Not brought here: count it only"))]
 
     last_at: datetime | None
 

@@ -50,7 +50,7 @@ def next_year(db: Connection, now: datetime, whole: Sum, others: Sequence[Sum], 
             return found
         for lot in woodlots(db):
             if counts.get(lot.id):
-                found += [joined(": ", (lot.name, words)) for words in trees_say(db, now, lot)]
+                found += [_("{of}: {words}", of=lot.name, words=words) for words in trees_say(db, now, lot)]
     return found
 
 

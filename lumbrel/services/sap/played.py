@@ -214,7 +214,9 @@ class Played:
             out = self._take(tank_id, sap.mass_kg(facts.litres, held.brix))
             self._let_go(tank_id, facts.reason, facts.litres, out.solids_kg)
             return _(
-                "{litres} out: {REASONS}", litres=show(facts.litres, "volume"), REASONS=REASONS[facts.reason]
+                "{litres} taken out: {REASONS}",
+                litres=show(facts.litres, "volume"),
+                REASONS=REASONS[facts.reason],
             )
         if isinstance(facts, IceOffFacts):
             # Ice is let go without its share of each woodlot's sugar going wrong.
@@ -251,7 +253,7 @@ class Played:
         if held.litres > capacity * SLACK:
             self.spilled[tank_id] += held.litres - capacity
         return _(
-            "{litres} from {get} at {brix}",
+            "{litres} from {get} at {brix} °Bx",
             litres=show(litres, "volume"),
             get=self._names.get(woodlot, "?"),
             brix=number(facts.brix, 1),

@@ -12,7 +12,7 @@ from lumbrel.services.take_in.opening import Source, open_batch
 from lumbrel.store import kept
 from lumbrel.words import _, number
 
-MASS = Bounds("mass", "mass", 0.05, 5000, _("What goes on must weigh between 0.05 and 5000 kg."))
+MASS = Bounds("mass", "mass", 0.05, 5000, _("The near-syrup poured on must weigh between 0.05 and 5000 kg."))
 BRIX = Bounds("brix", "brix", 5, 80, _("Near-syrup has between 5 and 80 Brix."))
 MORE_SUGAR = 1.25
 """More sugar than this share of what was drawn is asked about."""

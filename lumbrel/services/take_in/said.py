@@ -5,37 +5,36 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import TakeInFacts
 from lumbrel.services.base.line import Line
 from lumbrel.store.kitchen import woodlots
-from lumbrel.words import _, joined, number
+from lumbrel.words import _, listed, number
 
 
 def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
     """A take-in on the slip."""
     facts = entry.facts
-    amount = context.show(facts.amount, facts.amount_by)
-    how = _(
-        "{amount} at {temperature}",
-        amount=amount,
-        temperature=context.show(facts.temperature_c, "temperature"),
-    )
+    took = _("Took in {mass}", mass=context.show(facts.mass_kg, "mass"))
+    warm = context.show(facts.temperature_c, "temperature")
+    if facts.amount_by == "mass":
+        how = _("at {warm}", warm=warm)
+    else:
+        how = _("{amount} at {warm}", amount=context.show(facts.amount, facts.amount_by), warm=warm)
     if len(facts.parts) > 1:
         names = {w.id: w.name for w in woodlots(context.db)}
-        how += ": " + joined(
-            ", ",
-            (
+        parts = listed(
+            [
                 _(
-                    "{names} {mass} at {brix}",
+                    "{names} {mass} at {brix} °Bx",
                     names=names[p.woodlot_id],
                     mass=context.show(p.mass_kg, "mass"),
                     brix=number(p.brix, 1),
                 )
                 for p in facts.parts
-            ),
+            ]
         )
+        how = _("{of}: {words}", of=how, words=parts)
     if facts.tanks:
         how += _(", sap from the tank")
     elif facts.from_batch_id:
         how += _(", poured on from its boil-down")
-    took = _("Took in {mass}", mass=context.show(facts.mass_kg, "mass"))
     if facts.brix_sigma is None:
         return Line(entry, took, how, number(facts.brix, 1))
     sigma = number(facts.brix_sigma, 0)

@@ -59,7 +59,7 @@ def worker() -> Response:
         "SHELL": shell,
         "LANGUAGE": language().key,
         "NOT_KEPT": f"<h1>{gone}</h1><p>{new}",
-        "THESE_WERE": str(_("These were:")),
+        "THESE_WERE": str(_("Kept pages:")),
     }
     told = "".join(f"const {name} = {json.dumps(value)};\n" for name, value in known.items())
     script = (WEB / "static" / "js" / "worker.js").read_text(encoding="utf-8")

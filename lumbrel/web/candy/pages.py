@@ -12,6 +12,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.candy import begin, plan
 from lumbrel.services.candy import day as days
 from lumbrel.services.candy.choices import BATHS, PIECES, WANTED
+from lumbrel.services.candy.station import cautions_before
 from lumbrel.services.shelf.lots import batch_of_lot
 from lumbrel.services.stations import slip, waiting
 from lumbrel.store.kitchen import load_kitchen, woodlots
@@ -52,12 +53,14 @@ def _shown(visit: Visit, asked: dict[str, str], begun: Filled | None = None) -> 
     lot = page.syrup.lot if page.syrup else None
     each = page.cook.plan.syrup_each_kg if page.cook else 0.0
     on = {batch.vessel_id: batch.code for batch in waiting(visit.db)["candy"]}
+    planning = bool(errors or begun or set(asked) - {"lot"})
+    about = {"cautions": cautions_before(page.chosen.confection)} if planning and page.chosen else {}
     return visit.page(
         "candy/candy.html",
         "candy",
         422 if errors or begun else 200,
         page=page,
-        planning=bool(errors or begun or set(asked) - {"lot"}),
+        planning=planning,
         form=Filled({**page.typed, **asked}, errors),
         pieces=PIECES,
         wanted=WANTED,
@@ -68,6 +71,7 @@ def _shown(visit: Visit, asked: dict[str, str], begun: Filled | None = None) -> 
         to_open=begin.to_open(visit.db, lot, each),
         names_open=begin.OPEN.format,
         whose=[(w.id, w.name) for w in woodlots(visit.db, retired=False)],
+        **about,
     )
 
 

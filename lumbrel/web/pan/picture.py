@@ -241,7 +241,7 @@ def agreement(board: Board) -> AgreementPicture:
         )
         for i, w in enumerate(words)
     ]
-    step = 1 if high - low <= 14 else 2 if high - low <= 28 else 5
+    step = 1 if high - low <= 7 else 2 if high - low <= 14 else 5
     ticks = [Tick(x(b), str(b)) for b in range(ceil(low / step) * step, int(high) + 1, step)]
     bottom = 20.0 + 26 * len(words)
     if spoken:

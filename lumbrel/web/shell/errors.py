@@ -126,13 +126,13 @@ def _bad_input(request: Request, error: Exception) -> Response:
 
 
 def _overtaken(request: Request, error: Exception) -> Response:
-    return _error_page(request, 409, _("Somebody was first"), str(error))
+    return _error_page(request, 409, _("Somebody else wrote first"), str(error))
 
 
 def _conflict(request: Request, error: Exception) -> Response:
     if _wants_json(request):
         return SpokenJSON({"detail": [{"loc": ["id"], "msg": str(error)}]}, 409)
-    return _error_page(request, 409, _("Sent under a used id"), str(error))
+    return _error_page(request, 409, _("This form was sent already"), str(error))
 
 
 def _not_found(request: Request, error: Exception) -> Response:
@@ -170,7 +170,7 @@ def _http_error(request: Request, error: Exception) -> Response:
         return _error_page(request, 404, _("Not here"), _("There is no page at this address."))
     if status == 405:
         sentence = _("This address is not read or written so.")
-        return _error_page(request, 405, _("Not this way"), sentence)
+        return _error_page(request, 405, _("This cannot be done here"), sentence)
     return _error_page(request, status, _("That cannot be taken"), sentence)
 
 

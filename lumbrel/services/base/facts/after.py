@@ -28,12 +28,13 @@ class PassedFacts(Facts):
 
     kind: Literal["passed"] = "passed"
     litres: Annotated[
-        float, Quantity(of="volume", label=_("through so far"), low=0, high=5000, required=False, big=True)
+        float,
+        Quantity(of="volume", label=_("Volume through so far"), low=0, high=5000, required=False, big=True),
     ] = 0.0
     method: Annotated[
         str,
         Choice(
-            label=_("through"),
+            label=_("Filter"),
             options={key: medium.name for key, medium in MEDIA.items()},
             missing=_("Choose what it runs through."),
         ),
@@ -150,9 +151,11 @@ class CheckedFacts(Facts):
     ]
     clarity: Annotated[
         Clarity,
-        Choice(label=_("It stands"), options=STANDS, missing=_("Say how clear it stands in the jar.")),
+        Choice(
+            label=_("Clarity in the jar"), options=STANDS, missing=_("Say how clear it stands in the jar.")
+        ),
     ]
-    note: Annotated[str, Words(label=_("worth keeping"), limit=200)] = ""
+    note: Annotated[str, Words(label=_("Note"), limit=200)] = ""
 
 
 OutReason = Literal["sold", "woodlot", "given", "used", "broken", "spoiled", "other"]

@@ -67,7 +67,7 @@ class SignFacts(Facts):
 
     kind: Literal["sign"] = "sign"
     sign: Annotated[
-        SignKey, Choice(label=_("I see"), options=SIGNS, missing=_("Press the sign that you see."))
+        SignKey, Choice(label=_("What you see"), options=SIGNS, missing=_("Press the sign that you see."))
     ]
     dated: Literal["", "dip", "typed"] = ""
 
@@ -111,7 +111,7 @@ class AddedFacts(PutInFacts):
         float,
         Quantity(
             of="mass",
-            label=_("put in"),
+            label=_("Amount put in"),
             low=0.01,
             high=5000,
             big=True,
@@ -122,7 +122,7 @@ class AddedFacts(PutInFacts):
         float,
         Quantity(
             of="brix",
-            label=_("of Brix"),
+            label=_("Brix"),
             hint=_("0 for water"),
             low=0,
             high=85,

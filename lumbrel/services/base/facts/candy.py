@@ -51,7 +51,7 @@ class BathFacts(Facts):
     bath: Annotated[
         BathKey,
         Choice(
-            label=_("It cools"),
+            label=_("Cooling"),
             options={key: bath.name for key, bath in BATHS.items()},
             missing=_("Choose where it cools."),
         ),
@@ -60,7 +60,7 @@ class BathFacts(Facts):
         float | None,
         Quantity(
             of="temperature",
-            label=_("the bath is"),
+            label=_("Bath temperature"),
             low=-15,
             high=40,
             required=False,
@@ -131,9 +131,7 @@ class ScoredFacts(Facts):
             missing=_("The taste goes from 1, poor, to 5, fine."),
         ),
     ]
-    flaw: Annotated[
-        Flaw | None, Choice(label=_("what is wrong with it"), options=FLAWS, none=_("nothing"))
-    ] = None
+    flaw: Annotated[Flaw | None, Choice(label=_("What is wrong"), options=FLAWS, none=_("nothing"))] = None
     note: Annotated[str, Words(label=_("note"), limit=200)] = ""
     photo: Annotated[str | None, Unseen(hint="the hash of its photograph")] = None
 

@@ -50,7 +50,12 @@ class DepthFacts(Facts):
     depth_mm: Annotated[
         float,
         Quantity(
-            of="depth", label=_("deep"), hint=_("on the boil, from the floor"), low=3, high=2000, big=True
+            of="depth",
+            label=_("Depth of the syrup"),
+            hint=_("on the boil, from the floor"),
+            low=3,
+            high=2000,
+            big=True,
         ),
     ]
 
@@ -63,7 +68,7 @@ class WeighedFacts(Facts):
         float,
         Quantity(
             of="mass",
-            label=_("syrup weighs"),
+            label=_("Weight of the syrup"),
             hint=_("without the cup, 331 g"),
             low=0.02,
             high=20,
@@ -74,7 +79,7 @@ class WeighedFacts(Facts):
         float,
         Quantity(
             of="volume",
-            label=_("the cup holds"),
+            label=_("Cup volume"),
             hint=_("as 250 ml; its water is three times sharper"),
             low=0.02,
             high=20,
@@ -87,7 +92,7 @@ class WeighedFacts(Facts):
         Quantity(
             of="temperature",
             label=_("temperature"),
-            hint=_("of the cupful"),
+            hint=_("Temperature of the cupful"),
             low=0,
             high=108,
             sentence=_("The temperature must be between 0 and 108 °C (32 and 226 °F)."),
@@ -97,7 +102,7 @@ class WeighedFacts(Facts):
         float | None,
         Quantity(
             of="mass",
-            label=_("or full of water it weighs"),
+            label=_("or weight full of water"),
             hint=_("the same cup, to the same line"),
             low=0.02,
             high=20,
@@ -117,7 +122,7 @@ class ScaleFacts(Facts):
         float,
         Quantity(
             of="mass",
-            label=_("the scale shows"),
+            label=_("Weight on the scale"),
             hint=_("with the vessel on it"),
             low=0.05,
             high=5000,
@@ -128,7 +133,7 @@ class ScaleFacts(Facts):
         float,
         Quantity(
             of="mass",
-            label=_("the empty vessel"),
+            label=_("Weight of the empty vessel"),
             hint=_("0 when tared; empty: as last time"),
             low=0,
             high=2000,
