@@ -5,12 +5,13 @@ import argparse
 import gc
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from importlib import import_module
 from pathlib import Path
+from typing import Any
 
 from lumbrel import __version__
-from lumbrel.words import _
+from lumbrel.words import Language, _, asked_for, speaking
 
 DEFAULT_DATA = Path(os.environ.get("LUMBREL_DATA", "data"))
 STOPPED = 130
@@ -19,8 +20,18 @@ Run = Callable[[argparse.Namespace], int]
 
 
 def main(argv: list[str] | None = None) -> int:
-    """Run a command; returns the exit code."""
-    words = sys.argv[1:] if argv is None else argv
+    """Run a command in the terminal's language; returns the exit code."""
+    with speaking(_terminals()):
+        return _main(sys.argv[1:] if argv is None else argv)
+
+
+def _terminals() -> Language:
+    """The language that the terminal is set to, as other commands go by it."""
+    named = (os.environ.get(name) for name in ("LC_ALL", "LC_MESSAGES", "LANG"))
+    return asked_for(next(filter(None, named), ""))
+
+
+def _main(words: list[str]) -> int:
     arguments = _parser(words[0] if words else "").parse_args(words)
     # Whatever is written is for its owner's eyes only.
     os.umask(0o077)
@@ -73,10 +84,44 @@ def _later(module: str, name: str) -> Run:
     return run
 
 
+class _Help(argparse.HelpFormatter):
+    """Help told in the language that is spoken; argparse by itself would format its English."""
+
+    def add_usage(
+        self,
+        usage: str | None,
+        actions: Iterable[argparse.Action],
+        groups: Iterable[argparse._MutuallyExclusiveGroup],
+        prefix: str | None = None,
+    ) -> None:
+        """The line of how to call it."""
+        super().add_usage(usage, actions, groups, str(_("usage: ")) if prefix is None else prefix)
+
+    def start_section(self, heading: str | None) -> None:
+        """A part of the help under its name."""
+        super().start_section(str(heading))
+
+    def add_text(self, text: str | None) -> None:
+        """A paragraph."""
+        super().add_text(text and str(text))
+
+    def _get_help_string(self, action: argparse.Action) -> str | None:
+        return action.help and str(action.help)
+
+
+class _Parser(argparse.ArgumentParser):
+    """A command's words, with its own help."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(formatter_class=_Help, add_help=False, **more)
+        self._positionals.title, self._optionals.title = _("arguments"), _("options")
+        self.add_argument("-h", "--help", action="help", help=_("show this help"))
+
+
 def _parser(wanted: str = "") -> argparse.ArgumentParser:
     """The parser: of one command when it is named, since to build them all takes a while."""
-    parser = argparse.ArgumentParser(prog="lumbrel", description=__doc__)
-    parser.add_argument("--version", action="version", version=__version__)
+    parser = _Parser(prog="lumbrel", description=_("The syrup finisher’s bench, from the command line."))
+    parser.add_argument("--version", action="version", version=__version__, help=_("show the version"))
     commands = parser.add_subparsers(required=True, metavar="command")
     for name, (run, text, add) in COMMANDS.items():
         if wanted in COMMANDS and name != wanted:
@@ -90,7 +135,7 @@ def _parser(wanted: str = "") -> argparse.ArgumentParser:
 
 
 def _add_serve(sub: argparse.ArgumentParser) -> None:
-    sub.add_argument("--port", type=int, default=8000)
+    sub.add_argument("--port", type=int, default=8000, help=_("8000 if left out"))
     sub.add_argument("--host", default="127.0.0.1", help=_("another one: as --lan, on it only"))
     sub.add_argument("--lan", action="store_true", help=_("open to the kitchen's network, encrypted"))
     sub.add_argument("--lan-port", type=int, default=0, help=_("8443 if left out"))

@@ -92,7 +92,11 @@ def take_in(arguments: argparse.Namespace) -> int:
             coming = take_in(db, file, preview=arguments.preview, progress=progress_of(_("Read")))
         except logbook.NotTaken as error:
             return refuse(_("{error} Nothing was written.", error=error))
-    print(f"{'It would bring' if arguments.preview else 'Taken in'}: {coming}.")
+    print(
+        _("It would bring: {coming}.", coming=coming)
+        if arguments.preview
+        else _("Taken in: {coming}.", coming=coming)
+    )
     return 0
 
 

@@ -4,17 +4,19 @@ import asyncio
 import contextlib
 import io
 import json
+import re
 import socket
 import sqlite3
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
-from lumbrel import demo
+from lumbrel import cli, demo
 from lumbrel.commands.serving import listener
 from lumbrel.exchange.logbook import inert
 from lumbrel.services.base import batch as contexts
 from lumbrel.store.db import connect
+from lumbrel.words import PSEUDO
 from tests.support.kitchen import NOON, KitchenCase, season_copy
 from tests.support.safe import run
 
@@ -85,6 +87,20 @@ class CommandLine(KitchenCase):
         with contextlib.closing(sqlite3.connect(self.folder / "other.sqlite3")) as empty:
             empty.execute("CREATE TABLE t (x)")
         self.assertEqual(run("restore", str(self.folder / "other.sqlite3"), *self.data())[0], 2)
+
+    def test_it_speaks_as_the_terminal_does(self) -> None:
+        left, bare = {}, re.compile(r"⟦[^⟧]*⟧|\blumbrel\b|[A-Z_]{3,}|-\S+|\{.*?\}|[\w./]*=\w+|\.\.\.", re.S)
+        with mock.patch("lumbrel.cli.asked_for", lambda _named: PSEUDO):
+            for name in ("", *cli.COMMANDS):
+                out = io.StringIO()
+                with contextlib.redirect_stdout(out), self.assertRaises(SystemExit):
+                    cli.main([*([name] if name else []), "--help"])
+                known = {*cli.COMMANDS, "file", "batch", "probe", "calculation", "given", "command"}
+                words = set(re.findall(r"[a-z]{3,}", bare.sub(" ", out.getvalue()))) - known
+                left |= {name: words} if words else {}
+        self.assertEqual(left, {})
+        with mock.patch.dict("os.environ", {"LC_ALL": "fr_CA.UTF-8"}):
+            self.assertIn("pas de registre", run("check", "--data", str(self.folder / "no"))[2])
 
     def test_compute_explains_itself(self) -> None:
         code, text, _ = run("compute")

@@ -6,13 +6,14 @@ from typing import BinaryIO, cast
 
 from lumbrel.devices.lines import LineSource
 from lumbrel.devices.wires import wire
+from lumbrel.words import _
 
 
 def _baud(parser: ArgumentParser) -> None:
-    parser.add_argument("--baud", type=int, default=9600, help="of the serial port")
+    parser.add_argument("--baud", type=int, default=9600, help=_("of the serial port"))
 
 
-@wire("serial", "DEVICE", "a serial port, 8N1", _baud)
+@wire("serial", "DEVICE", _("a serial port, 8N1"), _baud)
 def serial_port(arguments: Namespace) -> LineSource:
     """What it sends."""
 

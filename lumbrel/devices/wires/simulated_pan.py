@@ -4,12 +4,13 @@ from argparse import Namespace
 
 from lumbrel.devices.simulated import SimulatedSource
 from lumbrel.devices.wires import wire
+from lumbrel.words import _
 from lumbrel.worlds.book import SimulatedFinisher
 
 SEA_LEVEL_PA = 101_325.0
 
 
-@wire("simulated", "", "a simulated probe, to try it out")
+@wire("simulated", "", _("a simulated probe, to try it out"))
 def simulated(_arguments: Namespace) -> SimulatedSource:
     """A pan at sea level."""
     return pan()

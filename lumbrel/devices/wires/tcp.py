@@ -6,12 +6,13 @@ from typing import BinaryIO, cast
 
 from lumbrel.devices.lines import LineSource
 from lumbrel.devices.wires import wire
+from lumbrel.words import _
 
 TIMEOUT_S = 30.0
 """Silence for so long counts as an end."""
 
 
-@wire("tcp", "HOST:PORT", "a TCP port that sends lines")
+@wire("tcp", "HOST:PORT", _("a TCP port that sends lines"))
 def tcp(arguments: Namespace) -> LineSource:
     """What a port sends."""
     host, _, port = arguments.tcp.rpartition(":")
