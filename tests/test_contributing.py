@@ -169,7 +169,7 @@ class ToTheLetter(unittest.TestCase):
             'name="warmth"',
             'value="high"',
             'name="cracked"',
-            "its bronze",
+            "Its bronze",
             "strokes of the clapper",
         ):
             self.assertIn(shown, told["page"])

@@ -76,8 +76,12 @@ class EarlierRecord(unittest.TestCase):
             slip = self.client.get(f"/pan/{code}").text
             pages = set(re.findall(rf'"(/(?:batch|working/slip)/{code}/[^"]+)"', slip))
             for page in pages:
-                opened_pages += 1
-                self.assertEqual(self.client.get(page).status_code, 200, page)
+                told = self.client.get(page)
+                self.assertEqual(told.status_code, 200, page)
+                if page.startswith("/working"):
+                    (correct,) = re.findall(rf'"(/batch/{code}/correct/[^"]+)"', told.text)
+                    self.assertEqual(self.client.get(correct).status_code, 200, correct)
+                opened_pages += 2 if page.startswith("/working") else 1
         self.assertGreater(opened_pages, 50)
 
     def test_opening_it_rewrites_no_line(self) -> None:

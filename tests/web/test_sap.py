@@ -120,7 +120,7 @@ class SapPages(KitchenCase):
         self.at += timedelta(hours=4)
         pan = self.said(f"/pan/{code}")
         self.assertIn("Brix at the draw-off", pan)
-        self.assertIn("An open fire is never left", pan)
+        self.assertIn("Never leave an open fire", pan)
         wrong = self.said(f"/pan/{code}/slip/part_draw", 422, litres="9000 L")
         self.assertIn('value="9000 L"', wrong)
         self.assertIn("between 0.05 and 2000 L", wrong)

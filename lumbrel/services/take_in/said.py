@@ -11,12 +11,11 @@ from lumbrel.words import _, listed, number
 def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
     """A take-in on the slip."""
     facts = entry.facts
-    took = _("Took in {mass}", mass=context.show(facts.mass_kg, "mass"))
-    warm = context.show(facts.temperature_c, "temperature")
-    if facts.amount_by == "mass":
-        how = _("at {warm}", warm=warm)
-    else:
-        how = _("{amount} at {warm}", amount=context.show(facts.amount, facts.amount_by), warm=warm)
+    how = _(
+        "{amount} at {warm}",
+        amount=context.show(facts.amount, facts.amount_by),
+        warm=context.show(facts.temperature_c, "temperature"),
+    )
     if len(facts.parts) > 1:
         names = {w.id: w.name for w in woodlots(context.db)}
         parts = listed(
@@ -35,6 +34,7 @@ def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
         how += _(", sap from the tank")
     elif facts.from_batch_id:
         how += _(", poured on from its boil-down")
+    took = _("Took in {mass}", mass=context.show(facts.mass_kg, "mass"))
     if facts.brix_sigma is None:
         return Line(entry, took, how, number(facts.brix, 1))
     sigma = number(facts.brix_sigma, 0)
