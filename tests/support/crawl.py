@@ -4,6 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from html import unescape
 from html.parser import HTMLParser
 from urllib.parse import unquote, urldefrag, urljoin, urlsplit
 
@@ -129,3 +130,15 @@ def pages(client: TestClient, begin: str = "/", each: int = 2) -> Iterator[tuple
                 seen[route] += 1
                 known.add(there)
                 ahead.append(there)
+
+
+_LIVE = re.compile(r"<(span|b)\b[^>]*\bx-text=[^>]*>[^<]*</\1>")
+_UNREAD = re.compile(r"<(script|style|svg|select|textarea)\b.*?</\1>", re.S)
+_WITHIN = re.compile(r"</?(?:a|b|i|em|small|span|strong|time|code)\b[^>]*>")
+_TAG, _SPACE = re.compile(r"<[^>]+>"), re.compile(r"\s+")
+
+
+def flat(page: str) -> str:
+    """What a page says, a block a line, as it is read: what stands within a line parts no words."""
+    page = _SPACE.sub(" ", _UNREAD.sub(" ", _LIVE.sub("live", page)))
+    return _TAG.sub("\n", _WITHIN.sub("", unescape(page)))

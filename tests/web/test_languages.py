@@ -45,6 +45,8 @@ TYPED = {
     "/candy": "what a cook is begun with is sent on as it was typed",
     "/colour/{code}/meter": "what the meter shows is in its field",
 }
+LOOSE = re.compile(r"\S+ [.,](?=\s|$)|\( | \)|,,|: \.|, \.", re.M)
+"""What stands apart from the word that it belongs to."""
 VALUELESS = re.compile(r"<option(?![^>]*\bvalue=)")
 CHOSEN = re.compile(r"<(option|input|button)\b([^>]*)>")
 TICKING = ("0:00",)
@@ -140,6 +142,7 @@ class Languages(unittest.TestCase):
                     continue
                 shown = [text for text in crawl.said(answer.text) if text.strip() not in TICKING]
                 wrong = [text for text in shown if POINTED.search(text)]
+                wrong += LOOSE.findall(crawl.flat(answer.text))
                 found |= {route: wrong} if wrong else {}
                 self.assertNotRegex(answer.text, r'\s(?:x|y|x1|y1|cx|cy|r|width|height)="-?\d+,\d', route)
         self.assertEqual(found, {})

@@ -251,18 +251,24 @@ def _ask_when_paths_differ(
     seen, made_for = vial.detail.path_mm, against.detail.path_mm
     if abs(seen - made_for) <= PATHS_APART * made_for:
         return
-    through, looks = (_("more"), _("darker")) if seen > made_for else (_("less"), _("lighter"))
+    told = {
+        "vial": vial.name,
+        "seen": bare(seen),
+        "against": against.name,
+        "made_for": bare(made_for),
+    }
     form.ask(
         "grade",
         _(
-            "{vial} is {seen} across, {against} is made for {made_for}: seen through {through} "
-            "syrup it looks {looks} than it is.",
-            vial=vial.name,
-            seen=context.show(seen, "depth"),
-            against=against.name,
-            made_for=context.show(made_for, "depth"),
-            through=through,
-            looks=looks,
+            "{vial} is {seen} mm across, {against} is made for {made_for} mm. Its syrup looks darker "
+            "than it is.",
+            **told,
+        )
+        if seen > made_for
+        else _(
+            "{vial} is {seen} mm across, {against} is made for {made_for} mm. Its syrup looks lighter "
+            "than it is.",
+            **told,
         ),
     )
 

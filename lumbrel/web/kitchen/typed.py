@@ -53,7 +53,7 @@ def of_instrument(instrument: Instrument[Detail], show: Display) -> dict[str, st
     elif isinstance(detail, BarometerDetail):
         fields["shows"] = detail.shows
     elif isinstance(detail, VialDetail | ReferenceDetail):
-        fields["path"] = _fine(show, detail.path_mm, "depth")
+        fields["path"] = show.light_path(detail.path_mm)
         if isinstance(detail, ReferenceDetail):
             fields["made_of"] = detail.made_of
     return fields

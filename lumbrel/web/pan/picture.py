@@ -13,6 +13,9 @@ from lumbrel.services.pan.evidence_words import STILL_SPEAKS
 from lumbrel.services.pan.signs import SIGNS
 from lumbrel.web.shell.plot import Tick, scale, spread
 
+AXIS_FROM_X = 196.0
+"""Where the axis of the agreement begins; names and values stand before it."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class CupPicture:
@@ -161,6 +164,7 @@ class AgreementPicture:
     ceiling_x: float
     target_x: float
     height: float
+    axis_x: float = AXIS_FROM_X
 
 
 def under_sign(board: Board) -> tuple[float, float] | None:
@@ -208,9 +212,6 @@ def _of_bound(brix: float, sigma_brix: float, x: Callable[[float], float], y: fl
         odd=False,
         under=True,
     )
-
-
-AXIS_FROM_X = 146.0
 
 
 def agreement(board: Board) -> AgreementPicture:

@@ -39,6 +39,10 @@ class Display:
         """A value in one unit of its kind, whatever the kitchen's is."""
         return units.show(value, kind, unit, decimals)
 
+    def light_path(self, path_mm: float) -> str:
+        """How much syrup light passes through, mm whatever the kitchen's units: colour classes go by 10 mm."""
+        return units.show(path_mm, "depth", "mm", 0 if path_mm == round(path_mm) else 1)
+
     def one(self, kind: str) -> float:
         """One of the kitchen's unit of a kind, in the unit inside; of a kind whose nought is nought."""
         return 1 / units.convert(1.0, kind, self.kitchen.units.get(kind, ""))
