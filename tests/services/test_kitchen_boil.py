@@ -13,7 +13,9 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.bench.correct import Corrector
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day import ladder
+from lumbrel.services.pan import alarms
 from lumbrel.services.pan import board as boards
+from lumbrel.services.pan.coach import coach
 from lumbrel.services.pan.plausible import ReadingExpected
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.probes import intake
@@ -222,6 +224,37 @@ class Boil(KitchenCase):
             row = kept.promise(self.db, context.batch.id)
             self.assertEqual(row.held, held)
         self.assertEqual(kept.promises_kept(self.db, 2026), (1, 2))
+
+    def test_verdict_coach_and_alarms_never_contradict_each_other(self) -> None:
+        low = self.take_in(vessel="finisher-1", amount="8 kg", vessel_confirmed="1", amount_confirmed="1")
+        apart = self.boil()
+        self.put(low, "boiling", 15)
+        self.put(low, "refractometer", 40, reading="70.5", sample="20 C", reading_confirmed="1")
+        day_entries.test_boil(self.db, NOON, {"thermometer": "dial-a", "reading": "98.6"})
+        self.put(apart, "thermometer", 60, instrument="dial-a", reading="101.2 C")
+        self.put(apart, "refractometer", 61, reading="69.2", sample="20 C", reading_confirmed="1")
+        said = set()
+        for code in (low, apart):
+            for minutes in (*range(4, 240, 4), 61, 62):
+                seen = self.board(code, minutes)
+                if seen.not_boiling:
+                    continue
+                told = {alarm.words for alarm in alarms.due(seen)} | {coach(seen).do}
+                kills = any("Kill the heat" in one for one in told)
+                self.assertEqual(kills, seen.kills_the_heat, (code, minutes, seen.headline, told))
+                self.assertEqual("Keep boiling" in seen.headline and kills, False, (code, minutes))
+                said.add(seen.headline)
+        self.assertGreaterEqual(
+            said,
+            {
+                "Heating up",
+                "Keep boiling",
+                "They disagree",
+                "The pan runs low",
+                "Over",
+                "Kill the heat and look",
+            },
+        )
 
     def test_what_would_sharpen_a_promise_is_at_hand(self) -> None:
         code = self.boil()

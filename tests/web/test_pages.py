@@ -114,6 +114,30 @@ class Pages(KitchenCase):
                 found = [w for w in ("too dense", "too thin") if w in said.text]
                 self.assertEqual(found, [words] if words else [], (drop, path))
 
+    def test_what_is_wrong_with_a_batch_goes_along_until_a_later_line_says_otherwise(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 15)
+        self.put(code, "draw", 80, mass="19 kg", mass_confirmed="1", kind_confirmed="1")
+        self.put(code, "filter", 85, method="layers", temperature="90 C", clarity="cloudy")
+        self.put(
+            code, "jar", 90, felt="1", fill="95", lot=code, size_1="500 ml", count_1="28", fill_confirmed="1"
+        )
+        cloudy, felt, cold = "It is not clear yet", "Filled by feel", "never read cold"
+        everywhere = [f"/{room}/{code}" for room in ("filter", "colour", "jar", "shelf")] + [
+            f"/jar/{code}/labels"
+        ]
+
+        def told(words: str) -> list[bool]:
+            return [words in self.client.get(page).text for page in everywhere]
+
+        self.assertEqual((told(cloudy), told(felt), told(cold)), ([True] * 5, [True] * 5, [False] * 5))
+        self.at += timedelta(hours=40)
+        self.assertEqual(told(cold), [True] * 5)
+        self.put(code, "refractometer", 2400, reading="66.8", sample="20 C", reading_confirmed="1")
+        self.put(code, "checked", 2401, unsealed="0", clarity="clear")
+        self.at += timedelta(hours=2)
+        self.assertEqual((told(cloudy), told(felt), told(cold)), ([False] * 5, [True] * 5, [False] * 5))
+
     def test_bad_input_keeps_what_was_typed_and_writes_nothing(self) -> None:
         code = self.take_in()
         taken = TAKEN

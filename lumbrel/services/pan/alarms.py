@@ -8,7 +8,6 @@ from typing import Any
 
 from lumbrel.core.pan.target import PRE_FILTER_ABOVE_WATER_K
 from lumbrel.core.pan.verdict import Call
-from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM
 from lumbrel.core.physics import sucrose
 from lumbrel.core.units import in_minutes
 from lumbrel.services.base.batch import BatchContext
@@ -160,10 +159,9 @@ def _draws_often(board: Board) -> bool:
 
 
 def _low(board: Board) -> CauseNow | None:
-    depth = board.depth_now_mm
-    if not _boils(board) or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
+    if not board.runs_low:
         return None
-    deep = board.context.show(depth, "depth")
+    deep = board.context.show(board.depth_now_mm, "depth")
     return CauseNow("low", _("About {deep} left in the pan. Kill the heat, then put some in.", deep=deep))
 
 

@@ -14,7 +14,7 @@ from lumbrel.core.pan.continuous import Left, to_the_mark
 from lumbrel.core.pan.solids import carry_over_brix
 from lumbrel.core.pan.target import CEILING_BRIX, LEAST_SYRUP_BRIX
 from lumbrel.core.pan.verdict import Call, Verdict
-from lumbrel.core.pan.vessel import hot_volume_ratio
+from lumbrel.core.pan.vessel import LOWEST_SAFE_DEPTH_MM, hot_volume_ratio
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.cache import cache_of, record_key
@@ -123,13 +123,30 @@ class Board:
         return last[0] if last and last[0].ended is None else None
 
     @property
+    def runs_low(self) -> bool:
+        """Whether so little is left over the fire that it scorches."""
+        if self.depth_now_mm is None or self.heating_minutes or self.evidence.heat_is_off:
+            return False
+        return self.depth_now_mm < LOWEST_SAFE_DEPTH_MM
+
+    @property
+    def kills_the_heat(self) -> bool:
+        """Whether the heat is to be killed before anything else; nobody says so where this does not."""
+        called = self.verdict.call in (Call.DRAW_NOW, Call.OVER)
+        return not self.heating_minutes and (called or self.stop_first or self.runs_low)
+
+    @property
     def headline(self) -> str:
         """The verdict in a few words."""
         if self.heating_minutes:
             return _("Heating up")
         if self.not_boiling:
             return _("Not boiling")
-        return _("Kill the heat and look") if self.unlooked else CALL_WORDS[self.verdict.call]
+        if self.unlooked:
+            return _("Kill the heat and look")
+        if self.runs_low and self.verdict.call in (Call.KEEP_BOILING, Call.CHECK_AGAIN):
+            return _("The pan runs low")
+        return CALL_WORDS[self.verdict.call]
 
 
 def board(db: Connection, code: str, now: datetime) -> Board:

@@ -159,11 +159,19 @@ def _do(board: Board, stage: Stage) -> str:
         return _(
             "Kill the heat first. Then {read}: it may be past the mark.", read=after(_read(board, stage))
         )
-    if call is Call.DRAW_NOW or board.stop_first:
+    if call is Call.DRAW_NOW:
         return _("Kill the heat first. Then pour it out of the hot pan.")
-    if "low" in due:
-        more = _("Feed it") if board.of_sap else _("Put near-syrup in, if there is any")
-        return _("Turn the heat down and stay with it: so low it scorches. {more}.", more=more)
+    if board.stop_first:
+        return _(
+            "Kill the heat first. Then {read}: one more settles who is right.",
+            read=after(_read(board, stage)),
+        )
+    if board.runs_low:
+        return (
+            _("Kill the heat first: so low it scorches. Then feed it.")
+            if board.of_sap
+            else _("Kill the heat first: so low it scorches. Then put near-syrup in, or draw off.")
+        )
     if stage is Stage.RESTING:
         return _("It rests. {read}, then light it again or draw off.", read=_read(board, stage))
     if call is Call.DISAGREE:

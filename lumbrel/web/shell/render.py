@@ -24,6 +24,7 @@ from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import KINDS
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
+from lumbrel.services.pan.faults import faults
 from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
@@ -144,6 +145,7 @@ def _environment() -> Environment:
         "fields_of": fields_of,
         "fields_declared": fields_declared,
         "figures": FIGURES,
+        "faults": faults,
         "confirmed": CONFIRMED,
     }
     environment.filters["grade_key"] = grade_key
