@@ -183,8 +183,8 @@ class EveryKind(unittest.TestCase):
                 self.assertEqual(answer.status_code, 303)
                 self.assertEqual(self.client.get(answer.headers["location"]).status_code, 200)
                 page = self.client.get(f"/line/{line.id}").text
-                self.assertIn("It counts no more", page)
-                self.assertIn("by MT: a test", re.sub(r"\s+", " ", page))
+                self.assertIn("it counts no more", page)
+                self.assertIn("Reason: a test. By MT.", re.sub(r"\s+", " ", page))
                 again = self.client.post(f"/line/{line.id}/strike", data={"id": "another-0001"})
                 self.assertEqual(again.status_code, 409, "somebody was first")
         self.assertGreater(struck, 6)
@@ -261,7 +261,7 @@ class Checks(KitchenCase):
         self.assertIn("The line that stands", self.client.get("/line/boil-0002").text)
         gone = self.client.post("/line/boil-0002/correct", data=right | {"id": "boil-0004"})
         self.assertEqual(gone.status_code, 409)
-        self.assertIn("It counts no more", gone.text)
+        self.assertIn("it counts no more", gone.text)
         other_kind = {"basis": "station", "pressure": "950 hPa", "supersedes": "boil-0003"}
         answer = self.client.post("/day/pressure", data=other_kind | {"why": "no", "id": "air-00001"})
         self.assertEqual(answer.status_code, 404)

@@ -39,6 +39,7 @@ AS_IT_IS = {
     "/line/{line}": "what was typed is in its field as it was typed",
     "/day": "schools of the trade have figures in their names",
     "/colour/{code}": "a vial's path is 10 mm by its own standard",
+    "/colour/{code}/meter": "a vial's path is 10 mm by its own standard",
 }
 STOPWATCH = ("0:00",)
 

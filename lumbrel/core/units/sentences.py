@@ -60,8 +60,15 @@ def _again(text: str, chosen: Mapping[str, str], spoken: Language) -> str:
 
 
 def _said(text: str, chosen: Mapping[str, str], spoken: Language) -> str:
+    return _told(text, tuple(chosen.get(kind, "") for kind in KIND_OF.values()), spoken)
+
+
+@lru_cache(maxsize=4096)
+def _told(text: str, keys: tuple[str, ...], spoken: Language) -> str:
+    """One sentence in the units of those keys; the fixed ones are asked for by every page."""
     decimal = spoken.marks.get(ord("."), ".")
     number, quantity = _patterns(decimal)
+    chosen = dict(zip(KIND_OF.values(), keys, strict=True))
 
     def told(found: re.Match[str]) -> str:
         kind = KIND_OF[found["unit"]]

@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumbrel.services.base.codes import called
 from lumbrel.services.shelf.trace_web import Knot, TraceWeb
 from lumbrel.store.flow import Jar
 from lumbrel.store.kept_lots import LotRow
 from lumbrel.web.shell.plot import Tick, grade_key
-from lumbrel.words import joined, month_name, number, quantity
+from lumbrel.words import month_name
 
 BOARD_Y, ROW_WIDTH = 77.0, 216.0
 MOST_GLASSES = 14
@@ -141,7 +140,7 @@ class Bar:
     width: float
     height: float
     grade: str
-    title: str
+    lot: LotRow
 
 
 @dataclass(frozen=True)
@@ -165,11 +164,10 @@ def season(lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0) -
     for i, lot in enumerate(lots):
         tall = max(lot.filled_ml / most * (height - 8), 2)
         at = round(4 + i * pitch, 1)
-        month = month_name(lot.taken_at)
-        if not months or months[-1].label != month:
+        if not i or lots[i - 1].taken_at.month != lot.taken_at.month:
             if months and at - months[-1].at < 84:
                 months.pop()
-            months.append(Tick(at, month))
+            months.append(Tick(at, month_name(lot.taken_at)))
         bars.append(
             Bar(
                 x=at,
@@ -177,10 +175,7 @@ def season(lots: Sequence[LotRow], width: float = 620.0, height: float = 96.0) -
                 width=round(pitch * 0.72, 1),
                 height=round(tall, 1),
                 grade=grade_key(lot.grade),
-                title=joined(
-                    "",
-                    (lot.code, ": ", quantity(number(lot.filled_ml / 1000, 1), "L"), " ", called(lot.grade)),
-                ),
+                lot=lot,
             )
         )
     return ShelfPicture(bars, months, width, height)

@@ -1,6 +1,6 @@
 """What the keypad of touch screens offers for a kind of quantity: the units as they are typed."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from lumbrel.words import _
 
@@ -29,13 +29,14 @@ TYPED = {"igal": _("imp gal")}
 """Where a unit is typed otherwise than its key."""
 
 
-def keys_of(chosen: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+def keys_of(chosen: Mapping[str, str] | Iterable[tuple[str, str]]) -> dict[str, tuple[str, ...]]:
     """The units a keypad offers by kind, the kitchen's own first.
 
     Args:
-        chosen: the kitchen's units by kind.
+        chosen: the kitchen's units by kind, or pairs of both.
     """
-    own = {**chosen, "amount": chosen.get("mass", "")}
+    own = dict(chosen)
+    own["amount"] = own.get("mass", "")
     return {kind: _row(rows, own.get(kind, "")) for kind, rows in KEYS.items()}
 
 

@@ -1,9 +1,11 @@
 """From a service's object to a page: one environment, one formatter, one error page."""
 
+import re
 from collections.abc import Iterable, Mapping
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import lru_cache
 from importlib import import_module
 from pathlib import Path
 from sqlite3 import Connection
@@ -35,7 +37,7 @@ from lumbrel.web.shell.saved import SAVED, saved_of
 from lumbrel.web.shell.telling import Pages, sentence, sentence_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
-from lumbrel.words import LANGUAGES, Sentence, begun, joined, language, listed, own_language
+from lumbrel.words import LANGUAGES, Language, Sentence, begun, joined, language, listed, own_language
 
 WEB = Path(__file__).parent.parent
 STATIC = f"/static/{__version__}"
@@ -85,6 +87,7 @@ class _Made:
     now: datetime
 
 
+FIGURE = re.compile(r"\d")
 _MADE: ContextVar[_Made] = ContextVar("made")
 """Of the page that is being made: macros and pieces of text know it by this."""
 
@@ -94,6 +97,8 @@ def _own(text: object) -> object:
     made = _MADE.get(None)
     if made is None or made.kitchen.both_units or not isinstance(text, str):
         return text
+    if not FIGURE.search(text):
+        return text if isinstance(text, Markup) else str(text)
     told = said(str(text), made.kitchen.units)
     return Markup(told) if isinstance(text, Markup) else told
 
@@ -101,6 +106,20 @@ def _own(text: object) -> object:
 def sent(code: object) -> object:
     """What a form sends: in no language, though its name is."""
     return code.english if isinstance(code, Sentence) else code
+
+
+def made_once(template: str, **about: Any) -> Markup:
+    """A piece of all pages that never changes: made once for each language and what it is about."""
+    return _made_once(template, language(), tuple((name, _fixed(value)) for name, value in about.items()))
+
+
+def _fixed(value: Any) -> Any:
+    return tuple(value) if isinstance(value, list) else value
+
+
+@lru_cache(maxsize=256)
+def _made_once(template: str, _spoken: Language, about: tuple[tuple[str, Any], ...]) -> Markup:
+    return Markup(TEMPLATES.get_template(template).render(dict(about)))
 
 
 def goes_to(address: str) -> Markup:
@@ -146,6 +165,8 @@ def _environment() -> Environment:
         "fields_declared": fields_declared,
         "figures": FIGURES,
         "faults": faults,
+        "keys_of": keys_of,
+        "made_once": made_once,
         "confirmed": CONFIRMED,
     }
     environment.filters["grade_key"] = grade_key
@@ -235,7 +256,6 @@ def fragment(request: Request, db: Connection, template: str, status: int = 200,
         "request": request,
         "now": now,
         "kitchen": kitchen,
-        "pad_keys": keys_of(kitchen.units),
         "show": Display(kitchen),
         "form": Filled(),
         "unsaid": Filled(),
