@@ -46,6 +46,10 @@ class Language:
 
     def sentence(self, words: str) -> str:
         """A sentence of the code in this language; itself where there is none."""
+        if self.is_plain:
+            return words
+        if self.catalogue:
+            return self._told.get(words, words)
         return self._translations.gettext(words) if words else words
 
     def of_many(self, one: str, many: str, count: float) -> str:
@@ -57,15 +61,16 @@ class Language:
         return _retold(self, text)
 
     @cached_property
-    def _kept(self) -> set[str]:
-        known = getattr(self._translations, "_catalog", {})
-        return {words for words in known if isinstance(words, str) and words}
+    def _told(self) -> dict[str, str]:
+        """What the catalogue has for each sentence without a number."""
+        known: dict[object, str] = getattr(self._translations, "_catalog", {})
+        return {words: told for words, told in known.items() if isinstance(words, str) and words}
 
     @cached_property
     def _patterns(self) -> list[tuple[re.Pattern[str], str]]:
         """The catalogue's whole sentences with parts, those with most words of their own first."""
         found = []
-        for words in self._kept:
+        for words in self._told:
             pieces = _PART.split(words)
             names = [piece[1:-1] for piece in pieces[1::2]]
             fits = len(set(names)) == len(names) and all(name.isidentifier() for name in names)
@@ -97,7 +102,7 @@ class Language:
 
 @lru_cache(maxsize=1024)
 def _retold(language: Language, text: str) -> str:
-    if text in language._kept or not language.catalogue:
+    if text in language._told or not language.catalogue:
         return language.sentence(text)
     for pattern, words in language._patterns:
         if found := pattern.fullmatch(text):
