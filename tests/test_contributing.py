@@ -67,7 +67,7 @@ from lumbrel.services.bell.station import STATION
 from lumbrel.web.shell.room import least
 from lumbrel.web.shell.station import station_routes
 
-router = station_routes(STATION, "to ring")
+router = station_routes(STATION)
 
 @router.post("/bell/{code}/melt")
 @least(OWNER)

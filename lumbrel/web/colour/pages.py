@@ -25,7 +25,7 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
     return {"classes": CLASSES, "row": row_of(visit.batch(code))}
 
 
-router = station_routes(STATION, _("to grade"), _more)
+router = station_routes(STATION, _more)
 router.include_router(blend.router)
 
 

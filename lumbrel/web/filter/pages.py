@@ -7,7 +7,6 @@ from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, stack_of
 from lumbrel.services.filter.station import STATION
 from lumbrel.web.shell.request import Visit
 from lumbrel.web.shell.station import station_routes
-from lumbrel.words import _
 
 NOTES = ("passed", "pulled", "kettle")
 
@@ -18,4 +17,4 @@ def _more(visit: Visit, code: str) -> dict[str, Any]:
     return {"stack": stack, "strained": context.first(StrainedFacts), "coldest_c": COLDEST_GOOD_FILTER_C}
 
 
-router = station_routes(STATION, _("to filter"), _more, NOTES)
+router = station_routes(STATION, _more, NOTES)

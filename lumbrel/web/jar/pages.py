@@ -18,7 +18,6 @@ from lumbrel.web.jar import labels
 from lumbrel.web.shell.render import refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
-from lumbrel.words import _
 
 NOTES = ("kettle", "reheat", "checked", "packed")
 
@@ -59,7 +58,7 @@ def _count(text: str) -> int:
     return int(text) if text.isascii() and text.isdigit() and len(text) <= 5 else 0
 
 
-router = station_routes(STATION, _("to jar"), _more, NOTES)
+router = station_routes(STATION, _more, NOTES)
 router.include_router(labels.router)
 
 

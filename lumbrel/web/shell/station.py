@@ -21,12 +21,11 @@ More = Callable[[Visit, str], dict[str, Any]]
 
 
 def station_routes(
-    station: Station, doing: str, more: More = lambda visit, code: {}, notes: tuple[str, ...] = ()
+    station: Station, more: More = lambda visit, code: {}, notes: tuple[str, ...] = ()
 ) -> APIRouter:
     """The pages of a station with one form: who waits, one batch, and its line put on the slip.
 
     Args:
-        doing: what a batch waits for, as "to filter".
         more: what the station's own template wants besides, for a batch.
         notes: other kinds of line that are put on the slip from here.
     """
@@ -34,7 +33,7 @@ def station_routes(
 
     @router.get(station.path)
     def queue(visit: Here) -> Response:
-        return _waiting(visit, station, doing)
+        return _waiting(visit, station)
 
     @router.get(f"{station.path}/{{code}}")
     def show(visit: Here, code: str) -> Response:
@@ -62,12 +61,12 @@ def station_routes(
     return router
 
 
-def _waiting(visit: Visit, station: Station, doing: str) -> Response:
+def _waiting(visit: Visit, station: Station) -> Response:
     queue = waiting(visit.db)[station.key]
     return visit.page(
         "shell/nothing.html",
         station.key,
-        title=_("Waiting {doing}", doing=doing) if queue else _("Nothing waits {doing}", doing=doing),
+        title=_("Waiting here") if queue else _("Nothing waits here"),
         batches=queue,
         lead=_("A batch comes here when the step before it is on its slip."),
         href="/",
