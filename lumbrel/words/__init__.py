@@ -18,7 +18,7 @@ from lumbrel.words.languages import (
 )
 from lumbrel.words.moments import month_name, named_day, named_time, weekday
 from lumbrel.words.numbers import bare, number, ordinal, quantity, share
-from lumbrel.words.said import Sentence, _, after, begun, joined, kept, listed, n_, spoken
+from lumbrel.words.said import Sentence, _, after, begun, in_a_row, joined, kept, listed, n_, spoken
 
 __all__ = [
     "CANADA",
@@ -32,6 +32,7 @@ __all__ = [
     "asked_for",
     "bare",
     "begun",
+    "in_a_row",
     "joined",
     "kept",
     "language",

@@ -100,6 +100,11 @@ def listed(parts: Iterable[object], style: str = "and") -> str:
     return Sentence(english, partial(_listed, each, style))
 
 
+def in_a_row(parts: Iterable[object], between: str = ", ") -> str:
+    """What there is of some parts, one after the other."""
+    return joined(between, [part for part in parts if part])
+
+
 def begun(words: str) -> str:
     """What begins a sentence, with a capital letter."""
     english = _plain(words)

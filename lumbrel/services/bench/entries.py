@@ -24,7 +24,7 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     scale_of,
 )
-from lumbrel.words import _, bare, joined, number
+from lumbrel.words import _, bare, in_a_row, joined, number
 
 HOTTEST_READING_C = 180.0
 CANDY_FROM_BRIX = 78.0
@@ -276,14 +276,14 @@ def _boils(form: Form, context: BatchContext, reading_c: float) -> None:
 def hydrometer_words(context: BatchContext, entry: Entry[HydrometerFacts]) -> Line:
     """A hydrometer's reading on the slip."""
     facts = entry.facts
-    below = _("below ") if facts.below_scale else ""
-    cup = context.show(facts.cup_c, "temperature")
-    remark = _(", cup assumed") if facts.cup_assumed else ""
+    told = {"reading": number(facts.reading_brix, 1), "cup": context.show(facts.cup_c, "temperature")}
     return _line(
         context,
         entry,
-        _("Hydrometer {below}{reading}, {cup}", below=below, reading=number(facts.reading_brix, 1), cup=cup),
-        remark,
+        _("Hydrometer below {reading}, {cup}", **told)
+        if facts.below_scale
+        else _("Hydrometer {reading}, {cup}", **told),
+        [_("cup assumed") if facts.cup_assumed else ""],
     )
 
 
@@ -291,13 +291,12 @@ def refractometer_words(context: BatchContext, entry: Entry[RefractometerFacts])
     """A refractometer's reading on the slip."""
     facts = entry.facts
     drop = context.show(facts.sample_c, "temperature")
-    remark = _(", hot drop") if facts.hot_drop else ""
-    remark += _(", compensated") if facts.compensated else ""
+    remarks = [_("hot drop") if facts.hot_drop else "", _("compensated") if facts.compensated else ""]
     return _line(
         context,
         entry,
         _("Refractometer {reading}, {drop}", reading=number(facts.reading_brix, 1), drop=drop),
-        remark,
+        remarks,
     )
 
 
@@ -305,13 +304,12 @@ def thermometer_words(context: BatchContext, entry: Entry[ThermometerFacts]) -> 
     """A thermometer's reading on the slip."""
     names = {i.id: i.name for i in context.instruments}
     shown = context.show(entry.facts.reading_c, "temperature")
-    return _line(context, entry, f"{names[entry.facts.instrument_id]} {shown}", "")
+    return _line(context, entry, f"{names[entry.facts.instrument_id]} {shown}", [])
 
 
-def _line(context: BatchContext, entry: Entry[ReadingFacts], title: str, remark: str) -> Line:
+def _line(context: BatchContext, entry: Entry[ReadingFacts], title: str, remarks: list[str]) -> Line:
     reading = held(context, entry)
     value = "" if reading.brix is None else number(reading.brix, 1)
     doubt = reading.refusal or joined(" ", ("±", number(reading.sigma_brix, 1)))
-    if was_confirmed(entry.typed):
-        doubt += _(", asked about and kept")
-    return Line(entry, title, doubt + remark, value, reading)
+    asked = _("asked about and kept") if was_confirmed(entry.typed) else ""
+    return Line(entry, title, in_a_row([doubt, asked, *remarks]), value, reading)

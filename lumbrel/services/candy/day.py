@@ -17,7 +17,7 @@ from lumbrel.services.candy.cook import POT
 from lumbrel.services.candy.firm_map import start_of
 from lumbrel.services.day.ladder import today
 from lumbrel.store.kitchen import Kitchen, load_kitchen
-from lumbrel.words import _
+from lumbrel.words import _, in_a_row
 
 ROWS = 8
 POTS = Bounds(
@@ -146,8 +146,8 @@ def _batches(laid: list[Laid], begin: datetime) -> list[PlacedBatch]:
     for one in laid:
         name = one.job.name
         seen[name] += 1
-        more = _(", {seen} of {many}", seen=seen[name], many=many[name]) if many[name] > 1 else ""
-        found.append(_batch(one, begin, name + more))
+        which = _("{seen} of {many}", seen=seen[name], many=many[name]) if many[name] > 1 else ""
+        found.append(_batch(one, begin, in_a_row([name, which])))
     return found
 
 

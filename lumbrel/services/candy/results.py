@@ -9,7 +9,7 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.candy.pot import board_at
 from lumbrel.services.jar.entries import LOT_CODE
 from lumbrel.store import jars
-from lumbrel.words import _, joined
+from lumbrel.words import _, in_a_row, joined
 
 GRAMS = Bounds("grams", "piece", 0.5, 20_000, _("A piece or jar must weigh between 0.5 g and 20 kg."))
 COUNT = Bounds("count", "count", 1, 20_000, _("Type how many were made, 1 to 20 000."))
@@ -98,10 +98,9 @@ def made_words(context: BatchContext, entry: Entry[MadeFacts]) -> Line:
     if not facts.packs:
         return Line(entry, _("Nothing was made"), _("thrown out"))
     packs = joined(", ", (f"{n} × {grams(context, g)}" for g, n in facts.packs))
-    left = (
-        _("; {left} stayed in the pot", left=context.show(facts.left_kg, "mass", 2)) if facts.left_kg else ""
-    )
-    return Line(entry, _("Lot {lot}", lot=facts.lot), packs + left, context.show(facts.made_kg, "mass", 2))
+    left = _("{left} stayed in the pot", left=context.show(facts.left_kg, "mass", 2)) if facts.left_kg else ""
+    told = in_a_row([packs, left], "; ")
+    return Line(entry, _("Lot {lot}", lot=facts.lot), told, context.show(facts.made_kg, "mass", 2))
 
 
 def grams(context: BatchContext, weight_g: float) -> str:

@@ -15,7 +15,7 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.bench.checks import check_is_old
 from lumbrel.services.colour import photograph
 from lumbrel.store.instruments import D, Instrument, ReferenceDetail, VialDetail
-from lumbrel.words import _, bare, joined, number
+from lumbrel.words import _, bare, in_a_row, joined, number
 
 FLAWS = {
     "scorched": _("scorched"),
@@ -299,10 +299,12 @@ def words(context: BatchContext, entry: Entry[ColourFacts]) -> Line:
             limits=number(limits[0], 0),
             limits_2=number(limits[1], 0),
         )
-    if facts.chances and max(facts.chances.values()) < SURE:
-        how += joined("", ("; ", in_words(facts.chances)))
-    how += _("; tastes {taste}", taste=called(facts.taste)) if facts.taste else ""
+    chances = facts.chances or {}
     flaws = joined(", ", (FLAWS[flaw] for flaw in facts.flaws))
-    if flaws:
-        how += _("; for processing: {flaws}", flaws=flaws)
-    return Line(entry, _("Colour {grade}", grade=called(facts.grade)), how)
+    told = [
+        how,
+        in_words(chances) if chances and max(chances.values()) < SURE else "",
+        _("tastes {taste}", taste=called(facts.taste)) if facts.taste else "",
+        _("for processing: {flaws}", flaws=flaws) if flaws else "",
+    ]
+    return Line(entry, _("Colour {grade}", grade=called(facts.grade)), in_a_row(told, "; "))

@@ -14,7 +14,7 @@ from lumbrel.services.base.form import Bounds, Form
 from lumbrel.services.base.line import Line
 from lumbrel.services.filter.stack import COLDEST_GOOD_FILTER_C, now_c
 from lumbrel.services.pan.drawn import after_draw
-from lumbrel.words import _
+from lumbrel.words import _, in_a_row
 
 FILTERS = {key: medium.name for key, medium in MEDIA.items()} | {"none": _("not filtered")}
 CLARITIES = {"clear": _("clear"), "hazy": _("a little hazy"), "cloudy": _("cloudy")}
@@ -96,12 +96,10 @@ def words(context: BatchContext, entry: Entry[FilterFacts]) -> Line:
     """Filtering on the slip."""
     facts = entry.facts
     at = context.show(facts.temperature_c, "temperature", 0)
-    how = FILTERS[facts.method]
-    if facts.loss_kg is not None:
-        how += _("; {loss} stayed in it", loss=context.show(facts.loss_kg, "mass", 2))
-    if facts.clarity:
-        how += f"; {CLARITIES[facts.clarity]}"
-    return Line(entry, _("Filtered at {at}", at=at), how)
+    loss = "" if facts.loss_kg is None else context.show(facts.loss_kg, "mass", 2)
+    stayed = _("{loss} stayed in it", loss=loss) if loss else ""
+    clear = CLARITIES[facts.clarity] if facts.clarity else ""
+    return Line(entry, _("Filtered at {at}", at=at), in_a_row([FILTERS[facts.method], stayed, clear], "; "))
 
 
 def passed(form: Form, context: BatchContext) -> PassedFacts | None:

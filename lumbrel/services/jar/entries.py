@@ -15,7 +15,7 @@ from lumbrel.services.base.standing import of_kind
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
 from lumbrel.store import jars
-from lumbrel.words import _, joined, number
+from lumbrel.words import _, in_a_row, joined, number
 
 JAR_ROWS = 4
 SMALLEST_JAR_ML, BIGGEST_JAR_ML = 10.0, 20_000.0
@@ -26,7 +26,7 @@ THICKEST_JAR_BRIX = 80.0
 CARE = {"preheated": _("glass preheated"), "turned": _("lids on, jars turned over")}
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
-FILLED_BY = {"": "", "kettle": _(", by the kettle"), "felt": _(" or so, by feel")}
+FILLED_BY = {"": "", "kettle": _("by the kettle"), "felt": _("or so, by feel")}
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 
@@ -128,15 +128,19 @@ def _lot(form: Form, context: BatchContext) -> str:
 def _plausible_amount(form: Form, rows: Rows, after: AfterDraw, packed_kg: float) -> None:
     filled = _mass_kg(rows, after.brix) + packed_kg
     if filled > after.mass_kg * MORE_THAN_DRAWN:
-        before = (
-            _(" with the {packed_kg} kg packed before", packed_kg=number(packed_kg, 1)) if packed_kg else ""
-        )
         form.ask(
             "size_1",
             _(
-                "These jars hold {filled} kg{before}; only about {mass} kg was drawn. Is that right?",
+                "With the {packed} kg packed before, these jars hold {filled} kg; only about {mass} kg was "
+                "drawn. Is that right?",
+                packed=number(packed_kg, 1),
                 filled=number(filled, 1),
-                before=before,
+                mass=number(after.mass_kg, 1),
+            )
+            if packed_kg
+            else _(
+                "These jars hold {filled} kg; only about {mass} kg was drawn. Is that right?",
+                filled=number(filled, 1),
                 mass=number(after.mass_kg, 1),
             ),
         )
@@ -177,12 +181,16 @@ def words(context: BatchContext, entry: Entry[JarFacts]) -> Line:
     """Jars on the slip."""
     facts = entry.facts
     at = context.show(facts.fill_c, "temperature", 0)
-    more = _(", more is left") if facts.more_left else ""
-    more += FILLED_BY[facts.fill_by]
+    told = [
+        _("lot {lot}", lot=facts.lot),
+        _("at {at}", at=at),
+        _("more is left") if facts.more_left else "",
+        FILLED_BY[facts.fill_by],
+    ]
     return Line(
         entry,
         _("Jarred {in_words}", in_words=in_words(context, facts.jars)),
-        _("lot {lot}, at {at}{more}", lot=facts.lot, at=at, more=more),
+        in_a_row(told),
     )
 
 

@@ -160,15 +160,12 @@ def _heat(context: BatchContext, board: Board) -> _Heat | None:
 def _stop(context: BatchContext, heat: _Heat, end_point: str, boil_by: str) -> tuple[float | None, str]:
     shown = methods.shown_mark_c(end_point, heat.shows_water[boil_by], heat.step_k)
     stop = methods.stop_at(shown, heat.real.calibration, heat.truth.pa, context.invert_fraction)
-    words = _(
-        "{instrument} at {shown}",
-        instrument=heat.real.instrument.name,
-        shown=context.show(shown, "temperature"),
-    )
-    if stop.brix is None:
-        under = stop.true_c < water.boiling_point_c(heat.truth.pa)
-        words += _(": under water’s boil here") if under else _(": no syrup boils so hot")
-    return stop.brix, words
+    told = {"instrument": heat.real.instrument.name, "shown": context.show(shown, "temperature")}
+    if stop.brix is not None:
+        return stop.brix, _("{instrument} at {shown}", **told)
+    if stop.true_c < water.boiling_point_c(heat.truth.pa):
+        return None, _("{instrument} at {shown}: under water’s boil here", **told)
+    return None, _("{instrument} at {shown}: no syrup boils so hot", **told)
 
 
 def _end_points(context: BatchContext, board: Board) -> Found:

@@ -199,8 +199,10 @@ def _boil_on(board: Board, stage: Stage) -> str:
             when=when,
             read=after(_read(board, stage)),
         )
-    fed = _(", and feed it little and often") if board.of_sap else ""
-    return _("Let it boil hard{fed}. At {when}: {read}.", fed=fed, when=when, read=after(_read(board, stage)))
+    told = {"when": when, "read": after(_read(board, stage))}
+    if board.of_sap:
+        return _("Let it boil hard, and feed it little and often. At {when}: {read}.", **told)
+    return _("Let it boil hard. At {when}: {read}.", **told)
 
 
 def _while_warming(board: Board) -> str:
@@ -241,12 +243,10 @@ def _read(board: Board, stage: Stage) -> str:
             return _("Fill the cup, read the stem and the cup’s heat at once")
         case "thermometer":
             glass = _glass(board)
-            spoon = _("; then dip the spoon") if stage is Stage.CLOSE else ""
-            return _(
-                "Read {glass} in the boil, clear of the floor{spoon}",
-                glass=glass.name if glass else "",
-                spoon=spoon,
-            )
+            name = glass.name if glass else ""
+            if stage is Stage.CLOSE:
+                return _("Read {glass} in the boil, clear of the floor; then dip the spoon", glass=name)
+            return _("Read {glass} in the boil, clear of the floor", glass=name)
         case "depth":
             return _("Put the stick in and enter the depth")
     if close:

@@ -24,7 +24,7 @@ from lumbrel.services.pan.alarms import HEADLINES
 from lumbrel.services.pan.unsaid import answer_to
 from lumbrel.store import record
 from lumbrel.store.kitchen import woodlots
-from lumbrel.words import _, joined, number
+from lumbrel.words import _, in_a_row, joined, number
 
 DEFOAMERS = {
     "oil": (_("vegetable oil"), ""),
@@ -140,21 +140,26 @@ def added(form: Form, context: BatchContext) -> AddedFacts | None:
 def added_words(context: BatchContext, entry: Entry[AddedFacts]) -> Line:
     facts = entry.facts
     what = _("water") if facts.brix == 0 else _("at {brix}", brix=number(facts.brix, 1))
+    source = ""
     if facts.from_lot:
         jars = joined(", ", (f"{n} × {context.show(size, 'jar')}" for size, n in facts.jars))
-        what += _(", {jars} of lot {from_lot}", jars=jars, from_lot=facts.from_lot)
+        source = _("{jars} of lot {from_lot}", jars=jars, from_lot=facts.from_lot)
     elif facts.from_batch_id:
         giver = record.batch_by(context.db, id=facts.from_batch_id)
-        what += _(", from batch {giver_code}", giver_code=giver.code) if giver else ""
+        source = _("from batch {giver_code}", giver_code=giver.code) if giver else ""
     elif facts.woodlot_id:
-        name = next(w.name for w in woodlots(context.db) if w.id == facts.woodlot_id)
-        what += f", {name}"
-    return Line(entry, _("Put in {mass}", mass=context.show(facts.mass_kg, "mass", 2)), what)
+        source = next(w.name for w in woodlots(context.db) if w.id == facts.woodlot_id)
+    put_in = _("Put in {mass}", mass=context.show(facts.mass_kg, "mass", 2))
+    return Line(entry, put_in, in_a_row([what, source]))
 
 
 def alarm_words(context: BatchContext, entry: Entry[AlarmFacts]) -> Line:
     facts = entry.facts
     rang = datetime.fromisoformat(facts.raised_at)
-    who = _(" by {initials}", initials=entry.initials) if entry.initials else ""
-    detail = _("rang {rang}, answered{who}", rang=context.clock(rang), who=who)
+    when = context.clock(rang)
+    detail = (
+        _("rang {when}, answered by {initials}", when=when, initials=entry.initials)
+        if entry.initials
+        else _("rang {when}, answered", when=when)
+    )
     return Line(entry, _("Alarm: {get}", get=HEADLINES.get(facts.alarm, facts.alarm)), detail)

@@ -110,10 +110,12 @@ def words(context: BatchContext, entry: Entry[MeasuredFacts]) -> Line:
     """A measured yield on the slip."""
     facts = entry.facts
     amount = context.show(facts.amount, facts.amount_by)
-    warm = "" if facts.heat_c is None else _(" at {heat}", heat=context.show(facts.heat_c, "temperature"))
+    warm = "" if facts.heat_c is None else context.show(facts.heat_c, "temperature")
     should = context.show(facts.expected_kg, "mass")
     return Line(
         entry,
-        _("There is {amount}{warm}", amount=amount, warm=warm),
+        _("There is {amount} at {warm}", amount=amount, warm=warm)
+        if warm
+        else _("There is {amount}", amount=amount),
         _("{share} % of the {should} expected", share=number(100 * facts.share, 0), should=should),
     )

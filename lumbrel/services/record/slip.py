@@ -21,7 +21,7 @@ from lumbrel.store import book
 from lumbrel.store.book import written_so_far
 from lumbrel.store.db import IdReused, transaction
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.words import _
+from lumbrel.words import _, in_a_row
 
 BOOKKEEPING = ("supersedes", "why", "initials")
 """Fields that have a place of their own in a line."""
@@ -259,19 +259,14 @@ def _to_correct(form: Form, context: BatchContext) -> Entry[Facts] | None:
     return old
 
 
-def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts], already: str = "") -> str:
-    """Who put a line on the slip, what it says, and when."""
+def _who_did(kind: LineKind, context: BatchContext, entry: Entry[Facts]) -> dict[str, str]:
+    """Who put a line on the slip, what it says, and when; for a sentence."""
     line = kind.words(context, entry)
-    figure = _(", {line} Brix", line=line.value) if line.value else ""
-    who = entry.initials or _("Somebody")
-    return _(
-        "{who} put “{title}{figure}” on the slip{already} at {noted_at}",
-        who=who,
-        title=line.title,
-        figure=figure,
-        already=already,
-        noted_at=context.clock(entry.noted_at),
-    )
+    return {
+        "who": entry.initials or _("Somebody"),
+        "what": in_a_row([line.title, _("{line} Brix", line=line.value) if line.value else ""]),
+        "noted_at": context.clock(entry.noted_at),
+    }
 
 
 def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
@@ -280,8 +275,9 @@ def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
     there = context.first(kind.facts) if kind.once else None
     if there:
         form.errors["kind"] = _(
-            "{who_did}. Nothing was written now; correct that line instead of adding another.",
-            who_did=_who_did(kind, context, there, " already,"),
+            "{who} put “{what}” on the slip already, at {noted_at}. Nothing was written now; correct that "
+            "line instead of adding another.",
+            **_who_did(kind, context, there),
         )
     if not kind.moves:
         return
@@ -296,9 +292,9 @@ def _tell_of_others(kind: LineKind, form: Form, context: BatchContext) -> None:
         form.ask(
             OTHERS,
             _(
-                "{who_did}, after this page was opened. Nothing was written now. Is yours another "
-                "one? Confirm it, else leave it.",
-                who_did=_who_did(kind, context, since[-1]),
+                "{who} put “{what}” on the slip at {noted_at}, after this page was opened. Nothing was "
+                "written now. Is yours another one? Confirm it, else leave it.",
+                **_who_did(kind, context, since[-1]),
             ),
         )
 

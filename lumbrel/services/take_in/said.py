@@ -5,7 +5,7 @@ from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import TakeInFacts
 from lumbrel.services.base.line import Line
 from lumbrel.store.kitchen import woodlots
-from lumbrel.words import _, listed, number
+from lumbrel.words import _, in_a_row, listed, number
 
 
 def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
@@ -31,16 +31,15 @@ def words(context: BatchContext, entry: Entry[TakeInFacts]) -> Line:
         )
         how = _("{of}: {words}", of=how, words=parts)
     if facts.tanks:
-        how += _(", sap from the tank")
+        how = in_a_row([how, _("sap from the tank")])
     elif facts.from_batch_id:
-        how += _(", poured on from its boil-down")
+        how = in_a_row([how, _("poured on from its boil-down")])
     took = _("Took in {mass}", mass=context.show(facts.mass_kg, "mass"))
     if facts.brix_sigma is None:
         return Line(entry, took, how, number(facts.brix, 1))
     sigma = number(facts.brix_sigma, 0)
-    how += (
-        _("; Brix by its sap, ± {sigma}", sigma=sigma)
-        if facts.sap_kg
-        else _("; Brix not measured, ± {sigma}", sigma=sigma)
-    )
+    brix = _("Brix by its sap, ± {sigma}", sigma=sigma)
+    if not facts.sap_kg:
+        brix = _("Brix not measured, ± {sigma}", sigma=sigma)
+    how = in_a_row([how, brix], "; ")
     return Line(entry, took, how, _("about {brix}", brix=number(facts.brix, 0)))
