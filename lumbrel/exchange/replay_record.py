@@ -94,7 +94,7 @@ def keep(
 def instrument_named(db: Connection, name: object, key: str = "instrument") -> Instrument[Detail]:
     known = {i.name: i for i in instruments(db)}
     if not isinstance(name, str) or name not in known:
-        names = ", ".join(known) or "none yet"
+        names = ", ".join(known) or _("none yet")
         raise Unfit(**{key: _("Name an instrument; there are {names}.", names=names)})
     return known[name]
 

@@ -107,7 +107,8 @@ def _boil(context: contexts.BatchContext, cook: CookFacts, off: CookedFacts, the
 def _apart(context: contexts.BatchContext, k: float) -> str:
     if abs(k) < 0.15:
         return _("at the mark")
-    return _("{k} {value} the mark", k=context.show(abs(k), "difference"), value="over" if k > 0 else "under")
+    told = context.show(abs(k), "difference")
+    return _("{told} over the mark", told=told) if k > 0 else _("{told} under the mark", told=told)
 
 
 def _stirring(context: contexts.BatchContext, cook: CookFacts, pot: PracticePot) -> list[PotTold]:

@@ -1,11 +1,16 @@
 """Sentences in the language of whoever reads them."""
 
+import ast
 import copy
 import json
+import re
 import sqlite3
 import unittest
+from collections.abc import Iterator
 from datetime import date, datetime
+from pathlib import Path
 
+import lumbrel
 from lumbrel.words import (
     CANADA,
     LANGUAGES,
@@ -130,6 +135,29 @@ class Sentences(unittest.TestCase):
             ("x;q=nonsense", "en-CA"),
         ):
             self.assertEqual(asked_for(header).key, key, header)
+
+
+class Parts(unittest.TestCase):
+    def test_no_part_of_a_sentence_is_bare_english(self) -> None:
+        """A part that is written beside its sentence is a sentence itself, or no word."""
+
+        def bare(node: ast.expr) -> Iterator[str]:
+            match node:
+                case ast.Constant(value=str() as value) if re.search("[a-z]{2}", value):
+                    yield value
+                case ast.IfExp(body=one, orelse=other):
+                    yield from (*bare(one), *bare(other))
+                case ast.BoolOp(values=values) | ast.JoinedStr(values=values):
+                    yield from (said for value in values for said in bare(value))
+                case ast.BinOp(left=one, right=other):
+                    yield from (*bare(one), *bare(other))
+
+        found = []
+        for path in Path(lumbrel.__file__).parent.rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+                if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("_", "n_"):
+                    found += [(path.name, node.lineno, said) for k in node.keywords for said in bare(k.value)]
+        self.assertEqual(found, [])
 
 
 class Voice(unittest.TestCase):

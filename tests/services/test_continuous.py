@@ -375,7 +375,7 @@ class Lit(PanCase):
         self.note(code, "refractometer", 100, reading="54.9", **drop)
         done = coach(self.board(code, 100.2))
         self.assertEqual((done.stage, done.away_minutes), (Stage.NEAR_SYRUP, 0.0))
-        self.assertIn("Feed it", done.do, "no near-syrup is put into a boil-down that runs low")
+        self.assertIn("Then feed it", done.do, "no near-syrup is put into a boil-down that runs low")
         self.assertIsNone(done.look_for)
 
     def test_a_fire_burns_what_it_was_lit_with(self) -> None:

@@ -59,11 +59,10 @@ def _off(figures: CookFigures) -> str:
     apart = figures.above_k - figures.mark_k
     if abs(apart) < 0.25:
         return _("it was taken off at its mark")
-    return _(
-        "it was taken off {apart} K {value} its mark",
-        apart=number(abs(apart), 1),
-        value="over" if apart > 0 else "under",
-    )
+    told = number(abs(apart), 1)
+    if apart > 0:
+        return _("it was taken off {told} K over its mark", told=told)
+    return _("it was taken off {told} K under its mark", told=told)
 
 
 def _underboiled(figures: CookFigures) -> tuple[float, str]:

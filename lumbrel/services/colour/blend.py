@@ -13,6 +13,7 @@ from lumbrel.core.pan import solids
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import ColourFacts, JarFacts
 from lumbrel.services.base.form import BadInput, Bounds, Form, NotFound
 from lumbrel.services.pan import pour
@@ -181,7 +182,7 @@ def _listed(context: BatchContext) -> list[tuple[str, str]]:
             words = _(
                 "lot {row_code}, {grade}, {count} × {size}",
                 row_code=row.code,
-                grade=row.grade or "not graded",
+                grade=called(row.grade) if row.grade else _("not graded"),
                 count=jar.count,
                 size=size,
             )

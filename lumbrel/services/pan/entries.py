@@ -95,7 +95,7 @@ def answered_already(form: Form, context: BatchContext, facts: AnsweredFacts) ->
         form.errors["kind"] = _(
             "{initials} answered that at {noted_at}: “{value}”. Nothing was written now. Strike "
             "that line on the slip if it was wrong.",
-            initials=last.initials or "Somebody",
+            initials=last.initials or _("Somebody"),
             noted_at=context.clock(last.noted_at),
             value=words,
         )

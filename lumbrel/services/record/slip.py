@@ -307,7 +307,7 @@ def _how_overtaken(old: Entry[Facts], context: BatchContext) -> str:
     return _(
         "{initials} {did} that line at {noted_at}{why}. Nothing was written now; look at the "
         "slip, and correct the newer line if it is still wrong.",
-        initials=newer.initials or "Somebody",
+        initials=newer.initials or _("Somebody"),
         did=did,
         noted_at=context.clock(newer.noted_at),
         why=why,

@@ -112,7 +112,8 @@ def _ask_of_packs(db: Connection, gains: "Gains", parcel: Parcel) -> None:
     left = _counted(one for one in out if one.target_id is None and one.reason != SET_ASIDE)
     for size, count in back.items():
         if count > left[size] and gains.of(partial(_packs, size)) > 0:
-            packs = _("of {size} {value}", size=bare(size), value="g" if parcel.kind == CONFECTION else "ml")
+            unit = "g" if parcel.kind == CONFECTION else "ml"
+            packs = _("of {size} {unit}", size=bare(size), unit=unit)
             raise _question(
                 _(
                     "With this, {count} {packs} would have come back to lot {parcel_code}, and only "

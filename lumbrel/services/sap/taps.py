@@ -21,7 +21,7 @@ from lumbrel.store import sap as store
 from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.sap import Tree
-from lumbrel.words import _, joined
+from lumbrel.words import _, joined, n_
 
 GIRTH = Bounds(
     "girth",
@@ -285,11 +285,17 @@ def _ask_about_place(form: Form, seen: TreeView, place: Place) -> None:
         through = form.show((seen.through_mm or 0) / 10, "girth")
         form.ask(
             "bearing",
-            _(
-                "At {through} in diameter it bears {bears} {value} by the rule here, and has {drilled}.",
+            n_(
+                "At {through} in diameter it bears {count} tap by the rule here, and has {drilled}.",
+                "At {through} in diameter it bears {count} taps by the rule here, and has {drilled}.",
+                seen.bears,
                 through=through,
-                bears=seen.bears or "no",
-                value=_("tap") if seen.bears == 1 else _("taps"),
+                drilled=seen.drilled,
+            )
+            if seen.bears
+            else _(
+                "At {through} in diameter it bears no tap by the rule here, and has {drilled}.",
+                through=through,
                 drilled=seen.drilled,
             ),
         )
