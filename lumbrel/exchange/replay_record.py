@@ -104,5 +104,5 @@ def vessel_named(db: Connection, line: Line, key: str = "vessel") -> str:
     known = {v.name: v.id for v in vessels(db)}
     name = line.get(key)
     if name not in known:
-        raise Unfit(**{key: _("Name a vessel; there are {known}.", known=", ".join(known) or "none yet")})
+        raise Unfit(**{key: _("Name a vessel; there are {known}.", known=", ".join(known) or _("none yet"))})
     return known[str(name)]
