@@ -83,7 +83,7 @@ def _of_pan(board: Board) -> Pane:
         call="heat" if heating else board.verdict.call.value,
         brix=board.believed.brix if board.believed else None,
         minutes=left if left < FAR_MINUTES else None,
-        next=board.questions[0].sentence if board.questions else coach(board).do,
+        next=board.questions[0].sentence if board.questions else _coached(board),
     )
 
 
@@ -132,3 +132,11 @@ def _waits(db: Connection, queue: dict[str, list[Batch]], now: datetime) -> list
     found += [(_("Cold check"), batch.code) for batch in due_cold_checks(db, now)]
     found += [(_("Lids and clarity"), batch.code) for batch in due_next_day(db, now)]
     return found
+
+
+def _coached(board: Board) -> str:
+    """What to do next, read from across the room."""
+    told = coach(board)
+    if told.away_minutes == 0 and not board.kills_the_heat:
+        return _("Stay with it. {do}", do=told.do)
+    return told.do
