@@ -22,8 +22,8 @@ MORE = (
     "/pan/26-057",
     "/kitchen/instrument/probe-1",
 )
-IN_ONE_LINE = ("cut choice", "over: text", "text beyond the edge: tspan")
-"""What a list to choose from and the names in a picture are, whose places are made for real names."""
+IN_ONE_LINE = ("cut choice",)
+"""A list to choose from is in one line, and read whole when it is opened."""
 MOST_BYTES, MOST_REQUESTS = 150_000, 12
 LOOK = """() => {
   const shown = (e) => {

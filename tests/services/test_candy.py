@@ -18,6 +18,7 @@ from lumbrel.services.base.form import BadInput
 from lumbrel.services.candy import day as candy_days
 from lumbrel.services.candy import plan
 from lumbrel.services.candy.calculations import confection
+from lumbrel.services.candy.station import cautions_before
 from lumbrel.services.stations import slip
 from lumbrel.web.candy import picture
 from tests.support.kitchen import NOON, KitchenCase
@@ -133,6 +134,12 @@ class Cook(unittest.TestCase):
                 fewer = made.full * made.batches / (made.batches - 1)
                 self.assertGreater(fewer, 0.5, "no batch more than it takes")
             self.assertAlmostEqual(next(iter(wanted.values())), kg)
+
+    def test_a_plan_warns_of_what_its_confection_cools_in(self) -> None:
+        for piece in confections():
+            keys = [key for key, _words in cautions_before(piece)]
+            cools_in = "snow" if "taffy" in piece.name else "bath"
+            self.assertEqual(keys, ["candy", "foam", cools_in], piece.key)
 
     def test_a_bath_that_is_not_cold_enough(self) -> None:
         bench = cook.BATHS["bench"]

@@ -267,6 +267,10 @@ class Boil(KitchenCase):
             return [r.words for r in found]
 
         self.assertEqual(words(), ["A cooled drop on the prism"])
+        # It is told where it can guide: within three Brix of the mark or a quarter of an hour of it.
+        far, near = (self.board(code, minutes) for minutes in (62, 90))
+        self.assertEqual((promise(far).guides, promise(near).guides), (False, True))
+        self.assertGreater(far.minutes_left, 15)
         for gone, first in (
             ("hand-prism", "A fresh cup, its heat measured"),
             ("long-stem", "Reading Dial A three times in boiling water"),

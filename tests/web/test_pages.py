@@ -315,6 +315,9 @@ class Pages(KitchenCase):
         self.assertIn("Took in 66.1\u00a0lb", page)
         self.assertIn("at 140.0\u00a0°F", page)
         self.assertIn("209.5", self.client.get("/day").text)
+        # A colour class is told through 10 mm wherever one lives.
+        self.put(code, "draw", 80, mass="19 kg", mass_confirmed="1", kind_confirmed="1")
+        self.assertIn("10\u00a0mm", self.client.get(f"/colour/{code}").text)
 
     def test_every_id_is_once_on_its_page_and_every_label_its_own(self) -> None:
         code = self.take_in()
