@@ -92,6 +92,9 @@ class Lit(PanCase):
             self.climb(at, 2.9, 4.15, over=25)
             board = self.board(self.code, at)
             self.assertIn(board.verdict.call, ("draw_now", "over"), at)
+            # It is drawn while it boils, by the page, the coach and the alarm alike.
+            told = {coach(board).do, *(alarm.words for alarm in alarms.due(board))}
+            self.assertEqual((board.kills_the_heat, "Kill the heat" in " ".join(told)), (False, False), told)
             alarms.watch(self.db, board)
             ringing = [a.kind for a in alarms.watch(self.db, board)]
             self.assertTrue({"finish", "over"} & set(ringing), at)

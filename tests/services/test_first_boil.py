@@ -191,5 +191,5 @@ class FirstBoil(KitchenCase):
         self.assertEqual([size for size, _ in jars.rows][:2], ["16 floz", "8 floz"])
         self.put(code, "jar", 140, lot=code, size_1="8 floz", count_1="2", fill="90 C", felt="1")
         line = slip.lines(contexts.load(self.db, code, NOON + timedelta(hours=3)))[-1]
-        self.assertRegex(line.detail, r"194\s°F or so, by feel")
+        self.assertRegex(line.detail, r"194\s°F, by feel")
         self.assertEqual(batch_of_lot(self.db, code), code)

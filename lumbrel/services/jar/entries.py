@@ -26,7 +26,7 @@ THICKEST_JAR_BRIX = 80.0
 CARE = {"preheated": _("glass preheated"), "turned": _("lids on, jars turned over")}
 MORE_THAN_DRAWN = 1.1
 """Jars that hold so many times what was drawn are asked about."""
-FILLED_BY = {"": "", "kettle": _("by the kettle"), "felt": _("or so, by feel")}
+FILLED_BY = {"": "", "kettle": _("by the kettle"), "felt": _("by feel")}
 Rows = tuple[tuple[float, int], ...]
 """Sizes in ml and how many of each."""
 

@@ -131,9 +131,10 @@ class Board:
 
     @property
     def kills_the_heat(self) -> bool:
-        """Whether the heat is to be killed before anything else; nobody says so where this does not."""
-        called = self.verdict.call in (Call.DRAW_NOW, Call.OVER)
-        return not self.heating_minutes and (called or self.stop_first or self.runs_low)
+        """Whether the heat is to be killed before anything else; nobody says so where this does not.
+        A continuous pan is drawn while it boils."""
+        called = self.verdict.call in (Call.DRAW_NOW, Call.OVER) or self.stop_first
+        return not self.heating_minutes and ((called and not self.stands) or self.runs_low)
 
     @property
     def headline(self) -> str:

@@ -147,38 +147,42 @@ def _reads_density(context: BatchContext) -> bool:
 
 def _do(board: Board, stage: Stage) -> str:
     """One thing to do next."""
-    call = board.verdict.call
-    due = {cause.kind for cause in alarms.due(board)}
     if stage is Stage.WARMING:
         return _while_warming(board)
-    if call is Call.OVER:
-        return _("Kill the heat, draw it off, and put back what the figure above says.")
-    if board.not_boiling and (board.questions or board.not_boiling.sudden):
+    if board.verdict.call is not Call.OVER and _is_off_the_boil(board):
         return _off_the_boil(board)
-    if board.unlooked:
-        return _(
-            "Kill the heat first. Then {read}: it may be past the mark.", read=after(_read(board, stage))
-        )
-    if call is Call.DRAW_NOW:
-        return _("Kill the heat first. Then pour it out of the hot pan.")
-    if board.stop_first:
-        return _(
-            "Kill the heat first. Then {read}: one more settles who is right.",
-            read=after(_read(board, stage)),
-        )
-    if board.runs_low:
-        return (
-            _("Kill the heat first: so low it scorches. Then feed it.")
-            if board.of_sap
-            else _("Kill the heat first: so low it scorches. Then put near-syrup in, or draw off.")
-        )
+    if board.kills_the_heat:
+        return _kill_the_heat(board, stage)
+    if board.stands and board.verdict.call in (Call.DRAW_NOW, Call.OVER):
+        return _("Open the draw-off, and close it when the syrup thins.")
     if stage is Stage.RESTING:
         return _("It rests. {read}, then light it again or draw off.", read=_read(board, stage))
-    if call is Call.DISAGREE:
+    if board.verdict.call is Call.DISAGREE:
         return _("Turn the heat down. {read}: one more settles who is right.", read=_read(board, stage))
+    due = {cause.kind for cause in alarms.due(board)}
     if "strain" in due and _brix(board) < STRAIN_TO_BRIX:
         return _("Strain it once now, while it runs, and press “Strained once”.")
     return _boil_on(board, stage)
+
+
+def _kill_the_heat(board: Board, stage: Stage) -> str:
+    """Why the heat is killed, and what comes after it."""
+    read, call = after(_read(board, stage)), board.verdict.call
+    if call is Call.OVER and not board.stands:
+        return _("Kill the heat, draw it off, and put back what the figure above says.")
+    if board.unlooked:
+        return _("Kill the heat first. Then {read}: it may be past the mark.", read=read)
+    if call is Call.DRAW_NOW and not board.stands:
+        return _("Kill the heat first. Then pour it out of the hot pan.")
+    if board.stop_first and not board.stands:
+        return _("Kill the heat first. Then {read}: one more settles who is right.", read=read)
+    if board.of_sap:
+        return _("Kill the heat first: so low it scorches. Then feed it.")
+    return _("Kill the heat first: so low it scorches. Then put near-syrup in, or draw off.")
+
+
+def _is_off_the_boil(board: Board) -> bool:
+    return board.not_boiling is not None and bool(board.questions or board.not_boiling.sudden)
 
 
 def _off_the_boil(board: Board) -> str:

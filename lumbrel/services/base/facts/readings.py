@@ -92,7 +92,7 @@ class WeighedFacts(Facts):
         Quantity(
             of="temperature",
             label=_("temperature"),
-            hint=_("Temperature of the cupful"),
+            hint=_("of the cupful"),
             low=0,
             high=108,
             sentence=_("The temperature must be between 0 and 108 °C (32 and 226 °F)."),
