@@ -37,7 +37,7 @@ from lumbrel.web.shell.saved import SAVED, saved_of
 from lumbrel.web.shell.telling import Pages, sentence, sentence_of
 from lumbrel.web.shell.who_may import least_role
 from lumbrel.web.shell.workspace import AT, workspace_of
-from lumbrel.words import LANGUAGES, Language, Sentence, begun, in_a_row, language, listed, own_language
+from lumbrel.words import LANGUAGES, Language, Sentence, begun, language, listed, own_language
 
 WEB = Path(__file__).parent.parent
 STATIC = f"/static/{__version__}"
@@ -174,7 +174,7 @@ def _environment() -> Environment:
     environment.filters["sent"] = sent
     environment.filters["begun"] = begun
     environment.filters["listed"] = listed
-    environment.filters["in_a_row"] = in_a_row
+    environment.filters["in_a_row"] = lambda parts: Markup(", ").join([part for part in parts if part])
     environment.filters["pair"] = lambda code: (code, called(code))
     environment.filters["called"] = called
     environment.filters["named"] = lambda things: [(thing.id, thing.name) for thing in things]
