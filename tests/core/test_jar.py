@@ -3,35 +3,36 @@
 import random
 import unittest
 from itertools import product
-from math import exp, inf, log
+from math import exp, inf
+from statistics import mean
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.jar.kettle import fit_heat
+from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, Emptied, fit_heat
 from lumbrel.core.jar.plan import plan
+from tests.worlds.kettles import COLD_C, fill
 
 
 class Kettle(unittest.TestCase):
     def test_the_time_to_the_window_is_as_sure_as_it_is_right(self) -> None:
-        """Kettles in rooms that nobody measured, read by a probe every two minutes."""
-        for read in (3, 5):
-            rng, near, held, count = random.Random(7), 0, 0, 0
-            for _ in range(200):
-                room, rate, start = (
-                    rng.uniform(15, 25),
-                    rng.uniform(0.006, 0.02),
-                    rng.uniform(88, 95),
-                )
-                minutes = [2.0 * i for i in range(read)]
-                shown = [(m, room + (start - room) * exp(-rate * m) + rng.gauss(0, 0.1)) for m in minutes]
-                truth = log((start - room) / (82 - room)) / rate - minutes[-1]
-                if truth < 1:
-                    continue
-                left, low, high = fit_heat(shown, sigma_k=0.1).minutes_to(82.0, minutes[-1])
-                near += abs(left - truth) <= 0.1 * truth
-                held += low <= truth <= high
-                count += 1
-            self.assertGreaterEqual(near / count, 0.88)
-            self.assertTrue(0.85 <= held / count <= 0.97, held / count)
+        """From the third reading on, in kettles that cool by a law of their own while jars are scooped out."""
+        for scooped, held_by in ((True, (0.85, 0.95)), (False, (0.85, 0.99))):
+            near, held, late = [], [], []
+            for seed in range(120):
+                told = fill(20_000 + seed, scooped)
+                for count in range(3, len(told.readings) + 1):
+                    now = told.readings[count - 1][0]
+                    noted = tuple(line for line in told.taken if line[0] <= now)
+                    rate = USUAL_RATE_PER_MIN * (13 / told.whole_kg) ** 0.35
+                    emptied = Emptied(whole_kg=told.whole_kg, taken=noted)
+                    heat = fit_heat(told.readings[:count], rate_per_min=rate, emptied=emptied, now=now)
+                    left, low, high = heat.minutes_to(COLD_C, now)
+                    truth = told.cold_at - now
+                    held.append(low <= truth <= high)
+                    late.append((left - truth) / told.cold_at)
+                    near.append(abs(left - truth) <= 0.15 * told.cold_at)
+            self.assertTrue(held_by[0] <= mean(held) <= held_by[1], (scooped, mean(held)))
+            self.assertLessEqual(abs(mean(late)), 0.06, scooped)
+            self.assertGreaterEqual(mean(near), 0.80, scooped)
 
     def test_one_reading_is_enough_to_begin_with(self) -> None:
         one = fit_heat([(0.0, 92.0)])

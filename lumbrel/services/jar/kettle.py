@@ -72,7 +72,7 @@ def kettle_of(
     after = after_draw(context)
     packed = context.of_kind(JarFacts)
     size = size_ml or (packed[-1].facts.jars[0][0] if packed else usual_sizes(context)[0].ml)
-    fire = off_fire(context, after)
+    fire = off_fire(context, after, filling=True)
     left, low, high = fire.minutes_to(COLDEST_FILL_C) or (None, None, None)
     now_c = fire.now_c
     left_ml = max(_left_ml(after, packed), 0.0)

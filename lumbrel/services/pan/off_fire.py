@@ -4,10 +4,10 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, KettleHeat, fit_heat
+from lumbrel.core.jar.kettle import USUAL_RATE_PER_MIN, Emptied, KettleHeat, fit_heat
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
-from lumbrel.services.base.facts import KettleFacts, ReheatFacts
+from lumbrel.services.base.facts import JarFacts, KettleFacts, ReheatFacts
 from lumbrel.services.day import thermometers
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.pan.drawn import AfterDraw
@@ -73,8 +73,12 @@ class OffFire:
         return [(start + timedelta(minutes=m), self.heat.temperature_c_at(m)) for m in minutes]
 
 
-def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
-    """The kettle of a drawn batch, since it came off the fire last."""
+def off_fire(context: BatchContext, after: AfterDraw, filling: bool = False) -> OffFire:
+    """The kettle of a drawn batch, since it came off the fire last.
+
+    Args:
+        filling: whether jars are filled from it by now.
+    """
     reheats = context.of_kind(ReheatFacts)
     since = reheats[-1].at if reheats else after.draw.at
     since = max(since, context.now - STILL_THE_SAME)
@@ -88,7 +92,7 @@ def off_fire(context: BatchContext, after: AfterDraw) -> OffFire:
         live=bool(live) and context.now - live[-1].at <= SPEAKS,
         on_fire=bool(reheats) and not shown,
         reheats=len(reheats),
-        heat=_heat(shown, after),
+        heat=_heat(context, shown, after, filling),
     )
 
 
@@ -140,13 +144,23 @@ def speaking(context: BatchContext) -> list[tuple[Instrument[ThermometerDetail],
     return found
 
 
-def _heat(shown: list[KettleShown], after: AfterDraw) -> KettleHeat | None:
+def _heat(
+    context: BatchContext, shown: list[KettleShown], after: AfterDraw, filling: bool
+) -> KettleHeat | None:
     if not shown:
         return None
     first = shown[0].at
-    usual = USUAL_RATE_PER_MIN * (USUAL_KG / max(after.mass_kg, 0.5)) ** SLOWER_BY
-    readings = [((s.at - first) / timedelta(minutes=1), s.temperature_c) for s in shown]
+    jars = context.of_kind(JarFacts)
+    whole = max(after.mass_kg - sum(e.facts.mass_kg for e in jars if e.at <= first), 0.5)
+    taken = tuple((_minutes(e.at - first), e.facts.mass_kg) for e in jars if first < e.at <= context.now)
+    emptied = Emptied(whole_kg=whole, taken=taken, filling=filling or bool(taken))
+    usual = USUAL_RATE_PER_MIN * (USUAL_KG / whole) ** SLOWER_BY
+    readings = [(_minutes(s.at - first), s.temperature_c) for s in shown]
     try:
-        return fit_heat(readings, rate_per_min=usual)
+        return fit_heat(readings, rate_per_min=usual, emptied=emptied, now=_minutes(context.now - first))
     except OutOfRange:
         return None
+
+
+def _minutes(span: timedelta) -> float:
+    return span / timedelta(minutes=1)
