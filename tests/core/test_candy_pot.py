@@ -122,7 +122,7 @@ class Cooling(unittest.TestCase):
         with self.assertRaises(OutOfRange):
             fit_bath([(0, 5.0)], BATHS["bench"], 0.02, 0.5)
         with self.assertRaises(OutOfRange):
-            fit_bath([(0, 240.0)], BATHS["bench"], 0.02, 0.5)
+            fit_bath([(0, 340.0)], BATHS["bench"], 0.02, 0.5)
 
 
 class Hands(unittest.TestCase):

@@ -200,8 +200,8 @@ class EveryState(KitchenCase):
         self.assertEqual(self.slip(code)[-1].kind, "hydrometer")
 
     def test_a_pot_is_read_far_beyond_its_mark(self) -> None:
-        """Past what any model of boiling reaches each reading is kept, and its page answers."""
-        for step, air in ((3.5, "1030 hPa"), (6.0, "870 hPa"), (9.0, "957 hPa")):
+        """Past what any model of boiling reaches each reading is kept, and every voice says what to do."""
+        for step, air, water in ((3.5, "1030 hPa", 100.5), (6.0, "870 hPa", 95.8), (9.0, "957 hPa", 98.4)):
             self.setUp()
             self.client.post("/day/pressure", data={"basis": "station", "pressure": air})
             wish = {
@@ -212,11 +212,28 @@ class EveryState(KitchenCase):
             }
             code = begin.begin(self.db, self.now, {"id": "begin-1", "vessel": "candy-pot", **wish})
             shown = 103.0
-            while shown < 175:
+            while shown < 300:
                 self.now += timedelta(minutes=2.5)
                 sent = {"pot": f"{shown:.0f} C", "instrument": "dial-a", "pot_confirmed": "1"}
                 answer = self.client.post(f"/candy/cook/{code}/slip/pot", data=sent)
                 self.assertEqual(answer.status_code, 303, (step, air, shown))
-                for path in (f"/candy/cook/{code}", f"/candy/cook/{code}/board", "/", "/wall"):
-                    self.assertEqual(self.client.get(path).status_code, 200, (step, air, shown, path))
+                for path in (f"/candy/cook/{code}", f"/candy/cook/{code}/board", "/wall"):
+                    page = self.client.get(path)
+                    self.assertEqual(page.status_code, 200, (step, air, shown, path))
+                    # The mark is near water + 50; the curves of boiling end at water + 56.
+                    above, said = shown - water, "Off the scale" in page.text
+                    self.assertTrue(said if above > 57 else not said or above > 53, (air, shown, path))
+                    self.assertTrue("Put no water in" in page.text or not said, path)
+                    for other in ("Turn the fire down", "brings it back", "estimated"):
+                        self.assertFalse(said and other in page.text, (air, shown, path, other))
                 shown += step
+            unsure = {"pot": "200 C", "instrument": "dial-a"}
+            asked = self.client.post(f"/candy/cook/{code}/slip/pot", data=unsure)
+            self.assertIn("take it off the fire first", asked.text)
+            self.now += timedelta(minutes=30)
+            stale = self.client.get(f"/candy/cook/{code}").text
+            self.assertIn("Off the scale", stale)
+            self.assertNotIn("estimated", stale)
+            sent = {"bath": "bench", "cooked_confirmed": "1", "pot_confirmed": "1"}
+            self.assertEqual(self.client.post(f"/candy/cook/{code}/slip/cooked", data=sent).status_code, 303)
+            self.assertEqual(self.client.get(f"/candy/cook/{code}").status_code, 200, (step, air))

@@ -18,7 +18,7 @@ from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _, number
 
-HOTTEST_C = 175.0
+HOTTEST_C = 300.0
 READ_SIGMA_K = 0.34
 """Of a thermometer left in a pot that nobody stirs: it is not alike everywhere in it."""
 MANY = 10
@@ -132,7 +132,7 @@ def fit_bath(
     """A pot's cooling from its readings since it was put there.
 
     Args:
-        readings: one or more of (minute, degC), up to 175.
+        readings: one or more of (minute, degC), up to 300.
         bath: where it stands.
         rate_per_min, rate_sigma: how such a pot cools there, and one sigma of its logarithm.
         around_c: of the bench's room, or of a bath that does not warm, when somebody read it; -30 to 60.

@@ -59,7 +59,9 @@ def _on_the_fire(board: CookBoard) -> list[CauseNow]:
     if call == "off":
         found.append(CauseNow("off", _("{shown}: kill the heat, and lift the pot off.", shown=shown)))
     if call == "over":
-        found.append(CauseNow("over", _("Past {shown}. Kill the heat.", shown=shown)))
+        past = _("Past {shown}. Kill the heat.", shown=shown)
+        beyond = _("Off the scale: take it off the fire. Put no water in.")
+        found.append(CauseNow("over", beyond if board.off_scale else past))
     return found
 
 

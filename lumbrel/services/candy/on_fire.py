@@ -64,6 +64,11 @@ class Boiling:
     live: bool
 
     @property
+    def off_scale(self) -> bool:
+        """Whether it was read last beyond any curve of boiling syrup: sugar that burns."""
+        return bool(self.shown) and self.shown[-1].above_k > boil.MOST_ABOVE_K
+
+    @property
     def minutes(self) -> float:
         """Until it is to be taken off."""
         return self.heating_minutes + self.left.minutes
@@ -71,6 +76,8 @@ class Boiling:
 
 def call_of(seen: Boiling, mark_k: float) -> str:
     """One word for what to do: heat, boil, near, off or over."""
+    if seen.off_scale:
+        return "over"
     if seen.above_now_k is None:
         return "heat"
     apart = mark_k - seen.above_now_k
@@ -107,8 +114,7 @@ def boiling(
     boils_k = _rise_k(context, cook, pressure) - boil.BELOW_ITS_BOIL_K
     boils = [one for one in shown if one.above_k >= boils_k]
     if not boils:
-        amount = {"solids_kg": solids_kg, "pressure_pa": pa}
-        heating, left = _before_it_boils(context, cook, rate, shown, **amount)
+        heating, left = _before_it_boils(context, cook, rate, shown, solids_kg=solids_kg, pressure_pa=pa)
         return Boiling(
             shown=shown,
             fit=None,
@@ -128,13 +134,14 @@ def boiling(
         now_minute=_minute(context, now),
     )
     last = shown[-1]
+    as_read = now - last.at <= SPEAKS or last.above_k > boil.MOST_ABOVE_K
     return Boiling(
         shown=shown,
         fit=fit,
         left=fit.left(),
         heating_minutes=0.0,
         above_now_k=_hotter_than_shown(fit, live[-1].above_k) if speaks else fit.above_now_k,
-        shown_now_k=last.above_k if now - last.at <= SPEAKS else fit.above_now_k,
+        shown_now_k=last.above_k if as_read else fit.above_now_k,
         fresh=now - last.at <= (SPEAKS if speaks else FRESH),
         live=speaks,
     )

@@ -133,6 +133,11 @@ class CookBoard:
         return self.mark_c >= BURN_HAZARD_C
 
     @property
+    def off_scale(self) -> bool:
+        """Whether it stands on the fire hotter than any syrup boils."""
+        return self.boiling is not None and self.boiling.off_scale
+
+    @property
     def brix_now(self) -> tuple[float, float] | None:
         """Solids now, and one sigma."""
         if self.off is not None:
@@ -166,9 +171,9 @@ class CookBoard:
 
     @property
     def low(self) -> str:
-        """What is said where it stands so low on the fire that it scorches; else nothing."""
+        """What is said where it stays on the fire so low that it scorches; else nothing."""
         depth = self.depth_mm
-        if self.stage != "boil" or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
+        if self.call not in ("heat", "boil", "near") or depth is None or depth >= LOWEST_SAFE_DEPTH_MM:
             return ""
         deep = self.context.show(depth, "depth")
         return _(
@@ -188,9 +193,9 @@ class CookBoard:
 
     @property
     def water_to_put_back_kg(self) -> float:
-        """What would bring it back to its mark, when it was boiled too far."""
+        """What would bring it back to its mark, when it was boiled too far; nothing once it burns."""
         known = self.brix_now
-        if known is None or known[0] <= self.cook.target_brix + known[1]:
+        if known is None or self.off_scale or known[0] <= self.cook.target_brix + known[1]:
             return 0.0
         return 100 * self.solids_kg / self.cook.target_brix - self.mass_now_kg
 

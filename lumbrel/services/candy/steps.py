@@ -33,7 +33,7 @@ from lumbrel.store.instruments import ThermometerDetail
 from lumbrel.words import _, after, number
 
 POT = Bounds(
-    "pot", "temperature", 0, 175, _("The pot temperature must be between 0 and 175 °C (32 and 347 °F).")
+    "pot", "temperature", 0, 300, _("The pot temperature must be between 0 and 300 °C (32 and 572 °F).")
 )
 AROUND = Bounds(
     "around", "temperature", -15, 40, _("The bath temperature must be between −15 and 40 °C (5 and 104 °F).")
@@ -70,15 +70,14 @@ def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> N
     seen, cooling = board.boiling, board.cooling
     if true_c > board.water_c + HOTTER_THAN_SYRUP_K:
         as_f = (shown_c - 32) / 1.8
-        form.ask(
-            "pot",
-            _(
-                "No syrup boils so hot. Was it {shown_c} °F, which is {as_f} °C? Then type F behind "
-                "the number.",
-                shown_c=number(shown_c, 0),
-                as_f=number(as_f, 0),
-            ),
+        unit = _(
+            "No syrup boils so hot. Was it {shown_c} °F, which is {as_f} °C? Then type F behind the number.",
+            shown_c=number(shown_c, 0),
+            as_f=number(as_f, 0),
         )
+        burns = _("No syrup boils so hot. If that is right it burns: take it off the fire first.")
+        at_its_boil = seen is not None and seen.above_now_k is not None
+        form.ask("pot", burns if at_its_boil and as_f < board.water_c else unit)
     elif seen is not None and seen.above_now_k is not None:
         apart = true_c - board.water_c - seen.above_now_k
         if abs(apart) > FAHRENHEIT_LOOKS_K or apart < -4 * WARMS_K:

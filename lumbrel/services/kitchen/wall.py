@@ -107,7 +107,7 @@ def _of_pot(pot: CookBoard) -> Pane:
     return Pane(
         where=pot.context.vessel.name,
         code=pot.context.batch.code,
-        word=POT_WORDS.get(pot.call, pot.piece.full_name),
+        word=_("Off the scale") if pot.off_scale else POT_WORDS.get(pot.call, pot.piece.full_name),
         call=pot.call,
         shown_c=shown,
         minutes=None if minutes is None or minutes >= FAR_MINUTES else minutes,
@@ -118,6 +118,8 @@ def _of_pot(pot: CookBoard) -> Pane:
 def _next_of(pot: CookBoard) -> str:
     """What it is, and what is to be seen or left alone."""
     name = pot.piece.full_name
+    if pot.off_scale:
+        return _("Take it off the fire. Put no water in: it would spit.")
     if pot.stage == "stir":
         return f"{name}. {pot.sees}"
     return _("{name}: no spoon, no jolt.", name=name) if pot.call == "cool" else f"{name}."
