@@ -9,7 +9,14 @@ from uuid import uuid4
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.vessel import FIRES, Vessel
-from lumbrel.exchange.replay_record import WOODLOT, earlier_draw, instrument_named, keep, vessel_named
+from lumbrel.exchange.replay_record import (
+    WOODLOT,
+    earlier_draw,
+    instrument_named,
+    keep,
+    kettle_truly,
+    vessel_named,
+)
 from lumbrel.exchange.replay_words import (
     BOIL_KEYS,
     OK,
@@ -146,7 +153,7 @@ class Replay:
         if units not in ("metric", "us"):
             raise Unfit(units=_("Units are metric or us."))
         elevation = number_of(line, "elevation_m", -430, 5000)
-        target = number_of(line, "target_brix", 60, 75, 66.9)
+        target = number_of(line, "target_brix", 20, 75, 66.9)
         kitchen = Kitchen(
             name="Replayed",
             elevation_m=elevation,
@@ -285,8 +292,12 @@ class Replay:
             fields["at"] = f"{at.astimezone(UTC):%Y-%m-%d %H:%M:%S}"
         if "instrument" in fields:
             fields["instrument"] = instrument_named(self._db, fields["instrument"]).id
+        if kind == "kettle":
+            fields = kettle_truly(self._db, fields, at)
         if kind == "foam":
             fields.setdefault("defoamer", "oil")
+        if kind == "jar":
+            fields.setdefault("lot", self._batch)
         fields |= confirmed_of(line, {sums.SUMS: "line"})
         slip.put(self._db, self._batch, kind, fields, now)
         return OK

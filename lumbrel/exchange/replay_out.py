@@ -17,9 +17,12 @@ from lumbrel.services.base.facts import (
     FoamFacts,
     HeatFacts,
     HydrometerFacts,
+    JarFacts,
+    KettleFacts,
     NoteFacts,
     PutInFacts,
     RefractometerFacts,
+    ReheatFacts,
     ScaleFacts,
     SignFacts,
     StrainedFacts,
@@ -221,7 +224,9 @@ def _line(entry: Entry[Facts], fields: dict[str, str]) -> Line:
         asked.add("on")
     if getattr(entry.facts, "dated", "typed") != "typed":
         fields = fields | {"dipped_at": _at(entry.at)}
-    line: Line = {"do": "line", "at": _at(entry.at), "kind": entry.kind, "fields": fields}
+    # Nobody has the tank there that it was fed from.
+    kind = "added" if isinstance(entry.facts, PutInFacts) else entry.kind
+    line: Line = {"do": "line", "at": _at(entry.at), "kind": kind, "fields": fields}
     return line | ({"confirm": sorted(asked)} if asked else {})
 
 
@@ -288,5 +293,16 @@ SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
     BoilingFacts: lambda facts: {},
     StrainedFacts: lambda facts: {},
     FoamFacts: lambda facts: {},
+    KettleFacts: lambda facts: {"kettle": f"{facts.temperature_c!r} C"},
+    ReheatFacts: lambda facts: {},
+    JarFacts: lambda facts: {
+        "lot": facts.lot,
+        "fill": f"{facts.fill_c!r} C",
+        **{
+            f"{name}_{row}": text
+            for row, (size, count) in enumerate(facts.jars, 1)
+            for name, text in (("size", f"{size!r} ml"), ("count", str(count)))
+        },
+    },
 }
 """What is typed for the kinds of line that take little."""

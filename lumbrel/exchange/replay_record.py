@@ -4,17 +4,28 @@ from datetime import datetime, timedelta
 from sqlite3 import Connection
 from uuid import uuid4
 
+from lumbrel.core.errors import OutOfRange
+from lumbrel.core.units.typed import parse
 from lumbrel.exchange.replay_words import Line, Unfit
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import DrawFacts, Facts, TakeInFacts
 from lumbrel.services.base.form import CONFIRMED
+from lumbrel.services.day.pressure import pressure_at
+from lumbrel.services.day.thermometers import thermometer_today
 from lumbrel.services.probes import intake
 from lumbrel.services.record import sums
 from lumbrel.services.record.kept import write
 from lumbrel.store import record
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
-from lumbrel.store.instruments import Detail, Instrument, ThermometerDetail, instruments, with_detail
+from lumbrel.store.instruments import (
+    Detail,
+    Instrument,
+    ThermometerDetail,
+    instruments,
+    instruments_of,
+    with_detail,
+)
 from lumbrel.store.kitchen import Woodlot, load_kitchen, vessels
 from lumbrel.store.samples import Sample
 from lumbrel.words import _
@@ -89,6 +100,22 @@ def keep(
         some = samples[begin : begin + intake.MOST_AT_ONCE]
         kept += intake.take(db, device.id, some, now).kept
     return kept
+
+
+def kettle_truly(db: Connection, fields: dict[str, str], at: datetime) -> dict[str, str]:
+    """A line of the kettle as a true thermometer shows it, by the one that it names."""
+    glass_id = fields.pop("instrument", "")
+    glass = next((i for i in instruments_of(db, ThermometerDetail) if i.id == glass_id), None)
+    kitchen = load_kitchen(db)
+    pressure = pressure_at(db, kitchen, at)
+    if glass is None or pressure is None:
+        return fields
+    try:
+        shown = parse(fields.get("kettle", ""), "temperature", kitchen.units["temperature"]).value
+    except OutOfRange:
+        # The form says what is allowed.
+        return fields
+    return fields | {"kettle": f"{thermometer_today(db, glass, pressure, at).calibration.true_c(shown)!r} C"}
 
 
 def instrument_named(db: Connection, name: object, key: str = "instrument") -> Instrument[Detail]:

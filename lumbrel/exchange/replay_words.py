@@ -7,6 +7,7 @@ from typing import Any
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.facts import Learnt
 from lumbrel.services.base.form import CONFIRMED, BadInput
+from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.board import Board
 from lumbrel.services.pan.promise import promise
 from lumbrel.services.record import sums
@@ -141,12 +142,28 @@ def said_of(context: contexts.BatchContext, board: Board) -> Answer:
         "kill_the_heat": context.drawn is None and board.stop_first and _settled_by_another(board),
         "promise_brix": promise(board).within_brix,
         "water_to_go_kg": board.verdict.water_kg,
+        "kettle": _kettle(context),
         "rate_kg_per_min": boiled if boiled > 0 else LEAST_RATE_KG_PER_MIN,
         "by": [
             {"label": one.label, "brix": one.brix, "sigma_brix": one.sigma_brix}
             for one in (board.voices if believed else [])
         ],
         "questions": [{"key": one.key, "sentence": one.sentence} for one in board.questions],
+    }
+
+
+def _kettle(context: contexts.BatchContext) -> Answer | None:
+    """The kettle of a drawn batch, until it is too cold for jars; all of it null before it was read."""
+    now = kettle_of(context)
+    if now is None:
+        return None
+    left = now.minutes_left
+    return {
+        "temperature_c": now.fire.now_c,
+        "minutes_left": left if left is None or isfinite(left) else None,
+        "low": now.low,
+        "high": now.high,
+        "jars": now.in_this_heat if now.filled else None,
     }
 
 

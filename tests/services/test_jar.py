@@ -9,6 +9,7 @@ from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.jar.kettle import Kettle, kettle_of
 from lumbrel.services.kitchen.overview import due_next_day
 from lumbrel.services.kitchen.register import add_to_kitchen
+from lumbrel.services.pan.faults import faults, is_guessed
 from lumbrel.services.record.compared import differences
 from lumbrel.services.shelf.clinic import clinic
 from lumbrel.services.shelf.recall import recall
@@ -136,6 +137,24 @@ class AtTheKettle(KitchenCase):
         self.assertIn(self.code, [b.code for b in waiting(self.db)["jar"]])
         self.put(self.code, "packed", 130)
         self.assertNotIn(self.code, [b.code for b in waiting(self.db)["jar"]])
+
+    def test_what_nobody_read_is_asked_about_and_no_dead_end(self) -> None:
+        """By its time on the fire alone it would be candy; who knows better fills jars of it."""
+        code = self.take_in(vessel="finisher-1")
+        self.put(code, "boiling", 5)
+        self.put(code, "draw", 400, mass="19 kg", **SURE, sums_confirmed="1")
+        drawn = contexts.load(self.db, code, NOON + timedelta(minutes=401))
+        self.assertRegex(" ".join(faults(drawn)), "is a guess")
+        row = {"fill": "85 C", "lot": code, "size_1": "500 ml", "count_1": "20"}
+        with self.assertRaises(BadInput) as asked:
+            self.put(code, "jar", 402, **row)
+        self.assertRegex(asked.exception.asks["size_1"], "would be candy")
+        self.assertEqual(asked.exception.errors, {})
+        self.put(code, "jar", 402, **row, size_1_confirmed="1")
+        self.assertEqual(differences(self.db), [])
+        self.put(code, "refractometer", 405, reading="66.9", sample="20 C", **SURE)
+        read = contexts.load(self.db, code, NOON + timedelta(minutes=406))
+        self.assertEqual((faults(read), is_guessed(read)), ([], False))
 
     def test_a_jar_that_comes_back_is_held_against_its_lots_figures(self) -> None:
         self.read()

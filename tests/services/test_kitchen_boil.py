@@ -3,6 +3,7 @@ played from outside."""
 
 import json
 from datetime import timedelta
+from typing import Any
 
 from lumbrel.core.pan.boil_path import STRAYS
 from lumbrel.core.physics import sucrose, water
@@ -25,6 +26,7 @@ from lumbrel.store import kept
 from lumbrel.store.instruments import retire_instrument
 from tests.support.kitchen import NOON, KitchenCase
 from tests.worlds.harsh import CANDY, FULL, PROBE_STEM, STEM, Kitchen
+from tests.worlds.kettles import fill
 
 SURE = {"reading_confirmed": "1", "mass_confirmed": "1", "sign_confirmed": "1"}
 
@@ -382,3 +384,52 @@ class FromOutside(KitchenCase):
         refused = say(do="line", at=at % 42, kind="sign", fields=wrong)
         self.assertEqual(list(refused["errors"]), ["dipped_at"])
         self.assertEqual(len(slip.lines(contexts.load(replay._db, "26-001", NOON))), 5)
+
+    def test_kettles_are_played_through_the_same_lines(self) -> None:
+        """Each in a record of its own: its range, order and end, by a thermometer that is off as it says."""
+        replay = Replay()
+        self.addCleanup(replay.close)
+        inside, looks = 0, 0
+
+        def say(minute: float, **line: object) -> dict[str, Any]:
+            line |= {"at": (NOON + timedelta(minutes=minute)).isoformat()}
+            answer: dict[str, Any] = replay.answer(json.dumps(line))
+            self.assertTrue(answer["ok"], (line, answer))
+            return answer
+
+        for seed in range(7700, 7708):
+            told = fill(seed)
+            say(0, do="anew")
+            say(-90, do="kitchen", elevation_m=300)
+            say(-90, do="vessel", name="Pan", shape="round", sizes_mm=[600])
+            say(-90, do="instrument", kind="thermometer", name="T", resolution_k=0.1)
+            say(-90, do="instrument", kind="hydrometer", name="H")
+            say(-90, do="pressure", basis="station", typed="978 hPa", confirm=["typed"])
+            off_k = say(-90, do="test_boil", thermometer="T", typed="101.0 C", confirm=["typed"])["offset_k"]
+            self.assertGreater(off_k, 1.5)
+            amount = {"amount_typed": f"{1.2 * told.whole_kg} kg", "brix_typed": "56"}
+            say(-80, do="take_in", vessel="Pan", temperature_typed="60 C", **amount, confirm=["amount_typed"])
+            cup = {"instrument": "H", "reading": "59.6", "cup": "95 C"}
+            say(-2, do="line", kind="hydrometer", fields=cup, confirm=["reading", "cup", "line"])
+            self.assertIsNone(say(-2, do="ask")["kettle"])
+            drawn = {"mass": f"{told.whole_kg} kg"}
+            say(-1, do="line", kind="draw", fields=drawn, confirm=["mass", "line"])
+            self.assertEqual(set(say(-1, do="ask")["kettle"].values()), {None})
+            lines = [(at, "kettle", shown + off_k) for at, shown in told.readings]
+            lines += [(at, "jar", 1000 * kg / 1.327) for at, kg in told.taken]
+            for count, (at, kind, much) in enumerate(sorted(lines)):
+                reading = {"kettle": f"{much} C", "instrument": "T"}
+                jars = {"size_1": f"{much} ml", "count_1": "1"}
+                fields = reading if kind == "kettle" else jars
+                sure = ["kettle", "fill", "size_1", "line"]
+                say(at, do="line", kind=kind, fields=fields, confirm=sure)
+                now = say(at, do="ask")["kettle"]
+                self.assertTrue(0 <= now["low"] <= now["minutes_left"] <= now["high"], now)
+                if count >= 3:
+                    inside += now["low"] <= told.cold_at - at <= now["high"]
+                    looks += 1
+            self.assertAlmostEqual(now["temperature_c"], told.readings[-1][1], delta=2.5)
+            self.assertEqual(now["jars"] is None, not told.taken)
+            self.assertEqual(say(told.cold_at + 60, do="ask")["kettle"]["minutes_left"], 0)
+        self.assertGreater(looks, 40)
+        self.assertGreater(inside / looks, 0.75)

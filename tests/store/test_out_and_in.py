@@ -20,6 +20,7 @@ from lumbrel.services import stations
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import of_row
 from lumbrel.services.day import entries as day_entries
+from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import compared, kept
 from lumbrel.store import book, record
@@ -296,16 +297,27 @@ class OutAndIn(KitchenCase):
 
     def test_a_batch_played_again_says_what_it_said(self) -> None:
         db = self.season()
-        for code in ("26-001", "26-003"):
+        again = Replay()
+        self.addCleanup(again.close)
+        now = json.dumps({"do": "ask", "at": AFTERNOON.isoformat()})
+        codes = [c for (c,) in db.execute("SELECT code FROM batch ORDER BY code").fetchall() if "C" not in c]
+        for code in codes[:3] + codes[-18:]:
             context = contexts.load(db, code, AFTERNOON)
-            board, again = board_of(context), Replay()
+            board, kettle = board_of(context), kettle_of(context)
+            again.answer('{"do": "anew"}')
             for line in as_replay(context).splitlines():
                 answer = again.answer(line)
-                self.assertTrue(answer["ok"], (line, answer))
-            said = again.answer('{"do": "ask"}')
-            self.assertAlmostEqual(said["brix"], board.believed.brix, delta=1e-9)
-            self.assertAlmostEqual(said["minutes_left"], board.minutes_left, delta=1e-6)
-            again.close()
+                self.assertTrue(answer["ok"], (code, line, answer))
+            said = again.answer(now)
+            self.assertEqual(said["kettle"] is None, kettle is None, code)
+            self.assertAlmostEqual(said["brix"], board.believed.brix, delta=said["sigma_brix"], msg=code)
+            if kettle is None:
+                self.assertAlmostEqual(said["minutes_left"], board.minutes_left, delta=0.1, msg=code)
+            elif kettle.minutes_left is not None:
+                self.assertAlmostEqual(said["kettle"]["minutes_left"], kettle.minutes_left, delta=0.1)
+                self.assertEqual(said["kettle"]["jars"], kettle.in_this_heat)
+            if code in ("26-001", "26-003"):
+                self.assertAlmostEqual(said["brix"], board.believed.brix, delta=1e-9)
 
     def test_a_replay_answers_whatever_it_is_told(self) -> None:
         again = Replay()

@@ -47,9 +47,13 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
         return None
     after = after_draw(context)
     if after.brix > THICKEST_JAR_BRIX:
-        form.errors["kind"] = _(
-            "At {brix} Brix this is candy, not syrup for jars. Put water back first.",
-            brix=number(after.brix, 0),
+        form.ask(
+            "size_1",
+            _(
+                "At {brix} Brix this would be candy, not syrup for jars. Read it, or put water back first. "
+                "Is it syrup?",
+                brix=number(after.brix, 0),
+            ),
         )
     elif rows:
         _plausible_amount(form, rows, after, _packed_kg(context))

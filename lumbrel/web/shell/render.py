@@ -26,7 +26,7 @@ from lumbrel.services.base.codes import called
 from lumbrel.services.base.facts import KINDS
 from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
-from lumbrel.services.pan.faults import faults
+from lumbrel.services.pan.faults import faults, is_guessed
 from lumbrel.store.disk import disk_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
@@ -165,6 +165,7 @@ def _environment() -> Environment:
         "fields_declared": fields_declared,
         "figures": FIGURES,
         "faults": faults,
+        "is_guessed": is_guessed,
         "keys_of": keys_of,
         "made_once": made_once,
         "confirmed": CONFIRMED,
