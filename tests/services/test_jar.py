@@ -4,6 +4,7 @@ from datetime import timedelta
 from math import exp, log
 
 from lumbrel.core.errors import OutOfRange
+from lumbrel.exchange.replay_out import as_replay
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.jar.kettle import Kettle, kettle_of
@@ -122,6 +123,8 @@ class AtTheKettle(KitchenCase):
         self.put(self.code, "reheat", 116)
         self.assertTrue(self.kettle(117).fire.on_fire)
         self.put(self.code, "kettle", 120, kettle="92 C")
+        told = as_replay(contexts.load(self.db, self.code, NOON + timedelta(minutes=121)))
+        self.assertEqual((told.count('"kind": "kettle"'), told.count('"kind": "reheat"')), (4, 1))
         again = self.kettle(120)
         self.assertEqual((again.fire.reheats, again.fire.on_fire, len(again.fire.shown)), (1, False, 1))
         state = next(p for p in line(self.db, again.fire.now) if p.station.key == "jar").state

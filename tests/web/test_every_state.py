@@ -9,9 +9,11 @@ from unittest import mock
 from fastapi.testclient import TestClient
 
 from lumbrel.core.errors import OutOfRange
+from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import slip_of
 from lumbrel.services.base.form import CONFIRMED, BadInput
-from lumbrel.services.candy import begin
+from lumbrel.services.candy import alarms, begin
+from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.record.compared import differences
 from lumbrel.services.stations import STATIONS, slip
 from lumbrel.store import record
@@ -199,6 +201,16 @@ class EveryState(KitchenCase):
             self.bring(code, [("hydrometer", {"reading": "50", "cup": "90 C"})])
         self.assertEqual(self.slip(code)[-1].kind, "hydrometer")
 
+    def test_what_was_never_read_is_neither_too_dense_nor_too_thin(self) -> None:
+        code = self.take_in()
+        self.put(code, "boiling", 5)
+        self.put(code, "draw", 400, mass="19 kg", mass_confirmed="1", sums_confirmed="1")
+        self.now += timedelta(minutes=401)
+        for path in (f"/filter/{code}", f"/jar/{code}", f"/colour/{code}"):
+            page = self.client.get(path).text
+            self.assertIn("is a guess", page, path)
+            self.assertNotIn("too dense", page, path)
+
     def test_a_pot_is_read_far_beyond_its_mark(self) -> None:
         """Past what any model of boiling reaches each reading is kept, and every voice says what to do."""
         for step, air, water in ((3.5, "1030 hPa", 100.5), (6.0, "870 hPa", 95.8), (9.0, "957 hPa", 98.4)):
@@ -234,6 +246,9 @@ class EveryState(KitchenCase):
             stale = self.client.get(f"/candy/cook/{code}").text
             self.assertIn("Off the scale", stale)
             self.assertNotIn("estimated", stale)
+            self.assertRegex(stale, f'data-news="shown">{shown - step:.0f}.0<')
+            due = alarms.due(pot_of(contexts.load(self.db, code, self.now)))
+            self.assertIn("Put no water in", " ".join(cause.words for cause in due))
             sent = {"bath": "bench", "cooked_confirmed": "1", "pot_confirmed": "1"}
             self.assertEqual(self.client.post(f"/candy/cook/{code}/slip/cooked", data=sent).status_code, 303)
             self.assertEqual(self.client.get(f"/candy/cook/{code}").status_code, 200, (step, air))
