@@ -14,6 +14,7 @@ from lumbrel.services.base.line import Line
 from lumbrel.services.base.standing import of_kind
 from lumbrel.services.jar.kettle import kettle_of, sizes_at_hand
 from lumbrel.services.pan.drawn import AfterDraw, after_draw
+from lumbrel.services.pan.faults import is_guessed
 from lumbrel.store import jars
 from lumbrel.words import _, in_a_row, joined, number
 
@@ -46,7 +47,12 @@ def jar(form: Form, context: BatchContext) -> JarFacts | None:
     if not drawn:
         return None
     after = after_draw(context)
-    if after.brix > THICKEST_JAR_BRIX:
+    if after.brix > THICKEST_JAR_BRIX and not is_guessed(context):
+        form.errors["kind"] = _(
+            "At {brix} Brix this is candy, not syrup for jars. Put water back first.",
+            brix=number(after.brix, 0),
+        )
+    elif after.brix > THICKEST_JAR_BRIX:
         form.ask(
             "size_1",
             _(
