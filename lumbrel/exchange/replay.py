@@ -4,14 +4,13 @@ import json
 import logging
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
-from uuid import uuid4
+from datetime import UTC, datetime
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.pan.vessel import FIRES, Vessel
+from lumbrel.exchange import replay_cook
+from lumbrel.exchange import replay_registered as registered
 from lumbrel.exchange.replay_record import (
     WOODLOT,
-    earlier_draw,
     instrument_named,
     keep,
     kettle_truly,
@@ -19,10 +18,10 @@ from lumbrel.exchange.replay_record import (
 )
 from lumbrel.exchange.replay_words import (
     BOIL_KEYS,
+    LINE_KEYS,
     OK,
     PRESSURE_KEYS,
     TAKE_IN_KEYS,
-    US_UNITS,
     Answer,
     Line,
     Unfit,
@@ -31,18 +30,14 @@ from lumbrel.exchange.replay_words import (
     learnt_of,
     moment_of,
     named_of,
-    number_of,
     refused_of,
     said_of,
-    text_of,
-    with_unit,
 )
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.form import BadInput, NotFound
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import thermometer_today
-from lumbrel.services.kitchen.register import add_to_kitchen
 from lumbrel.services.pan.board import board_of
 from lumbrel.services.record import sums
 from lumbrel.services.record.kept import ready
@@ -52,14 +47,8 @@ from lumbrel.store import safe
 from lumbrel.store.db import IdReused, connect, transaction
 from lumbrel.store.instruments import ThermometerDetail, with_detail
 from lumbrel.store.kitchen import (
-    DEFAULT_UNITS,
-    Kitchen,
-    VesselRow,
-    add_vessel,
     add_woodlot,
     load_kitchen,
-    save_kitchen,
-    vessels,
 )
 from lumbrel.words import _
 
@@ -72,13 +61,14 @@ class Replay:
     def __init__(self) -> None:
         self._begin()
         self._doings: dict[str, Callable[[Line], Answer]] = {
-            "kitchen": self._kitchen,
-            "vessel": self._vessel,
-            "instrument": self._instrument,
-            "history": self._history,
+            "kitchen": lambda line: registered.kitchen(self._db, line, self._now(line)),
+            "vessel": lambda line: registered.vessel(self._db, line),
+            "instrument": lambda line: registered.instrument(self._db, line),
+            "history": lambda line: registered.history(self._db, line, self._at(line)),
             "pressure": self._pressure,
             "test_boil": self._test_boil,
             "take_in": self._take_in,
+            "cook": self._cook,
             "line": self._line,
             "samples": self._samples,
             "strike": self._strike,
@@ -145,89 +135,6 @@ class Replay:
             return self._clock
         return moment_of(line["at"], "at")
 
-    # What is registered
-
-    def _kitchen(self, line: Line) -> Answer:
-        now = self._now(line)
-        units = line.get("units", "metric")
-        if units not in ("metric", "us"):
-            raise Unfit(units=_("Units are metric or us."))
-        elevation = number_of(line, "elevation_m", -430, 5000)
-        target = number_of(line, "target_brix", 20, 75, 66.9)
-        kitchen = Kitchen(
-            name="Replayed",
-            elevation_m=elevation,
-            time_zone="UTC",
-            target_brix=target,
-            units=dict(DEFAULT_UNITS if units == "metric" else US_UNITS),
-        )
-        with transaction(self._db):
-            save_kitchen(self._db, kitchen, now)
-        return OK
-
-    def _vessel(self, line: Line) -> Answer:
-        name, shape = text_of(line, "name"), line.get("shape")
-        wanted = {"round": 1, "rectangular": 2, "tapered": 3}
-        if shape not in wanted:
-            raise Unfit(shape=_("A vessel is round, rectangular or tapered."))
-        sizes = line.get("sizes_mm")
-        good = isinstance(sizes, list) and len(sizes) == wanted[shape]
-        if not good or not all(is_number(size) for size in sizes or ()):
-            raise Unfit(
-                sizes_mm=_("A {shape} vessel has {wanted} sizes in mm.", shape=shape, wanted=wanted[shape])
-            )
-        assert isinstance(sizes, list)
-        try:
-            Vessel(shape, tuple(float(size) for size in sizes))
-        except OutOfRange as error:
-            raise Unfit(sizes_mm=error.sentence) from error
-        if any(v.name == name for v in vessels(self._db)):
-            raise Unfit(name=_("There is a vessel called {name} already.", name=name))
-        fire = str(line.get("fire") or "")
-        if fire and fire not in FIRES:
-            raise Unfit(fire=_("A vessel stands on one of {FIRES}.", FIRES=", ".join(FIRES)))
-        row = VesselRow(id=str(uuid4()), name=name, shape=shape, sizes_mm=tuple(map(float, sizes)), fire=fire)
-        with transaction(self._db):
-            add_vessel(self._db, row)
-        return OK
-
-    def _instrument(self, line: Line) -> Answer:
-        kind, name = str(line.get("kind")), text_of(line, "name")
-        if kind not in ("thermometer", "hydrometer", "refractometer", "barometer"):
-            raise Unfit(kind=_("An instrument is a thermometer, hydrometer, refractometer or barometer."))
-        stands_in = vessel_named(self._db, line, "in_vessel") if line.get("in_vessel") else ""
-        given = {
-            "name": name,
-            "sort": str(line.get("sort", "digital")),
-            "resolution": with_unit(line, "resolution_k", "K"),
-            "stands_in": stands_in,
-            "low": with_unit(line, "low", ""),
-            "high": with_unit(line, "high", ""),
-            "true_at": with_unit(line, "true_at_c", "C"),
-            "glass": str(line.get("glass", "soda-lime")),
-            "compensated": "1" if line.get("compensated") else "",
-            "shows": str(line.get("shows", "station")),
-        }
-        defaults = {"hydrometer": ("45", "75"), "refractometer": ("0", "85")}
-        if kind in defaults:
-            given["low"] = given["low"] or defaults[kind][0]
-            given["high"] = given["high"] or defaults[kind][1]
-        # In use from the beginning of time, so that earlier lines may be read with it.
-        add_to_kitchen(self._db, kind, given, datetime(1, 1, 2, tzinfo=UTC))
-        return OK
-
-    def _history(self, line: Line) -> Answer:
-        """Earlier draws of a vessel, one a day before the first moment, the newest first."""
-        vessel = vessel_named(self._db, line)
-        rates = line.get("rates_kg_per_min")
-        if not isinstance(rates, list) or not all(is_number(r) and 0 < r < 50 for r in rates):
-            raise Unfit(rates_kg_per_min=_("Rates are numbers above 0 and under 50 kg/min."))
-        first = self._at(line)
-        with transaction(self._db):
-            for days, rate in enumerate(rates, 1):
-                earlier_draw(self._db, vessel, first - timedelta(days=days), float(rate))
-        return OK
-
     # The day
 
     def _pressure(self, line: Line) -> Answer:
@@ -277,6 +184,10 @@ class Replay:
         self._batch = opening.open_batch(self._db, now, fields | confirmed, learnt_of(line))
         return OK | {"batch": self._batch}
 
+    def _cook(self, line: Line) -> Answer:
+        self._batch, said = replay_cook.cook(self._db, line, self._now(line))
+        return said
+
     def _line(self, line: Line) -> Answer:
         now, at = self._now(line), self._at(line)
         kind, given = str(line.get("kind")), line.get("fields", {})
@@ -292,13 +203,17 @@ class Replay:
             fields["at"] = f"{at.astimezone(UTC):%Y-%m-%d %H:%M:%S}"
         if "instrument" in fields:
             fields["instrument"] = instrument_named(self._db, fields["instrument"]).id
+        fields = replay_cook.fields_of(kind, fields)
+        if kind == "cooked":
+            fields = replay_cook.last_read(contexts.load(self._db, self._batch, at)) | fields
         if kind == "kettle":
             fields = kettle_truly(self._db, fields, at)
         if kind == "foam":
             fields.setdefault("defoamer", "oil")
         if kind == "jar":
             fields.setdefault("lot", self._batch)
-        fields |= confirmed_of(line, {sums.SUMS: "line"})
+        own = {form: sent for sent, form in LINE_KEYS.get(kind, {}).items()}
+        fields |= confirmed_of(line, {sums.SUMS: "line"} | own)
         slip.put(self._db, self._batch, kind, fields, now)
         return OK
 
@@ -341,5 +256,7 @@ class Replay:
         now = self._now(line)
         if not self._batch:
             raise Unfit(line=_("Take a batch in first."))
-        context = contexts.load(self._db, self._batch, now)
-        return said_of(replace(context, now=now), board_of(context))
+        context = replace(contexts.load(self._db, self._batch, now), now=now)
+        if replay_cook.is_cook(context):
+            return replay_cook.pot_said(context)
+        return said_of(context, board_of(context))

@@ -38,6 +38,14 @@ TAKE_IN_KEYS = {
     "sugar_kind": "sugar_kind",
     sums.SUMS: "line",
 }
+COOK_KEYS = {
+    "vessel": "pot",
+    "piece": "confection",
+    "syrup": "amount_typed",
+    "pot_mass": "amount_typed",
+    "brix": "brix_typed",
+    "stir": "stir_typed",
+}
 INSTRUMENT_KEYS = {
     "resolution": "resolution_k",
     "true_at": "true_at_c",
@@ -49,10 +57,17 @@ INSTRUMENT_KEYS = {
     "glass": "glass",
     "shows": "shows",
 }
+LINE_KEYS = {
+    "pot": {"reading": "pot"},
+    "cooked": {"bath_litres": "litres", "bath_temperature": "around"},
+    "bath": {"bath_litres": "litres", "bath_temperature": "around"},
+}
+"""By the kind of a cook's line, the keys that a log has and the form's own names."""
 KEYS = {
     "pressure": PRESSURE_KEYS,
     "test_boil": BOIL_KEYS,
     "take_in": TAKE_IN_KEYS,
+    "cook": COOK_KEYS,
     "instrument": INSTRUMENT_KEYS,
 }
 """By what is done, the form's fields and the keys they were sent under."""
@@ -67,9 +82,12 @@ def named_of(bad: BadInput, line: Line) -> tuple[dict[str, str], dict[str, str]]
     names = KEYS.get(str(line["do"]))
     given = line.get("fields") if isinstance(line.get("fields"), dict) else {}
 
+    own = {field: sent for sent, field in LINE_KEYS.get(str(line.get("kind")), {}).items()}
+
     def key_of(field: str) -> str:
         if names is not None:
             return names.get(field, "line")
+        field = own.get(field, field)
         return field if field in (given or {}) or field == "at" else _asked(field)
 
     errors = {key_of(field): text for field, text in bad.errors.items()}

@@ -103,6 +103,16 @@ POT_FAULTS = (
         _("A glucose meter before the fire is lit, or a lighter lot."),
     ),
     Fault(
+        "warm",
+        _("the bath was warm"),
+        _(
+            "The sink had been used before: 6 L of water, 29 °C warm. The pot would never have come down in it."
+        ),
+        _(
+            "The bath's temperature and litres, typed as it came off: the page says at once that it stays warm."
+        ),
+    ),
+    Fault(
         "impatient",
         _("an impatient helper"),
         _(

@@ -39,6 +39,8 @@ BENT_K, DARK_INVERT, HELPER_AT = 1.8, 5.0, 0.45
 """A bent thermometer shows so much too little; so much invert sugar is in dark syrup; a helper stirs when
 so much of the warmth is gone."""
 HOLDS_MIN = 1.2
+WARM_L, WARM_C = 6.0, 29.0
+"""A sink that was used before: so little water, and so warm."""
 FOAM_ABOVE_K, FOAM_PATIENCE, FOAM_TAKES = 5.0, timedelta(seconds=60), 1 / 8
 PROBE = Instrument(
     id="pot-probe", name=_("Pot probe"), detail=ThermometerDetail(sort="digital"), vessel_id="candy-pot"
@@ -92,7 +94,8 @@ class PracticePot(PracticeRun):
     @property
     def home(self) -> str:
         """The address of its page: the plan before it is begun."""
-        plan = f"/candy?lot={self.lot}&piece=moulded-sugar-soft&by=pieces&pieces=60&each=25+g&bath=bench"
+        cooled = "piece=cream&bath=water" if "warm" in self.faults else "piece=moulded-sugar-soft&bath=bench"
+        plan = f"/candy?lot={self.lot}&{cooled}&by=pieces&pieces=60&each=25+g"
         return f"/candy/cook/{self.code}" if self.code else plan
 
     def _make(self, dark: bool) -> str:
@@ -185,7 +188,7 @@ class PracticePot(PracticeRun):
         for put in puts:
             if put.at <= at and put.id not in self._moved:
                 self._moved.add(put.id)
-                pot.take_off(put.facts.bath)
+                self._put(pot, put)
         stirs = of_kind(lines, StirFacts)
         if stirs and stirs[0].at <= at:
             self._stir(stirs[0], begun[0].facts.piece)
@@ -194,6 +197,15 @@ class PracticePot(PracticeRun):
         if not self.truth or (at - self.truth[-1].at).total_seconds() >= LOG_EVERY_S:
             above = pot.temperature_c - pot.water_c
             self.truth.append(PotTruth(at, pot.brix, pot.temperature_c, above))
+
+    def _put(self, pot: HarshCandyPot, put: Entry[CookedFacts] | Entry[BathFacts]) -> None:
+        """Into its bath, which may have been used before."""
+        told = put.facts
+        litres, bath_c = told.litres, told.around_c
+        if "warm" in self.faults and told.bath == "water" and isinstance(told, CookedFacts):
+            self.began["warm"] = put.at
+            litres, bath_c = WARM_L, WARM_C
+        pot.take_off(told.bath, running=told.running, litres=litres, bath_c=bath_c)
 
     def _filled(self, cook: CookFacts) -> HarshCandyPot:
         return HarshCandyPot(
@@ -235,8 +247,7 @@ class PracticePot(PracticeRun):
             gone = (pot.hot_c - pot.temperature_c) / max(pot.hot_c - cook.stir_c, 1.0)
             if gone >= HELPER_AT and "impatient" not in self.began:
                 self.began["impatient"] = at
-                pot.disturbed = True
-                pot.temperature_c -= 2.0
+                pot.disturb()
 
     def look(self, at_what: str) -> Seen:
         """What a person sees: a drop in cold water, the spoon, a glucose meter."""

@@ -14,6 +14,7 @@ from lumbrel.practice.pot import PotTruth, PracticePot
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import newest
 from lumbrel.services.base.facts import (
+    BathFacts,
     ColdWaterFacts,
     CookedFacts,
     CookFacts,
@@ -191,6 +192,9 @@ def _noticed(key: str, context: contexts.BatchContext, pot: PracticePot) -> str:
             cook is not None and cook.facts.invert_percent > 3.5
         )
         return _("You measured it.") if measured else _("It was not measured.")
+    if key == "warm":
+        changed = context.of_kind(BathFacts)
+        return _("You changed the water.") if changed else _("The water was never changed.")
     if key == "bent":
         drops = len(context.of_kind(ColdWaterFacts))
         return (

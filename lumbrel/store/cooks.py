@@ -13,7 +13,7 @@ class CookSeen:
     """A cook that came off the fire: where, to what, how hot, how it cooled, was stirred and came out.
 
     Attributes:
-        cools_per_min: as 13 kg would cool in that bath.
+        film: W/m2K from its wall to that bath; litres: of the bath.
         loss: share of the confection that stayed in the pot.
         texture, grain, taste: its scores, None while nobody gave any.
     """
@@ -24,7 +24,8 @@ class CookSeen:
     above_water_k: float
     stir_c: float | None = None
     bath: str = "bench"
-    cools_per_min: float | None = None
+    film: float | None = None
+    litres: float | None = None
     stirred_min: float | None = None
     loss: float | None = None
     texture: int | None = None

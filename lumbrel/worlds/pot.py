@@ -6,10 +6,12 @@ from dataclasses import dataclass, field
 from math import exp
 
 from lumbrel.core.physics import sucrose
+from lumbrel.worlds.bath import HarshBath
 from lumbrel.worlds.pan import LATENT_KJ_PER_KG, HarshPan
 
 HEAT_KJ_PER_KG_K = 2.6
 SETS_ABOVE_INVERT = 4.0
+STIRRED_K = 2.0
 TURNS_MIN: dict[str, float] = {
     "cream": 11.0,
     "stirred-sugar": 4.0,
@@ -17,11 +19,6 @@ TURNS_MIN: dict[str, float] = {
     "moulded-sugar-firm": 2.6,
     "granulated-sugar": 6.5,
 }
-BATH_W_PER_K = {"bench": 2.3, "water": 11.0, "ice": 12.0}
-BATH_C = {"bench": 19.0, "water": 12.0, "ice": 0.5}
-BATH_WARMS = 0.1
-"""By so much of what the pot loses a water bath warms."""
-THICK = 0.35
 
 
 @dataclass(kw_only=True)
@@ -36,8 +33,8 @@ class HarshCandyPot(HarshPan):
     bend_sigma: float = 0.0
     invert_percent: float = 1.0
     where: str = "fire"
-    bath_c: float = 20.0
     hot_c: float = 0.0
+    stands: HarshBath | None = None
     disturbed: bool = False
     stirs_since: float | None = None
     turns_after_s: float | None = None
@@ -82,23 +79,29 @@ class HarshCandyPot(HarshPan):
         self.brix = 100 * solids / self.mass_kg
         self.temperature_c = self.boil_c
 
-    def take_off(self, bath: str) -> None:
+    def take_off(
+        self, bath: str, *, running: bool = False, litres: float | None = None, bath_c: float | None = None
+    ) -> None:
         """Off the fire, into a bath or on the bench; again: into another."""
-        if self.where == "fire":
+        if self.stands is None:
             self.hot_c = self.temperature_c
+            self.stands = HarshBath(
+                rng=random.Random(self._noise.random()), kg=self.mass_kg, hot_c=self.hot_c
+            )
         self.on = False
-        self.where, self.bath_c = bath, BATH_C[bath]
+        self.where = bath
+        self.stands.put(bath, running=running, litres=litres, bath_c=bath_c)
 
     def _cool(self, seconds: float) -> None:
-        excess = self.temperature_c - self.bath_c
-        thick = 1 - THICK * (1 - max(excess, 0.0) / max(self.hot_c - self.bath_c, 1.0))
-        watts = BATH_W_PER_K[self.where] * (self.mass_kg / 2) ** 0.6 * excess * thick
-        if self.where == "bench":
-            watts *= 0.6 + 0.4 * (max(excess, 1.0) / 60) ** 0.25
-        heat_kj = watts * seconds / 1000
-        self.temperature_c -= heat_kj / (HEAT_KJ_PER_KG_K * self.mass_kg)
-        if self.where == "water":
-            self.bath_c += BATH_WARMS * heat_kj / (HEAT_KJ_PER_KG_K * self.mass_kg)
+        assert self.stands is not None
+        self.stands.step(seconds)
+        self.temperature_c = self.stands.core_c
+
+    def disturb(self) -> None:
+        """Somebody gives it a stir while it cools: it grains, and is colder at once."""
+        assert self.stands is not None
+        self.disturbed = True
+        self.stands.disturb(STIRRED_K)
 
     def stir(self, piece: str) -> None:
         """Begin to stir: from here on it is known when it turns, but to nobody."""

@@ -3,7 +3,7 @@
 from contextlib import closing
 from datetime import timedelta
 
-from lumbrel.core.candy.cook import BATHS
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.setting import Fit
 from lumbrel.exchange import logbook, logbook_in, some_batches
 from lumbrel.services.base import batch as contexts
@@ -214,7 +214,7 @@ class Along(CookCase):
                 self.assertEqual("low" in rung, rings)
             self.step(code, "cooked", 14.6, bath="bench")
             self.assertFalse(self.board(code, 15).low, "off the fire nothing scorches")
-            self.step(code, "stir", 29.5)
+            self.step(code, "stir", 29.5, kind_confirmed="1")
             self.step(code, "turned", 32.7)
             self.step(code, "made", 33.5, grams_1="25 g", count_1=str(int(pieces) - 2))
 

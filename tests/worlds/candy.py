@@ -1,9 +1,7 @@
-"""Candy pots as a test meets them: boils and coolings of another world than the one they are judged by."""
+"""Candy pots as a test meets them: boils of another world than the one they are judged by."""
 
 import random
-from collections.abc import Iterator
 from dataclasses import dataclass
-from math import exp
 
 from lumbrel.core.candy.boil import PotReading
 from lumbrel.worlds.pan import Departures
@@ -53,31 +51,3 @@ def boiled(rng: random.Random, live: bool) -> Boiled:
             if shown - water > 3.0:
                 found.append(PotReading(second / 60, shown - water, 0.12 if live else 0.3))
     return Boiled(found, second / 60, mark, pot.pressure_pa, solids)
-
-
-def cooled(rng: random.Random, bath: str, live: bool) -> Iterator[tuple[float, float, float]]:
-    """A pot that cools: minute, what it shows, and what a reading of that would say. Hot air rises the
-    faster, cold syrup is thick, a water bath warms, a thermometer lags."""
-    mass = rng.uniform(0.8, 7.0)
-    heat_j = mass * 2500.0
-    around = {"bench": rng.gauss(20, 3.5), "water": rng.uniform(7, 18), "ice": rng.uniform(-1, 2)}[bath]
-    start = warm = probe = rng.uniform(109, 124)
-    first = around
-    area = 0.121 * (mass / 3) ** 0.67
-    film = rng.uniform(7, 12) if bath == "bench" else rng.uniform(35, 100)
-    thick, lag = rng.uniform(0.0, 0.35), rng.uniform(15, 50)
-    water_j = rng.uniform(4, 9) * mass * 4186 if bath == "water" else 1e12
-    off = rng.gauss(0, 0.3)
-    for step in range(1, 6000):
-        excess = warm - around
-        if bath == "bench":
-            loses = film * (0.55 + 0.45 * (max(excess, 1.0) / 60) ** 0.25) + 2.6 * (1 + excess / 250)
-        else:
-            loses = film
-        watts = loses * (1 - thick * (1 - excess / (start - first))) * area * excess
-        warm -= 5 * watts / heat_j
-        around += 5 * watts / water_j
-        probe += (warm - probe) * (1 - exp(-5 / lag))
-        noise = rng.gauss(0, 0.1 if live else 0.25)
-        read = probe + off + noise
-        yield step / 12, probe, read if live else round(read * 1.8) / 1.8

@@ -1,17 +1,17 @@
 """A cook planned: how much syrup makes what is wanted, in how many pots, and how long each part takes."""
 
 from dataclasses import dataclass
-from math import ceil, log
+from math import ceil
 
+from lumbrel.core.candy.bath import BATHS, Held, Stands, minutes_to_cool
 from lumbrel.core.candy.confections import POT_LOSS_FRACTION, Confection
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics.sucrose import density_kg_m3
-from lumbrel.words import _, number
+from lumbrel.words import _
 
 MOST_FULL = 0.5
 """Of the pot: foam wants the rest."""
 BOIL_C = 104.0
-USUAL_KG = 13.0
 LEAST_KG, MOST_KG = 0.05, 500.0
 
 
@@ -76,87 +76,6 @@ def plan_cook(
     )
 
 
-@dataclass(frozen=True, kw_only=True)
-class Bath:
-    """Where a pot cools.
-
-    Attributes:
-        around_c, sigma_k: how warm it is there at first, and one sigma.
-        rate_per_min: the share of its excess that a pot of 13 kg loses a minute.
-        warms: by so much of the pot's first excess the bath warms meanwhile, and one sigma.
-        bend, bend_sigma: how much more than in proportion a hotter pot loses.
-    """
-
-    name: str
-    around_c: float
-    sigma_k: float
-    rate_per_min: float
-    warms: tuple[float, float] = (0.0, 0.0)
-    bend: float
-    bend_sigma: float
-
-    def comes_to(self, hot_c: float, around_c: float | None = None) -> tuple[float, float]:
-        """To what a pot comes there in the end, and one sigma; degC and K.
-
-        Args:
-            hot_c: of the pot at first.
-            around_c: of the bath at first, when somebody read it.
-        """
-        around = self.around_c if around_c is None else around_c
-        sigma = self.sigma_k if around_c is None else READ_BATH_SIGMA_K
-        share, doubt = self.warms
-        excess = max(hot_c - around, 0.0)
-        return around + share * excess, float((sigma**2 + (doubt * excess) ** 2) ** 0.5)
-
-
-READ_BATH_SIGMA_K = 1.0
-BATHS: dict[str, Bath] = {
-    "bench": Bath(
-        name=_("on the bench"), around_c=20.0, sigma_k=4.0, rate_per_min=0.011, bend=0.3, bend_sigma=0.13
-    ),
-    "water": Bath(
-        name=_("in a water bath"),
-        around_c=13.0,
-        sigma_k=4.0,
-        rate_per_min=0.036,
-        warms=(0.09, 0.05),
-        bend=0.2,
-        bend_sigma=0.13,
-    ),
-    "ice": Bath(
-        name=_("in ice or snow"), around_c=1.0, sigma_k=1.5, rate_per_min=0.046, bend=0.2, bend_sigma=0.13
-    ),
-}
-"""Made-up beginnings, learned from what is noted."""
-SMALLER_BY = 0.35
-
-
-def minutes_to_cool(mass_kg: float, hot_c: float, stir_c: float, bath: Bath) -> float:
-    """How long a pot cools to where stirring begins.
-
-    Args:
-        mass_kg: in the pot, above 0.
-        hot_c: of the boil; stir_c: where stirring begins, below it.
-    Raises:
-        OutOfRange: it never grows so cold there.
-    Source: Newton's law.
-    """
-    if stir_c >= hot_c:
-        return 0.0
-    if stir_c <= bath.around_c + 1:
-        raise OutOfRange(
-            _(
-                "It never cools to {stir_c} °C {bath}: that is {around} °C itself.",
-                stir_c=number(stir_c, 0),
-                bath=bath.name,
-                around=number(bath.around_c, 0),
-            ),
-            "bath",
-        )
-    rate = float(bath.rate_per_min * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY)
-    return float(log((hot_c - bath.around_c) / (stir_c - bath.around_c)) / rate)
-
-
 HEATING_KW = 1.4
 """What a stove puts into a candy pot."""
 LAY_OUT_MIN = 5.0
@@ -191,20 +110,25 @@ def stages(
     piece: Confection,
     boil_to_c: float,
     stir_c: float,
-    bath: Bath,
+    bath: str,
+    *,
+    film: Held | None = None,
     heating_kw: float = HEATING_KW,
 ) -> list[CookStage]:
     """The parts of one batch of a cook, in their order.
 
     Args:
         boil_to_c: true temperature of the boil's end; stir_c where stirring begins.
+        bath: key of `BATHS`; film as this pot taught it.
         heating_kw: what the stove puts into the pot, above 0.
     """
     each, water = plan.syrup_each_kg, plan.water_kg / plan.batches
     heat = each * SPECIFIC_HEAT_KJ * (BOIL_C - 20.0) / heating_kw / 60
     boil = water * LATENT_KJ / heating_kw / 60
     boiled = each - water
-    cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(boiled, boil_to_c, stir_c, bath)
+    # Planned with water enough: it is changed, or runs.
+    cold = Stands(bath=bath, mass_kg=boiled, film=film or BATHS[bath].film, running=bath != "bench")
+    cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(cold, boil_to_c, stir_c)
     rest = 5.0 if piece.key.startswith("snow") else cool
     return [
         CookStage(_("lay out"), LAY_OUT_MIN, True),

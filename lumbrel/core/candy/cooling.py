@@ -1,161 +1,147 @@
-"""A candy pot that cools undisturbed: on the bench, in a water bath, in ice or snow.
+"""A candy pot that cools undisturbed: how likely pots fit what was read of it, and when they are cold enough.
 
-The warmer it is above what it stands in, the faster, and more so than in proportion: hot air rises faster,
-and cold syrup is thick and keeps its warmth to itself. A bath warms as the pot cools, so that what the
-pot comes to is not what the bath was. How fast, how much more so, and to what it comes are unknowns that
-begin with what such pots do and are narrowed by the pot's own readings.
+Likely pots are drawn of all that is held before it is read (`Stands`), weighed by how well each explains the readings, and
+drawn anew near those that do. What is left of them at the end is the answer, with its doubt.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from math import inf, log
+from math import exp, inf, log
+from typing import NamedTuple
 
 import numpy as np
 
-from lumbrel.core.candy.cook import Bath
+from lumbrel.core.candy.bath import (
+    CORE,
+    FILM,
+    GAP,
+    GRID,
+    HORIZON_MIN,
+    LITRES,
+    WAYS,
+    Stands,
+    minutes_until,
+)
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _, number
 
-HOTTEST_C = 300.0
-READ_SIGMA_K = 0.34
-"""Of a thermometer left in a pot that nobody stirs: it is not alike everywhere in it."""
-MANY = 10
+HOTTEST_C, COLDEST_C = 300.0, -20.0
+ALIKE_K, ALIKE_MIN = 0.12, 0.25
+"""What no law knows better, of a pot that nobody stirs: so much, and what it cools in so many minutes."""
+MANY = 8
 """More readings than that tell no more: what the law leaves out is in all of them."""
-LAG_MIN = 0.45
-"""A thermometer in a pot that cools shows what was about so long ago; at first it still shows the boil."""
-FRESH_SIGMA_K, FRESH_MIN = 1.2, 1.0
-"""Besides, in the first minute."""
-USUAL_EXCESS_K = 60.0
-"""The rate is that of a pot so much warmer than what it comes to."""
-START_SIGMA_K = 1.3
-PASSES, DRAWS = 25, 600
+DRAWS, PASSES, ENOUGH, LEAST, WIDER = 500, 10, 0.2, 0.08, 1.4
 NINETY = (0.05, 0.95)
-STEPS = np.array([0.05, 0.01, 0.05, 0.01])
+STARTS = (1.0, 0.8)
+"""One sigma of the core and of the gap where a boil has just stirred it."""
+
+
+class Start(NamedTuple):
+    """A pot where it was put: its core, degC, how much colder its wall is, K, and one sigma of both."""
+
+    core_c: float
+    sigma_k: float = STARTS[0]
+    gap_k: float = 0.0
+    gap_sigma_k: float = STARTS[1]
+
+
+class CoolingRead(NamedTuple):
+    """A reading: minutes since it was put there, degC, one sigma of the reading alone."""
+
+    minute: float
+    shown_c: float
+    sigma_k: float
 
 
 @dataclass(frozen=True, kw_only=True)
 class PotCooling:
-    """A pot's cooling as its readings have it; minutes are the readings' own.
+    """A pot's cooling as its readings have it: likely pots, each with its weight; minutes since it was put there."""
 
-    Attributes:
-        parameters: at `first_minute`, degC; logarithm of the rate; to what it comes, degC; how much more
-            than in proportion.
-    """
-
-    parameters: Floats
-    covariance: Floats
-    first_minute: float
+    drawn: Floats
+    weights: Floats
+    cores: Floats
+    walls: Floats
 
     @property
-    def rate_per_min(self) -> float:
-        """Of the excess, of a pot with the usual excess."""
-        return float(np.exp(self.parameters[1]))
+    def film(self) -> tuple[float, float]:
+        """W/m2K from its wall, and one sigma of the logarithm."""
+        return self._logged(FILM)
+
+    @property
+    def litres(self) -> tuple[float, float]:
+        """Of its bath, and one sigma of the logarithm."""
+        return self._logged(LITRES)
+
+    def _logged(self, which: int) -> tuple[float, float]:
+        mean = float(self.weights @ self.drawn[:, which])
+        return exp(mean), float(np.sqrt(self.weights @ (self.drawn[:, which] - mean) ** 2))
+
+    def _of(self, paths: Floats, minute: float) -> Floats:
+        at = min(max(minute, 0.0), float(GRID[-1]))
+        place = min(int(np.searchsorted(GRID, at, side="right")) - 1, len(GRID) - 2)
+        part = (at - GRID[place]) / (GRID[place + 1] - GRID[place])
+        found: Floats = paths[:, place] * (1 - part) + paths[:, place + 1] * part
+        return found
 
     def temperature_c_at(self, minute: float) -> float:
         """At a minute, degC."""
-        return float(_cooled(self.parameters[None, :], np.array([minute - self.first_minute]))[0])
+        return float(self.weights @ self._of(self.cores, minute))
 
     def sigma_k_at(self, minute: float) -> float:
         """One sigma of that, K."""
-        at = np.array([minute - self.first_minute])
-        moves = np.array(
-            [
-                float(_cooled((self.parameters + step)[None, :], at)[0])
-                - float(_cooled((self.parameters - step)[None, :], at)[0])
-                for step in np.diag(STEPS)
-            ]
-        ) / (2 * STEPS)
-        return float(np.sqrt(max(moves @ self.covariance @ moves, 0.0)))
+        each = self._of(self.cores, minute)
+        return float(np.sqrt(self.weights @ (each - self.weights @ each) ** 2))
+
+    def start_at(self, minute: float) -> Start:
+        """As it is put somewhere else at a minute."""
+        core, gap = self._of(self.cores, minute), self._of(self.cores - self.walls, minute)
+        gaps = float(self.weights @ gap)
+        spread = float(np.sqrt(self.weights @ (gap - gaps) ** 2))
+        return Start(float(self.weights @ core), 0.3 + self.sigma_k_at(minute), gaps, 0.5 + spread)
 
     def minutes_to(self, target_c: float, now: float) -> tuple[float, float, float]:
         """Minutes from now until it has cooled to a temperature: expected, and 5 and 95 % limits; 0 when
-        it has, infinite when it never does.
+        it has, infinite when it is not there within six hours.
 
         Args:
             target_c: degC.
             now: minute on the readings' clock.
         """
-        rng = np.random.default_rng(11)
-        root = np.linalg.cholesky(self.covariance + 1e-12 * np.eye(4))
-        drawn = self.parameters + rng.standard_normal((DRAWS, 4)) @ root.T
-        minutes = np.sort(_minutes(drawn, target_c))
-        low, high = (float(minutes[round(share * (DRAWS - 1))]) for share in NINETY)
-        expected = float(_minutes(self.parameters[None, :], target_c)[0])
-        since = now - self.first_minute
-        return (
-            max(expected - since, 0.0),
-            max(min(low, expected) - since, 0.0),
-            max(max(high, expected) - since, 0.0),
+        if self.temperature_c_at(now) <= target_c:
+            return 0.0, 0.0, 0.0
+        minutes = minutes_until(self.cores, target_c)
+        minutes[minutes > now + HORIZON_MIN] = inf
+        order = np.argsort(minutes)
+        share = np.cumsum(self.weights[order])
+        last = len(order) - 1
+        expected, low, high = (
+            float(minutes[order[min(int(np.searchsorted(share, part)), last)]]) for part in (0.5, *NINETY)
         )
+        return max(expected - now, 0.0), max(low - now, 0.0), max(high - now, 0.0)
 
-
-def _parts(parameters: Floats) -> tuple[Floats, Floats, Floats, Floats]:
-    start, around = parameters[:, 0], parameters[:, 2]
-    bend = np.clip(parameters[:, 3], 0.01, 1.5)
-    excess = np.maximum(start - around, 0.5)
-    # As the excess falls so does the rate, by that power of it.
-    rate = np.exp(parameters[:, 1]) * (excess / USUAL_EXCESS_K) ** bend
-    return excess, rate, around, bend
-
-
-def _cooled(parameters: Floats, minutes: Floats) -> Floats:
-    """How warm at some minutes, by one set of parameters or one a minute."""
-    excess, rate, around, bend = _parts(parameters)
-    truly = minutes - LAG_MIN * (1 - np.exp(-np.maximum(minutes, 0.0) / LAG_MIN))
-    grown = np.maximum(1 + bend * rate * truly, 1e-6)
-    warm: Floats = around + excess * grown ** (-1 / bend)
-    return warm
-
-
-def _minutes(parameters: Floats, target_c: float) -> Floats:
-    """From the first reading until a temperature, by each set of parameters."""
-    excess, rate, around, bend = _parts(parameters)
-    there = target_c - around
-    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-        minutes = ((there / excess) ** (-bend) - 1) / (bend * rate)
-    shown = minutes + LAG_MIN * (1 - np.exp(-np.maximum(minutes, 0.0) / LAG_MIN))
-    return np.where(there <= 0, inf, np.where(there >= excess, 0.0, shown))
+    def never(self, target_c: float, now: float) -> float:
+        """The chance that it is not as cold within six hours from a minute."""
+        return float(self.weights @ (minutes_until(self.cores, target_c) > now + HORIZON_MIN))
 
 
 MOST_REMEMBERED = 64
 
 
-def fit_bath(
-    readings: Sequence[tuple[float, float]],
-    bath: Bath,
-    rate_per_min: float,
-    rate_sigma: float,
-    around_c: float | None = None,
-) -> PotCooling:
+def fit_bath(readings: Sequence[CoolingRead], stands: Stands, start: Start) -> PotCooling:
     """A pot's cooling from its readings since it was put there.
 
     Args:
-        readings: one or more of (minute, degC), up to 300.
-        bath: where it stands.
-        rate_per_min, rate_sigma: how such a pot cools there, and one sigma of its logarithm.
-        around_c: of the bench's room, or of a bath that does not warm, when somebody read it; -30 to 60.
+        readings: since then, or none.
+        stands: where it stands.
+        start: as it was put there.
     Raises:
-        OutOfRange: no reading, or one that no pot of candy has.
-    Source: a cooling law between Newton's and that of free convection, most likely parameters by Gauss
-        and Newton.
+        OutOfRange: a reading that no pot of candy shows.
+    Source: heat of two bodies and a lagging core (`Stands.cools`); importance sampling in steps.
     """
-    if not readings:
-        raise OutOfRange(_("Read the pot once at least."), "readings")
-    return _fitted(tuple(sorted(readings)), bath, rate_per_min, rate_sigma, around_c)
-
-
-@lru_cache(MOST_REMEMBERED)
-def _fitted(
-    ordered: tuple[tuple[float, float], ...],
-    bath: Bath,
-    rate_per_min: float,
-    rate_sigma: float,
-    around_c: float | None,
-) -> PotCooling:
-    """The same readings are fitted once: a pot is looked at again and again."""
-    if any(not bath.around_c - 3 * bath.sigma_k < shown <= HOTTEST_C for _any, shown in ordered):
+    shown = (start.core_c, *(one.shown_c for one in readings))
+    if any(not COLDEST_C <= one <= HOTTEST_C for one in shown):
         raise OutOfRange(
             _(
                 "A pot of candy is warmer than what it stands in, and at most {HOTTEST_C} °C "
@@ -165,40 +151,115 @@ def _fitted(
             ),
             "readings",
         )
-    minutes = np.array([m for m, _any in ordered]) - ordered[0][0]
-    shown = np.array([t for _any, t in ordered])
-    room, room_sigma = bath.comes_to(float(shown[0]), around_c)
-    before = np.array([shown[0], log(rate_per_min), room, bath.bend])
-    held = np.diag([START_SIGMA_K**-2, rate_sigma**-2, room_sigma**-2, bath.bend_sigma**-2])
-    fresh = FRESH_SIGMA_K * np.exp(-minutes / FRESH_MIN)
-    sigma = np.sqrt(READ_SIGMA_K**2 * max(len(ordered) / MANY, 1.0) + fresh**2)[:, None]
-    best, normal = _nearest(before, held, minutes, shown, sigma)
-    return PotCooling(
-        parameters=best,
-        covariance=np.asarray(np.linalg.inv(normal), dtype=np.float64),
-        first_minute=ordered[0][0],
-    )
+    return _fitted(tuple(sorted(readings)), stands, start)
 
 
-def _nearest(
-    before: Floats, held: Floats, minutes: Floats, shown: Floats, sigma: Floats
-) -> tuple[Floats, Floats]:
-    """The likeliest parameters, and the normal matrix there."""
-    best, normal = before.copy(), held
-    for _any in range(PASSES):
-        base = _cooled(best[None, :], minutes)
-        rows = np.stack(
-            [
-                (_cooled((best + step)[None, :], minutes) - base) / size
-                for step, size in zip(np.diag(STEPS), STEPS, strict=True)
-            ],
-            axis=1,
-        )
-        normal = (rows / sigma**2).T @ rows + held
-        step = np.linalg.solve(normal, (rows / sigma**2).T @ (shown - base) + held @ (before - best))
-        step[1] = min(max(step[1], -0.7), 0.7)
-        step[2] = min(max(step[2], -6.0), 6.0)
-        best = best + step
-        if np.abs(step).max() < 1e-5:
+@lru_cache(MOST_REMEMBERED)
+def _fitted(readings: tuple[CoolingRead, ...], stands: Stands, start: Start) -> PotCooling:
+    """The same readings are fitted once: a pot is looked at again and again."""
+    before, sigmas = (part.copy() for part in stands.unknowns)
+    before[CORE], before[GAP] = start.core_c, start.gap_k
+    sigmas[CORE], sigmas[GAP] = start.sigma_k, start.gap_sigma_k
+    minutes = np.array([one.minute for one in readings])
+    shown = np.array([one.shown_c for one in readings])
+    alike = ALIKE_K + ALIKE_MIN * _falls(readings, start)
+    own = np.array([one.sigma_k for one in readings])
+    sigma = np.sqrt(own**2 + alike**2 * max(len(readings) / MANY, 1.0))
+    last = float(minutes.max()) if readings else 0.0
+
+    def likely(each: Floats) -> Floats:
+        if not readings:
+            return np.zeros(len(each))
+        cores = stands.cools(each, last)[0]
+        grid = GRID[: cores.shape[1]]
+        place = np.clip(np.searchsorted(grid, minutes, side="right") - 1, 0, max(len(grid) - 2, 0))
+        part = np.clip((minutes - grid[place]) / (grid[place + 1] - grid[place]), 0.0, 1.0)
+        miss = (cores[:, place] * (1 - part) + cores[:, place + 1] * part - shown) / sigma
+        found: Floats = -0.5 * (miss**2).sum(axis=1)
+        return found
+
+    found = []
+    for chance, holds in WAYS:
+        for which, (middle, sigma_of) in holds.items():
+            before[which], sigmas[which] = middle, sigma_of
+        sigmas[list(stands.idle)] = 0.0
+        drawn, weights, explains = adapted(before, sigmas, likely)
+        found.append((drawn, weights, explains + log(chance)))
+    drawn, weights = together(found)
+    cores, walls = stands.cools(drawn)
+    return PotCooling(drawn=drawn, weights=weights, cores=cores, walls=walls)
+
+
+def _falls(readings: Sequence[CoolingRead], start: Start) -> Floats:
+    """How fast it cooled about each reading, K a minute."""
+    minutes = np.array([0.0, *(one.minute for one in readings)])
+    shown = np.array([start.core_c, *(one.shown_c for one in readings)])
+    wide = np.maximum(minutes[1:] - minutes[:-1], 0.3)
+    falls: Floats = np.abs(shown[1:] - shown[:-1]) / wide
+    return falls
+
+
+Found = tuple[Floats, Floats, float]
+"""Drawn unknowns, their weights, and the logarithm of how likely they make what was read."""
+
+
+def adapted(before: Floats, sigmas: Floats, likely: Callable[[Floats], Floats]) -> Found:
+    """Drawn unknowns with their weights, after what was read.
+
+    Args:
+        before, sigmas: what is held of each, and one sigma; nothing where it does not matter.
+        likely: logarithm of how likely each row of unknowns makes what was read.
+    """
+    rng = np.random.default_rng(11)
+    live = sigmas > 0
+    drawn = np.tile(before, (DRAWS, 1))
+    held_at, sigma = before[live], sigmas[live]
+    middle: Floats = held_at
+    root: Floats = np.diag(sigma)
+    for some in range(PASSES):
+        noise = rng.standard_normal((DRAWS, len(sigma)))
+        drawn[:, live] = each = middle + noise @ root.T
+        held = -0.5 * (((each - held_at) / sigma) ** 2).sum(axis=1) - np.log(sigma).sum()
+        known = held + 0.5 * (noise**2).sum(axis=1) + np.log(np.diag(root)).sum()
+        fits = likely(drawn)
+        part, weights = _tempered(known, fits, ENOUGH)
+        if part >= 1.0 and (some or not fits.any()):
             break
-    return best, normal
+        middle = weights @ each
+        apart = each - middle
+        wide = WIDER * (weights[:, None] * apart).T @ apart + np.diag(1e-4 * sigma**2)
+        root = np.asarray(np.linalg.cholesky(wide), dtype=np.float64)
+    # What no pot of these fits so well counts for as much as some of them do.
+    part, weights = _tempered(known, fits, LEAST)
+    logs = known + part * fits
+    return drawn, weights, float(logs.max() + np.log(np.exp(logs - logs.max()).mean()))
+
+
+def together(found: Sequence[Found]) -> tuple[Floats, Floats]:
+    """What was drawn in several ways, each weighing as much as it explains."""
+    explained = np.array([one[2] for one in found])
+    shares = np.exp(explained - explained.max())
+    weights = np.concatenate(
+        [share * one[1] for share, one in zip(shares / shares.sum(), found, strict=True)]
+    )
+    return np.vstack([one[0] for one in found]), weights
+
+
+def _tempered(known: Floats, fits: Floats, enough: float) -> tuple[float, Floats]:
+    """How much of what was read may count so that enough of the drawn still do, and their weights."""
+
+    def weighed(part: float) -> Floats:
+        logs = known + part * fits
+        found = np.exp(logs - logs.max())
+        return np.asarray(found / found.sum())
+
+    low, high, part = 0.0, 1.0, 1.0
+    for _any in range(12):
+        if 1 / (weighed(part) ** 2).sum() >= enough * len(fits):
+            low = part
+        else:
+            high = part
+        part = (low + high) / 2
+        if low == 1.0:
+            break
+    return low, weighed(max(low, 1e-6))

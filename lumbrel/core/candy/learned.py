@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from math import exp, log
 from typing import NamedTuple
 
+from lumbrel.core.candy.bath import BATHS, SINK_L, SINK_SIGMA, Held
 from lumbrel.core.candy.confections import POT_LOSS_FRACTION
-from lumbrel.core.candy.cook import SMALLER_BY, USUAL_KG, Bath
 
 PRIOR_COOKS = 2.0
 """What is held of any pot counts like so many cooks of this one."""
 MOST_LOSS = 0.5
-RATE_SIGMA, RATE_SIGMA_LEAST = 0.6, 0.12
-"""One sigma of the logarithm of a cooling: of any pot, and of one that is known well."""
+FILM_SIGMA_LEAST, LITRES_SIGMA_LEAST = 0.12, 0.2
+"""One sigma of the logarithm, of a pot that is known well."""
 
 
 class Loss(NamedTuple):
@@ -32,24 +32,30 @@ def loss(seen: Sequence[float]) -> Loss:
     return Loss(whole / (PRIOR_COOKS + len(kept)), len(kept))
 
 
-def usual_rate(rate_per_min: float, mass_kg: float) -> float:
-    """A pot's cooling, as 13 kg in it would cool."""
-    return float(rate_per_min * (max(mass_kg, 0.2) / USUAL_KG) ** SMALLER_BY)
-
-
-def rate_of(bath: Bath, mass_kg: float, seen: Sequence[float] = ()) -> tuple[float, float, int]:
-    """How fast so much cools in a bath, a minute; one sigma of its logarithm; how many cooks taught it.
+def film_of(bath: str, seen: Sequence[float]) -> Held | None:
+    """How well a pot gives its heat to a bath, W/m2K, with one sigma of the logarithm; None where no cook taught it.
 
     Args:
-        mass_kg: in the pot, above 0.
-        seen: what earlier cooks showed in this pot and bath, as 13 kg would cool.
+        bath: key of `BATHS`.
+        seen: what earlier cooks in this pot and bath showed.
     """
-    logs = [log(rate) for rate in seen if rate > 0]
-    known = PRIOR_COOKS / 2
-    mean = (known * log(bath.rate_per_min) + sum(logs)) / (known + len(logs))
-    sigma = max(RATE_SIGMA / (1 + len(logs)) ** 0.5, RATE_SIGMA_LEAST)
-    return (
-        float(exp(mean) * (USUAL_KG / max(mass_kg, 0.2)) ** SMALLER_BY),
-        sigma,
-        len(logs),
-    )
+    held, sigma = BATHS[bath].film
+    return _taught(seen, held, FILM_SIGMA_LEAST, sigma)
+
+
+def litres_of(seen: Sequence[float]) -> Held | None:
+    """Litres of the bath that a pot is put into, with one sigma of the logarithm; None where no cook taught it.
+
+    Args:
+        seen: what earlier cooks were told, or showed.
+    """
+    return _taught(seen, SINK_L, LITRES_SIGMA_LEAST, SINK_SIGMA)
+
+
+def _taught(seen: Sequence[float], held: float, least: float, sigma: float) -> Held | None:
+    logs = [log(one) for one in seen if one > 0]
+    if not logs:
+        return None
+    known = PRIOR_COOKS / 4
+    mean = (known * log(held) + sum(logs)) / (known + len(logs))
+    return exp(mean), max(sigma / (1 + len(logs)) ** 0.5, least)

@@ -1,6 +1,6 @@
 """After a cook: how it keeps, and what it taught."""
 
-from lumbrel.core.candy.cook import BATHS
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.keeping import Keeping, keeping
 from lumbrel.core.candy.stirring import WORKED, Stirred
 from lumbrel.services.base.cooked import cook_seen
@@ -32,7 +32,7 @@ def learned_words(board: CookBoard) -> list[str]:
                 vessel=board.context.vessel.name,
             )
         )
-    if seen.cools_per_min is not None:
+    if seen.film is not None:
         found.append(_("how it cools {BATHS}", BATHS=BATHS[seen.bath].name))
     if seen.stirred_min is not None:
         found.append(_("{stirred_min} minutes of stirring", stirred_min=number(seen.stirred_min, 1)))

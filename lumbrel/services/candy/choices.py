@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from lumbrel.core.candy import cook as core
+from lumbrel.core.candy import bath
 from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.signs import SIGNS, ColdWaterSign
 from lumbrel.services.base.batch import BatchContext
@@ -14,7 +14,7 @@ from lumbrel.store.instruments import Instrument, ThermometerDetail
 __all__ = ["SIGNS"]
 PIECES = [(piece.key, piece.full_name) for piece in confections()]
 WANTED = list(cook.WANTED.items())
-BATHS = [(key, bath.name) for key, bath in core.BATHS.items()]
+BATHS = [(key, one.name) for key, one in bath.BATHS.items()]
 
 
 @dataclass(frozen=True, kw_only=True)

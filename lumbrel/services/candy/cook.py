@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from lumbrel.core.candy import cook as core
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.confections import Confection
-from lumbrel.core.candy.cook import BATHS, CookPlan, CookStage
+from lumbrel.core.candy.cook import CookPlan, CookStage
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.sucrose import density_kg_m3
 from lumbrel.services.base.form import Bounds, Form
@@ -83,7 +84,7 @@ def planned(
         )
         stove = taught.heating_kw
         stir_c = look.point.stir_c
-        parts = core.stages(plan, piece, look.true_c, stir_c, taught.bath, heating_kw=stove)
+        parts = core.stages(plan, piece, look.true_c, stir_c, bath, film=taught.film, heating_kw=stove)
     except OutOfRange as error:
         form.errors[error.field or "syrup"] = error.sentence
         return None

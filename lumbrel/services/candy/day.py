@@ -8,8 +8,8 @@ from sqlite3 import Connection
 
 from lumbrel.core import units
 from lumbrel.core.candy import cook as core
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.confections import Confection, confections, solids_brix
-from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.day import MOST_POTS, CookJob, Laid, lay_out
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.form import Bounds, Form
@@ -99,7 +99,7 @@ def candy_day(db: Connection, now: datetime, fields: Mapping[str, str]) -> Candy
         try:
             solids = solids_brix(above, pressure, 0.01)
             plan = core.plan_cook(kitchen.target_brix, solids, pot, syrup_kg=kg)
-            stages = core.stages(plan, piece, boil + above, stir, BATHS[bath])
+            stages = core.stages(plan, piece, boil + above, stir, bath)
         except OutOfRange as error:
             form.errors[SYRUP.format(i)] = error.sentence
             continue

@@ -1,14 +1,18 @@
 """What this kitchen's own cooks teach of the next one."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.candy import learned, stirring
-from lumbrel.core.candy.cook import BATHS, HEATING_KW, USUAL_KG, Bath
+from lumbrel.core.candy.bath import BATHS, CANDY_KG_PER_M3, TOLD_SIGMA, Held, Stands, wetted_m2
+from lumbrel.core.candy.cook import HEATING_KW
 from lumbrel.core.candy.learned import Loss
 from lumbrel.core.candy.stirring import WORKED, Turn
+from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics.water import latent_heat_kj_per_kg
+from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import BathFacts, CookedFacts
 from lumbrel.services.pan.rate import DRAWS_NEEDED, Rate, learned_rate
 from lumbrel.store import cooks
 from lumbrel.store.cooks import CookSeen
@@ -34,14 +38,38 @@ def boils_off(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
     return Rate(usual, RATE_SIGMA_SHARE * usual, 0)
 
 
-def cools(
-    db: Connection, vessel_id: str, bath: str, mass_kg: float, before: datetime
-) -> tuple[float, float, int]:
-    """How fast so much cools in a pot in a bath, a minute; one sigma of its logarithm; by how many
-    cooks."""
-    seen = cooks.of_pot(db, vessel_id, before, LAST_COOKS)
-    rates = [one.cools_per_min for one in seen if one.bath == bath and one.cools_per_min]
-    return learned.rate_of(BATHS[bath], mass_kg, rates)
+def stands(
+    context: BatchContext, told: CookedFacts | BathFacts, mass_kg: float, before: datetime
+) -> tuple[Stands, int]:
+    """A pot where it was put, with what its earlier cooks taught; and how many of them."""
+    films, litres = _cooled(context.db, context.vessel.id, told.bath, before)
+    holds, doubt = (told.litres, TOLD_SIGMA) if told.litres else learned.litres_of(litres) or (None, 0.0)
+    found = Stands(
+        bath=told.bath,
+        mass_kg=mass_kg,
+        wall_m2=_wall_m2(context, mass_kg),
+        around_c=told.around_c,
+        running=told.running,
+        film=None if told.running else learned.film_of(told.bath, films),
+        litres=holds,
+        litres_sigma=doubt,
+    )
+    return found, len(films)
+
+
+def _cooled(db: Connection, vessel_id: str, bath: str, before: datetime) -> tuple[list[float], list[float]]:
+    """What a pot's last cooks showed of a bath: its film, W/m2K, and its litres."""
+    seen = [one for one in cooks.of_pot(db, vessel_id, before, LAST_COOKS) if one.bath == bath]
+    return [one.film for one in seen if one.film], [one.litres for one in seen if one.litres]
+
+
+def _wall_m2(context: BatchContext, mass_kg: float) -> float | None:
+    """What the candy wets of its pot; None of one that would not hold it."""
+    litres = mass_kg / CANDY_KG_PER_M3 * 1000
+    try:
+        return wetted_m2(litres, context.geometry.depth_mm(litres))
+    except OutOfRange:
+        return None
 
 
 def turns(db: Connection, piece: str, before: datetime) -> Turn | None:
@@ -57,7 +85,8 @@ class Taught:
     """What a pot's earlier cooks say of the next one."""
 
     loss: Loss
-    bath: Bath
+    bath: str
+    film: Held | None
     """As this pot cools there."""
     cooled: int
     heating_kw: float
@@ -76,7 +105,9 @@ class Taught:
                 )
             )
         if self.cooled:
-            found.append(_("how fast it cools {bath} ({cooled})", bath=self.bath.name, cooled=self.cooled))
+            found.append(
+                _("how fast it cools {bath} ({cooled})", bath=BATHS[self.bath].name, cooled=self.cooled)
+            )
         if self.boiled:
             found.append(
                 _(
@@ -91,13 +122,14 @@ class Taught:
 def taught(db: Connection, vessel: VesselRow | None, bath: str, before: datetime) -> Taught:
     """What a pot's earlier cooks teach; without a pot what is held of any."""
     if vessel is None:
-        return Taught(loss=learned.loss([]), bath=BATHS[bath], cooled=0, heating_kw=HEATING_KW, boiled=0)
-    rate, _any, cooled = cools(db, vessel.id, bath, USUAL_KG, before)
+        return Taught(loss=learned.loss([]), bath=bath, film=None, cooled=0, heating_kw=HEATING_KW, boiled=0)
+    films, _litres = _cooled(db, vessel.id, bath, before)
     boils = boils_off(db, vessel, before)
     return Taught(
         loss=loss_of(db, vessel.id, before),
-        bath=replace(BATHS[bath], rate_per_min=rate),
-        cooled=cooled,
+        bath=bath,
+        film=learned.film_of(bath, films),
+        cooled=len(films),
         heating_kw=boils.kg_per_min / 60 * latent_heat_kj_per_kg(105.0),
         boiled=boils.draws,
     )

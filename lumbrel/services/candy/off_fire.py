@@ -4,29 +4,41 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
-from math import inf, isfinite
+from math import inf
+from typing import NamedTuple
 
-from lumbrel.core.candy.cook import BATHS, Bath
-from lumbrel.core.candy.cooling import PotCooling, fit_bath
+from lumbrel.core.candy.bath import Bath, Stands
+from lumbrel.core.candy.cooling import CoolingRead, PotCooling, Start, fit_bath
 from lumbrel.core.candy.stirring import REST_MIN
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import BathFacts, CookedFacts, CookFacts
 from lumbrel.services.candy import learnt
-from lumbrel.services.candy.readings import SPEAKS, PotShown, by_hand, by_probe
+from lumbrel.services.candy.readings import SPEAKS, PotShown, by_hand, by_probe, typed_sigma_k
 from lumbrel.services.day.pressure import Pressure
 from lumbrel.services.day.thermometers import ThermometerToday
+from lumbrel.words import _
 
 __all__ = ["PotCooling"]
 COOL_EVERY_S, MOST_COOL = 60, 40
+REACHED_SIGMA_K = {"pot": 1.0, "arithmetic": 1.5, "sign": 2.5}
+HELPS = {
+    "bench": _("Put it into water."),
+    "water": _("Change the water, or put ice in."),
+    "ice": _("Put more ice in."),
+}
+LEAST_SHOWN, KNOWN_SIGMA = 3, 0.3
+"""A cook teaches from so many readings on, what is known so well."""
+OPEN, LIKELY = 0.05, 0.5
+"""From such a chance on that it never grows so cold its end is open; and it is said to be so."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class CoolingPot:
     """The pot off the fire, left alone."""
 
-    bath: Bath
+    stands: Stands
     shown: Sequence[PotShown]
     fit: PotCooling | None
     begins: datetime
@@ -58,14 +70,50 @@ class CoolingPot:
         return self.fit.minutes_to(self.to_c, self.minute)
 
     @property
-    def stays_warm(self) -> bool:
-        """Whether it may never grow so cold there: the water is to be changed."""
-        return self.rest_ends is None and not isfinite(self.minutes[2])
+    def bath(self) -> Bath:
+        """Where it cools."""
+        return self.stands.holds
+
+    @cached_property
+    def never(self) -> float | None:
+        """The chance that it is not so cold within six hours; None where it rests by the clock, or nothing is known."""
+        if self.rest_ends is not None or self.fit is None or self.to_c is None:
+            return None
+        return 0.0 if self.ready else self.fit.never(self.to_c, self.minute)
+
+    @property
+    def stays_warm(self) -> str:
+        """What is said where it may never grow so cold there, and what to do; else nothing."""
+        if self.never is None or self.never <= OPEN:
+            return ""
+        never = (
+            _("It does not come down so far {bath}.", bath=self.bath.name)
+            if self.never >= LIKELY
+            else _("It may not come down so far {bath}.", bath=self.bath.name)
+        )
+        return f"{never} {HELPS[self.stands.bath]}"
+
+    @property
+    def learned(self) -> tuple[float | None, float | None]:
+        """Film and litres, as far as its readings knew them, for the next cook of this pot."""
+        if self.fit is None or len(self.shown) < LEAST_SHOWN:
+            return None, None
+        (film, film_sigma), (litres, litres_sigma) = self.fit.film, self.fit.litres
+        knows = self.stands.warms and litres_sigma <= KNOWN_SIGMA
+        return film if film_sigma <= KNOWN_SIGMA else None, litres if knows else None
 
     @property
     def ready(self) -> bool:
         """Whether stirring may begin."""
-        return self.minutes[0] <= 0
+        read = bool(self.shown) and self.to_c is not None and self.shown[-1].true_c <= self.to_c
+        return read or self.minutes[0] <= 0
+
+
+class _Place(NamedTuple):
+    """Where it was put, and when."""
+
+    at: datetime
+    told: CookedFacts | BathFacts
 
 
 def cooling(
@@ -76,29 +124,32 @@ def cooling(
     pressure: Pressure | None,
 ) -> CoolingPot:
     """Since it came off the fire, or was put somewhere else last."""
-    put = context.last(BathFacts)
-    begins = put.at if put else off.at
-    key = put.facts.bath if put else off.facts.bath
-    around = put.facts.around_c if put else off.facts.around_c
-    bath = BATHS[key]
     rest = off.at + timedelta(minutes=REST_MIN) if cook.stir_c is None else None
-    live = by_probe(context, glass, pressure, begins, COOL_EVERY_S)
-    typed = [one for one in by_hand(context, begins, 0.0) if one.at > begins]
+    live = by_probe(context, glass, pressure, off.at, COOL_EVERY_S, whole=True)
+    typed = [one for one in by_hand(context, off.at, typed_sigma_k(glass)) if one.at > off.at]
     shown = sorted([*live[:: len(live) // MOST_COOL + 1], *typed], key=lambda one: one.at)
-    start = [] if put else [PotShown(off.at, off.facts.reached_c, off.facts.above_water_k, 0.0)]
-    rate, sigma, cooks = learnt.cools(context.db, context.vessel.id, key, off.facts.mass_kg, off.at)
-    readings = [((one.at - begins) / timedelta(minutes=1), one.true_c) for one in [*start, *shown]]
-    fit = None
-    if readings:
+    places = [_Place(off.at, off.facts), *(_Place(e.at, e.facts) for e in context.of_kind(BathFacts))]
+    places = [one for one in places if one.at <= context.now]
+    start, fit = Start(off.facts.reached_c, REACHED_SIGMA_K[off.facts.by]), None
+    for i, place in enumerate(places):
+        after = places[i + 1].at if places[i + 1 :] else context.now + timedelta(minutes=1)
+        here = [one for one in shown if place.at <= one.at < after]
+        stands, cooks = learnt.stands(context, place.told, off.facts.mass_kg, off.at)
+        readings = [
+            CoolingRead((one.at - place.at) / timedelta(minutes=1), one.true_c, one.sigma_k) for one in here
+        ]
         try:
-            fit = fit_bath(readings, bath, rate, sigma, around)
+            fit = fit_bath(readings, stands, start)
         except OutOfRange:
             fit = None
+            break
+        start = fit.start_at((after - place.at) / timedelta(minutes=1))
+    first = [PotShown(off.at, off.facts.reached_c, off.facts.above_water_k, 0.0)] if len(places) == 1 else []
     return CoolingPot(
-        bath=bath,
-        shown=[*start, *shown],
+        stands=stands,
+        shown=[*first, *here],
         fit=fit,
-        begins=begins,
+        begins=place.at,
         now=context.now,
         to_c=cook.stir_c,
         rest_ends=rest,

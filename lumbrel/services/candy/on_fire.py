@@ -33,7 +33,7 @@ LOOKS_BACK, EVERY_S, MOST_SAMPLES = timedelta(minutes=20), 20, 60
 SETTLES = timedelta(minutes=1)
 """After the fire was turned or water put in."""
 NEAR_MINUTES, NEAR_K = 3.0, 1.5
-OVER_K = 0.6
+OVER_K = 0.5
 MOST_LAG_K = 1.5
 BOIL_WORDS = {
     "heat": _("Heating up"),

@@ -6,8 +6,8 @@ from sqlite3 import Connection
 
 from lumbrel.core import units
 from lumbrel.core.candy import confections
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.confections import Confection
-from lumbrel.core.candy.cook import BATHS
 from lumbrel.core.candy.keeping import MOULDS_ACTIVITY, Keeping, keeping
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.physics import sucrose

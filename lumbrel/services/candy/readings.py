@@ -65,8 +65,11 @@ def by_probe(
     pressure: Pressure | None,
     since: datetime,
     every_s: float,
+    *,
+    whole: bool = False,
 ) -> list[PotShown]:
-    """What the probe in the pot told since a moment, a mean every so many seconds."""
+    """What the probe in the pot told since a moment, a mean every so many seconds; whole ones only, where what follows
+    is worth remembering until the next."""
     probe = context.probe
     if probe is None or glass is None or pressure is None or glass.instrument.id != probe.id:
         return []
@@ -74,6 +77,8 @@ def by_probe(
     for one in samples.samples(context.db, probe.id, since, context.now):
         found.setdefault(int(one.at.timestamp() // every_s), []).append(one)
     shown = []
+    if whole and len(found) > 1:
+        found.pop(int(context.now.timestamp() // every_s), None)
     for group in found.values():
         mean = sum(one.value for one in group) / len(group)
         true = glass.calibration.true_c(mean)

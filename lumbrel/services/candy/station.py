@@ -1,6 +1,7 @@
 """Candy."""
 
 from datetime import timedelta
+from math import isfinite
 
 from lumbrel.core.candy.confections import Confection
 from lumbrel.services.base import batch as contexts
@@ -45,7 +46,9 @@ def _state(look: Look) -> State:
         words = (
             _("stir now")
             if cooling.ready
-            else _("cools, {minutes} min", minutes=number(min(cooling.minutes[0], 999), 0))
+            else _("cools, {minutes} min", minutes=number(cooling.minutes[0], 0))
+            if isfinite(cooling.minutes[0])
+            else _("stays warm")
         )
     else:
         words = {"stir": _("stirring"), "pour": _("pour it")}.get(board.stage, board.piece.name)

@@ -3,9 +3,8 @@
 from collections.abc import Callable
 from typing import Any, cast
 
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.boil import reached_brix
-from lumbrel.core.candy.cook import BATHS
-from lumbrel.core.candy.learned import usual_rate
 from lumbrel.core.candy.signs import BY_KEY as SIGNS
 from lumbrel.core.candy.stirring import WORKED
 from lumbrel.services.base.asked import read_asked
@@ -14,7 +13,6 @@ from lumbrel.services.base.dip import dated, dip
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     BathFacts,
-    BathKey,
     ColdWaterFacts,
     CookedFacts,
     CookFacts,
@@ -30,13 +28,10 @@ from lumbrel.services.candy.pot import CookBoard, board_at
 from lumbrel.services.day.pressure import pressure_at
 from lumbrel.services.day.thermometers import thermometer_today
 from lumbrel.store.instruments import ThermometerDetail
-from lumbrel.words import _, after, number
+from lumbrel.words import _, after, joined, number
 
 POT = Bounds(
     "pot", "temperature", 0, 300, _("The pot temperature must be between 0 and 300 °C (32 and 572 °F).")
-)
-AROUND = Bounds(
-    "around", "temperature", -15, 40, _("The bath temperature must be between −15 and 40 °C (5 and 104 °F).")
 )
 HOTTER_THAN_SYRUP_K = 62.0
 FAHRENHEIT_LOOKS_K = 25.0
@@ -99,7 +94,7 @@ def _plausible(form: Form, board: CookBoard, shown_c: float, true_c: float) -> N
 def _warmer_than_it_cools(cooling: CoolingPot | None, true_c: float) -> bool:
     if cooling is None or cooling.fit is None or cooling.now_c is None:
         return False
-    return true_c > cooling.now_c + WARMS_K + 3 * cooling.fit.sigma_k_at(cooling.minute)
+    return true_c > cooling.now_c + 2 * WARMS_K + 3 * cooling.fit.sigma_k_at(cooling.minute)
 
 
 def pot_words(context: BatchContext, entry: Entry[PotFacts]) -> Line:
@@ -136,10 +131,9 @@ def cold_water_words(context: BatchContext, entry: Entry[ColdWaterFacts]) -> Lin
 def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
     """Off the fire: at what the pot shows now, or as it is typed."""
     board = board_at(context, form, ("boil",), _("It came off the fire already."))
-    bath = form.choice("bath", list(BATHS), _("Choose where it cools."))
-    around = form.between(AROUND, required=False)
+    told = _stands(form)
     shown = form.between(POT, required=False)
-    if board is None or board.boiling is None or form.errors:
+    if board is None or board.boiling is None or told is None or form.errors:
         return None
     seen, by = board.boiling, "pot"
     if shown is not None:
@@ -169,8 +163,7 @@ def cooked(form: Form, context: BatchContext) -> CookedFacts | None:
         mass_kg=100 * board.solids_kg / brix,
         by=cast(Any, by),
         rate_kg_per_min=rate if rate and rate > 0 else None,
-        bath=cast(BathKey, bath),
-        around_c=around,
+        **told.model_dump(include={"bath", "around_c", "litres", "running"}),
     )
 
 
@@ -189,14 +182,31 @@ def cooked_words(context: BatchContext, entry: Entry[CookedFacts]) -> Line:
 def bath(form: Form, context: BatchContext) -> BathFacts | None:
     """Put somewhere else, or its water changed."""
     board = board_at(context, form, ("cool",), _("Nothing of this cook is cooling."))
-    facts = read_asked(BathFacts, form)
+    facts = _stands(form)
     return facts if board else None
 
 
+def _stands(form: Form) -> BathFacts | None:
+    """Where a pot cools, as it is told; what cannot be is noted on the form."""
+    told = read_asked(BathFacts, form)
+    if told is None:
+        return None
+    if told.bath == "bench" and (told.running or told.litres):
+        name = "litres" if told.litres else "running"
+        form.errors[name] = _("On the bench there is no water: choose a water bath, or leave this empty.")
+    if told.bath == "ice" and told.running:
+        form.errors["running"] = _("Water that runs takes the ice along: choose a water bath.")
+    return told
+
+
 def bath_words(context: BatchContext, entry: Entry[BathFacts]) -> Line:
-    around = entry.facts.around_c
-    detail = context.show(around, "temperature") if around is not None else ""
-    return Line(entry, _("Cools {BATHS}", BATHS=BATHS[entry.facts.bath].name), detail)
+    facts = entry.facts
+    parts = [
+        "" if facts.around_c is None else context.show(facts.around_c, "temperature"),
+        "" if facts.litres is None else context.show(facts.litres, "volume"),
+        _("running") if facts.running else "",
+    ]
+    return Line(entry, _("Cools {BATHS}", BATHS=BATHS[facts.bath].name), joined(", ", filter(None, parts)))
 
 
 def stir(form: Form, context: BatchContext) -> StirFacts | None:
@@ -222,9 +232,8 @@ def stir(form: Form, context: BatchContext) -> StirFacts | None:
                 to=to,
             ),
         )
-    learned = len(cooling.shown) >= 3 and cooling.fit is not None
-    rate = usual_rate(cooling.fit.rate_per_min, board.mass_now_kg) if learned and cooling.fit else None
-    return StirFacts(temperature_c=at_c, by=cast(Any, by), rate_per_min=rate)
+    film, litres = cooling.learned
+    return StirFacts(temperature_c=at_c, by=cast(Any, by), film=film, litres=litres)
 
 
 def _early_k(board: CookBoard) -> float:

@@ -37,14 +37,10 @@ def steps_of(board: CookBoard) -> Steps:
             count=len(cooling.shown),
             learned_from=cooling.learned_from,
         )
-        over = board.context.show(60.0, "difference", 0)
-        rate = _(
-            "{rate} % a minute at {over} over it", rate=number(100 * cooling.fit.rate_per_min, 1), over=over
-        )
-        found.append((_("it loses of its warmth"), rate, "", by))
-        found.append(
-            (_("and comes to about"), float(cooling.fit.parameters[2]), "temperature", cooling.bath.name)
-        )
+        film = _("{film} W/m²K", film=number(cooling.fit.film[0], 0))
+        found.append((_("its wall gives away"), film, "", by))
+        if cooling.stands.warms:
+            found.append((_("its bath holds about"), cooling.fit.litres[0], "volume", cooling.bath.name))
     if board.turn is not None:
         taught = (
             _("{learned_from} earlier cooks", learned_from=board.turn.learned_from)

@@ -2,9 +2,9 @@
 
 from typing import Annotated, Literal
 
+from lumbrel.core.candy.bath import BATHS
 from lumbrel.core.candy.clinic import FLAWS
-from lumbrel.core.candy.cook import BATHS
-from lumbrel.services.base.asked import Choice, Quantity, Unseen, Words
+from lumbrel.services.base.asked import Choice, Quantity, Unseen, Words, YesNo
 from lumbrel.services.base.facts.kind import Facts
 from lumbrel.services.base.facts.opened import BathKey
 from lumbrel.services.base.facts.readings import ReadingFacts
@@ -42,6 +42,9 @@ class CookedFacts(Facts):
     bath: BathKey = "bench"
     around_c: float | None = None
     """Of the bath, when somebody read it."""
+    litres: float | None = None
+    """Of the bath, of ice with its water; when somebody said."""
+    running: bool = False
 
 
 class BathFacts(Facts):
@@ -67,6 +70,18 @@ class BathFacts(Facts):
             sentence=_("The bath temperature must be between −15 and 40 °C (5 and 104 °F)."),
         ),
     ] = None
+    litres: Annotated[
+        float | None,
+        Quantity(
+            of="volume",
+            label=_("Water in the bath"),
+            low=0.5,
+            high=500,
+            required=False,
+            sentence=_("A bath holds 0.5 to 500 L: without water it is the bench."),
+        ),
+    ] = None
+    running: Annotated[bool, YesNo(label=_("Water runs through it"))] = False
 
 
 class StirFacts(Facts):
@@ -77,7 +92,11 @@ class StirFacts(Facts):
     temperature_c: float | None = None
     by: Literal["pot", "cooling", ""] = ""
     rate_per_min: float | None = None
-    """As 13 kg would cool there."""
+    """Of earlier versions: as 13 kg would cool there."""
+    film: float | None = None
+    """W/m2K from the pot's wall, as far as its readings knew it."""
+    litres: float | None = None
+    """Of its bath, as far as somebody said or its readings knew."""
 
 
 class TurnedFacts(Facts):

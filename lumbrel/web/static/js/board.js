@@ -18,15 +18,22 @@ function showFigures(news) {
 // Not all screens at the same moment.
 const PATIENCE = () => 4000 + 2000 * Math.random();
 
-// A part is replaced unless somebody is at work in it. While a cup reading is typed its picture
-// follows the typing, not the clock.
+const TYPED = "select[name], input[name]:not([type=hidden])";
+
+// A part is replaced unless somebody is at work in it, and what was typed there is kept. While a cup
+// reading is typed its picture follows the typing, not the clock.
 function replace(name, fresh) {
   const old = document.getElementById(name);
   const part = fresh.getElementById(`p-${name}`);
   if (!old || !part || old.contains(document.activeElement)) return;
   if (name === "cup" && cupReading()?.value) return;
   const open = old.querySelector("details")?.open;
+  const typed = [...old.querySelectorAll(TYPED)];
   old.innerHTML = part.innerHTML;
+  for (const { name: asked, value, checked } of typed) {
+    const field = [...old.querySelectorAll(TYPED)].find((one) => one.name === asked);
+    if (field) Object.assign(field, field.type === "checkbox" ? { checked } : { value });
+  }
   const details = old.querySelector("details");
   if (open && details) details.open = true;
 }
