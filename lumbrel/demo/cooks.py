@@ -18,6 +18,8 @@ from lumbrel.store.db import transaction
 from lumbrel.worlds.pan import Departures
 from lumbrel.worlds.pot import HarshCandyPot
 
+TAP_C = 9.0
+"""Cream cools in the sink with the tap running."""
 SEED, GLASS, OFFSET_K = 1771, "dial-a", -0.9
 READ_EVERY_S, COOL_EVERY_S = 150, 240
 Pressure = Callable[[datetime], float]
@@ -196,8 +198,10 @@ class _Play:
                 self._read(at + timedelta(seconds=seconds))
         at += timedelta(seconds=seconds)
         shown = pot.temperature_c + OFFSET_K
-        self._put("cooked", at, bath=self.cook.bath, pot=f"{shown:.1f} C")
-        pot.take_off(self.cook.bath)
+        runs = self.cook.bath == "water"
+        water = {"running": "1", "around": f"{TAP_C:g} C"} if runs else {}
+        self._put("cooked", at, bath=self.cook.bath, pot=f"{shown:.1f} C", **water)
+        pot.take_off(self.cook.bath, running=runs, bath_c=TAP_C if runs else None)
         return at
 
     def _cool(self, at: datetime, until: datetime | None) -> datetime:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.exchange import replay_cook
+from lumbrel.exchange import replay_cook, replay_sap
 from lumbrel.exchange import replay_registered as registered
 from lumbrel.exchange.replay_record import (
     WOODLOT,
@@ -70,6 +70,10 @@ class Replay:
             "take_in": self._take_in,
             "cook": self._cook,
             "line": self._line,
+            "woodlot": self._woodlot,
+            "weather": lambda line: replay_sap.said_of_weather(self._db, line, self._now(line)),
+            "gathered": self._gathered,
+            "forecast": lambda line: replay_sap.forecast(self._db, line, self._now(line), self._taps),
             "samples": self._samples,
             "strike": self._strike,
             "ask": self._ask,
@@ -84,6 +88,7 @@ class Replay:
             add_woodlot(self._db, WOODLOT)
         self._clock: datetime | None = None
         self._batch = ""
+        self._taps: dict[str, float] = {}
 
     def _anew(self, line: Line) -> Answer:
         """Throw the record away and begin another."""
@@ -186,6 +191,16 @@ class Replay:
 
     def _cook(self, line: Line) -> Answer:
         self._batch, said = replay_cook.cook(self._db, line, self._now(line))
+        return said
+
+    def _woodlot(self, line: Line) -> Answer:
+        said = replay_sap.woodlot(self._db, line)
+        self._taps[str(line["name"]).strip()] = float(line.get("taps", 1))
+        return said
+
+    def _gathered(self, line: Line) -> Answer:
+        said = replay_sap.gathered(self._db, line, self._now(line))
+        self._taps[str(line["woodlot"])] = float(line["taps"])
         return said
 
     def _line(self, line: Line) -> Answer:

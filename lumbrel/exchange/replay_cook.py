@@ -80,7 +80,7 @@ def _mass_typed(db: Connection, line: Line) -> str:
             raise Unfit(amount_typed=no_mass.sentence) from no_mass
         brix = parse(str(line["brix_typed"]), "brix").value
         known = min(max(brix, 0.0), MAX_DENSITY_BRIX)
-        return f"{litres * density_kg_m3(known, 20.0) / 1000!r} kg"
+        return f"{litres * density_kg_m3(known, 20.0) / 1000:.9f} kg"
     return typed
 
 
@@ -102,7 +102,7 @@ def last_read(context: contexts.BatchContext) -> dict[str, str]:
     """What the pot showed last, as it is taken off by it; nothing where nobody read it."""
     board = pot_of(context)
     shown = board.boiling.shown if board.boiling else ()
-    return {"pot": f"{board.shown_c(shown[-1].true_c)!r} C"} if shown else {}
+    return {"pot": f"{board.shown_c(shown[-1].true_c):.9f} C"} if shown else {}
 
 
 def pot_said(context: contexts.BatchContext) -> Answer:

@@ -68,6 +68,8 @@ KEYS = {
     "test_boil": BOIL_KEYS,
     "take_in": TAKE_IN_KEYS,
     "cook": COOK_KEYS,
+    "weather": {"first": "date", "night_0": "night_c", "day_0": "day_c"},
+    "gathered": {"litres": "litres", "taps": "taps", "woodlot": "woodlot"},
     "instrument": INSTRUMENT_KEYS,
 }
 """By what is done, the form's fields and the keys they were sent under."""
@@ -126,7 +128,7 @@ def with_unit(line: Line, key: str, unit: str) -> str:
         return ""
     if not is_number(value):
         raise Unfit(**{key: f"{key} is a number."})
-    return f"{value!r} {unit}".strip()
+    return f"{value:.9f} {unit}".strip()
 
 
 def moment_of(text: object, key: str) -> datetime:

@@ -1,45 +1,74 @@
-"""What a woodlot's own record teaches of its runs."""
+"""What a woodlot's own record teaches of its runs.
 
-from collections.abc import Callable, Sequence
+Several forecasts are made of each day: by the woods that its days are likest (`woods.py`), by a regression on degree-hours, by
+its mean, and by its last day. Each counts by how well it would have done on this woodlot's own days, told of none but the
+days before; how far days lay from what they said together is how wide the range is.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property
 from itertools import pairwise
-from math import log, sqrt
+from math import sqrt
 
 import numpy as np
-from numpy.typing import NDArray
 
-from lumbrel.core.sap.running import (
-    AT_FIRST,
-    BEST_L,
-    FEW_DAYS,
-    FREEZES_WELL_C,
-    HIGH,
-    LETS_GO,
-    LETS_GO_TRIED,
-    LOW,
-    UNUSUAL_COSTS,
-    WELL_C_TRIED,
-    Day,
-    Expected,
-    Weather,
-    Wood,
-    by_the_rule,
-    forecast_sigma_k,
-)
+from lumbrel.core.physics.boil_curve import Floats
+from lumbrel.core.sap import woods
+from lumbrel.core.sap.running import BEST_L, HIGH, LOW, Day, Expected, Weather, forecast_sigma_k
 
-_WIDTH = (2.0, 2.5, 0.2)
-"""How near nights, days and how full the wood is must be to tell of each other: K, K, share."""
-_RULE_WEIGHS = 1.5
-_BEST_WEIGHS = 1.0
-_SEASON_WEIGHS = 2.0
-_SEASON_HALVES_DAYS = 10.0
-_SPREAD_AT_FIRST = (-1.0, 1.1)
-_FIRST_WEIGHS = 6
-_LEAST_L = 0.12
-"""Of the scatter, even on a day of nearly nothing, as a share of the best day."""
-_FROM_SHARE = 0.03
-"""Days of which less is expected say nothing of the range of days that run."""
+BEST_WEIGHS = 1.5
+"""What any woodlot gives counts like so many of this one's days."""
+STRAYS, STRAYS_L = 0.35, 0.12
+"""A day strays from its wood by so much of what it gives, and of the best day."""
+COUNTS = 0.7
+"""A day's news counts for so much of itself: the days beside it say the same."""
+FEW_DAYS = 6.0
+"""The forecasts count evenly, as at first, like so many days."""
+FIRST_SHARES = (0.6, 0.2, 0.05, 0.15)
+NEAR, NEAR_WEIGHS = np.array([2.0, 2.5]), 1.5
+"""How near nights and days must be to tell of each other, K; what the woods say counts like so many of them."""
+STEADY, FADES = 1.0, 0.9
+"""How a season goes: so many good days are held for the usual, and a day counts so much less each day after."""
+"""Of the woods, the regression, the mean, and the last day, before any has done well or badly."""
+SHARPER = 6.0
+"""A forecast that is twice as far off counts for so many powers of a half."""
+STEADY_DAYS = 25.0
+"""How well it did counts half after so many days."""
+FEATURES, RIDGE = 4, 3.0
+"""Of the regression: a day's figures, and how firmly their weights are held to nought."""
+LAST_FADES = 0.7
+"""What the last day says counts for so much less each day ahead."""
+EARLIER_COUNTS = 0.35
+"""A day of another season counts for so much."""
+SPREAD_AT_FIRST, FIRST_WEIGHS = (-0.75, 0.8), 5
+LEAST_L, LEAST_SHARE = 0.12, 0.45
+"""Of the scatter: of the best day, and of what is expected."""
+FROM_SHARE = 0.03
+PATHS = 60
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Known:
+    """What is known of a woodlot after the last of its days.
+
+    Attributes:
+        shares: how likely each wood is; scales: the best day of each, L a tap.
+        slopes: of the regression.
+        counts: how much each forecast counts; said: what the simple ones say of any day to come.
+        factor: how the last days went against the woods; off: how far each day lay from them, L a tap.
+        together: what all of them would have said of each day.
+    """
+
+    shares: Floats
+    scales: Floats
+    slopes: Floats
+    counts: Floats
+    said: Floats
+    factor: float
+    off: Floats
+    together: Floats
 
 
 class Learned:
@@ -47,143 +76,139 @@ class Learned:
 
     Args:
         days: in any order, at most a few hundred: the newest are enough.
-        rule: `by_the_rule`, or `by_warmth` for birch.
+        birch: whether it runs by warmth, not by frost.
     """
 
-    def __init__(
-        self, days: Sequence[Day] = (), rule: Callable[[Weather, float], float] = by_the_rule
-    ) -> None:
-        self._rule = rule
+    def __init__(self, days: Sequence[Day] = (), birch: bool = False) -> None:
+        self._birch = birch
         self.every = tuple(sorted(days, key=lambda day: day.day))
         told = [i for i, day in enumerate(self.every) if day.litres_per_tap is not None]
         self.days = tuple(self.every[i] for i in told)
         self._litres = np.array([d.litres_per_tap for d in self.days], dtype=float)
         self._trust = np.array([1 / max(d.days, 1) for d in self.days])
-        self._order = np.array([d.day.toordinal() for d in self.days])
-        self._seasons = np.array([d.day.year for d in self.days])
-        self._empty = np.array([rule(d.weather, 0.0) for d in self.days], dtype=float)
-        self._full = np.array([rule(d.weather, 1.0) for d in self.days], dtype=float)
-        self.wood, self._mornings = self._wood()
-        self._held = np.array([self._mornings[i] for i in told])
-        self._rules = self._by_the_rule(self._held)
-        self._places = np.array(
-            [(d.weather.night_c, d.weather.day_c, h) for d, h in zip(self.days, self._held, strict=True)]
-        ).reshape(len(self.days), 3)
+        self._tapped = {d.day.year: d.day for d in reversed(self.days)}
+        runs, self._run = self._in_woods()
+        self._runs = runs[told]
+        weather = [d.weather for d in self.days]
+        self._places = np.array(weather, dtype=float).reshape(-1, 2)
+        self._hours = _features(woods.simple_hours(weather)) if weather else np.zeros((0, FEATURES))
 
-    def _by_the_rule(self, held: NDArray[np.float64]) -> NDArray[np.float64]:
-        """What the rule alone gives; it goes evenly with how full the wood is."""
-        by_rule: NDArray[np.float64] = self._empty + (self._full - self._empty) * held
-        return by_rule
+    def _age(self, on: date) -> float:
+        """How old its holes are, days."""
+        return float(max((on - self._tapped.get(on.year, on)).days, 0))
 
-    @cached_property
-    def _spells(self) -> list[tuple[Weather, ...]]:
-        """The weather of days that follow each other, anew where days are missing."""
-        ends = [
-            i + 1 for i, (one, after) in enumerate(pairwise(self.every)) if (after.day - one.day).days > 1
-        ]
-        bounds = [0, *ends, len(self.every)]
-        return [tuple(day.weather for day in self.every[start:end]) for start, end in pairwise(bounds)]
-
-    def _in_wood(self, wood: Wood) -> list[float]:
-        """How full the wood was each morning."""
-        return [held for spell in self._spells for held in wood.mornings(spell)]
-
-    def _wood(self) -> tuple[Wood, list[float]]:
-        """The wood that bears out this woodlot's days best; the usual unless others are clearly better."""
-        told = [i for i, day in enumerate(self.every) if day.litres_per_tap is not None]
-
-        def off(wood: Wood) -> tuple[float, list[float]]:
-            held = self._in_wood(wood)
-            rules = self._by_the_rule(np.array(held)[told])
-            whole = float((rules * rules * self._trust).sum()) + 1e-9
-            best = float((rules * self._litres * self._trust).sum()) / whole
-            missed = float((self._trust * (self._litres - best * rules) ** 2).sum())
-            unusual = (wood.well_c != FREEZES_WELL_C) + (wood.lets_go != LETS_GO)
-            return len(told) * log(missed + 0.5) + UNUSUAL_COSTS * unusual, held
-
-        usual = Wood()
-        if len(told) < FEW_DAYS:
-            return usual, self._in_wood(usual)
-        tried = [Wood(c, go) for c in WELL_C_TRIED for go in LETS_GO_TRIED]
-        found = {wood: off(wood) for wood in tried}
-        best = min(found, key=lambda wood: found[wood][0])
-        return best, found[best][1]
+    def _in_woods(self) -> tuple[Floats, woods.Run]:
+        """What each wood makes of every day, anew where days are missing; and how it stands after the last."""
+        ends = [i + 1 for i, (a, b) in enumerate(pairwise(self.every)) if (b.day - a.day).days > 1]
+        rows, run = [np.zeros((0, woods.WOODS))], woods.begun()
+        for start, end in pairwise([0, *ends, len(self.every)] if self.every else [0]):
+            spell = self.every[start:end]
+            ages = tuple(self._age(d.day) for d in spell)
+            gives, run = woods.made_of(tuple(d.weather for d in spell), ages, self._birch)
+            rows.append(gives)
+        return np.concatenate(rows), run
 
     @cached_property
+    def _known(self) -> _Known:
+        runs, litres, trust = self._runs, self._litres, self._trust
+        years = np.array([d.day.year for d in self.days])
+        now = years[-1] if len(years) else 0
+        weigh = trust[:, None] / (STRAYS_L**2 + (STRAYS * runs) ** 2)
+        first = BEST_WEIGHS / (STRAYS_L**2 + STRAYS**2)
+        gave = _before(weigh * runs * litres[:, None], years, now) + first * BEST_L
+        could = _before(weigh * runs * runs, years, now) + first
+        scales = gave / could
+        off = litres[:, None] / scales[:-1] - runs
+        news = -0.5 * off**2 / (STRAYS_L**2 + (STRAYS * runs) ** 2) - np.log(scales[:-1])
+        news -= 0.5 * np.log(STRAYS_L**2 + (STRAYS * runs) ** 2)
+        likely = COUNTS * _before(trust[:, None] * news, years, now)
+        shares = np.exp(likely - likely.max(axis=1, keepdims=True))
+        shares /= shares.sum(axis=1, keepdims=True)
+        slopes = self._regressed(years, now)
+        ends = np.vstack([runs, np.zeros((1, woods.WOODS))])
+        by_woods = (shares * scales * ends).sum(axis=1)
+        factors, off = self._own(by_woods)
+        near = np.tril(self._near(self._places), -1)
+        like = factors * by_woods
+        like[:-1] = np.maximum(like[:-1] + near @ off / (NEAR_WEIGHS + near.sum(axis=1)), 0.0)
+        by_hours = np.maximum((slopes * np.vstack([self._hours, np.zeros((1, FEATURES))])).sum(axis=1), 0.0)
+        weights = _before(trust, years, now)
+        means = (_before(trust * litres, years, now) + BEST_WEIGHS * BEST_L / 4) / (weights + BEST_WEIGHS)
+        last = np.concatenate([means[:1], litres])
+        said = np.stack([like, by_hours, means, last], axis=1)
+        counts = self._counted(said, litres, trust)
+        return _Known(
+            shares=shares[-1],
+            scales=scales[-1],
+            slopes=slopes[-1],
+            counts=counts[-1],
+            said=said[-1],
+            factor=float(factors[-1]),
+            off=off,
+            together=(counts * said).sum(axis=1)[:-1],
+        )
+
+    def _regressed(self, years: Floats, now: int) -> Floats:
+        """A regression of the days before each on their degree-hours."""
+        hours, litres, trust = self._hours, self._litres, self._trust
+        squares = _before(trust[:, None, None] * hours[:, :, None] * hours[:, None, :], years, now)
+        products = _before(trust[:, None] * hours * litres[:, None], years, now)
+        held = RIDGE * np.diag([0.3, *[1.0] * (FEATURES - 1)])
+        return np.asarray(np.linalg.solve(squares + held, products[..., None])[..., 0])
+
+    def _own(self, by_woods: Floats) -> tuple[Floats, Floats]:
+        """How the last days went against the woods, before each day and after the last; and how far each day then lay
+        from them."""
+        factors, steady = np.ones(len(by_woods)), STEADY * BEST_L / 2
+        gave = could = steady
+        for i, (day, litres) in enumerate(zip(self.days, self._litres, strict=True)):
+            if i and day.day.year != self.days[i - 1].day.year:
+                gave = could = steady
+            factors[i] = gave / could
+            gave = FADES * gave + (1 - FADES) * steady + litres
+            could = FADES * could + (1 - FADES) * steady + by_woods[i]
+        factors[-1] = gave / could
+        return factors, self._litres - factors[:-1] * by_woods[:-1]
+
+    def _near(self, places: Floats) -> Floats:
+        """How near days are to this woodlot's own, by their nights and days: a row each."""
+        apart = (places[:, None] - self._places[None]) / NEAR
+        return np.asarray(np.exp(-0.5 * (apart**2).sum(axis=2)) * self._trust)
+
+    def _counted(self, said: Floats, litres: Floats, trust: Floats) -> Floats:
+        """How much each forecast counts on each day, by how well it did on those before."""
+        off = np.abs(said[:-1] - litres[:, None]) * trust[:, None]
+        faded = np.zeros((len(litres) + 1, said.shape[1] + 1))
+        keep = 0.5 ** (1 / STEADY_DAYS)
+        for i in range(len(litres)):
+            faded[i + 1, :-1] = keep * faded[i, :-1] + off[i]
+            faded[i + 1, -1] = keep * faded[i, -1] + trust[i]
+        losses, weight = faded[:, :-1], faded[:, -1:]
+        even = losses.mean(axis=1, keepdims=True) / np.maximum(weight, 1e-9)
+        typical = (losses + FEW_DAYS * even + 1e-3) / (weight + FEW_DAYS)
+        shares = np.array(FIRST_SHARES) * (typical / typical.min(axis=1, keepdims=True)) ** -SHARPER
+        return np.asarray(shares / shares.sum(axis=1, keepdims=True))
+
+    @property
     def best_l(self) -> float:
-        """Litres from a tap on the best day, by all of its days."""
-        rules, trust = self._rules, self._trust
-        gave = _BEST_WEIGHS * BEST_L + float((trust * self._litres * rules).sum())
-        return gave / (_BEST_WEIGHS + float((trust * rules * rules).sum()))
-
-    @cached_property
-    def _off_rule(self) -> NDArray[np.float64]:
-        return self._litres - self.best_l * self._rules
-
-    def _means(self, days: Sequence[tuple[Weather, float]]) -> NDArray[np.float64]:
-        """What such days give by all seasons, L a tap: their weather, and how full the wood is."""
-        rules: NDArray[np.float64] = self.best_l * np.array([self._rule(*one) for one in days])
-        if not self.days:
-            return rules
-        here = np.array([(weather.night_c, weather.day_c, held) for weather, held in days])
-        apart = (self._places[None] - here[:, None]) / np.array(_WIDTH)
-        near = np.exp(-0.5 * (apart**2).sum(axis=2)) * self._trust
-        off = (near * self._off_rule).sum(axis=1) / (_RULE_WEIGHS + near.sum(axis=1))
-        means: NDArray[np.float64] = np.maximum(rules + off, 0.0)
-        return means
-
-    @cached_property
-    def _alone(self) -> NDArray[np.float64]:
-        """What was to be expected of each day by all others but those beside it."""
-        apart = (self._places[:, None] - self._places[None]) / np.array(_WIDTH)
-        near = np.exp(-0.5 * (apart**2).sum(axis=2)) * self._trust
-        near[abs(self._order[:, None] - self._order[None]) <= 1] = 0.0
-        off = (near * self._off_rule).sum(axis=1) / (_RULE_WEIGHS + near.sum(axis=1))
-        expected: NDArray[np.float64] = np.maximum(self.best_l * self._rules + off, 0.0)
-        return expected
-
-    def season_factor(self, on: date) -> float:
-        """How this season goes against the others, by its days before one; 1 at its beginning."""
-        return float(self._factors(np.array([on.toordinal()]), np.array([on.year]))[0])
-
-    def _factors(self, orders: NDArray[np.int_], seasons: NDArray[np.int_]) -> NDArray[np.float64]:
-        """The same for several days."""
-        if not self.days:
-            return np.ones(len(orders))
-        ago = orders[:, None] - self._order[None]
-        counts = (ago > 0) & (self._seasons[None] == seasons[:, None])
-        weights = np.where(counts, 0.5 ** (ago / _SEASON_HALVES_DAYS), 0.0)
-        steady = _SEASON_WEIGHS * self.best_l / 2
-        factors: NDArray[np.float64] = (weights @ self._litres + steady) / (weights @ self._alone + steady)
-        return factors
+        """Litres from a tap on the best day."""
+        return float(self._known.shares @ self._known.scales)
 
     @cached_property
     def _spread(self) -> tuple[float, float]:
-        """The ends of how far days lie from what was expected, in scatters."""
-        expected = self._alone * self._factors(self._order, self._seasons)
-        ran = (expected >= _FROM_SHARE * self.best_l) & (self._trust == 1.0)
-        scatter = np.sqrt((_LEAST_L * self.best_l) ** 2 + (0.45 * expected) ** 2)
-        found = ((self._litres - expected) / scatter)[ran]
-        weight = len(found) / (len(found) + _FIRST_WEIGHS)
-        if not len(found):
-            return _SPREAD_AT_FIRST
-        low, high = np.quantile(found, (LOW, HIGH))
-        first_low, first_high = _SPREAD_AT_FIRST
-        return (
-            weight * float(low) + (1 - weight) * first_low,
-            weight * float(high) + (1 - weight) * first_high,
-        )
+        """The ends of how far days lie from what was said of them, in scatters."""
+        said = self._known.together
+        ran = (said >= FROM_SHARE * self.best_l) & (self._trust == 1.0)
+        found = ((self._litres - said) / self._scatter(said))[ran]
+        weight = len(found) / (len(found) + FIRST_WEIGHS)
+        low, high = np.quantile(found, (LOW, HIGH)) if len(found) else SPREAD_AT_FIRST
+        first_low, first_high = SPREAD_AT_FIRST
+        return weight * float(low) + (1 - weight) * first_low, weight * float(high) + (
+            1 - weight
+        ) * first_high
 
-    def _scatter(self, expected: float) -> float:
-        return sqrt((_LEAST_L * self.best_l) ** 2 + (0.45 * expected) ** 2)
-
-    def evening_before(self, on: date) -> float:
-        """How full the wood is on the evening before a day, by the weather known up to it."""
-        day = on - timedelta(days=1)
-        i = next((i for i, d in enumerate(self.every) if d.day == day), None)
-        if i is None:
-            return AT_FIRST
-        return self.wood.after_day(self._mornings[i], self.every[i].weather.day_c)
+    def _scatter(self, said: Floats) -> Floats:
+        return np.asarray(np.sqrt((LEAST_L * self.best_l) ** 2 + (LEAST_SHARE * said) ** 2))
 
     def ahead(self, first: date, weather: Sequence[Weather]) -> list[Expected]:
         """What a tap gives on each of the days to come.
@@ -192,47 +217,69 @@ class Learned:
             first: of them; the weather up to it is the woodlot's own days.
             weather: forecast for it and the days after it.
         """
-        held, found = self.evening_before(first), []
-        for i, one in enumerate(weather):
-            sigma = forecast_sigma_k(i)
-            found.append(self.expect(first + timedelta(days=i), one, held, sigma))
-            held = self.wood.after_day(self.wood.after_night(held, one.night_c), one.day_c)
+        if not weather:
+            return []
+        known = self._known
+        paths, by_woods = self._paths(first, weather)
+        found = []
+        for i in range(len(weather)):
+            hours = _features(woods.simple_hours(paths[i]))
+            by_hours = float(np.maximum(hours @ known.slopes, 0.0).mean())
+            near = self._near(np.array(paths[i]))
+            like = known.factor * by_woods[i] + near @ known.off / (NEAR_WEIGHS + near.sum(axis=1))
+            like = np.maximum(like, 0.0)
+            said = np.array([like.mean(), by_hours, *known.said[2:]])
+            counts = known.counts * np.array([1, 1, 1, LAST_FADES**i])
+            expected = float(counts @ said / counts.sum())
+            wider = float(like.std()) * float(counts[0] / counts.sum())
+            found.append(self._expected(expected, wider))
         return found
 
-    def expect(self, on: date, weather: Weather, evening: float, weather_sigma_k: float = 0.0) -> Expected:
-        """What a tap gives on a day.
-
-        Args:
-            on: the day; earlier days of its season move it.
-            weather: measured or forecast, degC.
-            held: how full the wood was on the evening before, by `evening_before`.
-            weather_sigma_k: one sigma of a forecast's temperatures, 0 to 10.
-        """
-        factor = self.season_factor(on)
-        rule = self._rule(weather, self.wood.after_night(evening, weather.night_c))
-        mean, wider = self._over_weather(weather, evening, weather_sigma_k)
-        mean, wider = mean * factor, wider * factor
-        if mean < 1e-3:
-            return Expected(0.0, 0.0, 0.0, rule)
+    def _expected(self, expected: float, wider: float) -> Expected:
+        if expected < 1e-3:
+            return Expected(0.0, 0.0, 0.0)
         low_z, high_z = self._spread
-        scatter = self._scatter(mean)
-        # A range that was learned from measured days is made wider by what the forecast may be off.
-        low = mean - sqrt((min(low_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
-        high = mean + sqrt((max(high_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
-        return Expected(mean, max(low, 0.0), high, rule)
+        scatter = float(self._scatter(np.array(expected)))
+        low = expected - sqrt((min(low_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
+        high = expected + sqrt((max(high_z, 0.0) * scatter) ** 2 + (1.28 * wider) ** 2)
+        return Expected(expected, max(low, 0.0), high)
 
-    def _over_weather(self, weather: Weather, evening: float, sigma_k: float) -> tuple[float, float]:
-        """Mean and one sigma over what the weather may be."""
-        points = ((-1.732, 1 / 6), (0.0, 2 / 3), (1.732, 1 / 6)) if sigma_k > 0 else ((0.0, 1.0),)
-        days, weights = [], []
-        for night_off, night_weight in points:
-            for day_off, day_weight in points:
-                day_c = weather.day_c + day_off * sigma_k
-                night_c = min(weather.night_c + night_off * sigma_k, day_c)
-                held = self.wood.after_night(evening, night_c)
-                days.append((Weather(night_c, day_c), held))
-                weights.append(night_weight * day_weight)
-        litres, share = self._means(days), np.array(weights)
-        mean = float(litres @ share)
-        spread = float((litres - mean) ** 2 @ share)
-        return mean, sqrt(spread)
+    def _paths(self, first: date, weather: Sequence[Weather]) -> tuple[list[list[Weather]], Floats]:
+        """The weather as it may come, and what woods that are likely make of it, L a tap."""
+        rng = np.random.default_rng(first.toordinal())
+        shares, scales = self._known.shares, self._known.scales
+        which = np.searchsorted(np.cumsum(shares), (np.arange(PATHS) + 0.5) / PATHS).clip(0, woods.WOODS - 1)
+        fresh = not self.every or (first - self.every[-1].day).days > 1
+        run = woods.begun() if fresh else self._run
+        run = woods.Run(run.stored[which], run.warmed[which])
+        before = np.full(PATHS, weather[0].day_c if fresh else self.every[-1].weather.day_c)
+        drift, paths, rows = rng.standard_normal(PATHS), [], []
+        for i, one in enumerate(weather):
+            sigma = forecast_sigma_k(i)
+            drift = 0.8 * drift + 0.6 * rng.standard_normal(PATHS)
+            days = one.day_c + sigma * (0.85 * drift + 0.5 * rng.standard_normal(PATHS))
+            nights = np.minimum(one.night_c + sigma * (0.85 * drift + 0.5 * rng.standard_normal(PATHS)), days)
+            hours = woods.degree_hours(nights, days, before)
+            run, gives = woods.day_of(run, hours, self._age(first + timedelta(days=i)), self._birch, which)
+            paths.append([Weather(*pair) for pair in zip(nights.tolist(), days.tolist(), strict=True)])
+            rows.append(gives * scales[which])
+            before = days
+        return paths, np.array(rows)
+
+
+def _features(hours: Floats) -> Floats:
+    """What a day is regressed on: one, degree-hours over and under, and both together."""
+    over, under = hours[:, 0], hours[:, 1]
+    return np.stack([np.ones(len(hours)), over, under, np.minimum(over, 4) * np.minimum(under, 3)], axis=1)
+
+
+def _before(news: Floats, years: Floats, now: int) -> Floats:
+    """Sums of what came before each day, and after the last; another season's days count for less."""
+    found = np.zeros((len(news) + 1, *news.shape[1:]))
+    earlier: Floats | float = 0.0
+    for i, one in enumerate(news):
+        if i and years[i] != years[i - 1]:
+            earlier = found[i].copy()
+            found[i] = EARLIER_COUNTS * earlier
+        found[i + 1] = found[i] + one
+    return found

@@ -1,10 +1,4 @@
-"""Will it run: sap of a day from its night and its day, by the rule of freezing and thawing and by
-what this woodlot did on such days.
-
-The rule comes first and is held lightly: a woodlot's own days bend it where they lie, how they
-scattered around what was expected of them is how wide the range is, and how this season goes so far
-moves all of it up or down.
-"""
+"""Will it run: what the rule of freezing and thawing says of a night and its day, whatever the woodlot."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -23,8 +17,6 @@ DEEP_C, DEEP_SHARE = -15.0, 0.6
 """A night so cold has the trunk frozen through, and the day is half over when it runs."""
 LETS_GO = 0.65
 """Of what frost drew into the wood, a good day lets out; without frost the next one has the rest."""
-WELL_C_TRIED, LETS_GO_TRIED = (-2.0, FREEZES_WELL_C, -5.0, -7.5), (0.4, LETS_GO, 0.9)
-"""What a woodlot's own days may find instead of the usual."""
 WARM_LETS_GO = 0.5
 """And of what is left then, a night without frost lets go."""
 AT_FIRST = 0.5
@@ -159,11 +151,8 @@ class Expected:
     litres: float
     low: float
     high: float
-    rule: float
-    """The share of the best day that the rule gives it."""
 
 
-FEW_DAYS, UNUSUAL_COSTS = 10, 3.0
 FORECAST_SIGMA_K = 1.0
 """Of a forecast for tomorrow; half as much again for each three days after it."""
 
@@ -177,12 +166,17 @@ def forecast_sigma_k(days_ahead: int) -> float:
     return FORECAST_SIGMA_K * (1 + 0.5 * max(days_ahead - 1, 0) / 3)
 
 
+LAST_DAY_COUNTS = 1.5
+
+
 def shared_out(litres_per_tap: float, days: Sequence[tuple[Weather, float]]) -> tuple[float, ...]:
-    """What was gathered over some days, by day as the rule has it; evenly where it has nothing.
+    """What was gathered over some days, by day as the rule has it; evenly where it has nothing, and most of the last
+    day, which is still dripping when it is gathered.
 
     Args:
         litres_per_tap: gathered in all.
         days: their weather and how full the wood was, at least one.
     """
     rules = [by_the_rule(weather, held) + 0.02 for weather, held in days]
+    rules[-1] *= LAST_DAY_COUNTS
     return tuple(litres_per_tap * rule / sum(rules) for rule in rules)

@@ -22,7 +22,13 @@ from lumbrel.store.instruments import HydrometerDetail, Instrument, Refractomete
 from lumbrel.store.kitchen import Kitchen, woodlots
 from lumbrel.words import _, bare, joined, number
 
-LITRES = Bounds("litres", "volume", 0.1, 100_000, _("Type how much was gathered, between 0.1 and 100 000 L."))
+LITRES = Bounds(
+    "litres",
+    "volume",
+    0,
+    100_000,
+    _("Type how much was gathered, up to 100 000 L; 0 where nothing was there."),
+)
 OF_TREE = Bounds("litres", "volume", 0.0, 500, _("A tree gives between 0 and 500 L."))
 TAPS = Bounds("taps", "count", 1, 20_000, _("Type from how many taps, 1 to 20 000."))
 BRIX = Bounds("brix", "stem", -1, 32, _("Type the reading, between −1 and 32 Brix."))
@@ -51,7 +57,7 @@ CLARITY = {
     "ropy": _("ropy or sour"),
 }
 TOLD_SIGMA = 0.3
-MOST_DAYS = 6
+MOST_DAYS = 3
 """What was gathered is of so many days at the most."""
 SAME_DAY_HOURS = 6.0
 LITRES_SIGMA = 0.02
@@ -109,7 +115,7 @@ class _Collection:
         facts = self._facts(litres, taps, sugar, celsius=celsius, clarity=clarity, ice=ice, by_tree=by_tree)
         if facts is None:
             return []
-        if tank:
+        if tank and litres > 0:
             facts = facts.model_copy(update={"tank_id": tank})
         return [Draft(facts, "woodlot", self._woodlot)]
 
@@ -250,7 +256,7 @@ class _Collection:
                 "clarity": clarity,
                 "taps": taps,
                 "days": days,
-                "trees": [(tree, part, solids * part / litres) for tree, part in by_tree.items()],
+                "trees": [(tree, part, solids * part / max(litres, 1e-9)) for tree, part in by_tree.items()],
                 "used": self._used(len(days)),
                 "ice_kg": ice,
                 "ice_brix": ice_brix,

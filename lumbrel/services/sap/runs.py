@@ -216,23 +216,47 @@ def _of_lot(
     """A woodlot's days: what it gave, what is expected from a day on; and by how many days."""
     gave = {r.day: r.litres for r in store.runs(db, woodlot.id, shown[0], shown[-1])}
     coming = [day for day in shown if day >= since]
-    run = []
-    for day in coming:
-        if day not in known:
-            break
-        run.append(Weather(known[day].night_c, known[day].day_c))
-    until = min(since, shown[-1])
     news = last_line(db, woodlot.id, "weather", "setting", "struck")
-    key = (record_key(db), woodlot, news, until, since, tuple(run))
+    key = (record_key(db), woodlot, news, since, tuple(coming), tuple(map(known.get, coming)))
 
-    def look() -> tuple[list[Expected], int]:
-        learned = learned_of(db, woodlot, until)
-        return learned.ahead(since, run), len(learned.days)
+    def look() -> tuple[dict[date, Expected], int]:
+        return expected_of(db, woodlot, coming, known)
 
     # What a woodlot taught holds until something of it, or of the air, is said anew.
-    ahead, days = cache_of(db).shelf(_("runs ahead"), MOST_RUNS).get(key, look)
-    expected = dict(zip(coming, ahead, strict=False))
+    expected, days = cache_of(db).shelf(_("runs ahead"), MOST_RUNS).get(key, look)
     return [LotDay(gave.get(day), expected.get(day), taps) for day in shown], days
+
+
+def expected_of(
+    db: Connection, woodlot: Woodlot, days: Sequence[date], known: Mapping[date, WeatherDay]
+) -> tuple[dict[date, Expected], int]:
+    """What a tap of a woodlot gives on each of some days that has weather; and how many days taught it.
+
+    Args:
+        days: from today on, none left out, or none.
+        known: the weather.
+    """
+    told = [day for day in days if day in known]
+    if not told:
+        return {}, len(learned_of(db, woodlot, days[0]).days) if days else 0
+    today, last = days[0], told[-1]
+    span = [day for day in days if day <= last]
+    run = [_nearest(known, day, told) for day in span]
+    learned = learned_of(db, woodlot, today)
+    ahead = learned.ahead(today, run)
+    after = today + timedelta(days=1)
+    if store.runs(db, woodlot.id, today, today):
+        # What was gathered today tells of tomorrow.
+        learned = learned_of(db, woodlot, after)
+        ahead[1:] = learned.ahead(after, run[1:])
+    found = dict(zip(span, ahead, strict=True))
+    return {day: found[day] for day in told}, len(learned.days)
+
+
+def _nearest(known: Mapping[date, WeatherDay], day: date, told: Sequence[date]) -> Weather:
+    """Its weather, or that of the nearest day that has some."""
+    near = known[min(told, key=lambda one: abs((one - day).days))]
+    return Weather(near.night_c, near.day_c)
 
 
 def learned_of(db: Connection, woodlot: Woodlot, before: date) -> Learned:
@@ -252,7 +276,7 @@ def learned_of(db: Connection, woodlot: Woodlot, before: date) -> Learned:
             within = begins <= day <= ends
             litres = run.litres / max(run.taps, 1.0) if run else (0.0 if within else None)
             days.append(Day(day, seen, litres, run.days if run else 1))
-    return Learned(days, by_warmth if woodlot.sugar_kind == "birch" else by_the_rule)
+    return Learned(days, birch=woodlot.sugar_kind == "birch")
 
 
 def _weather_of(db: Connection, first: date, last: date) -> list[tuple[date, Weather]]:
