@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.exchange import replay_cook, replay_sap
+from lumbrel.exchange import replay_cook, replay_photograph, replay_sap
 from lumbrel.exchange import replay_registered as registered
 from lumbrel.exchange.replay_record import (
     WOODLOT,
@@ -74,6 +74,7 @@ class Replay:
             "weather": lambda line: replay_sap.said_of_weather(self._db, line, self._now(line)),
             "gathered": self._gathered,
             "forecast": lambda line: replay_sap.forecast(self._db, line, self._now(line), self._taps),
+            "photograph": lambda line: replay_photograph.photographed(line),
             "samples": self._samples,
             "strike": self._strike,
             "ask": self._ask,

@@ -115,7 +115,9 @@ def kettle_truly(db: Connection, fields: dict[str, str], at: datetime) -> dict[s
     except OutOfRange:
         # The form says what is allowed.
         return fields
-    return fields | {"kettle": f"{thermometer_today(db, glass, pressure, at).calibration.true_c(shown):.9f} C"}
+    return fields | {
+        "kettle": f"{thermometer_today(db, glass, pressure, at).calibration.true_c(shown):.9f} C"
+    }
 
 
 def instrument_named(db: Connection, name: object, key: str = "instrument") -> Instrument[Detail]:

@@ -1,11 +1,14 @@
 """A candy pot played from outside, line by line."""
 
+import base64
 import json
+import random
 import unittest
 from typing import Any
 
 from lumbrel.exchange.replay import Replay
 from tests.worlds.baths import cool
+from tests.worlds.photographs import BLANK, SAMPLE, lit
 
 
 class ReplayedPot(unittest.TestCase):
@@ -79,6 +82,31 @@ class ReplayedPot(unittest.TestCase):
                 self.assertNotIn(call, ("over", "scorches"), beyond)
             if beyond >= 1:
                 self.assertEqual(call, "scorches" if beyond >= 4 else "over", beyond)
+
+    def test_a_photograph_is_judged_as_a_page_judges_it(self) -> None:
+        made = lit(random.Random(3), 60.0, "window")
+        (x, y, w, h), (a, b, c, d) = BLANK, SAMPLE
+        line = {
+            "path_mm": made.path_mm,
+            "blank_box": [x, y, x + w, y + h],
+            "sample_box": [a, b, a + c, b + d],
+        }
+        image = base64.b64encode(made.picture).decode()
+        said = self.do(1, "photograph", **line, image=image)
+        self.assertLess(abs(said["transmittance_10mm_percent"] - 60), 3 * said["uncertainty_percent"])
+        self.assertAlmostEqual(sum(said["chances"].values()), 1.0)
+        self.assertIn(len(said["said"]), (1, 2))
+        for key, wrong in (
+            ("image", {"image": "no picture"}),
+            ("image", {"image": base64.b64encode(b"GIF89a").decode()}),
+            ("sample_box", {"sample_box": [0.9, 0.1, 1.4, 0.5]}),
+            ("sample_box", {"sample_box": line["blank_box"]}),
+            ("blank_box", {"blank_box": "left"}),
+            ("path_mm", {"path_mm": 0}),
+        ):
+            self.assertIn(
+                key, self.do(1, "photograph", **({**line, "image": image} | wrong))["errors"], wrong
+            )
 
     def test_pots_of_another_world_cool_as_they_are_said_to(self) -> None:
         held = looks = 0

@@ -109,3 +109,45 @@ def _developed(chance: random.Random, light: Floats, kind: str) -> bytes:
     quality = {} if kind == "PNG" else {"quality": chance.randint(72, 95)}
     picture.save(out, kind, **quality)
     return out.getvalue()
+
+
+LAMPS = ("window", "warm", "cool", "tube", "tungsten")
+
+
+def lit(chance: random.Random, transmittance_percent: float, lamp: str) -> Taken:
+    """A photograph under a lamp that is named, its white balance undoing a part of it: on a white sheet."""
+    path = chance.choice([10.0, 12.5, 16.0, 25.0])
+    steep = chance.uniform(4.5, 8.5)
+    through = 10 ** -(-np.log10(transmittance_percent / 100) * path / 10 * (560 / _NM) ** steep)
+    spectrum, camera = _named(chance, lamp), _camera(chance)
+    matrix = _matrix(chance.uniform(0.0, 0.4))
+    white, seen = camera @ spectrum, camera @ (spectrum * through)
+    day = camera @ _named(chance, "window")
+    undone = chance.uniform(0.5, 1.0)
+    gains = 1 / (day * (white / day / (white / day)[1]) ** undone)
+    gains *= chance.uniform(0.45, 0.8) / float((matrix @ (white * gains)).max())
+    light = np.ones((HIGH, WIDE, 3)) * (white * gains)
+    _fill(light, BLANK, matrix @ (white * gains))
+    _fill(light, SAMPLE, matrix @ (seen * gains))
+    light *= _uneven(chance)[..., None]
+    light += chance.uniform(0.0, 0.012)
+    return Taken(_developed(chance, light, "JPEG"), transmittance_percent, path)
+
+
+def _named(chance: random.Random, lamp: str) -> Floats:
+    def line(middle: float, wide: float) -> Floats:
+        return np.asarray(1 / (1 + ((_NM - middle) / wide) ** 2))
+
+    if lamp == "window":
+        return np.asarray(1 - chance.uniform(0.0, 0.35) * (_NM - 550) / 150 - 0.1 * line(430, 15))
+    if lamp == "tungsten":
+        return np.asarray((_NM / 560) ** chance.uniform(4.0, 5.5))
+    if lamp == "tube":
+        lines = (
+            chance.uniform(0.7, 1.2) * line(611, 6) + line(544, 6) + 0.5 * line(436, 5) + 0.35 * line(490, 12)
+        )
+        return np.asarray(lines + 0.15 * line(585, 8) + 0.05)
+    middle, blue = (chance.uniform(590, 612), 0.25) if lamp == "warm" else (chance.uniform(548, 570), 0.9)
+    return np.asarray(
+        blue * np.exp(-(((_NM - 450) / 13) ** 2)) + np.exp(-(((_NM - middle) / 78) ** 2)) + 0.01
+    )

@@ -17,8 +17,6 @@ from lumbrel.words import _
 
 FALLS_PER_NM = 0.0115
 REFERENCE_NM, REFERENCE_MM = 560.0, 10.0
-CAMERA_NM, CAMERA_WIDTH_NM = 537.0, 38.0
-"""Middle and one sigma of a camera's green: sensors peak at 525 to 545 nm, 90 nm wide at half height."""
 _TO_LINEAR_RGB: Floats = np.array(
     [[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]]
 )
@@ -31,13 +29,6 @@ def _light() -> tuple[Floats, Floats]:
     lamp = np.array(table["d65"])
     seen = np.array([table[axis] for axis in ("x", "y", "z")]) * lamp
     return np.array(table["wavelength_nm"]), seen / seen[1].sum()
-
-
-@lru_cache(maxsize=1)
-def _lamp() -> tuple[Floats, Floats]:
-    """Wavelengths, and how bright daylight is at each."""
-    table = load_columns("cie-1931-2deg-d65.csv")
-    return np.array(table["wavelength_nm"]), np.array(table["d65"])
 
 
 def white_xyz() -> tuple[float, float, float]:
@@ -65,20 +56,6 @@ def linear_rgb(transmittance_percent: float, path_mm: float) -> tuple[float, flo
     absorbance = at_reference * np.exp(-FALLS_PER_NM * (wavelengths - REFERENCE_NM))
     red, green, blue = (_TO_LINEAR_RGB @ (seen @ 10**-absorbance)).tolist()
     return red, green, blue
-
-
-def camera_green(transmittance_percent: float, path_mm: float) -> float:
-    """The share of a lamp's green light that a camera sees through syrup, 0 to 1. (On a screen's own
-    green, strong ambers lie below nothing.)
-
-    Args:
-        transmittance_percent, path_mm: see `linear_rgb`.
-    """
-    wavelengths, lamp = _lamp()
-    band = lamp * np.exp(-0.5 * ((wavelengths - CAMERA_NM) / CAMERA_WIDTH_NM) ** 2)
-    at_reference = -log10(transmittance_percent / 100) * path_mm / REFERENCE_MM
-    through = 10 ** (-at_reference * np.exp(-FALLS_PER_NM * (wavelengths - REFERENCE_NM)))
-    return float(band @ through / band.sum())
 
 
 def srgb(transmittance_percent: float, path_mm: float) -> str:

@@ -1,41 +1,34 @@
 """A colour from a photograph of two vials side by side: glycerol, or water, in one, syrup in the other.
 
-Source: Lambert's law. A camera's green band is centred near the 560 nm of the legal classes but is broader
-than they are; light through syrup, as that band sees it, is computed from the syrup's curve (`appearance`)
-and turned round. Exposure, the colour of the lamp and the camera's gains drop out of the ratio of the two
-boxes; its tone curve, reflections and falling-off of the light towards the edge do not, and make up the doubt.
+Source: Lambert's law, through the lamps, cameras and syrups that explain the picture (`lamps`). Exposure drops out of the ratio of
+the two boxes; the lamp, the camera's tone curve, reflections and falling-off of the light do not, and make up the doubt.
 """
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import hypot, log, sqrt
+from math import hypot, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lumbrel.core.colour.appearance import camera_green
 from lumbrel.core.colour.grades import chances
+from lumbrel.core.colour.lamps import POOR, photographed
 from lumbrel.core.errors import OutOfRange, require_between
-from lumbrel.core.numeric import solve
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _
 
 Pixels = NDArray[np.uint8]
 GREEN = 1
 LEAST_SIDE_PX = 12
-LIGHTEST, DARKEST = 99.5, 0.5
-BEST_SIGMA_POINTS = 4.0
-"""One sigma of the best photograph: within 8 points 19 times in 20."""
-TONE_DOUBT = 0.13
-"""One sigma of how far a camera's tone curve leaves the standard one, as a share of its exponent."""
+BEST_SIGMA_POINTS = 3.0
+"""One sigma of the best photograph: within 6 points 19 times in 20."""
 EVEN_DOUBT = 0.05
 """One sigma of how far the light falls off between two vials that stand side by side."""
-GLARE_DOUBT = 0.012
-"""One sigma of the light that glass and lens throw over dark syrup, as a share of the blank's."""
 BURNT, MURKY = 0.93, 0.12
 """Of the most that a picture can hold: a blank beyond it is burnt out, one below it under-exposed."""
 UNEVEN = 0.10
-TINTED = 1.9
+TINTED, NOT_WHITE = 1.9, 8.0
+LIKELY_LAMP = 0.6
 GLEAMS = 0.08
 
 
@@ -79,14 +72,13 @@ def judge(blank: Pixels, sample: Pixels, path_mm: float) -> PhotoColour:
             ),
             "blank_box",
         )
-    ratio = float(min(seen.light[GREEN] / clear.light[GREEN], 1.0))
-    light = _through(ratio, path_mm)
-    sigma = _sigma(light, ratio, path_mm, hypot(clear.spread, seen.spread))
+    found = photographed(clear.light, seen.light, path_mm, hypot(clear.spread, seen.spread))
+    sigma = min(max(found.sigma, BEST_SIGMA_POINTS), 30.0)
     return PhotoColour(
-        transmittance_percent=light,
+        transmittance_percent=found.light,
         sigma_points=sigma,
-        chances=chances(light, sigma),
-        hints=tuple(_hints(clear, seen)),
+        chances=chances(found.light, sigma),
+        hints=tuple(_hints(clear, seen, found.lamps)),
     )
 
 
@@ -117,35 +109,20 @@ class _Box:
         )
 
 
-def _through(ratio: float, path_mm: float) -> float:
-    """The transmittance whose green light is this share of the blank's."""
-
-    def share(light: float) -> float:
-        return camera_green(light, path_mm)
-
-    if ratio >= share(LIGHTEST):
-        return LIGHTEST
-    if ratio <= share(DARKEST):
-        return DARKEST
-    return solve(lambda light: share(light) - ratio, DARKEST, LIGHTEST)
-
-
-def _sigma(light: float, ratio: float, path_mm: float, spread: float) -> float:
-    """One sigma in points of transmittance. What is a share of the exponent, of the light, or of the
-    blank becomes points by the slope of the law."""
-    points_per_share = light * 10 / path_mm
-    tone = TONE_DOUBT * light * abs(log(light / 100))
-    even = hypot(EVEN_DOUBT, spread) * points_per_share
-    glare = GLARE_DOUBT / max(ratio, 0.02) * points_per_share
-    return min(hypot(BEST_SIGMA_POINTS, tone, even, glare), 30.0)
-
-
-def _hints(clear: _Box, seen: _Box) -> Iterator[str]:
+def _hints(clear: _Box, seen: _Box, lamps: dict[str, float]) -> Iterator[str]:
     if clear.brightest > sqrt(BURNT):
         yield _("The blank is burnt out: take it again with less exposure, or out of the glare.")
     if clear.light[GREEN] < MURKY:
         yield _("It is too dark: take it again in more light, north light at best.")
-    if float(max(clear.light) / min(clear.light)) > TINTED:
+    tint = float(max(clear.light) / min(clear.light))
+    chance, lamp = max((sum(lamps[family] for family in families), name) for name, families in POOR.items())
+    if tint > NOT_WHITE:
+        yield _(
+            "Nothing in the first box is white: put it on the clear vial, with a white sheet behind both."
+        )
+    elif chance > LIKELY_LAMP:
+        yield _("It looks lit by {lamp}: at a window, in north light, it tells more.", lamp=lamp)
+    elif tint > TINTED:
         yield _("The light is coloured: daylight or a white lamp tells more.")
     if max(clear.spread, seen.spread) > UNEVEN:
         yield _("The light is uneven across a vial: turn it, or draw the box smaller.")

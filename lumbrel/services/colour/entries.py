@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import cast, get_args
 
-from lumbrel.core.colour import by_eye, grades
+from lumbrel.core.colour import blend, by_eye, grades
 from lumbrel.core.colour.photo import PhotoColour
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.batch import BatchContext
@@ -274,6 +274,12 @@ def _ask_when_paths_differ(
 
 
 SURE, WORTH_SAYING = 0.95, 0.02
+
+
+def said_large(chances: dict[str, float]) -> list[str]:
+    """The classes that are said large: the likeliest, and the next one where it is not sure."""
+    ranked = sorted(chances, key=lambda name: -chances[name])
+    return ranked[: 1 if chances[ranked[0]] >= blend.SURE else 2]
 
 
 def in_words(chances: dict[str, float]) -> str:

@@ -124,10 +124,20 @@ def judged(context: BatchContext, name: str, boxes: tuple[Box, Box], path_mm: fl
         BadInput: there is no such photograph, or both boxes lie on one spot.
         OutOfRange: a box is too small, or the blank is darker than the sample.
     """
-    blank, sample = boxes
     picture = _opened(context, name)
     if picture is None:
         raise BadInput({"photo": _("That photograph is no longer available. Choose it again.")})
+    return _judged(picture, boxes, path_mm)
+
+
+def judged_of(content: bytes, boxes: tuple[Box, Box], path_mm: float) -> PhotoColour:
+    """The same of a photograph as it comes from a camera, kept nowhere."""
+    picture = Image.open(io.BytesIO(_made_small(content)), formats=("JPEG",))
+    return _judged(picture, boxes, path_mm)
+
+
+def _judged(picture: Image.Image, boxes: tuple[Box, Box], path_mm: float) -> PhotoColour:
+    blank, sample = boxes
     if _shared(blank, sample) > OVERLAP:
         raise BadInput(
             {"sample_box": _("Both boxes lie on one spot: one goes on the blank, the other on the syrup.")}
