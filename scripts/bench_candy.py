@@ -12,7 +12,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from lumbrel.core.candy.bath import BATHS, Stands  # noqa: E402
+from lumbrel.core.candy.bath import BATHS, PotPlace  # noqa: E402
 from lumbrel.core.candy.boil import fit_cook  # noqa: E402
 from lumbrel.core.candy.cooling import CoolingRead, Start, fit_bath  # noqa: E402
 from tests.worlds.baths import cool  # noqa: E402
@@ -63,7 +63,7 @@ def cooling(bath: str, target_c: float, live: bool, running: bool = False) -> tu
         pot = cool(seed, bath, target_c, dial=not live, running=running)
         if pot.there_at == inf:
             continue
-        stands = Stands(bath=bath, mass_kg=pot.pot.kg, litres=pot.pot.litres, running=running)
+        stands = PotPlace(bath=bath, mass_kg=pot.pot.kg, litres=pot.pot.litres, running=running)
         for now in (pot.there_at / 3, pot.there_at / 2):
             use = [CoolingRead(m, shown, 0.12 if live else 0.3) for m, shown in pot.readings if m <= now]
             expected, low, high = fit_bath(use, stands, Start(pot.hot_c)).minutes_to(target_c, now)

@@ -7,7 +7,7 @@ from math import inf
 from typing import NamedTuple
 
 from lumbrel.core.candy import boil, clinic, learned, stirring
-from lumbrel.core.candy.bath import Stands
+from lumbrel.core.candy.bath import PotPlace
 from lumbrel.core.candy.boil import PotReading, fit_cook, reached_brix
 from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.cooling import CoolingRead, Start, fit_bath
@@ -82,7 +82,7 @@ class Cooling(unittest.TestCase):
         for seed in seeds:
             pot = cool(seed, bath, to_c, dial=dial, running=running)
             told = {"litres": pot.pot.litres, "around_c": pot.bath_c} if seed % 2 else {}
-            stands = Stands(bath=bath, mass_kg=pot.pot.kg, wall_m2=pot.pot.wall_m2, running=running, **told)
+            stands = PotPlace(bath=bath, mass_kg=pot.pot.kg, wall_m2=pot.pot.wall_m2, running=running, **told)
             wait = min(pot.there_at, 60.0)
             for now in (wait / 3, wait / 2):
                 use = [CoolingRead(m, shown, 0.3 if dial else 0.12) for m, shown in pot.readings if m <= now]
@@ -123,26 +123,26 @@ class Cooling(unittest.TestCase):
 
     def test_a_bath_takes_up_what_its_pot_loses(self) -> None:
         """A sink of 10 L takes 2.5 kg from 112 to 38 degC by warming 12 K; ice stays cold until it is gone."""
-        sink = Stands(bath="water", mass_kg=2.5, litres=10.0, around_c=26.0)
+        sink = PotPlace(bath="water", mass_kg=2.5, litres=10.0, around_c=26.0)
         fit = fit_bath([CoolingRead(180.0, 38.0, 0.1)], sink, Start(112.0))
         self.assertAlmostEqual(fit.litres[0], 10.0, delta=1.5)
-        cold = fit_bath([], Stands(bath="ice", mass_kg=2.5, litres=8.0), Start(112.0))
+        cold = fit_bath([], PotPlace(bath="ice", mass_kg=2.5, litres=8.0), Start(112.0))
         self.assertLess(cold.temperature_c_at(60.0), 4.0)
-        little = fit_bath([], Stands(bath="ice", mass_kg=5.0, litres=1.0), Start(112.0))
+        little = fit_bath([], PotPlace(bath="ice", mass_kg=5.0, litres=1.0), Start(112.0))
         self.assertGreater(little.temperature_c_at(60.0), 25.0)
 
     def test_put_elsewhere_its_core_goes_on_by_its_wall(self) -> None:
         """Out of ice its wall is far colder than its core: on the bench that falls on, and then stands."""
-        iced = fit_bath([], Stands(bath="ice", mass_kg=3.0, litres=10.0), Start(112.0))
+        iced = fit_bath([], PotPlace(bath="ice", mass_kg=3.0, litres=10.0), Start(112.0))
         start = iced.start_at(4.0)
         self.assertGreater(start.gap_k, 10)
-        bench = fit_bath([], Stands(bath="bench", mass_kg=3.0), start)
+        bench = fit_bath([], PotPlace(bath="bench", mass_kg=3.0), start)
         fell = start.core_c - bench.temperature_c_at(12.0)
         self.assertGreater(fell, 8)
         self.assertLess(bench.temperature_c_at(12.0) - bench.temperature_c_at(24.0), 0.7 * fell)
 
     def test_it_never_grows_colder_than_what_it_stands_in(self) -> None:
-        runs = Stands(bath="water", mass_kg=3.0, around_c=30.0, running=True)
+        runs = PotPlace(bath="water", mass_kg=3.0, around_c=30.0, running=True)
         fit = fit_bath([CoolingRead(10, 60.0, 0.3), CoolingRead(20, 42.0, 0.3)], runs, Start(112.0))
         self.assertEqual(fit.minutes_to(24.0, 20)[2], inf)
         self.assertGreater(fit.temperature_c_at(500), 27)

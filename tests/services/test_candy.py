@@ -8,7 +8,7 @@ from itertools import pairwise
 from icalendar import Calendar
 
 from lumbrel.core.candy import cook, firmness, setting
-from lumbrel.core.candy.bath import Stands, minutes_to_cool
+from lumbrel.core.candy.bath import PotPlace, minutes_to_cool
 from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.day import CookJob, lay_out
 from lumbrel.core.candy.keeping import keeping
@@ -143,10 +143,10 @@ class Cook(unittest.TestCase):
             self.assertEqual(keys, ["candy", "foam", cools_in], piece.key)
 
     def test_a_bath_that_is_not_cold_enough(self) -> None:
-        slow, quick = (minutes_to_cool(Stands(bath=b, mass_kg=3), 113, 84) for b in ("bench", "water"))
+        slow, quick = (minutes_to_cool(PotPlace(bath=b, mass_kg=3), 113, 84) for b in ("bench", "water"))
         self.assertGreater(slow, 5 * quick)
         with self.assertRaisesRegex(OutOfRange, "never cools"):
-            minutes_to_cool(Stands(bath="bench", mass_kg=3), 113, 20)
+            minutes_to_cool(PotPlace(bath="bench", mass_kg=3), 113, 20)
 
 
 class Day(KitchenCase):

@@ -72,7 +72,7 @@ BATHS: dict[str, Bath] = {
 
 
 @dataclass(frozen=True, kw_only=True)
-class Stands:
+class PotPlace:
     """A pot in its bath, as far as it is told.
 
     Args:
@@ -192,7 +192,7 @@ def minutes_until(cores: Floats, target_c: float) -> Floats:
     return np.where(cold.any(axis=1), np.where(place == 0, 0.0, minutes), np.inf)
 
 
-def minutes_to_cool(stands: Stands, hot_c: float, stir_c: float) -> float:
+def minutes_to_cool(stands: PotPlace, hot_c: float, stir_c: float) -> float:
     """How long a pot cools to where stirring begins, by what is held of any.
 
     Args:

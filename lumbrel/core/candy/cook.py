@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from math import ceil
 
-from lumbrel.core.candy.bath import BATHS, Held, Stands, minutes_to_cool
+from lumbrel.core.candy.bath import BATHS, Held, PotPlace, minutes_to_cool
 from lumbrel.core.candy.confections import POT_LOSS_FRACTION, Confection
 from lumbrel.core.errors import OutOfRange, require_between
 from lumbrel.core.physics.sucrose import density_kg_m3
@@ -127,7 +127,7 @@ def stages(
     boil = water * LATENT_KJ / heating_kw / 60
     boiled = each - water
     # Planned with water enough: it is changed, or runs.
-    cold = Stands(bath=bath, mass_kg=boiled, film=film or BATHS[bath].film, running=bath != "bench")
+    cold = PotPlace(bath=bath, mass_kg=boiled, film=film or BATHS[bath].film, running=bath != "bench")
     cool = 0.0 if piece.cool_to_c is None else minutes_to_cool(cold, boil_to_c, stir_c)
     rest = 5.0 if piece.key.startswith("snow") else cool
     return [

@@ -1,6 +1,6 @@
 """A candy pot that cools undisturbed: how likely pots fit what was read of it, and when they are cold enough.
 
-Likely pots are drawn of all that is held before it is read (`Stands`), weighed by how well each explains the readings, and
+Likely pots are drawn of all that is held before it is read (`PotPlace`), weighed by how well each explains the readings, and
 drawn anew near those that do. What is left of them at the end is the answer, with its doubt.
 """
 
@@ -20,7 +20,7 @@ from lumbrel.core.candy.bath import (
     HORIZON_MIN,
     LITRES,
     WAYS,
-    Stands,
+    PotPlace,
     minutes_until,
 )
 from lumbrel.core.errors import OutOfRange
@@ -129,7 +129,7 @@ class PotCooling:
 MOST_REMEMBERED = 64
 
 
-def fit_bath(readings: Sequence[CoolingRead], stands: Stands, start: Start) -> PotCooling:
+def fit_bath(readings: Sequence[CoolingRead], stands: PotPlace, start: Start) -> PotCooling:
     """A pot's cooling from its readings since it was put there.
 
     Args:
@@ -138,7 +138,7 @@ def fit_bath(readings: Sequence[CoolingRead], stands: Stands, start: Start) -> P
         start: as it was put there.
     Raises:
         OutOfRange: a reading that no pot of candy shows.
-    Source: heat of two bodies and a lagging core (`Stands.cools`); importance sampling in steps.
+    Source: heat of two bodies and a lagging core (`PotPlace.cools`); importance sampling in steps.
     """
     shown = (start.core_c, *(one.shown_c for one in readings))
     if any(not COLDEST_C <= one <= HOTTEST_C for one in shown):
@@ -155,7 +155,7 @@ def fit_bath(readings: Sequence[CoolingRead], stands: Stands, start: Start) -> P
 
 
 @lru_cache(MOST_REMEMBERED)
-def _fitted(readings: tuple[CoolingRead, ...], stands: Stands, start: Start) -> PotCooling:
+def _fitted(readings: tuple[CoolingRead, ...], stands: PotPlace, start: Start) -> PotCooling:
     """The same readings are fitted once: a pot is looked at again and again."""
     before, sigmas = (part.copy() for part in stands.unknowns)
     before[CORE], before[GAP] = start.core_c, start.gap_k

@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.core.candy import learned, stirring
-from lumbrel.core.candy.bath import BATHS, CANDY_KG_PER_M3, TOLD_SIGMA, Held, Stands, wetted_m2
+from lumbrel.core.candy.bath import BATHS, CANDY_KG_PER_M3, TOLD_SIGMA, Held, PotPlace, wetted_m2
 from lumbrel.core.candy.cook import HEATING_KW
 from lumbrel.core.candy.learned import Loss
 from lumbrel.core.candy.stirring import WORKED, Turn
@@ -40,11 +40,11 @@ def boils_off(db: Connection, vessel: VesselRow, before: datetime) -> Rate:
 
 def stands(
     context: BatchContext, told: CookedFacts | BathFacts, mass_kg: float, before: datetime
-) -> tuple[Stands, int]:
+) -> tuple[PotPlace, int]:
     """A pot where it was put, with what its earlier cooks taught; and how many of them."""
     films, litres = _cooled(context.db, context.vessel.id, told.bath, before)
     holds, doubt = (told.litres, TOLD_SIGMA) if told.litres else learned.litres_of(litres) or (None, 0.0)
-    found = Stands(
+    found = PotPlace(
         bath=told.bath,
         mass_kg=mass_kg,
         wall_m2=_wall_m2(context, mass_kg),

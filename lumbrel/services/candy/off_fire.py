@@ -7,7 +7,7 @@ from functools import cached_property
 from math import inf
 from typing import NamedTuple
 
-from lumbrel.core.candy.bath import Bath, Stands
+from lumbrel.core.candy.bath import Bath, PotPlace
 from lumbrel.core.candy.cooling import CoolingRead, PotCooling, Start, fit_bath
 from lumbrel.core.candy.stirring import REST_MIN
 from lumbrel.core.errors import OutOfRange
@@ -38,7 +38,7 @@ OPEN, LIKELY = 0.05, 0.5
 class CoolingPot:
     """The pot off the fire, left alone."""
 
-    stands: Stands
+    stands: PotPlace
     shown: Sequence[PotShown]
     fit: PotCooling | None
     begins: datetime
