@@ -96,7 +96,7 @@ class Cooling(unittest.TestCase):
             ("bench", 86.0, False, 0.8),
             ("water", 38.0, True, 0.5),
             ("water", 38.0, False, 0.5),
-            ("ice", 24.0, False, 0.6),
+            ("ice", 24.0, False, 0.5),
         ):
             found = [
                 look

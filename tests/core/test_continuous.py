@@ -90,6 +90,8 @@ class Continuous(unittest.TestCase):
         near = continuous.to_the_mark(climb, 230.0, slope, 60.0, 66.9)
         self.assertAlmostEqual(near.middle, 40.0)
         self.assertTrue(near.low < 30.0 and near.high > 55.0)
+        drops = continuous.to_the_mark(climb, 230.0, slope, 60.0, 66.9, by_drops=True)
+        self.assertTrue(drops.low < near.low - 5 and drops.high == near.high, "drops tell less of how soon")
         there = Left(0.0, 0.0, 3.0)
         self.assertEqual(continuous.to_the_mark(climb, 250.0, there, 67.0, 66.9), there)
         # A climb that lasts far longer than it should still has something to go.

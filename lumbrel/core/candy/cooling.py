@@ -122,7 +122,9 @@ class PotCooling:
         return max(expected - now, 0.0), max(low - now, 0.0), max(high - now, 0.0)
 
     def never(self, target_c: float, now: float) -> float:
-        """The chance that it is not as cold within six hours from a minute."""
+        """The chance that it is not as cold within six hours from a minute; none once it is."""
+        if self.temperature_c_at(now) <= target_c:
+            return 0.0
         return float(self.weights @ (minutes_until(self.cores, target_c) > now + HORIZON_MIN))
 
 

@@ -35,6 +35,8 @@ BENDS_LEAST, BENDS = 0.1, 1.5
 """One sigma of the logarithm by which a climb does not go on as it goes: near the mark, and for each
 part of the way that is left."""
 LONGEST_SIGMAS = 6.0
+STEEPER, DROP_OLD_MIN = 2.0, 2.0
+"""By drops alone a climb may be so much steeper than it is thought, and a drop so many minutes old."""
 SLOPE_FROM = 0.8
 """From this share of the mark's density on, the slope of the last while alone says how long."""
 
@@ -246,7 +248,9 @@ class Left:
     high: float
 
 
-def to_the_mark(climb: Climb, gone_minutes: float, slope: Left, brix: float, syrup_brix: float) -> Left:
+def to_the_mark(
+    climb: Climb, gone_minutes: float, slope: Left, brix: float, syrup_brix: float, *, by_drops: bool = False
+) -> Left:
     """Minutes to the mark, by how such a climb goes on the whole and by how it climbs just now.
 
     Args:
@@ -255,12 +259,16 @@ def to_the_mark(climb: Climb, gone_minutes: float, slope: Left, brix: float, syr
         slope: by the readings of the last while, if it goes on as it does.
         brix: at the draw-off now.
         syrup_brix: the mark.
+        by_drops: whether nothing but a drop now and then tells of its slope: it may be far steeper, by how many channels
+            there truly are, and a drop is of a while ago.
     """
     share = brix / syrup_brix
     if slope.middle <= 0 or share >= 1:
         return slope
     bends = hypot(BENDS_LEAST, BENDS * (1 - share) ** 1.5)
     near = Left(slope.middle, slope.low / exp(bends), slope.high * exp(bends))
+    if by_drops:
+        near = Left(near.middle, max(near.low / STEEPER - DROP_OLD_MIN, 0.0), near.high)
     counts = min(max((SLOPE_FROM - share) / SLOPE_FROM, 0.0), 1.0)
     if not counts:
         return near

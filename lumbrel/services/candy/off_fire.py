@@ -128,8 +128,8 @@ def cooling(
     live = by_probe(context, glass, pressure, off.at, COOL_EVERY_S, whole=True)
     typed = [one for one in by_hand(context, off.at, typed_sigma_k(glass)) if one.at > off.at]
     shown = sorted([*live[:: len(live) // MOST_COOL + 1], *typed], key=lambda one: one.at)
-    places = [_Place(off.at, off.facts), *(_Place(e.at, e.facts) for e in context.of_kind(BathFacts))]
-    places = [one for one in places if one.at <= context.now]
+    moved = [_Place(e.at, e.facts) for e in context.of_kind(BathFacts) if e.at <= context.now]
+    places = [_Place(off.at, off.facts), *moved]
     start, fit = Start(off.facts.reached_c, REACHED_SIGMA_K[off.facts.by]), None
     for i, place in enumerate(places):
         after = places[i + 1].at if places[i + 1 :] else context.now + timedelta(minutes=1)

@@ -294,7 +294,8 @@ def _finish(context: BatchContext, seen: BoilEvidence, by_fit: Finish) -> Finish
     gone = max((context.now - seen.climbs_from) / timedelta(minutes=1), 0.0)
     brix = seen.fitted.brix_at(max(seen.minute(context.now), 0.0))
     slope = Left(by_fit.left, by_fit.low, by_fit.high)
-    left = to_the_mark(seen.climb, gone, slope, brix, context.batch.target_brix)
+    target, by_drops = context.batch.target_brix, not seen.probe_samples
+    left = to_the_mark(seen.climb, gone, slope, brix, target, by_drops=by_drops)
     return Finish(left.middle, left.low, left.high)
 
 

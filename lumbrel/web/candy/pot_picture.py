@@ -155,7 +155,7 @@ def cooling(seen: CoolingPot, shown_c: Callable[[float], float], step_c: float =
     expected, low, high = seen.minutes
     ahead = expected if isfinite(expected) else 60.0
     begin, end = seen.begins, now + timedelta(minutes=min(max(ahead * 1.3, 5.0), 300.0))
-    hottest = max(*(s.true_c for s in seen.shown), seen.now_c) + 4
+    hottest = max([seen.now_c, *(s.true_c for s in seen.shown)]) + 4
     coldest = min(seen.to_c - 6, seen.now_c - 4)
     x = scale(begin.timestamp(), end.timestamp(), LEFT, RIGHT)
     y = scale(coldest, hottest, BOTTOM, TOP)
