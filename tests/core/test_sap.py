@@ -273,6 +273,17 @@ class Runs(unittest.TestCase):
         birch = self.taught(1.0, birch=True).ahead(date(2026, 3, 15), [running.Weather(4, 12)])[0]
         self.assertGreater(birch.litres, 0.5)
 
+    def test_another_season_begins_without_the_last_ones_last_day(self) -> None:
+        """A last day of nothing, and of much, before the trees were tapped anew: the same is told of the new season."""
+        told = []
+        for last in (0.0, 6.0):
+            old = [
+                replace(day, litres_per_tap=last if i == 13 else 2.0)
+                for i, day in enumerate(self.taught(2.0).days)
+            ]
+            told.append(learned.Learned(old).ahead(date(2027, 3, 1), [running.Weather(-4, 6)])[0].litres)
+        self.assertAlmostEqual(*told, delta=0.8)
+
     def test_only_days_before_a_day_count_in_what_would_have_been_said_of_it(self) -> None:
         """Another last day changes nothing of what was said of the days before."""
         same, other = (

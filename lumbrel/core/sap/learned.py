@@ -27,11 +27,11 @@ COUNTS = 0.7
 FEW_DAYS = 6.0
 """The forecasts count evenly, as at first, like so many days."""
 FIRST_SHARES = (0.6, 0.2, 0.05, 0.15)
+"""Of the woods, the regression, the mean, and the last day, before any has done well or badly."""
 NEAR, NEAR_WEIGHS = np.array([2.0, 2.5]), 1.5
 """How near nights and days must be to tell of each other, K; what the woods say counts like so many of them."""
 STEADY, FADES = 1.0, 0.9
 """How a season goes: so many good days are held for the usual, and a day counts so much less each day after."""
-"""Of the woods, the regression, the mean, and the last day, before any has done well or badly."""
 SHARPER = 6.0
 """A forecast that is twice as far off counts for so many powers of a half."""
 STEADY_DAYS = 25.0
@@ -112,19 +112,18 @@ class Learned:
     def _known(self) -> _Known:
         runs, litres, trust = self._runs, self._litres, self._trust
         years = np.array([d.day.year for d in self.days])
-        now = years[-1] if len(years) else 0
         weigh = trust[:, None] / (STRAYS_L**2 + (STRAYS * runs) ** 2)
         first = BEST_WEIGHS / (STRAYS_L**2 + STRAYS**2)
-        gave = _before(weigh * runs * litres[:, None], years, now) + first * BEST_L
-        could = _before(weigh * runs * runs, years, now) + first
+        gave = _before(weigh * runs * litres[:, None], years) + first * BEST_L
+        could = _before(weigh * runs * runs, years) + first
         scales = gave / could
         off = litres[:, None] / scales[:-1] - runs
         news = -0.5 * off**2 / (STRAYS_L**2 + (STRAYS * runs) ** 2) - np.log(scales[:-1])
         news -= 0.5 * np.log(STRAYS_L**2 + (STRAYS * runs) ** 2)
-        likely = COUNTS * _before(trust[:, None] * news, years, now)
+        likely = COUNTS * _before(trust[:, None] * news, years)
         shares = np.exp(likely - likely.max(axis=1, keepdims=True))
         shares /= shares.sum(axis=1, keepdims=True)
-        slopes = self._regressed(years, now)
+        slopes = self._regressed(years)
         ends = np.vstack([runs, np.zeros((1, woods.WOODS))])
         by_woods = (shares * scales * ends).sum(axis=1)
         factors, off = self._own(by_woods)
@@ -132,8 +131,8 @@ class Learned:
         like = factors * by_woods
         like[:-1] = np.maximum(like[:-1] + near @ off / (NEAR_WEIGHS + near.sum(axis=1)), 0.0)
         by_hours = np.maximum((slopes * np.vstack([self._hours, np.zeros((1, FEATURES))])).sum(axis=1), 0.0)
-        weights = _before(trust, years, now)
-        means = (_before(trust * litres, years, now) + BEST_WEIGHS * BEST_L / 4) / (weights + BEST_WEIGHS)
+        weights = _before(trust, years)
+        means = (_before(trust * litres, years) + BEST_WEIGHS * BEST_L / 4) / (weights + BEST_WEIGHS)
         last = np.concatenate([means[:1], litres])
         said = np.stack([like, by_hours, means, last], axis=1)
         counts = self._counted(said, litres, trust)
@@ -148,11 +147,11 @@ class Learned:
             together=(counts * said).sum(axis=1)[:-1],
         )
 
-    def _regressed(self, years: Floats, now: int) -> Floats:
+    def _regressed(self, years: Floats) -> Floats:
         """A regression of the days before each on their degree-hours."""
         hours, litres, trust = self._hours, self._litres, self._trust
-        squares = _before(trust[:, None, None] * hours[:, :, None] * hours[:, None, :], years, now)
-        products = _before(trust[:, None] * hours * litres[:, None], years, now)
+        squares = _before(trust[:, None, None] * hours[:, :, None] * hours[:, None, :], years)
+        products = _before(trust[:, None] * hours * litres[:, None], years)
         held = RIDGE * np.diag([0.3, *[1.0] * (FEATURES - 1)])
         return np.asarray(np.linalg.solve(squares + held, products[..., None])[..., 0])
 
@@ -220,16 +219,20 @@ class Learned:
         if not weather:
             return []
         known = self._known
+        gone = (first - self.days[-1].day).days - 1 if self.days else 0
+        # How the last season went, and its last day, say nothing of this one.
+        goes_on = bool(self.days) and self.days[-1].day.year == first.year
+        factor = known.factor if goes_on else 1.0
         paths, by_woods = self._paths(first, weather)
         found = []
         for i in range(len(weather)):
             hours = _features(woods.simple_hours(paths[i]))
             by_hours = float(np.maximum(hours @ known.slopes, 0.0).mean())
             near = self._near(np.array(paths[i]))
-            like = known.factor * by_woods[i] + near @ known.off / (NEAR_WEIGHS + near.sum(axis=1))
+            like = factor * by_woods[i] + near @ known.off / (NEAR_WEIGHS + near.sum(axis=1))
             like = np.maximum(like, 0.0)
             said = np.array([like.mean(), by_hours, *known.said[2:]])
-            counts = known.counts * np.array([1, 1, 1, LAST_FADES**i])
+            counts = known.counts * np.array([1, 1, 1, LAST_FADES ** (gone + i)])
             expected = float(counts @ said / counts.sum())
             wider = float(like.std()) * float(counts[0] / counts.sum())
             found.append(self._expected(expected, wider))
@@ -273,7 +276,7 @@ def _features(hours: Floats) -> Floats:
     return np.stack([np.ones(len(hours)), over, under, np.minimum(over, 4) * np.minimum(under, 3)], axis=1)
 
 
-def _before(news: Floats, years: Floats, now: int) -> Floats:
+def _before(news: Floats, years: Floats) -> Floats:
     """Sums of what came before each day, and after the last; another season's days count for less."""
     found = np.zeros((len(news) + 1, *news.shape[1:]))
     earlier: Floats | float = 0.0
