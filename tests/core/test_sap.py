@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from lumbrel.core.errors import OutOfRange
-from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap
+from lumbrel.core.sap import boil_down, fuel, growth, keeping, learned, running, sap, woods
 from lumbrel.core.sap import trunk as trunks
 from lumbrel.core.sap.trunk import TAPS_FROM_MM, Hole, Place, Rule, Trunk
 from lumbrel.core.sap.woods import simple_hours
@@ -272,6 +272,15 @@ class Runs(unittest.TestCase):
         self.assertLess(told["gravity"], 0.3)
         birch = self.taught(1.0, birch=True).ahead(date(2026, 3, 15), [running.Weather(4, 12)])[0]
         self.assertGreater(birch.litres, 0.5)
+
+    def test_a_hole_gives_less_with_its_age_and_some_woods_run_without_frost(self) -> None:
+        mild = woods.DegreeHours(np.array(0.0), np.array(60.0), np.array(6.0))
+        empty = woods.Run(np.zeros(woods.WOODS), np.zeros(woods.WOODS))
+        full = woods.Run(np.ones(woods.WOODS), np.zeros(woods.WOODS))
+        young, old = (woods.day_of(full, mild, age, birch=False)[1] for age in (0.0, 32.0))
+        self.assertAlmostEqual(float(np.median(old / young)), 0.5, delta=0.06)
+        runs = (woods.day_of(empty, mild, 0.0, birch=False)[1] > 0).mean()
+        self.assertTrue(0.15 < runs < 0.35, runs)
 
     def test_another_season_begins_without_the_last_ones_last_day(self) -> None:
         """A last day of nothing, and of much, before the trees were tapped anew: the same is told of the new season."""

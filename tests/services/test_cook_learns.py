@@ -130,6 +130,29 @@ class Practice(KitchenCase):
         self.assertEqual(told.verdict, "Well cooked.", told.told)
         self.assertEqual(pot.boiled_over, False)
 
+    def test_a_bath_that_was_warm_is_said_to_stay_so(self) -> None:
+        pot = PracticePot(60, ("warm",), 11)
+        self.addCleanup(pot.stop)
+        self.assertIn("bath=water", pot.home)
+        with opened(pot.database) as db:
+            at = pot._last + timedelta(seconds=10)
+            pot.advance(db, at)
+            wish = {"id": "practice-begin", "lot": pot.lot, "vessel": "candy-pot", "bath": "water"}
+            code = begin.begin(db, at, wish | WISH | {"piece": "cream"})
+            at = self._to(db, pot, code, at, ("off", "over"))
+            slip.put(db, code, "cooked", {"id": "practice-off", "bath": "water"}, at)
+            for _ in range(25):
+                at += timedelta(minutes=1)
+                pot.advance(db, at)
+            cooling = pot_of(contexts.load(db, code, at)).cooling
+            self.assertIn("Change the water", cooling.stays_warm)
+            self.assertGreater(cooling.now_c, 35)
+            told = {"id": "practice-bath", "bath": "water", "litres": "20 L", "around": "8 C"}
+            slip.put(db, code, "bath", told, at)
+            self.assertEqual(
+                pot_of(contexts.load(db, code, at + timedelta(minutes=1))).cooling.stays_warm, ""
+            )
+
     def test_a_bent_thermometer_boils_too_far(self) -> None:
         _, told = self.play("bent")
         self.assertRegex(told.told[0].truly, r"1\.\d.K over the mark")
