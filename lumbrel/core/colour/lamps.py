@@ -31,13 +31,14 @@ BALANCED = (0.4, 1.1)
 WHITE_K = 6000.0
 TINT_SIGMA = 0.08
 """One sigma of what is left of it besides, as a logarithm."""
-TONE, TONE_SIGMA, EVEN_SIGMA, GLARE_MOST, STRONGER_MOST = 1.07, 0.12, 0.05, 0.02, 0.45
-"""Of a camera's tone curve, as a share of its exponent: it makes darks darker; of the light's falling off between the vials; of the light
-that glass throws over dark syrup; and how much stronger than they are colours are made."""
+TONE, TONE_SIGMA, EVEN_SIGMA, GLARE_MOST = 1.07, 0.12, 0.05, 0.02
+"""Of a camera's tone curve, as a share of its exponent: it makes darks darker; of the light's falling off between the vials; and of
+the light that glass throws over dark syrup."""
 SEEN_SIGMA = np.array([0.05, 0.03, 0.12])
 DARK = 0.004
-EXPLAINED = 4.0
 """Noise of red, green and blue, as a logarithm, and of the least light besides."""
+EXPLAINED = 4.0
+"""A picture that misses every lamp by more (chi squared) is of something else."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,7 +102,6 @@ def _drawn() -> tuple[Floats, Floats, Floats, tuple[str, ...]]:
             TONE * np.exp(TONE_SIGMA * rng.standard_normal(DRAWS)),
             EVEN_SIGMA * rng.standard_normal(DRAWS),
             rng.uniform(0.0, GLARE_MOST, DRAWS),
-            rng.uniform(0.0, STRONGER_MOST, DRAWS),
             rng.uniform(*BALANCED, DRAWS),
         ]
     )
@@ -111,16 +111,14 @@ def _drawn() -> tuple[Floats, Floats, Floats, tuple[str, ...]]:
 @lru_cache(8)
 def _shares(path_mm: float) -> Floats:
     """The logarithm of sample over blank in red, green and blue, for every draw and light."""
-    _lamps, seen, (falls, tone, even, glare, stronger, _balanced), _names = _drawn()
+    _lamps, seen, (falls, tone, even, glare, _balanced), _names = _drawn()
     curve = np.exp(-falls[:, None] * (NM - REFERENCE_NM))
     shares = np.empty((DRAWS, len(LIGHTS), 3))
     whole = seen.sum(axis=2)
     for j, light in enumerate(LIGHTS):
         absorbed = -np.log10(light / 100) * path_mm / REFERENCE_MM * curve
         shares[:, j] = np.einsum("dcw,dw->dc", seen, 10.0**-absorbed) / whole
-    more = stronger[:, None, None]
-    shares = (1 + more) * shares - more * shares.mean(axis=2, keepdims=True)
-    shares = np.maximum(shares, 0.0) + glare[:, None, None]
+    shares += glare[:, None, None]
     found: Floats = tone[:, None, None] * np.log(np.maximum(shares, 1e-4)) + even[:, None, None]
     return found
 
@@ -131,7 +129,7 @@ def _tints() -> Floats:
     lamps, seen, rest, _names = _drawn()
     white = (seen / lamps[:, None, :] * _planck(WHITE_K)).sum(axis=2)
     light = np.log(seen.sum(axis=2) / white)
-    left = (1 - rest[5])[:, None] * (light - light[:, 1:2])
+    left = (1 - rest[4])[:, None] * (light - light[:, 1:2])
     return np.asarray(left[:, [0, 2]])
 
 
