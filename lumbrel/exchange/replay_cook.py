@@ -54,7 +54,6 @@ def cook(db: Connection, line: Line, now: datetime) -> tuple[str, Answer]:
         "brix": str(line["brix_typed"]),
         "bath": "bench",
         "woodlot": WOODLOT.id,
-        "thermometer": str(line.get("thermometer") or ""),
     }
     if line.get("stir_typed") is not None:
         fields["stir"] = str(line["stir_typed"])

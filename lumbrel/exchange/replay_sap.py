@@ -4,6 +4,7 @@ from datetime import date, datetime, timedelta
 from sqlite3 import Connection
 from uuid import uuid4
 
+from lumbrel.core.pan.target import SUGAR_KINDS
 from lumbrel.exchange.replay_words import KEYS, OK, Answer, Line, Unfit, confirmed_of, number_of, text_of
 from lumbrel.services.base.form import local_time
 from lumbrel.services.sap import gathered_sap, runs, weather
@@ -12,14 +13,12 @@ from lumbrel.store.db import transaction
 from lumbrel.store.kitchen import Woodlot, add_woodlot, load_kitchen, woodlots
 from lumbrel.words import _
 
-KINDS = ("maple", "walnut", "birch")
-
 
 def woodlot(db: Connection, line: Line) -> Answer:
     """Register a woodlot; how many taps it has is told again with what they give."""
     name, kind = text_of(line, "name"), str(line.get("sugar_kind", "maple"))
-    if kind not in KINDS:
-        raise Unfit(sugar_kind=_("A woodlot's sugar is one of {known}.", known=", ".join(KINDS)))
+    if kind not in SUGAR_KINDS:
+        raise Unfit(sugar_kind=_("A woodlot's sugar is one of {known}.", known=", ".join(SUGAR_KINDS)))
     number_of(line, "taps", 1, 20_000, 1)
     if any(one.name == name for one in woodlots(db)):
         raise Unfit(name=_("There is a woodlot called {name} already.", name=name))

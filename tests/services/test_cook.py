@@ -260,6 +260,21 @@ class Along(CookCase):
         self.press(self.at + timedelta(hours=3))
         self.assertEqual(self.board(code, 4 * 60).water_c, then)
 
+    def test_water_that_runs_teaches_nothing_of_a_bath_that_stands(self) -> None:
+        for running in ("", "1"):
+            code = self.begin()
+            for minute, shown in PATH:
+                self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C")
+            told = {"bath": "water", "litres": "12 L", "running": running}
+            self.step(code, "cooked", 14, kind_confirmed="1", **told)
+            for minute, shown in ((17, 98), (19, 88), (21, 78), (23, 69), (25, 61)):
+                self.step(code, "pot", minute, instrument="dial-a", pot=f"{shown} C", pot_confirmed="1")
+            facts = self.step(code, "stir", 26).facts
+            self.assertEqual(facts.litres is None, bool(running))
+            self.assertFalse(running and facts.film)
+            self.step(code, "turned", 29)
+            self.step(code, "made", 30, grams_1="25 g", count_1="55")
+
     def test_too_far_it_says_how_much_water_brings_it_back(self) -> None:
         code = self.begin()
         for minute, shown in (*PATH, (14.5, 116.5)):

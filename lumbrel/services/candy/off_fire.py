@@ -96,7 +96,8 @@ class CoolingPot:
     @property
     def learned(self) -> tuple[float | None, float | None]:
         """Film and litres, as far as its readings knew them, for the next cook of this pot."""
-        if self.fit is None or len(self.shown) < LEAST_SHOWN:
+        # What runs takes more than what stands: it teaches nothing of a bath.
+        if self.fit is None or self.stands.running or len(self.shown) < LEAST_SHOWN:
             return None, None
         (film, film_sigma), (litres, litres_sigma) = self.fit.film, self.fit.litres
         knows = self.stands.warms and litres_sigma <= KNOWN_SIGMA
