@@ -58,10 +58,12 @@ class PracticePot(BrowserCase):
         self.quiet(page, lambda: page.get_by_role("link", name="Drop in cold water").click())
         page.keyboard.press("Escape")
         water = page.locator("#off [name=litres]")
-        water.evaluate("field => { field.value = '10'; }")
+        # In one go: the part it is in may be drawn anew between finding it and typing.
+        typed = "text => { document.querySelector('#off [name=litres]').value = text; }"
+        page.evaluate(typed, "10")
         self._until(page, "Off the fire", "Over")
         expect(water).to_have_value("10")
-        water.evaluate("field => { field.value = ''; }")
+        page.evaluate(typed, "")
         expect(page.locator("#off .off-fire")).to_have_class("off-fire loud")
         self.quiet(page, lambda: page.get_by_role("button", name="It is off the fire").click())
         expect(page.locator("#verdict h1")).to_have_text("Do not disturb")
