@@ -1,8 +1,16 @@
-"""The two pieces of numerical craft core needs: a bracketed root and a smooth table."""
+"""The pieces of numerical craft that core needs: a bracketed root, a smooth table, and what weighed draws expect."""
 
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from itertools import pairwise
+from math import inf
+
+import numpy as np
+import numpy.typing as npt
+
+NINETY = (0.05, 0.95)
+AS_GOOD = 0.97
+"""Round which nearly as much lies as round the best is as good."""
 
 
 def solve(function: Callable[[float], float], low: float, high: float, tolerance: float = 1e-9) -> float:
@@ -65,3 +73,31 @@ class MonotoneCubic:
             + t * t * (3 - 2 * t) * self._ys[i + 1]
             - t * t * (1 - t) * width * self._slopes[i + 1]
         )
+
+
+def outlook(
+    times: npt.NDArray[np.float64],
+    weights: npt.NDArray[np.float64],
+    near: float,
+    least: float = 0.0,
+) -> tuple[float, float, float]:
+    """What weighed draws of a time expect, and their 5 and 95 % limits; infinite is never.
+
+    Expected is the time that has the most of them near it: of a lopsided lot the middle is too late.
+
+    Args:
+        times: at least one, infinite where it never comes; weights: of each, 1 together.
+        near: so near by share of the drawn time; least: and so near at the least.
+    """
+    order = np.argsort(times)
+    sorted_times, share = times[order], np.concatenate([[0.0], np.cumsum(weights[order])])
+    last = len(order) - 1
+    low, high = (float(sorted_times[min(int(np.searchsorted(share[1:], part)), last)]) for part in NINETY)
+    some = sorted_times[np.isfinite(sorted_times)]
+    if share[len(some)] <= 0.5 * share[-1]:
+        return inf, low, high
+    first = np.searchsorted(sorted_times, np.minimum(some / (1 + near), some - least), side="left")
+    after = np.searchsorted(sorted_times, np.maximum(some / (1 - near), some + least), side="right")
+    round_it = share[after] - share[first]
+    expected = float(np.median(some[round_it >= AS_GOOD * round_it.max()]))
+    return min(max(expected, low), high), low, high

@@ -63,8 +63,6 @@ class PracticeRun(ABC):
         seed: of everything random in it.
     """
 
-    looks: tuple[tuple[str, str], ...]
-    """What can be looked at, each with what the button says."""
     name: str
 
     def __init__(self, speed: float, known: Sequence[Fault], faults: Sequence[str], seed: int) -> None:
@@ -84,6 +82,11 @@ class PracticeRun(ABC):
     @abstractmethod
     def home(self) -> str:
         """The address of its page."""
+
+    @property
+    @abstractmethod
+    def looks(self) -> tuple[tuple[str, str], ...]:
+        """What can be looked at now, each with what the button says."""
 
     @abstractmethod
     def advance(self, db: Connection, now: datetime) -> None:

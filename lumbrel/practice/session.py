@@ -11,7 +11,9 @@ from lumbrel.core.bench.hydrometer import Hydrometer
 from lumbrel.core.physics import air
 from lumbrel.practice.faults import FAULTS
 from lumbrel.practice.run import BAROMETER, STARTS_AT, PracticeRun, Seen
-from lumbrel.services.base.entry import slip_of
+from lumbrel.services.base.entry import Entry, slip_of
+from lumbrel.services.base.facts import DrawFacts, Facts, JarFacts, ReheatFacts
+from lumbrel.services.base.standing import current, of_kind
 from lumbrel.services.day.checks import boiled
 from lumbrel.services.kitchen import example
 from lumbrel.services.probes import intake
@@ -21,6 +23,7 @@ from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
 from lumbrel.store.kitchen import VesselRow, add_vessel
 from lumbrel.words import _, number
+from lumbrel.worlds.kettle import STEP_MIN, HarshKettle
 from lumbrel.worlds.pan import Departures, HarshPan
 
 STEP_S, LOG_EVERY_S = 1.0, 10.0
@@ -32,6 +35,7 @@ OUT_AT_BRIX, OUT_MINUTES = 58.0, 9.0
 TOPPED_AT_BRIX, TOPPED_SHARE, TOPPED_BRIX, TOPPED_C = 59.0, 0.25, 30.0, 15.0
 SMALL_POT = VesselRow(id="small-pot", name=_("Small pot"), shape="round", sizes_mm=(220.0,))
 SMALL_POT_KG, SMALL_POT_KG_PER_MIN = 2.4, 0.075
+KETTLE_READ_K = 0.2
 CUP = _("You fill the cup"), _("on the slip, Cup")
 
 
@@ -55,11 +59,13 @@ class PracticePan(PracticeRun):
     """
 
     name = _("Practice pan")
-    looks = (("cup", _("Fill the cup")), ("drop", _("Cool a drop")))
 
     def __init__(self, speed: float, faults: Sequence[str], seed: int) -> None:
         super().__init__(speed, FAULTS, faults, seed)
         self.truth: list[Truth] = []
+        self.kettle: HarshKettle | None = None
+        self._done: set[str] = set()
+        """Lines that the kettle knows of."""
         air_pa = air.pressure_at_elevation_pa(example.EXAMPLE_ELEVATION_M)
         self._offset = self._rng.uniform(-0.4, 0.4)
         self._small = "small" in self.faults
@@ -114,12 +120,22 @@ class PracticePan(PracticeRun):
         """The address of its page."""
         return f"/pan/{self.code}"
 
+    @property
+    def looks(self) -> tuple[tuple[str, str], ...]:
+        """What can be looked at: the pan, and once it is drawn the kettle."""
+        if self.kettle:
+            return (("kettle", _("Read the kettle")),)
+        return (("cup", _("Fill the cup")), ("drop", _("Cool a drop")))
+
     def advance(self, db: Connection, now: datetime) -> None:
-        """Let the pan go on to a moment, its probe and barometer sending."""
+        """Let the pan go on to a moment, its probe and barometer sending; once it is drawn, the kettle."""
         batch = record.batch_by(db, code=self.code)
         assert batch is not None
-        slip = slip_of(db, batch.id)
-        if any(entry.kind == "draw" for entry in slip):
+        slip = current(slip_of(db, batch.id))
+        drawn = of_kind(slip, DrawFacts)
+        if drawn:
+            with self._lock:
+                self._cool_kettle(drawn[0].facts.mass_kg, slip, now)
             return
         foamed = any(e.kind == "foam" for e in slip)
         sent = []
@@ -137,6 +153,20 @@ class PracticePan(PracticeRun):
             intake.take(db, "probe-1", sent[-600:], now)
         if sent:
             self._report_pressure(db, now)
+
+    def _cool_kettle(self, drawn_kg: float, slip: Sequence[Entry[Facts]], now: datetime) -> None:
+        if self.kettle is None:
+            self.kettle = HarshKettle(random.Random(self._rng.random()), drawn_kg)
+        while self._last + timedelta(minutes=STEP_MIN) <= now:
+            self._last += timedelta(minutes=STEP_MIN)
+            taken = 0.0
+            for line in slip:
+                if line.at <= self._last and line.id not in self._done:
+                    self._done.add(line.id)
+                    taken += line.facts.mass_kg if isinstance(line.facts, JarFacts) else 0.0
+                    if isinstance(line.facts, ReheatFacts):
+                        self.kettle.reheat()
+            self.kettle.cool(taken)
 
     def _report_pressure(self, db: Connection, at: datetime) -> None:
         """The barometer; with its fault it stands where it stood at the start."""
@@ -168,9 +198,13 @@ class PracticePan(PracticeRun):
                 self.pot.mass_kg *= 1 - FOAM_TAKES
 
     def look(self, at_what: str) -> Seen:
-        """What an instrument shows now, for the person to type: "cup" or "drop"."""
+        """What an instrument shows now, for the person to type: "cup" or "drop", or "kettle" once it is drawn."""
         with self._lock:
             brix, boils = self.pot.brix, self.pot.temperature_c
+            if self.kettle:
+                warm = number(self.kettle.at_c + self._rng.gauss(0, KETTLE_READ_K), 1)
+                words = _("Its thermometer shows {warm} °C.", warm=warm)
+                return Seen(at_what, words, _("The kettle"), _("on the jar page, kettle"))
         if at_what == "drop":
             sample = self._rng.uniform(19, 25)
             shown = brix - refractometer.INVERT_BRIX_PER_PERCENT * 0.01 * brix

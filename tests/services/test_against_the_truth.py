@@ -161,6 +161,26 @@ class Practice(KitchenCase):
         self.assertGreater(late.true_brix, at_once.true_brix + 2)
         self.assertGreater(late.water_kg, at_once.water_kg)
 
+    def test_once_it_is_drawn_its_kettle_cools_and_is_emptied(self) -> None:
+        pan, _told = self.play()
+        self.assertEqual([what for what, _words in pan.looks], ["cup", "drop"])
+        left = []
+        with opened(pan.database) as db:
+            for minute in (1, 6, 11):
+                at = pan._last + timedelta(minutes=5)
+                pan.advance(db, at)
+                shown = float(pan.look("kettle").words.split()[3])
+                self.assertAlmostEqual(shown, pan.kettle.at_c, delta=1.0)
+                fields = {"id": f"jar-{minute}", "fill": "85 C", "lot": pan.code, "size_1": "500 ml"}
+                slip.put(db, pan.code, "jar", fields | {"count_1": "4", "fill_confirmed": "1"}, at)
+                left.append((pan.kettle.at_c, pan.kettle.kg))
+            self.assertEqual([what for what, _words in pan.looks], ["kettle"])
+            self.assertEqual(left, sorted(left, reverse=True))
+            self.assertAlmostEqual(left[1][1] - left[2][1], 2.65, delta=0.05)
+            slip.put(db, pan.code, "reheat", {"id": "reheat-1"}, at)
+            pan.advance(db, at + timedelta(minutes=1))
+            self.assertGreater(pan.kettle.at_c, left[2][0] + 2)
+
     def test_foam_that_is_not_answered_takes_its_share(self) -> None:
         calm, _ = self.play("foam")
         lost, told = self.play("foam", answer_foam=False)

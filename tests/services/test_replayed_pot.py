@@ -8,7 +8,7 @@ from typing import Any
 
 from lumbrel.exchange.replay import Replay
 from tests.worlds.baths import cool
-from tests.worlds.photographs import BLANK, SAMPLE, lit
+from tests.worlds.photographs import BLANK, SAMPLE, under
 
 
 class ReplayedPot(unittest.TestCase):
@@ -71,6 +71,17 @@ class ReplayedPot(unittest.TestCase):
         self.assertEqual(self.pot(46)["call"], "wait")
         self.assertEqual(self.pot(60) | {"phase": "stirring", "call": "turns"}, self.pot(60))
 
+    def test_what_warms_slowly_boils_slowly(self) -> None:
+        left = []
+        for pace in (1, 3):
+            self.do(0, "anew")
+            self.setUp()
+            self.begin("cream")
+            for minute, shown_c in ((2, 25.0), (2 + 6 * pace, 75.0)):
+                self.read(minute, shown_c)
+            left.append(self.read(3 + 11 * pace, 103.8)["minutes_left"])
+        self.assertGreater(left[1] / left[0], 2.2)
+
     def test_far_beyond_its_mark_every_reading_is_taken(self) -> None:
         mark_c = self.begin("hard-drops")["mark_c"]
         calls = []
@@ -84,7 +95,7 @@ class ReplayedPot(unittest.TestCase):
                 self.assertEqual(call, "scorches" if beyond >= 4 else "over", beyond)
 
     def test_a_photograph_is_judged_as_a_page_judges_it(self) -> None:
-        made = lit(random.Random(3), 60.0, "window")
+        made = under(random.Random(3), 60.0, "window")
         (x, y, w, h), (a, b, c, d) = BLANK, SAMPLE
         line = {
             "path_mm": made.path_mm,

@@ -247,6 +247,10 @@ class EveryState(KitchenCase):
             self.assertIn("Off the scale", stale)
             self.assertNotIn("estimated", stale)
             self.assertRegex(stale, f'data-news="shown">{shown - step:.0f}.0<')
+            # What nobody has read since the fire was turned stands as it was read.
+            self.client.post(f"/candy/cook/{code}/slip/burner", data={})
+            self.now += timedelta(minutes=2)
+            self.assertIn("Off the scale", self.client.get(f"/candy/cook/{code}").text)
             due = alarms.due(pot_of(contexts.load(self.db, code, self.now)))
             self.assertIn("Put no water in", " ".join(cause.words for cause in due))
             sent = {"bath": "bench", "cooked_confirmed": "1", "pot_confirmed": "1"}

@@ -16,6 +16,7 @@ from typing import NamedTuple
 import numpy as np
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import outlook
 from lumbrel.core.physics import sucrose, water
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _
@@ -31,7 +32,8 @@ LEAST_SIGMA_K, BENT = 0.15, 0.025
 LAG_MIN, LAG_SIGMA_MIN = 0.3, 0.2
 """A thermometer in a thick boil shows what was a third of a minute ago, more or less."""
 DRAWS = 400
-NINETY = (0.05, 0.95)
+NEAR, NEAR_MIN = 0.2, 1.0
+"""Who is told the minutes so well, or to a minute, stands ready."""
 READ_SIGMA_K = 0.2
 """Of the last reading that a pot is taken off by."""
 OFF_BY_K = 0.15
@@ -87,10 +89,8 @@ class CookFit:
         # How the fire will stray until then nobody knows either.
         wander = STRAYS * np.sqrt(_mean_square(np.where(np.isfinite(minutes), minutes, 0.0)))
         doubt = np.sqrt(wander**2 + LAG_SIGMA_MIN**2)
-        minutes = np.sort(np.maximum(minutes + doubt * rng.standard_normal(DRAWS), 0.0))
-        low, high = (float(minutes[round(share * (DRAWS - 1))]) for share in NINETY)
-        expected = max(self.left_share, 0.0) / self.rate_share
-        return PotLeft(expected, min(low, expected), max(high, expected))
+        minutes = np.maximum(minutes + doubt * rng.standard_normal(DRAWS), 0.0)
+        return PotLeft(*outlook(minutes, np.full(DRAWS, 1 / DRAWS), NEAR, NEAR_MIN))
 
 
 def _mean_square(minutes: Floats | float) -> Floats:

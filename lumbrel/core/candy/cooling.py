@@ -24,6 +24,7 @@ from lumbrel.core.candy.bath import (
     minutes_until,
 )
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.numeric import outlook
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _, number
 
@@ -33,7 +34,8 @@ ALIKE_K, ALIKE_MIN = 0.12, 0.25
 MANY = 8
 """More readings than that tell no more: what the law leaves out is in all of them."""
 DRAWS, PASSES, ENOUGH, LEAST, WIDER = 500, 10, 0.2, 0.08, 1.4
-NINETY = (0.05, 0.95)
+NEAR = 0.15
+"""Who is told a wait so well plans by it."""
 STARTS = (1.0, 0.8)
 """One sigma of the core and of the gap where a boil has just stirred it."""
 
@@ -113,12 +115,7 @@ class PotCooling:
             return 0.0, 0.0, 0.0
         minutes = minutes_until(self.cores, target_c)
         minutes[minutes > now + HORIZON_MIN] = inf
-        order = np.argsort(minutes)
-        share = np.cumsum(self.weights[order])
-        last = len(order) - 1
-        expected, low, high = (
-            float(minutes[order[min(int(np.searchsorted(share, part)), last)]]) for part in (0.5, *NINETY)
-        )
+        expected, low, high = outlook(minutes, self.weights, NEAR)
         return max(expected - now, 0.0), max(low - now, 0.0), max(high - now, 0.0)
 
     def never(self, target_c: float, now: float) -> float:

@@ -15,6 +15,7 @@ from math import exp, log
 import numpy as np
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.numeric import outlook
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _
 
@@ -42,7 +43,8 @@ LEAST_LEFT = 0.12
 STEP_MIN, HORIZON_MIN = 1.0, 180.0
 GRID = np.arange(0.0, HORIZON_MIN + STEP_MIN, STEP_MIN)
 PASSES, DRAWS = 6, 100
-NINETY = (0.05, 0.95)
+NEAR = 0.2
+"""Who is told a wait so well plans by it."""
 STEPS = np.array([1e-3, 1e-4, 1e-3, 1e-3, 1e-3, 1e-3])
 START, RATE, ROOM, EXPONENT, POWER, PACE = range(6)
 
@@ -105,12 +107,7 @@ class KettleHeat:
             now: minute on the readings' clock.
         """
         minutes = self._from_first(target_c)
-        order = np.argsort(minutes)
-        share = np.cumsum(self.weights[order])
-        last = len(order) - 1
-        expected, low, high = (
-            float(minutes[order[min(int(np.searchsorted(share, part)), last)]]) for part in (0.5, *NINETY)
-        )
+        expected, low, high = outlook(minutes, self.weights, NEAR)
         since = now - self.first_minute
         return max(expected - since, 0.0), max(low - since, 0.0), max(high - since, 0.0)
 

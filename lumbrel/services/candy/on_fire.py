@@ -3,16 +3,16 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from math import inf
+from math import hypot, inf
 
 from lumbrel.core.candy import boil
 from lumbrel.core.candy.boil import CookFit, PotLeft, PotReading, fit_cook
-from lumbrel.core.pan.solids import heat_up_minutes
+from lumbrel.core.pan.solids import heat_up_minutes, unboiled_kg
 from lumbrel.core.physics import sucrose
 from lumbrel.core.physics.air import STANDARD_PA
 from lumbrel.core.physics.water import boiling_point_c
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.facts import BurnerFacts, CookFacts, HeatFacts, PutInFacts
+from lumbrel.services.base.facts import BurnerFacts, CookFacts, Facts, HeatFacts, PutInFacts
 from lumbrel.services.candy import learnt
 from lumbrel.services.candy.readings import (
     SPEAKS,
@@ -35,6 +35,10 @@ SETTLES = timedelta(minutes=1)
 NEAR_MINUTES, NEAR_K = 3.0, 1.5
 OVER_K = 0.5
 MOST_LAG_K = 1.5
+WARMS_K, WARMS_BELOW_K = 15.0, 4.0
+"""A pot that was read to warm so much, well below its boil, tells what its fire gives."""
+WARMS_STEEL, WARMS_SIGMA = 1.08, 0.12
+"""The pot itself warms too; what neither it nor the air takes is known to a share."""
 BOIL_WORDS = {
     "heat": _("Heating up"),
     "boil": _("Boil on"),
@@ -88,11 +92,25 @@ def call_of(seen: Boiling, mark_k: float) -> str:
     return "near" if seen.left.minutes <= NEAR_MINUTES or apart <= NEAR_K else "boil"
 
 
-def _turned_last(context: BatchContext) -> datetime:
-    """When its fire was turned last, or something put in, and it had settled."""
-    turned = context.of_kind(BurnerFacts, HeatFacts, PutInFacts)
-    settled = [e.at + SETTLES for e in turned if e.at <= context.now]
+def _settled_since(context: BatchContext, *kinds: type[Facts]) -> datetime:
+    """When it had settled after the last line of some kinds."""
+    settled = [e.at + SETTLES for e in context.of_kind(*kinds) if e.at <= context.now]
     return max(settled, default=context.taken_in.at)
+
+
+def _read(
+    context: BatchContext, glass: ThermometerToday | None, pressure: Pressure | None
+) -> tuple[list[PotShown], list[PotShown]]:
+    """What its probe told, and all that was read, since its fire was turned; of the fire before it while nothing
+    has been read of this one. What was put in makes another pot of it."""
+    for kinds in ((BurnerFacts, HeatFacts, PutInFacts), (PutInFacts,)):
+        since = _settled_since(context, *kinds)
+        live = by_probe(context, glass, pressure, max(since, context.now - LOOKS_BACK), EVERY_S)
+        typed = by_hand(context, since, typed_sigma_k(glass))
+        shown = sorted([*live[-MOST_SAMPLES:], *typed], key=lambda one: one.at)
+        if shown:
+            break
+    return live, shown
 
 
 def boiling(
@@ -104,15 +122,13 @@ def boiling(
 ) -> Boiling:
     """A pot on the fire, with so much solids in it, as it stands now."""
     now = context.now
-    since = _turned_last(context)
-    live = by_probe(context, glass, pressure, max(since, now - LOOKS_BACK), EVERY_S)
+    live, shown = _read(context, glass, pressure)
     speaks = bool(live) and now - live[-1].at <= SPEAKS
-    typed = by_hand(context, since, typed_sigma_k(glass))
-    shown = sorted([*live[-MOST_SAMPLES:], *typed], key=lambda one: one.at)
-    rate = learnt.boils_off(context.db, context.vessel, context.taken_in.at)
     pa = pressure.pa if pressure else STANDARD_PA
     boils_k = _rise_k(context, cook, pressure) - boil.BELOW_ITS_BOIL_K
     boils = [one for one in shown if one.above_k >= boils_k]
+    usual = learnt.boils_off(context.db, context.vessel, context.taken_in.at)
+    rate = _as_it_warms(usual, cook, [one for one in shown if one.above_k < boils_k - WARMS_BELOW_K])
     if not boils:
         heating, left = _before_it_boils(context, cook, rate, shown, solids_kg=solids_kg, pressure_pa=pa)
         return Boiling(
@@ -161,6 +177,19 @@ def _rise_k(context: BatchContext, cook: CookFacts, pressure: Pressure | None) -
     invert = invert_fraction(cook)
     boils = sucrose.boiling_point_c(min(solids / mass, cook.brix), pa, invert)
     return boils - boiling_point_c(pa)
+
+
+def _as_it_warms(usual: Rate, cook: CookFacts, shown: Sequence[PotShown]) -> Rate:
+    """What its fire drives off, by how fast it brought the pot up too."""
+    if not shown or shown[-1].true_c - shown[0].true_c < WARMS_K:
+        return usual
+    first, last = shown[0], shown[-1]
+    minutes = (last.at - first.at) / timedelta(minutes=1)
+    seen = WARMS_STEEL * unboiled_kg(cook.mass_kg, cook.brix, first.true_c, last.true_c) / max(minutes, 0.1)
+    apart = hypot(first.sigma_k, last.sigma_k) / (last.true_c - first.true_c)
+    weighs, held = (seen * hypot(WARMS_SIGMA, apart)) ** -2, usual.sigma_kg_per_min**-2
+    both = (seen * weighs + usual.kg_per_min * held) / (weighs + held)
+    return Rate(both, (weighs + held) ** -0.5, usual.draws)
 
 
 def _minute(context: BatchContext, at: datetime) -> float:

@@ -17,6 +17,7 @@ from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.station import station_page, station_routes
 from lumbrel.words import _
+from lumbrel.worlds.photograph import LAMPS, lit
 
 FOR_EVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 
@@ -42,15 +43,13 @@ def photo(visit: Here, code: str, fields: Fields) -> Response:
 
 @router.post("/colour/{code}/example")
 def example(visit: Here, code: str) -> Response:
-    """The demonstration's own photograph of two vials, where nobody has one."""
-    if not visit.workspace.settings.demo:
+    """A photograph of two vials under some lamp, where nobody has any: in the demonstration and in practice."""
+    if not (visit.workspace.settings.demo or visit.workspace.pan):
         raise NotFound(_("An example photograph is the demonstration's only."))
-    # The season's maker comes with it, which a kitchen of its own never needs.
-    from lumbrel.demo.photograph import vials
-
     context = visit.batch(code)
     chance = random.Random(context.batch.id)
-    picture = vials(chance.uniform(20, 85), row_of(context).path_mm, chance)
+    light, lamp = chance.uniform(20, 85), chance.choice(LAMPS)
+    picture = lit(chance, light, lamp, row_of(context).path_mm)
     name = photograph.take(context, picture)
     return RedirectResponse(f"/colour/{code}/photo/{name}#photo", 303)
 
