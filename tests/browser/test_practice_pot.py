@@ -67,6 +67,7 @@ class PracticePot(BrowserCase):
         expect(page.locator("#off .off-fire")).to_have_class("off-fire loud")
         self.quiet(page, lambda: page.get_by_role("button", name="It is off the fire").click())
         expect(page.locator("#verdict h1")).to_have_text("Do not disturb")
+        self.assertEqual(page.evaluate("scrollY"), 0)
         expect(page.locator(".caution").first).to_contain_text("bath of ice")
 
     def _cool_and_stir(self, page: Page) -> None:

@@ -475,6 +475,8 @@ class Everywhere(BrowserCase):
             page.goto(self.address + view)
             with self.subTest(view, shift="day"):
                 self.assertEqual(self.barriers(page), [])
+                # No field that takes the keyboard takes what decides out of sight.
+                self.assertEqual(page.evaluate("scrollY"), 0)
             # At night only the colours change.
             page.evaluate("document.documentElement.dataset.shift = 'night'")
             with self.subTest(view, shift="night"):

@@ -18,6 +18,7 @@ from lumbrel.practice.run import SPEEDS, PracticeRun
 from lumbrel.practice.session import PracticePan
 from lumbrel.services.access.roles import LOOKER
 from lumbrel.services.base.form import NotFound
+from lumbrel.web.shell.errors import way_back
 from lumbrel.web.shell.request import Fields, Here
 from lumbrel.web.shell.room import RoomRoutes, least
 from lumbrel.web.shell.settings import Settings
@@ -101,12 +102,12 @@ Running = Annotated[PracticeRun, Depends(_running)]
 
 
 @router.post("/speed/{times}")
-def speed(pan: Running, times: int) -> Response:
+def speed(request: Request, pan: Running, times: int) -> Response:
     """Run as many times faster."""
     if times not in SPEEDS:
         raise NotFound(_("It runs at {map} times.", map=joined(", ", map(str, SPEEDS))))
     pan.clock.run_at(times)
-    return RedirectResponse(pan.home, 303)
+    return RedirectResponse(way_back(request, pan.home).partition("/slip/")[0], 303)
 
 
 @router.get("/look/{at_what}")

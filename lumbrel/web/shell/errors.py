@@ -67,11 +67,11 @@ def _typed(request: Request) -> list[tuple[str, str]]:
     return [(name.replace("_", " "), text) for name, text in kept]
 
 
-def _way_back(request: Request) -> str:
-    """Where the person came from, in this application."""
+def way_back(request: Request, home: str = "/") -> str:
+    """Where the person came from, in this application; else its home."""
     came = urlsplit(request.headers.get("referer", ""))
-    here = came.netloc == request.headers.get("host", "") and came.path.startswith("/")
-    return came.path if here else "/"
+    here = came.netloc == request.headers.get("host", "") and came.path[:2] not in ("", "//")
+    return came.path if here else home
 
 
 def _plain_page(request: Request, status: int, title: str, sentence: str, number: str) -> Response:
@@ -82,7 +82,7 @@ def _plain_page(request: Request, status: int, title: str, sentence: str, number
         sentence=sentence,
         number=number,
         typed=_typed(request),
-        back=_way_back(request),
+        back=way_back(request),
     )
     return HTMLResponse(shown, status)
 
