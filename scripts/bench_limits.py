@@ -18,7 +18,7 @@ import numpy as np
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from lumbrel.core.candy import cooling  # noqa: E402
+from lumbrel.core import likely  # noqa: E402
 from lumbrel.core.numeric import outlook  # noqa: E402
 from lumbrel.core.physics.boil_curve import Floats  # noqa: E402
 from lumbrel.worlds.bath import FILM_W, FRESH_C, LITRES  # noqa: E402
@@ -100,17 +100,18 @@ class Observed:
         found, minutes = [], []
         for plain in (False, True):
 
-            def likely(z: Floats, plain: bool = plain) -> Floats:
+            def misses(z: Floats, plain: bool = plain) -> Floats:
                 paths = self.cools(z, plain, float(read[-1, 0])) + off * z[:, 14:]
-                miss = (paths[:, place] * (1 - part) + paths[:, place + 1] * part - read[:, 1]) / noise
-                fits: Floats = -0.5 * (miss**2).sum(axis=1)
-                return fits
+                missed: Floats = (
+                    paths[:, place] * (1 - part) + paths[:, place + 1] * part - read[:, 1]
+                ) / noise
+                return missed
 
-            with patch.multiple(cooling, **SURE):
-                found.append(cooling.adapted(np.zeros(UNKNOWNS), np.ones(UNKNOWNS), likely))
+            with patch.multiple(likely, **SURE):
+                found.append(likely.after(np.zeros(UNKNOWNS), np.ones(UNKNOWNS), misses))
             cold = self.cools(found[-1][0], plain, now + SIX_HOURS) + off * found[-1][0][:, 14:] <= to_c
             minutes.append(np.where(cold.any(axis=1), np.argmax(cold, axis=1) * STEP_S / 60, inf))
-        weights = cooling.together(found)[1]
+        weights = likely.together(found)[1]
         times = np.concatenate(minutes)
         weights = weights * (times > now)
         return times, weights / weights.sum()

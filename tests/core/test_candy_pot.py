@@ -13,6 +13,7 @@ from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.cooling import CoolingRead, Start, fit_bath
 from lumbrel.core.candy.signs import SIGNS, likely_sign
 from lumbrel.core.errors import OutOfRange
+from lumbrel.worlds.bath import HarshBath
 from tests.worlds.baths import cool
 from tests.worlds.candy import boiled
 
@@ -110,6 +111,25 @@ class Cooling(unittest.TestCase):
             self.assertGreaterEqual(near / len(there), least, bath)
             for look in found:
                 self.assertEqual(look.minutes[2] == inf, look.never > 0.05)
+
+    def test_a_pot_is_as_warm_as_it_was_read_wherever_it_stands(self) -> None:
+        """Also where nothing is as it usually is: used water, ice that is gone, a hot room."""
+        for bath, bath_c, litres in (("water", 29.0, 6.0), ("ice", 9.0, 8.0), ("bench", 36.0, None)):
+            for seed in range(3):
+                pot = HarshBath(rng=random.Random(seed), kg=1.5 + seed, hot_c=113.0)
+                pot.put(bath, litres=litres, bath_c=bath_c)
+                pot.ice_kg, read = 0.0, []
+                for second in range(3, 45 * 60 + 1, 3):
+                    pot.step(3.0)
+                    if second % 60 == 0:
+                        read.append(CoolingRead(second / 60, pot.core_c, 0.12))
+                for many in range(4, 46, 8):
+                    fit = fit_bath(read[:many], PotPlace(bath=bath, mass_kg=pot.kg), Start(113.0))
+                    minute, shown_c, _sigma = read[many - 1]
+                    off = fit.temperature_c_at(minute) - shown_c
+                    self.assertLess(abs(off), 1.5, (bath, seed, many))
+                if bath != "bench":
+                    self.assertGreater(fit.never(bath_c, minute), 0.5, (bath, seed))
 
     def test_what_never_gets_there_is_said(self) -> None:
         found = [

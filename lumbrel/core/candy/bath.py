@@ -27,7 +27,7 @@ SHOWS_MIN, SHOWS_SIGMA = 0.6, 0.6
 THICK_FROM_C, THICK_OVER_K = 85.0, 60.0
 Held = tuple[float, float]
 """What is held of an unknown, and one sigma."""
-ICE_SHARE, ICE_SIGMA = 0.5, 0.14
+ICE_SHARE, ICE_SIGMA = 0.5, 0.2
 """Of what stands round the pot so much is ice."""
 USUAL_EXCESS_K = 60.0
 """The film is that of a pot so much warmer than its bath."""
@@ -146,7 +146,7 @@ class PotPlace:
         walled, litres = np.clip(each[:, WALLED], 0.15, 0.999), np.exp(each[:, LITRES])
         share = self.heat_kj_per_k / (WATER_KJ_PER_L_K * litres) if self.warms else np.zeros(len(each))
         ice = self.bath == "ice"
-        left = MELTS_KJ_PER_KG * litres * np.clip(each[:, ICE], 0.05, 0.95) * ice
+        left = MELTS_KJ_PER_KG * litres * np.clip(each[:, ICE], 0.0, 0.95) * ice
         gives = np.exp(each[:, TO_ROOM]) * 0.06 / (WATER_KJ_PER_L_K * litres)
         shown = core
         cores, walls = [shown], [wall]

@@ -4,7 +4,7 @@ Likely pots are drawn of all that is held before it is read (`PotPlace`), weighe
 drawn anew near those that do. What is left of them at the end is the answer, with its doubt.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from math import exp, inf, log
@@ -24,6 +24,7 @@ from lumbrel.core.candy.bath import (
     minutes_until,
 )
 from lumbrel.core.errors import OutOfRange
+from lumbrel.core.likely import after, together
 from lumbrel.core.numeric import outlook
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _, number
@@ -33,7 +34,6 @@ ALIKE_K, ALIKE_MIN = 0.12, 0.25
 """What no law knows better, of a pot that nobody stirs: so much, and what it cools in so many minutes."""
 MANY = 8
 """More readings than that tell no more: what the law leaves out is in all of them."""
-DRAWS, PASSES, ENOUGH, LEAST, WIDER = 500, 10, 0.2, 0.08, 1.4
 NEAR = 0.15
 """Who is told a wait so well plans by it."""
 STARTS = (1.0, 0.8)
@@ -166,27 +166,34 @@ def _fitted(readings: tuple[CoolingRead, ...], stands: PotPlace, start: Start) -
     sigma = np.sqrt(own**2 + alike**2 * max(len(readings) / MANY, 1.0))
     last = float(minutes.max()) if readings else 0.0
 
-    def likely(each: Floats) -> Floats:
+    def misses(each: Floats) -> Floats:
         if not readings:
-            return np.zeros(len(each))
+            return np.zeros((len(each), 0))
         cores = stands.cools(each, last)[0]
         grid = GRID[: cores.shape[1]]
         place = np.clip(np.searchsorted(grid, minutes, side="right") - 1, 0, max(len(grid) - 2, 0))
         part = np.clip((minutes - grid[place]) / (grid[place + 1] - grid[place]), 0.0, 1.0)
-        miss = (cores[:, place] * (1 - part) + cores[:, place + 1] * part - shown) / sigma
-        found: Floats = -0.5 * (miss**2).sum(axis=1)
-        return found
+        missed: Floats = (cores[:, place] * (1 - part) + cores[:, place + 1] * part - shown) / sigma
+        return missed
 
     found = []
     for chance, holds in WAYS:
         for which, (middle, sigma_of) in holds.items():
             before[which], sigmas[which] = middle, sigma_of
         sigmas[list(stands.idle)] = 0.0
-        drawn, weights, explains = adapted(before, sigmas, likely)
+        drawn, weights, explains = after(before, sigmas, misses)
         found.append((drawn, weights, explains + log(chance)))
     drawn, weights = together(found)
     cores, walls = stands.cools(drawn)
-    return PotCooling(drawn=drawn, weights=weights, cores=cores, walls=walls)
+    cooling = PotCooling(drawn=drawn, weights=weights, cores=cores, walls=walls)
+    if readings:
+        # What no law knows of this pot its last reading shows, and it dies away as the pot does.
+        misses_by = shown[-1] - cooling._of(cores, last)
+        misses_by *= alike[-1] ** 2 / (alike[-1] ** 2 + own[-1] ** 2)
+        coldest = cores[:, -1:]
+        over = np.maximum(cooling._of(cores, last)[:, None] - coldest, 1.0)
+        cores += misses_by[:, None] * np.clip((cores - coldest) / over, 0.0, 1.0)
+    return cooling
 
 
 def _falls(readings: Sequence[CoolingRead], start: Start) -> Floats:
@@ -196,69 +203,3 @@ def _falls(readings: Sequence[CoolingRead], start: Start) -> Floats:
     wide = np.maximum(minutes[1:] - minutes[:-1], 0.3)
     falls: Floats = np.abs(shown[1:] - shown[:-1]) / wide
     return falls
-
-
-Found = tuple[Floats, Floats, float]
-"""Drawn unknowns, their weights, and the logarithm of how likely they make what was read."""
-
-
-def adapted(before: Floats, sigmas: Floats, likely: Callable[[Floats], Floats]) -> Found:
-    """Drawn unknowns with their weights, after what was read.
-
-    Args:
-        before, sigmas: what is held of each, and one sigma; nothing where it does not matter.
-        likely: logarithm of how likely each row of unknowns makes what was read.
-    """
-    rng = np.random.default_rng(11)
-    live = sigmas > 0
-    drawn = np.tile(before, (DRAWS, 1))
-    held_at, sigma = before[live], sigmas[live]
-    middle: Floats = held_at
-    root: Floats = np.diag(sigma)
-    for some in range(PASSES):
-        noise = rng.standard_normal((DRAWS, len(sigma)))
-        drawn[:, live] = each = middle + noise @ root.T
-        held = -0.5 * (((each - held_at) / sigma) ** 2).sum(axis=1) - np.log(sigma).sum()
-        known = held + 0.5 * (noise**2).sum(axis=1) + np.log(np.diag(root)).sum()
-        fits = likely(drawn)
-        part, weights = _tempered(known, fits, ENOUGH)
-        if part >= 1.0 and (some or not fits.any()):
-            break
-        middle = weights @ each
-        apart = each - middle
-        wide = WIDER * (weights[:, None] * apart).T @ apart + np.diag(1e-4 * sigma**2)
-        root = np.asarray(np.linalg.cholesky(wide), dtype=np.float64)
-    # What no pot of these fits so well counts for as much as some of them do.
-    part, weights = _tempered(known, fits, LEAST)
-    logs = known + part * fits
-    return drawn, weights, float(logs.max() + np.log(np.exp(logs - logs.max()).mean()))
-
-
-def together(found: Sequence[Found]) -> tuple[Floats, Floats]:
-    """What was drawn in several ways, each weighing as much as it explains."""
-    explained = np.array([one[2] for one in found])
-    shares = np.exp(explained - explained.max())
-    weights = np.concatenate(
-        [share * one[1] for share, one in zip(shares / shares.sum(), found, strict=True)]
-    )
-    return np.vstack([one[0] for one in found]), weights
-
-
-def _tempered(known: Floats, fits: Floats, enough: float) -> tuple[float, Floats]:
-    """How much of what was read may count so that enough of the drawn still do, and their weights."""
-
-    def weighed(part: float) -> Floats:
-        logs = known + part * fits
-        found = np.exp(logs - logs.max())
-        return np.asarray(found / found.sum())
-
-    low, high, part = 0.0, 1.0, 1.0
-    for _any in range(12):
-        if 1 / (weighed(part) ** 2).sum() >= enough * len(fits):
-            low = part
-        else:
-            high = part
-        part = (low + high) / 2
-        if low == 1.0:
-            break
-    return low, weighed(max(low, 1e-6))

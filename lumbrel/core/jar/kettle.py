@@ -15,6 +15,7 @@ from math import exp, log
 import numpy as np
 
 from lumbrel.core.errors import OutOfRange, require_between
+from lumbrel.core.likely import after, together
 from lumbrel.core.numeric import outlook
 from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _
@@ -42,10 +43,8 @@ LEAST_LEFT = 0.12
 """Of the syrup stays in the end."""
 STEP_MIN, HORIZON_MIN = 1.0, 180.0
 GRID = np.arange(0.0, HORIZON_MIN + STEP_MIN, STEP_MIN)
-PASSES, DRAWS = 6, 100
-NEAR = 0.2
+NEAR = 0.15
 """Who is told a wait so well plans by it."""
-STEPS = np.array([1e-3, 1e-4, 1e-3, 1e-3, 1e-3, 1e-3])
 START, RATE, ROOM, EXPONENT, POWER, PACE = range(6)
 
 
@@ -78,19 +77,15 @@ class KettleHeat:
     clocks: Floats
     """On `GRID` the minutes that a full kettle would have cooled as far in, a row each."""
     weights: Floats
-    best: "KettleHeat | None" = None
-    """The likeliest kettle of each way that it may be emptied."""
 
     @property
     def room_c(self) -> float:
         """What is thought of the room, degC."""
-        mid = self.best or self
-        return float(mid.weights @ mid.drawn[:, ROOM])
+        return float(self.weights @ self.drawn[:, ROOM])
 
     def temperature_c_at(self, minute: float) -> float:
         """At a minute, degC."""
-        mid = self.best or self
-        return float(mid.weights @ mid._now(minute))
+        return float(self.weights @ self._now(minute))
 
     def sigma_k_at(self, minute: float) -> float:
         """One sigma of that, K."""
@@ -167,8 +162,7 @@ def fit_heat(
         now: minute on the readings' clock; the last reading's if left out.
     Raises:
         OutOfRange: no reading, or one that is not warmer than the room.
-    Source: a power law of cooling, most likely parameters by Gauss and Newton for each way that it may be
-        emptied; the ways weighed by how well they explain the readings.
+    Source: a power law of cooling for each way that it may be emptied (`lumbrel.core.likely`).
     """
     require_between(room_c, -20.0, 50.0, field="room_c", what=_("The room"), unit="°C")
     if not readings:
@@ -194,23 +188,21 @@ def _fit(
 ) -> KettleHeat:
     """As `fit_heat`; remembered, since every page asks how the kettle stands."""
     first = readings[0][0]
-    seen = _Seen(
-        minutes=np.array([minute - first for minute, _any in readings]),
-        shown=np.array([shown for _any, shown in readings]),
-        sigma_k=guessed[-1],
-        emptied=emptied,
-    )
-    log_rate, rate_sigma, room_c, room_sigma_k, _sigma_k = guessed
+    minutes = np.array([minute - first for minute, _any in readings])
+    shown = np.array([shown for _any, shown in readings])
+    log_rate, rate_sigma, room_c, room_sigma_k, sigma_k = guessed
+
+    def misses(each: Floats) -> Floats:
+        kettles = _kettles(each, np.ones(len(each)), first, emptied)
+        return np.asarray((kettles._at(minutes) - shown) / sigma_k)
+
     found = []
     for log_pace, pace_sigma, chance in _ways(emptied, by_now):
-        before = np.array([seen.shown[0], log_rate, room_c, BEND, THINNED, log_pace])
+        before = np.array([shown[0], log_rate, room_c, BEND, THINNED, log_pace])
         sigmas = np.array([START_SIGMA_K, rate_sigma, room_sigma_k, BEND_SIGMA, THINNED_SIGMA, pace_sigma])
-        found.append(_fitted(before, sigmas, seen, chance))
-    return _together(found, first, emptied)
-
-
-Fit = tuple[Floats, Floats, float]
-"""The likeliest parameters, their covariance, and the logarithm of how likely that way is."""
+        drawn, weights, explains = after(before, sigmas, misses)
+        found.append((drawn, weights, explains + log(max(chance, 1e-9))))
+    return _kettles(*together(found), first, emptied)
 
 
 def _ways(emptied: Emptied, by_now: float) -> list[tuple[float, float, float]]:
@@ -245,52 +237,3 @@ def _clocks(each: Floats, emptied: Emptied) -> Floats:
 
 def _kettles(each: Floats, weights: Floats, first: float, emptied: Emptied) -> KettleHeat:
     return KettleHeat(first_minute=first, drawn=each, clocks=_clocks(each, emptied), weights=weights)
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Seen:
-    """What was read of a kettle, and what was taken out of it."""
-
-    minutes: Floats
-    shown: Floats
-    sigma_k: float
-    emptied: Emptied
-
-    def temperatures(self, each: Floats) -> Floats:
-        """What each kettle shows at each reading."""
-        return _kettles(each, np.ones(len(each)), 0.0, self.emptied)._at(self.minutes)
-
-
-def _fitted(before: Floats, sigmas: Floats, seen: _Seen, chance: float) -> Fit:
-    """The likeliest kettle that is emptied in one way."""
-    held, sigma_k = np.diag(sigmas**-2), seen.sigma_k
-    best, normal = before.copy(), held
-    for _any in range(PASSES):
-        moved = seen.temperatures(np.vstack([best, best + np.diag(STEPS)]))
-        rows = ((moved[1:] - moved[0]) / STEPS[:, None]).T
-        normal = rows.T @ rows / sigma_k**2 + held
-        step = np.linalg.solve(normal, rows.T @ (seen.shown - moved[0]) / sigma_k**2 + held @ (before - best))
-        step[RATE] = min(max(step[RATE], -1.0), 1.0)
-        best = best + step
-        if np.abs(step).max() < 1e-3:
-            break
-    misses = seen.shown - seen.temperatures(best[None, :])[0]
-    far = misses @ misses / sigma_k**2 + (best - before) @ held @ (best - before)
-    wide = np.linalg.slogdet(held)[1] - np.linalg.slogdet(normal)[1]
-    likely = log(max(chance, 1e-9)) - far / 2 + wide / 2
-    return best, np.asarray(np.linalg.inv(normal), dtype=np.float64), float(likely)
-
-
-def _together(found: Sequence[Fit], first: float, emptied: Emptied) -> KettleHeat:
-    """Likely kettles drawn of every way, and the likeliest of each."""
-    likely = np.array([fit[2] for fit in found])
-    shares = np.exp(likely - likely.max())
-    shares /= shares.sum()
-    rng = np.random.default_rng(11)
-    drawn = []
-    for best, covariance, _likely in found:
-        root = np.linalg.cholesky(covariance + 1e-12 * np.eye(len(best)))
-        drawn.append(best + rng.standard_normal((DRAWS, len(best))) @ root.T)
-    weights = np.repeat(shares / DRAWS, DRAWS)
-    best_of = _kettles(np.array([fit[0] for fit in found]), shares, first, emptied)
-    return replace(_kettles(np.vstack(drawn), weights, first, emptied), best=best_of)
