@@ -99,7 +99,7 @@ def main() -> None:
         for bath, target_c in WAITS:
             near, held, asked = cooling(bath, target_c, live)
             print(
-                f"   {BATHS[bath].name} to {target_c:.0f}: {near:.0f} % within a tenth, range held "
+                f"   {BATHS[bath].name} to {target_c:.0f}: {near:.0f} % within 15 %, range held "
                 f"{held:.0f} %, of {asked}"
             )
 

@@ -3,11 +3,13 @@
 import random
 import unittest
 from collections.abc import Iterator
-from math import inf
+from math import exp, inf, log
 from typing import NamedTuple
 
+import numpy as np
+
 from lumbrel.core.candy import boil, clinic, learned, stirring
-from lumbrel.core.candy.bath import PotPlace
+from lumbrel.core.candy.bath import AROUND, CORE, FILM, GRID, LAG, SHOWS, WALLED, PotPlace
 from lumbrel.core.candy.boil import PotReading, fit_cook, reached_brix
 from lumbrel.core.candy.confections import confections
 from lumbrel.core.candy.cooling import CoolingRead, Start, fit_bath
@@ -84,7 +86,7 @@ class Cooling(unittest.TestCase):
             pot = cool(seed, bath, to_c, dial=dial, running=running)
             told = {"litres": pot.pot.litres, "around_c": pot.bath_c} if seed % 2 else {}
             stands = PotPlace(bath=bath, mass_kg=pot.pot.kg, wall_m2=pot.pot.wall_m2, running=running, **told)
-            wait = min(pot.there_at, 60.0)
+            wait = pot.there_at if pot.there_at < inf else 60.0
             for now in (wait / 3, wait / 2):
                 use = [CoolingRead(m, shown, 0.3 if dial else 0.12) for m, shown in pot.readings if m <= now]
                 fit = fit_bath(use, stands, Start(pot.hot_c))
@@ -95,6 +97,7 @@ class Cooling(unittest.TestCase):
     def test_the_minute_of_stirring_is_told_after_a_third_of_the_wait(self) -> None:
         for bath, to_c, running, least in (
             ("bench", 86.0, False, 0.8),
+            ("bench", 45.0, False, 0.8),
             ("water", 38.0, True, 0.5),
             ("water", 38.0, False, 0.5),
             ("ice", 24.0, False, 0.5),
@@ -111,6 +114,22 @@ class Cooling(unittest.TestCase):
             self.assertGreaterEqual(near / len(there), least, bath)
             for look in found:
                 self.assertEqual(look.minutes[2] == inf, look.never > 0.05)
+
+    def test_long_steps_cool_as_short_ones_do(self) -> None:
+        stands = PotPlace(bath="bench", mass_kg=3.0)
+        for walled in (1.0, 0.5):
+            pot = stands.unknowns[0].copy()
+            pot[[CORE, AROUND, SHOWS, WALLED]] = 113.0, 18.0, log(0.5), walled
+            cores = stands.cools(pot[None, :])[0][0]
+            rate = exp(pot[FILM]) * stands.cools_m2 * 0.06 / stands.heat_kj_per_k
+            follows, wall, core, shown, step = 1 / exp(pot[LAG]), 113.0, 113.0, 113.0, 0.02
+            for minute in range(1, 301):
+                for _any in range(50):
+                    wall -= step * (rate * (wall - 18) - follows * (1 - walled) * (core - wall)) / walled
+                    core += step * follows * (wall - core)
+                    shown += step * (core - shown) / 0.5
+                if minute % 30 == 0:
+                    self.assertAlmostEqual(float(np.interp(minute, GRID, cores)), shown, delta=0.15)
 
     def test_a_pot_is_as_warm_as_it_was_read_wherever_it_stands(self) -> None:
         """Also where nothing is as it usually is: used water, ice that is gone, a hot room."""

@@ -168,7 +168,9 @@ class PotPlace:
             if self.warms:
                 bath = bath + np.where(left > 0, 0.0, share * drop + (each[:, ROOM] - bath) * gives * step)
                 left = left - self.heat_kj_per_k * drop
-            shown = shown + ((was + core) / 2 - shown) * -np.expm1(-step / shows)
+            # What follows a straight way comes behind it by its own lag, and forgets where it began.
+            behind = shows * (core - was) / step
+            shown = core - behind + (shown - was + behind) * np.exp(-step / shows)
             cores.append(shown)
             walls.append(wall)
         return np.stack(cores, axis=1), np.stack(walls, axis=1)

@@ -30,7 +30,7 @@ from lumbrel.core.physics.boil_curve import Floats
 from lumbrel.words import _, number
 
 HOTTEST_C, COLDEST_C = 300.0, -20.0
-ALIKE_K, ALIKE_MIN = 0.12, 0.25
+ALIKE_K, ALIKE_MIN = 0.12, 0.15
 """What no law knows better, of a pot that nobody stirs: so much, and what it cools in so many minutes."""
 MANY = 8
 """More readings than that tell no more: what the law leaves out is in all of them."""
