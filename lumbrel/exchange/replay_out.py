@@ -5,12 +5,17 @@ from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
 from typing import Any
 
+from lumbrel.exchange.replay_words import COOK_KEYS
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, newest
 from lumbrel.services.base.facts import (
     AnsweredFacts,
+    BathFacts,
     BoilingFacts,
     BurnerFacts,
+    ColdWaterFacts,
+    CookedFacts,
+    CookFacts,
     DepthFacts,
     DrawnFacts,
     Facts,
@@ -20,17 +25,21 @@ from lumbrel.services.base.facts import (
     JarFacts,
     KettleFacts,
     NoteFacts,
+    PotFacts,
     PutInFacts,
     RefractometerFacts,
     ReheatFacts,
     ScaleFacts,
     SignFacts,
+    StirFacts,
     StrainedFacts,
     TakeInFacts,
     ThermometerFacts,
+    TurnedFacts,
     WeighedFacts,
 )
-from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED, NotFound
+from lumbrel.services.base.form import CONFIRMED, EARLIER_CONFIRMED
+from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.day.pressure import NOTE_FRESH
 from lumbrel.services.day.thermometers import of_that_day
@@ -44,7 +53,6 @@ from lumbrel.store.instruments import (
     RefractometerDetail,
     ThermometerDetail,
 )
-from lumbrel.words import _
 
 A_CHUNK = 500
 AFTER_THE_DRAW = timedelta(days=3)
@@ -52,15 +60,8 @@ Line = dict[str, Any]
 
 
 def as_replay(context: BatchContext) -> str:
-    """The boil of a batch from its kitchen to its draw and what was read after it, one JSON object
-    a line. What a stem\'s own pairs and checks taught is not in this form; all else is."""
-    if context.is_cook:
-        raise NotFound(
-            _(
-                "{batch_code} is a cook of confections; only a boil of syrup can be played again.",
-                batch_code=context.batch.code,
-            )
-        )
+    """A batch from its kitchen to its draw and what was read after it, or a cook to its stirring, one JSON
+    object a line. What a stem\'s own pairs and checks taught is not in this form; all else is."""
     lines = [*_registered(context), *_in_order(context)]
     return "".join(json.dumps(line, ensure_ascii=False, allow_nan=False) + "\n" for line in lines)
 
@@ -77,7 +78,7 @@ def _registered(context: BatchContext) -> Iterator[Line]:
         "at": _at(begins),
         "elevation_m": context.kitchen.elevation_at(taken.at) or 0.0,
         "units": "metric",
-        "target_brix": context.batch.target_brix,
+        **({} if context.is_cook else {"target_brix": context.batch.target_brix}),
     }
     yield {
         "do": "vessel",
@@ -129,30 +130,35 @@ def _in_order(context: BatchContext) -> list[Line]:
             line = {"thermometer": glass.name, "typed": f"{boil.facts.reading_c!r} C"}
             at = max(boil.at, taken.at - NOTE_FRESH)
             dated.append((at, 1, {"do": "test_boil", "at": _at(at), **line, "confirm": ["typed"]}))
-    facts = taken.facts
-    dated.append(
-        (
-            taken.at,
-            2,
-            {
-                "do": "take_in",
-                "at": _at(taken.at),
-                "vessel": context.vessel.name,
-                "sugar_kind": context.batch.sugar_kind,
-                "amount_typed": f"{facts.mass_kg!r} kg",
-                **(_brix(facts) if isinstance(facts, TakeInFacts) else {}),
-                **({"learnt": facts.learnt.model_dump()} if facts.learnt else {}),
-                "temperature_typed": f"{facts.temperature_c!r} C",
-                "confirm": ["amount_typed", "brix_typed"],
-            },
-        )
-    )
+    dated.append((taken.at, 2, _begun(context)))
     for entry in context.current:
         fields = _fields(context, entry)
         if fields is not None and entry.at <= until:
             dated.append((entry.at, 3, _line(entry, fields)))
     dated.sort(key=lambda one: one[:2])
     return _with_samples(context, dated)
+
+
+def _begun(context: BatchContext) -> Line:
+    """What was taken in, or put into a candy pot."""
+    taken, facts = context.taken_in, context.taken_in.facts
+    amount: Line = {"at": _at(taken.at), "amount_typed": f"{facts.mass_kg!r} kg"}
+    if isinstance(facts, CookFacts):
+        stirred = {} if facts.stir_c is None else {"stir_typed": f"{facts.stir_c!r} C"}
+        what: Line = {"do": "cook", "pot": context.vessel.name, "confection": facts.piece}
+        return (
+            what | amount | {"brix_typed": f"{facts.brix!r}", "confirm": list(COOK_KEYS.values())} | stirred
+        )
+    return {
+        "do": "take_in",
+        "vessel": context.vessel.name,
+        "sugar_kind": context.batch.sugar_kind,
+        **amount,
+        **(_brix(facts) if isinstance(facts, TakeInFacts) else {}),
+        **({"learnt": facts.learnt.model_dump()} if facts.learnt else {}),
+        "temperature_typed": f"{facts.temperature_c!r} C",
+        "confirm": ["amount_typed", "brix_typed"],
+    }
 
 
 def _brix(facts: TakeInFacts) -> Line:
@@ -251,11 +257,13 @@ def _fields(context: BatchContext, entry: Entry[Facts]) -> dict[str, str] | None
             **({"compensated": "1"} if facts.compensated else {}),
             **({"hot_drop": "1"} if facts.hot_drop else {}),
         }
-    if isinstance(facts, ThermometerFacts):
+    if isinstance(facts, ThermometerFacts | PotFacts):
         return {"instrument": names[facts.instrument_id], "reading": f"{facts.reading_c!r} C"}
     if isinstance(facts, AnsweredFacts):
         about = {"instrument": names[facts.instrument_id]} if facts.instrument_id else {}
         return {"question": facts.question, "yes": "1" if facts.yes else "0"} | about
+    if isinstance(facts, CookedFacts) and facts.by == "pot":
+        return _stands(facts) | {"pot": f"{pot_of(context).shown_c(facts.reached_c)!r} C"}
     return _happened(facts)
 
 
@@ -272,6 +280,15 @@ def _happened(facts: Facts) -> dict[str, str] | None:
         return {"mass": f"{facts.mass_kg!r} kg"} if facts.weighed else {}
     say = SAID.get(type(facts))
     return say(facts) if say else None
+
+
+def _stands(facts: CookedFacts | BathFacts) -> dict[str, str]:
+    told = {
+        "bath_litres": None if facts.litres is None else f"{facts.litres!r} L",
+        "bath_temperature": None if facts.around_c is None else f"{facts.around_c!r} C",
+        "running": "1" if facts.running else None,
+    }
+    return {"bath": facts.bath} | {key: text for key, text in told.items() if text}
 
 
 SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
@@ -291,6 +308,11 @@ SAID: dict[type[Facts], Callable[[Any], dict[str, str]]] = {
     HeatFacts: lambda facts: {"on": "1" if facts.on else "0"},
     BurnerFacts: lambda facts: {"changed": "1"},
     BoilingFacts: lambda facts: {},
+    ColdWaterFacts: lambda facts: {"sign": facts.sign},
+    CookedFacts: _stands,
+    BathFacts: _stands,
+    StirFacts: lambda facts: {},
+    TurnedFacts: lambda facts: {},
     StrainedFacts: lambda facts: {},
     FoamFacts: lambda facts: {},
     KettleFacts: lambda facts: {"kettle": f"{facts.temperature_c!r} C"},

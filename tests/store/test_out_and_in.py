@@ -19,6 +19,8 @@ from lumbrel.exchange.replay_out import as_replay
 from lumbrel.services import stations
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.base.entry import of_row
+from lumbrel.services.base.facts import StirFacts
+from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day import entries as day_entries
 from lumbrel.services.jar.kettle import kettle_of
 from lumbrel.services.pan.board import board_of
@@ -318,6 +320,31 @@ class OutAndIn(KitchenCase):
                 self.assertEqual(said["kettle"]["jars"], kettle.in_this_heat)
             if code in ("26-001", "26-003"):
                 self.assertAlmostEqual(said["brix"], board.believed.brix, delta=1e-9)
+
+    def test_a_cook_played_again_says_what_it_said(self) -> None:
+        db = self.season()
+        again = Replay()
+        self.addCleanup(again.close)
+        codes = [c for (c,) in db.execute("SELECT code FROM batch ORDER BY code").fetchall() if "C" in c]
+        contexts_of = [contexts.load(db, code, AFTERNOON) for code in codes]
+        stirred_ones = [context for context in contexts_of if context.last(StirFacts)][-5:]
+        self.assertGreater(len(stirred_ones), 3)
+        for context in stirred_ones:
+            code = context.batch.code
+            board, stirred = pot_of(context), context.last(StirFacts)
+            at = stirred.at - timedelta(seconds=2)
+            again.answer('{"do": "anew"}')
+            for line in as_replay(context).splitlines():
+                if json.loads(line).get("at", "") <= at.isoformat(timespec="milliseconds"):
+                    answer = again.answer(line)
+                    self.assertTrue(answer["ok"], (code, line, answer))
+                    marked = answer.get("mark_c", 0.0)
+                    self.assertTrue(not marked or abs(marked - board.shown_c(board.mark_c)) < 1.0, answer)
+            said = again.answer(json.dumps({"do": "ask", "at": at.isoformat()}))["pot"]
+            self.assertEqual(said["phase"], "cooling")
+            if stirred.facts.temperature_c is not None:
+                told = board.shown_c(stirred.facts.temperature_c)
+                self.assertAlmostEqual(said["temperature_c"], told, delta=2.0, msg=code)
 
     def test_a_replay_answers_whatever_it_is_told(self) -> None:
         again = Replay()
