@@ -41,8 +41,8 @@ the bath gives to the room, W/K; the room, degC; logarithm of a second lag behin
 much slower the core follows where it has grown cold; the share of its heat that is in the wall's part."""
 
 WAYS: tuple[tuple[float, dict[int, Held]], ...] = (
-    (0.7, {WALLED: (1.0, 0.0), THICK: (0.0, 0.0), BEND: (0.03, 0.05), TO_ROOM: (log(0.2), 0.8)}),
-    (0.3, {WALLED: (0.5, 0.2), THICK: (0.2, 0.2), BEND: (0.1, 0.1), TO_ROOM: (log(1.0), 0.8)}),
+    (0.6, {WALLED: (1.0, 0.0), THICK: (0.0, 0.0), BEND: (0.03, 0.05), TO_ROOM: (log(0.2), 0.8)}),
+    (0.4, {WALLED: (0.5, 0.2), THICK: (0.3, 0.2), BEND: (0.1, 0.1), TO_ROOM: (log(1.0), 0.8)}),
 )
 """A pot is as warm all through as its wall, whose core is late; or its core lets its warmth go slowly: how likely each is, and
 what is held of it."""
