@@ -14,6 +14,7 @@ FREE = {
     "nature": "what sort of record it is, and what is kept in it",
     "demo_state": "the demonstration's clock and simulator",
     "sample_trouble": "counts what a device sent in vain",
+    "source": "what is plugged into this machine now",
     "thinned": "up to when a device's samples are means",
 }
 """Tables that say how something stands now, and why that may change."""

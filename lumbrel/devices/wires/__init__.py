@@ -5,11 +5,27 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
 from pkgutil import iter_modules
+from threading import Event
+from typing import NamedTuple
 
 from lumbrel.devices.protocols import ProbeSource
 
 Open = Callable[[Namespace], ProbeSource]
 _MADE = "wire"
+
+
+class Nearby(NamedTuple):
+    """Something that is plugged in: where, the same after it was pulled out and put back, and what it calls itself."""
+
+    address: str
+    name: str
+
+
+class Heard(NamedTuple):
+    """How a wire is listened to without a command: what hangs on it now, and what is heard there until it is stopped."""
+
+    nearby: Callable[[], list[Nearby]]
+    at: Callable[[str, Event], ProbeSource]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -22,6 +38,7 @@ class Wire:
         help: what it is, in a few words.
         open: the probe at its end; raises ValueError where what was typed names none.
         more: options of its own.
+        heard: how it is listened to without a command; None where a command is wanted.
     """
 
     name: str
@@ -29,15 +46,20 @@ class Wire:
     help: str
     open: Open
     more: Callable[[ArgumentParser], None] | None = None
+    heard: Heard | None = None
 
 
 def wire(
-    name: str, takes: str, help: str, more: Callable[[ArgumentParser], None] | None = None
+    name: str,
+    takes: str,
+    help: str,
+    more: Callable[[ArgumentParser], None] | None = None,
+    heard: Heard | None = None,
 ) -> Callable[[Open], Open]:
     """Make a wire of what opens it; see `Wire`."""
 
     def made(opens: Open) -> Open:
-        setattr(opens, _MADE, Wire(name=name, takes=takes, help=help, open=opens, more=more))
+        setattr(opens, _MADE, Wire(name=name, takes=takes, help=help, open=opens, more=more, heard=heard))
         return opens
 
     return made
@@ -48,6 +70,11 @@ def wires() -> list[Wire]:
     modules = [import_module(f"{__name__}.{one.name}") for one in iter_modules(__path__)]
     made = (one for module in modules for one in vars(module).values() if hasattr(one, _MADE))
     return sorted((getattr(one, _MADE) for one in made), key=lambda one: one.name)
+
+
+def heard() -> dict[str, Heard]:
+    """The wires that are listened to without a command, by name."""
+    return {one.name: one.heard for one in wires() if one.heard}
 
 
 def options(parser: ArgumentParser) -> None:
@@ -68,7 +95,7 @@ def chosen(arguments: Namespace) -> ProbeSource:
         ValueError: none was named, or what was typed names none.
     """
     for one in wires():
-        if getattr(arguments, one.name):
+        if getattr(arguments, one.name, None):
             return one.open(arguments)
     named = [f"--{one.name}" for one in wires()]
     raise ValueError(f"Name where it comes from: {', '.join(named[:-1])} or {named[-1]}.")

@@ -15,6 +15,7 @@ from starlette.types import Message
 from lumbrel import __version__
 from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
+from lumbrel.services.probes.ears import Ears
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
 from lumbrel.web.shell import who_may
@@ -43,6 +44,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     with opened(own.settings.database) as db:
         ready(db)
     await own.hub.start()
+    app.state.ears.start()
     await _warm_up(app)
     network: Network | None = app.state.network
     if network:
@@ -53,6 +55,9 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         keeper.cancel()
     if network:
         await network.end()
+    await run_in_threadpool(app.state.ears.stop)
+    for pretended in app.state.pretend:
+        pretended.end()
     await own.stop()
     if app.state.practice:
         await app.state.practice.stop()
@@ -134,6 +139,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.workspace = Workspace(settings)
     app.state.practice = None
     app.state.practice_door = asyncio.Lock()
+    app.state.ears, app.state.pretend = Ears(lambda: opened(settings.database), settings.clock), []
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(Gate, refused=refused)
     app.add_middleware(Hosts, allowed_hosts=list(settings.allowed_hosts))

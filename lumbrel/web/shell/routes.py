@@ -8,6 +8,7 @@ from lumbrel.services.stations import STATIONS
 from lumbrel.web.shell.request import typed_fields
 
 ROOMS = (
+    "kitchen.sources",
     "kitchen.pages",
     "bench.pages",
     "methods.pages",

@@ -18,6 +18,7 @@ import "./kept.js";
 import "./keypad.js";
 import "./keys.js";
 import "./labels.js";
+import "./near.js";
 import "./photo.js";
 import "./sap.js";
 import "./set_up.js";
