@@ -95,7 +95,7 @@ def _moment(text: str | None) -> datetime | None:
         raise UnreadableLine("no such time") from error
 
 
-class Patient:
+class LinesAwaited:
     """A stream of bytes that waits for its next line, or until it is told to stop.
 
     Args:
@@ -128,7 +128,7 @@ class LineSource:
         connect: opens the stream anew; called again after it ended.
     """
 
-    def __init__(self, connect: Callable[[], BinaryIO | Patient]) -> None:
+    def __init__(self, connect: Callable[[], BinaryIO | LinesAwaited]) -> None:
         self._connect = connect
         self.unreadable = 0
 

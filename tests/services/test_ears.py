@@ -12,7 +12,7 @@ from lumbrel.devices.lines import ProbeSample
 from lumbrel.devices.pretend import PretendProbe
 from lumbrel.devices.wires import one_wire
 from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.probes.ears import Ears, Seen
+from lumbrel.services.probes.ears import Ears, SourceSeen
 from lumbrel.store import samples as samples_store
 from lumbrel.store import sources
 from lumbrel.store.db import opened
@@ -49,7 +49,7 @@ class Listening(KitchenCase):
             self.assertLess(time.monotonic(), ends, "it never was so")
             time.sleep(0.05)
 
-    def seen(self) -> Seen:
+    def seen(self) -> SourceSeen:
         return next(one for one in self.ears.look(self.db) if one.where[1] == self.probe.address)
 
     def use(self, **fields: str) -> None:

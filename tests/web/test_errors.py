@@ -265,7 +265,7 @@ class Probes(ErrorCase):
         with (
             opened(self.path) as other,
             patch("lumbrel.store.db.BUSY_TIMEOUT_MS", 50),
-            patch("lumbrel.listen.PAUSE_S", 0.1),
+            patch("lumbrel.services.probes.follow.PAUSE_S", 0.1),
         ):
             other.execute("BEGIN IMMEDIATE")
             locked.start()

@@ -59,6 +59,7 @@ class TestTable(Networked):
             if (one.reads, one.writes) not in plain and one.path not in self.computed:
                 others.setdefault((one.reads, one.writes), set()).add(one.path)
         network, instrument = "/kitchen/network", "/kitchen/instrument/{key}"
+        plugged = "/kitchen/sources"
         self.assertEqual(
             others,
             {
@@ -79,6 +80,8 @@ class TestTable(Networked):
                     "/kitchen/logbook.json",
                     "/kitchen/logbook.zip",
                     "/kitchen/errand/{key}",
+                    plugged,
+                    f"{plugged}/near",
                 },
                 ("", OWNER): {
                     "/kitchen/setup",
@@ -91,6 +94,7 @@ class TestTable(Networked):
                     f"{network}/pair",
                     f"{network}/device/{{key}}",
                     f"{network}/device/{{key}}/out",
+                    *(f"{plugged}/{done}" for done in ("use", "leave", "pretend")),
                 },
                 (LOOKER, OWNER): {
                     "/kitchen",

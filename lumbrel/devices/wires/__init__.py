@@ -21,7 +21,7 @@ class Nearby(NamedTuple):
     name: str
 
 
-class Heard(NamedTuple):
+class Listened(NamedTuple):
     """How a wire is listened to without a command: what hangs on it now, and what is heard there until it is stopped."""
 
     nearby: Callable[[], list[Nearby]]
@@ -46,7 +46,7 @@ class Wire:
     help: str
     open: Open
     more: Callable[[ArgumentParser], None] | None = None
-    heard: Heard | None = None
+    heard: Listened | None = None
 
 
 def wire(
@@ -54,7 +54,7 @@ def wire(
     takes: str,
     help: str,
     more: Callable[[ArgumentParser], None] | None = None,
-    heard: Heard | None = None,
+    heard: Listened | None = None,
 ) -> Callable[[Open], Open]:
     """Make a wire of what opens it; see `Wire`."""
 
@@ -72,7 +72,7 @@ def wires() -> list[Wire]:
     return sorted((getattr(one, _MADE) for one in made), key=lambda one: one.name)
 
 
-def heard() -> dict[str, Heard]:
+def heard() -> dict[str, Listened]:
     """The wires that are listened to without a command, by name."""
     return {one.name: one.heard for one in wires() if one.heard}
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from lumbrel.devices.lines import ProbeSample
-from lumbrel.devices.wires import Heard, Nearby, wire
+from lumbrel.devices.wires import Listened, Nearby, wire
 from lumbrel.devices.wires.serial_port import NOT_THERE
 from lumbrel.words import _
 
@@ -41,7 +41,7 @@ class OneWire:
             yield ProbeSample(None, int(text) / 1000) if text.lstrip("-").isdigit() else None
 
 
-@wire("onewire", "NAME", _("a 1-wire thermometer of this machine"), heard=Heard(nearby, OneWire))
+@wire("onewire", "NAME", _("a 1-wire thermometer of this machine"), heard=Listened(nearby, OneWire))
 def one_wire(arguments: Namespace) -> OneWire:
     """What it shows."""
     return OneWire(arguments.onewire, threading.Event())

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from io import BufferedIOBase
 from typing import Any, BinaryIO, cast
 
-from lumbrel.devices.lines import LineSource, Patient, ProbeSample
+from lumbrel.devices.lines import LinesAwaited, LineSource, ProbeSample
 from lumbrel.devices.pretend import PORTS
-from lumbrel.devices.wires import Heard, Nearby, wire
+from lumbrel.devices.wires import Listened, Nearby, wire
 from lumbrel.words import _
 
 BAUDS = (9600, 115_200, 19_200, 38_400, 4800, 57_600)
@@ -55,7 +55,7 @@ class HeardPort(LineSource):
         super().__init__(self._open)
         self._address, self._stop, self._tried = address, stop, 0
 
-    def _open(self) -> Patient:
+    def _open(self) -> LinesAwaited:
         import serial
 
         class Unflushed(serial.Serial):  # type: ignore[misc]
@@ -77,7 +77,7 @@ class HeardPort(LineSource):
         except serial.SerialException as error:
             said = {13: NOT_OURS, 2: NOT_THERE, 6: NOT_THERE}.get(error.errno or 0, IN_USE)
             raise OSError(said) from error
-        return Patient(lambda: port.read(port.in_waiting or 1) or None, port.close, self._stop)
+        return LinesAwaited(lambda: port.read(port.in_waiting or 1) or None, port.close, self._stop)
 
     def samples(self) -> Iterator[ProbeSample | None]:
         """As any, but noise is tried at another speed."""
@@ -98,7 +98,7 @@ class HeardPort(LineSource):
             raise OSError(NOT_THERE) from error
 
 
-@wire("serial", "DEVICE", _("a serial port, 8N1"), _baud, Heard(nearby, HeardPort))
+@wire("serial", "DEVICE", _("a serial port, 8N1"), _baud, Listened(nearby, HeardPort))
 def serial_port(arguments: Namespace) -> LineSource:
     """What it sends."""
 

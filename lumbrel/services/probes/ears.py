@@ -93,7 +93,7 @@ class Ear(threading.Thread):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Seen:
+class SourceSeen:
     """A source as its row shows it.
 
     Attributes:
@@ -179,7 +179,7 @@ class Ears:
         for ear in gone:
             ear.stop()
 
-    def look(self, db: Connection) -> list[Seen]:
+    def look(self, db: Connection) -> list[SourceSeen]:
         """All that is plugged in or used, as it stands; what was just plugged in is listened to from here on."""
         self._looked_at = time.monotonic()
         there = {(wire, one.address): one.name for wire, way in heard().items() for one in way.nearby()}
@@ -193,12 +193,12 @@ class Ears:
             ears = list(self._ears.values())
         return [self._seen(ear, names) for ear in sorted(ears, key=lambda ear: (ear.plug is None, ear.where))]
 
-    def _seen(self, ear: Ear, names: dict[str, str]) -> Seen:
+    def _seen(self, ear: Ear, names: dict[str, str]) -> SourceSeen:
         now, plug, readings = time.monotonic(), ear.plug, list(ear.heard)
         fresh = [sample.celsius for at, sample in readings if now - at <= RISES_IN_S]
         last = readings[-1][1] if readings and now - readings[-1][0] <= SILENT_S else None
         noise = ear.why or (_("It sends, but nothing that is a temperature.") if ear.unreadable else "")
-        return Seen(
+        return SourceSeen(
             where=ear.where,
             name=plug.name if plug else self._names.get(ear.where, ear.where[1]),
             used_as=names.get(plug.instrument_id, "") if plug else "",

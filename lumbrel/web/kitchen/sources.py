@@ -79,7 +79,7 @@ def pretend(visit: Here) -> Response:
     """Plug a pretend probe in, where nobody has one: in the demonstration."""
     state = visit.request.app.state
     if not visit.workspace.settings.demo:
-        raise NotFound(_("A pretend probe is the demonstration's only."))
+        raise NotFound(_("A pretend probe is the demonstration’s only."))
     if len(state.pretend) < MOST_PRETEND:
         state.pretend.append(PretendProbe(pan(), _("Pretend probe")))
     return RedirectResponse(HOME, 303)
