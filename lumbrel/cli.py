@@ -1,4 +1,4 @@
-"""The command line: serve, demo, listen, compute, export, import, replay, backup, restore, rebuild,
+"""The command line: serve, demo, listen, service, compute, export, import, replay, backup, restore, rebuild,
 check, addresses."""
 
 import argparse
@@ -198,6 +198,14 @@ def _add_listen(sub: argparse.ArgumentParser) -> None:
     _add_log_level(sub)
 
 
+def _add_service(sub: argparse.ArgumentParser) -> None:
+    sub.add_argument("what", choices=("install", "uninstall", "status"))
+    sub.add_argument("--port", type=int, default=8000, help=_("8000 if left out"))
+    sub.add_argument("--lan", action="store_true", help=_("open to the kitchen's network, encrypted"))
+    sub.add_argument("--machine", action="store_true", help=_("of the machine, not of this user"))
+    sub.add_argument("--dry-run", action="store_true", help=_("only show what would be written"))
+
+
 def _add_compute(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("calculation", nargs="?", help=_("as in /api/..., for example finish-point"))
     sub.add_argument("given", nargs="*", metavar="name=value", help=_("in SI, as the API takes them"))
@@ -212,6 +220,11 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
         _later("listening", "listen"),
         _("take a probe's readings from a serial port, a pipe, TCP"),
         _add_listen,
+    ),
+    "service": (
+        _later("service", "service"),
+        _("start it by itself, also after a power cut"),
+        _add_service,
     ),
     "compute": (_later("computing", "compute"), _("one calculation of the API, offline"), _add_compute),
     "export": (

@@ -5,9 +5,11 @@ import contextlib
 import logging
 import shutil
 import socket
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lumbrel.commands import watchdog
 from lumbrel.commands.opening import access_of, is_loopback, passphrase_wanted
 from lumbrel.commands.say import log_to, refuse
 from lumbrel.words import _
@@ -180,12 +182,17 @@ def _run(settings: "Settings", arguments: argparse.Namespace) -> int:
         logging.getLogger("uvicorn").setLevel(logging.WARNING)
         LOG.info("serving %s at %s:%d", settings.database, host, port)
 
+        stopped = threading.Event()
+
         def answers() -> None:
             print(_("Lumbrel is at http://{host}:{port}/", host=host, port=port), flush=True)
+            watchdog.tell("READY=1")
+            watchdog.watch(host, port, stopped)
             _say_opening(app.state.network.opening, port)
 
         with contextlib.suppress(KeyboardInterrupt):
             Server(app, config, answers).run(sockets=[bound])
+        stopped.set()
         LOG.info("stopped")
     return 0
 
