@@ -1,5 +1,5 @@
 """The command line: serve, demo, listen, service, compute, export, import, replay, backup, restore, rebuild,
-check, addresses."""
+check, doctor, addresses."""
 
 import argparse
 import gc
@@ -206,6 +206,10 @@ def _add_service(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("--dry-run", action="store_true", help=_("only show what would be written"))
 
 
+def _add_doctor(sub: argparse.ArgumentParser) -> None:
+    sub.add_argument("--port", type=int, default=8000, help=_("8000 if left out"))
+
+
 def _add_compute(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("calculation", nargs="?", help=_("as in /api/..., for example finish-point"))
     sub.add_argument("given", nargs="*", metavar="name=value", help=_("in SI, as the API takes them"))
@@ -238,6 +242,7 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
     "restore": (_later("records", "restore"), _("put a backup in place of the record"), _add_file),
     "rebuild": (_later("records", "rebuild"), _("make anew what follows from the lines"), _add_no_more),
     "check": (_later("records", "check"), _("check the record, or a backup"), _add_check),
+    "doctor": (_later("doctor", "doctor"), _("what is wrong with this machine, and what to do"), _add_doctor),
     "addresses": (
         _later("serving", "addresses"),
         _("every address, with who may read it and who may write to it"),
