@@ -177,6 +177,10 @@ def _add_file(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("file", type=Path)
 
 
+def _add_restore(sub: argparse.ArgumentParser) -> None:
+    sub.add_argument("file", type=Path, nargs="?", help=_("a backup; without one those that there are"))
+
+
 def _add_no_more(_sub: argparse.ArgumentParser) -> None:
     """It takes nothing more."""
 
@@ -239,7 +243,7 @@ COMMANDS: dict[str, tuple[Run, str, Add]] = {
     "import": (_later("records", "take_in"), _("take a logbook in, or batches of it"), _add_import),
     "replay": (_later("replaying", "replay"), _("play a boil again"), _add_replay),
     "backup": (_later("records", "backup"), _("a verified copy, taken while it runs"), _add_file),
-    "restore": (_later("records", "restore"), _("put a backup in place of the record"), _add_file),
+    "restore": (_later("records", "restore"), _("put a backup in place of the record"), _add_restore),
     "rebuild": (_later("records", "rebuild"), _("make anew what follows from the lines"), _add_no_more),
     "check": (_later("records", "check"), _("check the record, or a backup"), _add_check),
     "doctor": (_later("doctor", "doctor"), _("what is wrong with this machine, and what to do"), _add_doctor),

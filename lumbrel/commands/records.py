@@ -110,9 +110,13 @@ def backup(arguments: argparse.Namespace) -> int:
 
 
 def restore(arguments: argparse.Namespace) -> int:
-    """Put a backup in the record's place."""
-    from lumbrel.services.kitchen import restoring
+    """Put a backup in the record's place; without one, say which there are."""
+    from lumbrel.services.kitchen import elsewhere, restoring
 
+    if arguments.file is None:
+        lines = [f"{file}: {what}" for file, what in elsewhere.found(arguments.data, arguments.data / RECORD)]
+        print("\n".join(lines) or _("No backup was found."))
+        return 0 if lines else 1
     now = datetime.now(UTC)
     contents, replaced = restoring.restore(arguments.data / RECORD, arguments.file, now)
     print(_("Restored from {file}: {contents}.", file=arguments.file, contents=contents))

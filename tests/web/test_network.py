@@ -103,7 +103,10 @@ class TestTable(Networked):
                     "/kitchen/methods",
                     "/sap/rule",
                 },
-                ("", MACHINE): {f"{network}/open", f"{network}/close", f"{network}/passphrase"},
+                ("", MACHINE): {
+                    "/kitchen/elsewhere",
+                    *(f"{network}/{done}" for done in ("open", "close", "passphrase")),
+                },
             },
         )
         self.assertEqual(

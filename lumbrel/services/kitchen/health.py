@@ -15,10 +15,12 @@ from cryptography import x509
 
 from lumbrel.devices.wires import heard
 from lumbrel.services.access.certificates import AUTHORITY
+from lumbrel.services.kitchen.elsewhere import said_of
 from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.store import safe, sources
 from lumbrel.store.db import moment
 from lumbrel.store.disk import disk_of
+from lumbrel.store.elsewhere import second_folder
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.words import _, number
 
@@ -131,14 +133,16 @@ class Machine:
 
     def _sources(self) -> str:
         with self._read() as db:
-            # A record of an earlier version knows of none.
-            is_known = db.execute("SELECT 1 FROM sqlite_schema WHERE name = 'source'").fetchone()
-            used = sources.plugs(db) if is_known else []
+            used = sources.plugs(db) if _has(db, "source") else []
         there = {(wire, one.address) for wire, way in heard().items() for one in way.nearby()}
         gone = [plug.name for plug in used if (plug.wire, plug.address) not in there]
         return _("Not plugged in: {names}.", names=", ".join(gone)) if gone else ""
 
     def _backups(self) -> str:
+        with self._read() as db:
+            second = second_folder(db) if _has(db, "elsewhere") else None
+        if wrong := said_of(second, self.now):
+            return wrong
         kept = automatic(self.data / "backups")
         if not kept.days:
             return _("None was made yet: one is made each day while Lumbrel serves.")
@@ -149,3 +153,8 @@ class Machine:
                 "The newest is {days} days old. Let Lumbrel serve, or run lumbrel backup FILE.", days=days
             )
         return ""
+
+
+def _has(db: sqlite3.Connection, table: str) -> bool:
+    """Whether a record, maybe of an earlier version, knows of it."""
+    return bool(db.execute("SELECT 1 FROM sqlite_schema WHERE name = ?", (table,)).fetchone())

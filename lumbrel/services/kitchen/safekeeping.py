@@ -202,10 +202,12 @@ def automatic(folder: Path) -> Backups:
     return Backups(folder, sorted(days, reverse=True))
 
 
-def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
+def back_up_today(record: Path, folder: Path, now: datetime, *, thorough: bool = False) -> bool:
     """The backup of the day, if it is not made yet; older ones go, the last fourteen and one a month
     stay. False when there was one.
 
+    Args:
+        thorough: it stands alone, sharing no file with the record.
     Raises:
         WouldLose: the record is not sound; the older backups stay as they are.
     """
@@ -215,7 +217,7 @@ def back_up_today(record: Path, folder: Path, now: datetime) -> bool:
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     for leftover in folder.glob("lumbrel-*.sqlite3.part"):
         clear_away(leftover)
-    backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=False)
+    backup(record, folder / f"lumbrel-{today}.sqlite3", thorough=thorough)
     for day in superfluous(automatic(folder).days):
         old = folder / f"lumbrel-{day}.sqlite3"
         old.unlink(missing_ok=True)

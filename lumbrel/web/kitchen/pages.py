@@ -11,12 +11,13 @@ from lumbrel.core.units import KINDS
 from lumbrel.exchange import logbook
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.codes import called
-from lumbrel.services.base.form import BadInput, NotFound
+from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.base.progress import Progress, Stopped
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
 from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
+from lumbrel.services.kitchen.elsewhere import name_folder, said_of
 from lumbrel.services.kitchen.overview import overview as overview_of
 from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
 from lumbrel.services.kitchen.safekeeping import automatic
@@ -26,9 +27,11 @@ from lumbrel.services.pan.alarms import near_minutes
 from lumbrel.services.pan.rate import learned_rate
 from lumbrel.services.record.settings import last_set
 from lumbrel.services.stations import book
+from lumbrel.store.elsewhere import second_folder
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.kitchen import typed as typed_out
 from lumbrel.web.shell.answer import SpokenJSON
+from lumbrel.web.shell.caller import MACHINE
 from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import LAST_NOTED, Fields, Here, Visit
@@ -95,7 +98,7 @@ def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: b
         (IN_THE_CUP, _("the hydrometer cup")),
     ]
     # Each form of the page under a name of its own; the one that was refused with what was typed.
-    forms = {name: Filled(name=name) for name in ("settings", *REGISTERED)}
+    forms = {name: Filled(name=name) for name in ("settings", "elsewhere", *REGISTERED)}
     if form and which:
         forms[which] = form.named(which)
     return visit.page(
@@ -107,6 +110,8 @@ def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: b
         forms=forms,
         saved=saved,
         backups=automatic(folder) if (folder := visit.workspace.settings.backups) else None,
+        elsewhere=(second := second_folder(visit.db)),
+        elsewhere_said=said_of(second, visit.now),
         near_minutes=near_minutes(load_kitchen(visit.db)),
         presets=list(PRESET_NAMES.items()),
         names={kind: what.name for kind, what in KINDS.items()},
@@ -118,6 +123,18 @@ def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: b
         fires=registering.FIRE_CHOICES,
         noted_lines=book.with_words(visit.db, last_set(visit.db, LAST_NOTED)),
     )
+
+
+@router.post("/kitchen/elsewhere")
+@least(MACHINE)
+def second(visit: Here, fields: Fields) -> Response:
+    """Name the second folder of the backups."""
+    form = Form(fields, load_kitchen(visit.db))
+    try:
+        name_folder(visit.db, form, visit.workspace.settings.database, visit.now)
+    except BadInput as bad:
+        return _settings(visit, "elsewhere", refilled(fields, bad))
+    return RedirectResponse("/kitchen?saved=1", 303)
 
 
 @router.get("/kitchen")

@@ -13,6 +13,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import Message
 
 from lumbrel import __version__
+from lumbrel.services.kitchen.elsewhere import fill
 from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.probes.ears import Ears
@@ -117,6 +118,8 @@ async def _keep_safe(own: Workspace) -> None:
             now = own.settings.clock()
             if await run_in_threadpool(back_up_today, own.settings.database, folder, now):
                 LOG.info("backed up to %s", folder)
+            if await run_in_threadpool(fill, own.settings.database, now):
+                LOG.info("backed up to the second folder")
             thinned = await run_in_threadpool(_thin_some, own, now)
             if thinned:
                 LOG.info("%d samples of earlier seasons became means", thinned)

@@ -8,3 +8,11 @@ CREATE TABLE source (
     since TEXT NOT NULL,
     PRIMARY KEY (wire, address)
 ) STRICT, WITHOUT ROWID;
+
+-- A second folder for backups, on another disk: at most one.
+CREATE TABLE elsewhere (
+    one INTEGER PRIMARY KEY CHECK (one = 1),
+    folder TEXT NOT NULL,
+    since TEXT NOT NULL,
+    filled_at TEXT
+) STRICT;
