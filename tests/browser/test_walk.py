@@ -77,6 +77,7 @@ VIEWS = (
     "/kitchen/instrument/long-stem/card",
     "/kitchen/instrument/dial-a/card",
     "/kitchen/methods",
+    "/kitchen/sources",
     "/kitchen/instrument/barometer",
     "/kitchen/alarms",
     "/wall",

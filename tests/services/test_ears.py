@@ -102,6 +102,16 @@ class Listening(KitchenCase):
         self.shows.told.put(24.0)
         self.until(lambda: self.kept() == [24.0])
 
+    def test_an_ear_that_failed_is_made_anew(self) -> None:
+        self.shown(20.0)
+        self.use()
+        unforeseen = mock.patch("lumbrel.services.probes.ears.keep", side_effect=ValueError)
+        with unforeseen, mock.patch("threading.excepthook"):
+            self.shows.told.put(21.0)
+            self.until(lambda: self.seen().celsius is None)
+        self.shows.told.put(22.0)
+        self.until(lambda: 22.0 in self.kept())
+
     def test_a_line_without_a_unit_is_asked_for_it(self) -> None:
         with mock.patch("lumbrel.devices.pretend.LINE", "{:.2f}\n"):
             self.shown(71.6)

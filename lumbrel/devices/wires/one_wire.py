@@ -35,7 +35,7 @@ class OneWire:
         """Thousandths of a degree, as the kernel writes them."""
         while not self._stop.wait(EVERY_S):
             try:
-                text = self._file.read_text(encoding="ascii").strip()
+                text = self._file.read_text(encoding="ascii", errors="replace").strip()
             except FileNotFoundError as error:
                 raise OSError(NOT_THERE) from error
             yield ProbeSample(None, int(text) / 1000) if text.lstrip("-").isdigit() else None

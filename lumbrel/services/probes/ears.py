@@ -160,6 +160,9 @@ class Ears:
         while not self._stopped.wait(TICK_S):
             if time.monotonic() - self._looked_at > LOOKED_AT_S:
                 self._let_go(lambda ear: ear.plug is None)
+            # What no one foresaw ends one ear, and not for good.
+            for ear in self._let_go(lambda ear: not ear.is_alive()):
+                self._hear(ear.where, ear.plug)
 
     def _hear(self, where: Where, plug: Plug | None = None) -> None:
         with self._lock:
@@ -171,13 +174,14 @@ class Ears:
             elif ear is not None and plug is not None:
                 ear.plug = plug
 
-    def _let_go(self, which: Callable[[Ear], bool]) -> None:
+    def _let_go(self, which: Callable[[Ear], bool]) -> list[Ear]:
         with self._lock:
             gone = [ear for ear in self._ears.values() if which(ear)]
             for ear in gone:
                 del self._ears[ear.where]
         for ear in gone:
             ear.stop()
+        return gone
 
     def look(self, db: Connection) -> list[SourceSeen]:
         """All that is plugged in or used, as it stands; what was just plugged in is listened to from here on."""
