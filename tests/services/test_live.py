@@ -77,11 +77,24 @@ class Lines(KitchenCase):
             (b"2026-03-18T12:00:00Z 99.5", 99.5),
             ("98.1 \u00b0C".encode(), 98.1),
             (b"-3", -3.0),
+            (b"2026-03-18T12:00:00Z,212,F,ok", 100.0),
+            (b"probe 1;98,2;C", 98.2),
+            (b"98.1\t12", 98.1),
+            (b'{"n": 4, "temperature_f": 212}', 100.0),
+            (b'{"t": 212, "unit": "degF"}', 100.0),
+            (b'{"value": 98.4}', 98.4),
         ):
             self.assertAlmostEqual(lines.parse(line).celsius, celsius, delta=0.001)
         self.assertIsNone(lines.parse(b"# a comment\n"))
         self.assertIsNone(lines.parse(b"\n"))
         self.assertEqual(lines.parse(b"2026-03-18T12:00:00Z 99.5").at, NOON)
+        for line in (b'{"on": true}', b"[98]", b"{", b"a,b"):
+            with self.assertRaises(UnreadableLine):
+                lines.parse(line)
+        named = [
+            lines.parse(line).has_unit for line in (b"98 C", b"98", b'{"t": 98}', b'{"temperature_c": 98}')
+        ]
+        self.assertEqual(named, [True, False, False, True])
         for line in (b"\xff\xfe\x00", b"hot", b"1" * 300, b"2026-99-99T12:00:00Z 5", b"5 K"):
             with self.assertRaises(UnreadableLine):
                 lines.parse(line)
