@@ -67,10 +67,10 @@ def _told(text: str) -> tuple[datetime | None, float, str]:
         return _moment(match["at"]), float(match["value"].replace(",", ".")), (match["unit"] or "").upper()
     if text.startswith("{"):
         return _of_object(text)
-    fields = ["", *re.split(r"\s*[;\t]\s*" if ";" in text or "\t" in text else r"\s*,\s*", text), ""]
-    for before, field, after in zip(fields, fields[1:], fields[2:], strict=False):
-        for words in (f"{before} {field} {after}", f"{before} {field}", f"{field} {after}", field):
-            if match := _LINE.match(words):
+    fields = re.split(r"\s*[;\t]\s*" if ";" in text or "\t" in text else r"\s*,\s*", text)
+    for first in range(len(fields)):
+        for many in (3, 2, 1):
+            if match := _LINE.match(" ".join(fields[first : first + many])):
                 unit = (match["unit"] or "").upper()
                 return _moment(match["at"]), float(match["value"].replace(",", ".")), unit
     raise UnreadableLine("no temperature in it")

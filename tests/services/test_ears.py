@@ -10,9 +10,10 @@ from unittest import mock
 
 from lumbrel.devices.lines import ProbeSample
 from lumbrel.devices.pretend import PretendProbe
-from lumbrel.devices.wires import one_wire
+from lumbrel.devices.wires import one_wire, serial_port
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.probes.ears import Ears, SourceSeen
+from lumbrel.services.probes.follow import follow
 from lumbrel.store import samples as samples_store
 from lumbrel.store import sources
 from lumbrel.store.db import opened
@@ -134,6 +135,38 @@ class Listening(KitchenCase):
                 self.shows.told.put(1.0)
             self.until(lambda: "nothing that is a temperature" in self.seen().said)
         self.assertIsNone(self.seen().celsius)
+
+    def test_two_lines_are_never_of_one_moment(self) -> None:
+        self.ears.stop()
+        still = datetime.now(UTC)
+        self.ears = Ears(lambda: opened(self.path), lambda: still)
+        self.addCleanup(self.ears.stop)
+        self.shown(20.0)
+        self.use()
+        for celsius in (20.1, 20.2, 20.3):
+            self.shows.told.put(celsius)
+        self.until(lambda: self.kept() == [20.1, 20.2, 20.3])
+
+    def test_noise_is_tried_at_another_speed(self) -> None:
+        tried = []
+
+        class Port:
+            in_waiting = 9
+
+            def __init__(self, _device: str, baud: int, **_more: object) -> None:
+                tried.append(baud)
+
+            def read(self, _many: int) -> bytes:
+                return b"21.5 C\n" if tried[-1] == 115_200 else b"\x80\x01\n"
+
+            def close(self) -> None:
+                pass
+
+        stop = threading.Event()
+        source = serial_port.HeardPort(self.probe.address, stop)
+        with mock.patch("serial.Serial", Port):
+            follow(source, lambda sample: stop.set() if sample else None, stop, longest_s=0.1)
+        self.assertEqual(tried, [9600, 115_200])
 
     def test_a_1_wire_thermometer_of_the_kernel(self) -> None:
         bus = self.folder / "w1"
