@@ -176,6 +176,21 @@ class Said(ErrorCase):
 
 
 class Practice(ErrorCase):
+    def test_another_speed_leaves_a_person_where_they_are(self) -> None:
+        self.client.post("/practice/start", data={"surprise": "0", "seed": "3"})
+        host = f"{self.client.base_url.scheme}://{self.client.base_url.netloc.decode()}"
+        home = self.app.state.practice.pan.home
+        for came, to in (
+            (f"{host}/jar/26-001", "/jar/26-001"),
+            (f"{host}/pan/26-001/slip/drop", "/pan/26-001"),
+            (f"{host}//elsewhere.example/pan", home),
+            ("https://elsewhere.example/pan", home),
+            ("", home),
+        ):
+            answer = self.client.post("/practice/speed/5", headers={"referer": came}, follow_redirects=False)
+            self.assertEqual((answer.status_code, answer.headers["location"]), (303, to), came)
+        self.client.post("/practice/leave")
+
     def test_a_page_left_open_never_writes_into_another_record(self) -> None:
         code = self.take_in()
         own = self.client.get(f"/pan/{code}?entry=event").text
