@@ -144,7 +144,10 @@ class Practice(KitchenCase):
             for _ in range(25):
                 at += timedelta(minutes=1)
                 pot.advance(db, at)
-            cooling = pot_of(contexts.load(db, code, at)).cooling
+                cooling = pot_of(contexts.load(db, code, at)).cooling
+                # What a probe shows is what is shown, whatever is thought of such a bath.
+                self.assertAlmostEqual(cooling.now_c, pot.pot.probe_c, delta=0.6)
+                self.assertFalse(cooling.ready)
             self.assertIn("Change the water", cooling.stays_warm)
             self.assertGreater(cooling.now_c, 35)
             told = {"id": "practice-bath", "bath": "water", "litres": "20 L", "around": "8 C"}

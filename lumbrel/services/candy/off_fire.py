@@ -21,7 +21,7 @@ from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.words import _
 
 __all__ = ["PotCooling"]
-COOL_EVERY_S, MOST_COOL = 60, 40
+COOL_EVERY_S, MOST_COOL, JUST_NOW_S = 60, 40, 10
 REACHED_SIGMA_K = {"pot": 1.0, "arithmetic": 1.5, "sign": 2.5}
 HELPS = {
     "bench": _("Put it into water."),
@@ -46,7 +46,8 @@ class CoolingPot:
     to_c: float | None
     """Where stirring begins; None where it rests by the clock."""
     rest_ends: datetime | None = None
-    live: bool = False
+    live_c: float | None = None
+    """What its probe shows just now."""
     learned_from: int = 0
 
     @property
@@ -55,8 +56,15 @@ class CoolingPot:
         return (self.now - self.begins) / timedelta(minutes=1)
 
     @property
+    def live(self) -> bool:
+        """Whether a probe tells of it."""
+        return self.live_c is not None
+
+    @property
     def now_c(self) -> float | None:
-        """How warm it is."""
+        """How warm it is: as its probe shows it, else by all that was read."""
+        if self.live_c is not None:
+            return self.live_c
         return self.fit.temperature_c_at(self.minute) if self.fit else None
 
     @cached_property
@@ -106,6 +114,8 @@ class CoolingPot:
     @property
     def ready(self) -> bool:
         """Whether stirring may begin."""
+        if self.live_c is not None and self.to_c is not None:
+            return self.live_c <= self.to_c
         read = bool(self.shown) and self.to_c is not None and self.shown[-1].true_c <= self.to_c
         return read or self.minutes[0] <= 0
 
@@ -127,6 +137,7 @@ def cooling(
     """Since it came off the fire, or was put somewhere else last."""
     rest = off.at + timedelta(minutes=REST_MIN) if cook.stir_c is None else None
     live = by_probe(context, glass, pressure, off.at, COOL_EVERY_S, whole=True)
+    just_now = by_probe(context, glass, pressure, max(off.at, context.now - SPEAKS), JUST_NOW_S)
     typed = [one for one in by_hand(context, off.at, typed_sigma_k(glass)) if one.at > off.at]
     shown = sorted([*live[:: len(live) // MOST_COOL + 1], *typed], key=lambda one: one.at)
     moved = [_Place(e.at, e.facts) for e in context.of_kind(BathFacts) if e.at <= context.now]
@@ -154,6 +165,6 @@ def cooling(
         now=context.now,
         to_c=cook.stir_c,
         rest_ends=rest,
-        live=bool(live) and context.now - live[-1].at <= 2 * SPEAKS,
+        live_c=just_now[-1].true_c if just_now else None,
         learned_from=cooks,
     )
