@@ -41,7 +41,7 @@ SystemCallFilter=@system-service
 WantedBy={wanted}
 """
 MACHINES_SANDBOX = """\
-ProtectSystem=strict
+ProtectSystem=full
 ProtectHome=read-only
 ReadWritePaths={folder}
 PrivateTmp=yes
@@ -57,7 +57,7 @@ DeviceAllow=char-ttyUSB rw
 DeviceAllow=char-ttyACM rw
 DeviceAllow=char-ttyS rw
 """
-"""What only the machine's own manager can close."""
+"""What only the machine's own manager can close. Other disks stay open: backups may go there."""
 
 
 def service(arguments: argparse.Namespace) -> int:

@@ -58,6 +58,7 @@ class Service(unittest.TestCase):
             text = self.do("install", "--dry-run", *which)[1].split("\n", 1)[1]
             self.assertIn('my 100%% \\"own\\" kitchen', text)
             self.assertIn("NoNewPrivileges=yes", text)
+            self.assertNotIn("ProtectSystem=strict", text, "backups go to other disks too")
             if analyze is None:
                 continue
             unit = self.home / NAME

@@ -118,11 +118,12 @@ async def _keep_safe(own: Workspace) -> None:
             now = own.settings.clock()
             if await run_in_threadpool(back_up_today, own.settings.database, folder, now):
                 LOG.info("backed up to %s", folder)
-            if await run_in_threadpool(fill, own.settings.database, now):
-                LOG.info("backed up to the second folder")
             thinned = await run_in_threadpool(_thin_some, own, now)
             if thinned:
                 LOG.info("%d samples of earlier seasons became means", thinned)
+            # The last, since another disk may fail.
+            if await run_in_threadpool(fill, own.settings.database, now):
+                LOG.info("backed up to the second folder")
         except Exception:  # tomorrow may fare better, and the kitchen must go on
             LOG.exception("the backup of the day failed")
         await asyncio.sleep(LOOK_FOR_A_NEW_DAY_SECONDS)
