@@ -32,5 +32,5 @@ def listen(
     """
     with opened(database) as db:
         ready(db)
-        intake.require_thermometer(db, probe_id)
+        intake.measured_by(db, probe_id)
         follow(source, lambda sample: keep(db, probe_id, sample, now), stop)

@@ -78,12 +78,12 @@ def melt(code: str) -> None:
     "web/bell/help.html": "<p>The bell is rung when supper is ready.</p>",
     "devices/wires/rope.py": '''
 """A rope that is pulled."""
-from lumbrel.devices.lines import ProbeSample
+from lumbrel.devices.lines import ProbeSample, a_temperature
 from lumbrel.devices.wires import wire
 
 class Rope:
     def samples(self):
-        yield ProbeSample(None, 99.5)
+        yield a_temperature(99.5)
 
 @wire("rope", "LENGTH", "a rope, so many metres long")
 def rope(arguments):

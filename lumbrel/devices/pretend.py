@@ -1,13 +1,15 @@
-"""Pretend devices: a thermometer behind a terminal of this machine's own, which is read as a serial port is."""
+"""Pretend devices: a thermometer and a scale behind terminals of this machine's own, read as serial ports are."""
 
 import os
 import threading
 import tty
 from contextlib import suppress
 
+from lumbrel.devices.lines import ProbeSample
 from lumbrel.devices.protocols import ProbeSource
+from lumbrel.words import _
 
-LINE = "{:.2f} C\n"
+LINE, WEIGHS = "{:.2f} C\n", "ST,GS,{:+9.3f} kg\r\n"
 PORTS: dict[str, tuple[str, str]] = {}
 """What pretends to be plugged in, by its address: the terminal that it has got, and what it calls itself."""
 
@@ -20,8 +22,10 @@ class PretendProbe:
         name: what it calls itself.
     """
 
-    def __init__(self, source: ProbeSource, name: str) -> None:
-        self._source, self._name = source, name
+    called = _("Pretend probe")
+
+    def __init__(self, source: ProbeSource, name: str = "") -> None:
+        self._source, self._name = source, name or str(self.called)
         self._lock = threading.Lock()
         self._ends: tuple[int, int] | None = None
         self._over = threading.Event()
@@ -61,4 +65,17 @@ class PretendProbe:
                 if self._ends and sample:
                     # What nobody reads in time is lost, as on a wire.
                     with suppress(BlockingIOError):
-                        os.write(self._ends[0], LINE.format(sample.celsius).encode())
+                        os.write(self._ends[0], self._line(sample).encode())
+
+    def _line(self, sample: ProbeSample) -> str:
+        """What it writes of it."""
+        return LINE.format(sample.celsius)
+
+
+class PretendScale(PretendProbe):
+    """A scale under a pan, which writes what it shows as scales do."""
+
+    called = _("Pretend scale")
+
+    def _line(self, sample: ProbeSample) -> str:
+        return WEIGHS.format(sample.of("mass") or 0.0)

@@ -5,6 +5,7 @@ import time
 from collections.abc import Iterator
 
 from lumbrel.devices.lines import ProbeSample
+from lumbrel.devices.measured import Value
 from lumbrel.worlds.book import SimulatedFinisher, SimulatedProbe
 
 
@@ -53,8 +54,10 @@ class SimulatedSource:
         self._probe = SimulatedProbe(finisher, noise or random.Random())
 
     def samples(self) -> Iterator[ProbeSample]:
-        """Samples without a time of their own: each is now. Ends when nothing boils any more."""
+        """Samples without a time of their own: each is now, with what stands on a scale under it. Ends when nothing
+        boils any more."""
         while self._finisher.burner_kw > 0:
             time.sleep(1.0 / self._speed)
             self._finisher.step(1.0, self._pressure)
-            yield ProbeSample(None, self._probe.indicated_c())
+            shown = Value(self._probe.indicated_c(), "C")
+            yield ProbeSample(None, (shown, Value(self._finisher.mass_kg, "kg")))

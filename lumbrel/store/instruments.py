@@ -25,13 +25,16 @@ class Detail(BaseModel):
 
 
 class ThermometerDetail(Detail):
-    """A thermometer; one in the cup stands in the hydrometer cup, not in a vessel."""
+    """A thermometer; one in the cup stands in the hydrometer cup, not in a vessel, one outdoors in the shade."""
 
     kind: Literal["thermometer"] = "thermometer"
     sort: Literal["digital", "dial", "glass"] = "digital"
     resolution_k: float = 0.0
     immersion_mm: float | None = None
     in_the_cup: bool = False
+    outdoors: bool = False
+    tank_id: str = ""
+    """The sap tank that it hangs in; empty for none."""
 
 
 class PrintedMark(BaseModel):
@@ -94,7 +97,8 @@ class DipstickDetail(Detail):
 
 
 class ScaleDetail(Detail):
-    """A scale, as everybody has one; it is never registered."""
+    """A scale that speaks by itself; one under a vessel weighs what boils there. As everybody has one and reads it,
+    it is never registered."""
 
     kind: Literal["scale"] = "scale"
 
@@ -112,6 +116,7 @@ AnyDetail = (
     | BarometerDetail
     | VialDetail
     | ReferenceDetail
+    | ScaleDetail
 )
 DETAIL: TypeAdapter[AnyDetail] = TypeAdapter(Annotated[AnyDetail, Field(discriminator="kind")])
 D = TypeVar("D", bound=Detail, covariant=True)

@@ -20,7 +20,7 @@ CREATE TABLE woodlot (
 CREATE TABLE instrument (
     id TEXT PRIMARY KEY,
     kind TEXT NOT NULL CHECK (kind IN (
-        'thermometer', 'hydrometer', 'refractometer', 'barometer', 'vial', 'reference')),
+        'thermometer', 'hydrometer', 'refractometer', 'barometer', 'vial', 'reference', 'scale')),
     name TEXT NOT NULL UNIQUE,
     detail TEXT NOT NULL CHECK (json_valid(detail)),
     vessel_id TEXT REFERENCES vessel (id),

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
-from lumbrel.devices.lines import ProbeSample
+from lumbrel.devices.lines import ProbeSample, a_temperature
 from lumbrel.devices.pretend import PretendProbe
 from lumbrel.devices.wires import one_wire, serial_port
 from lumbrel.services.base.form import BadInput, Form, NotFound
@@ -29,7 +29,7 @@ class Scripted:
 
     def samples(self) -> Iterator[ProbeSample]:
         while (celsius := self.told.get()) is not None:
-            yield ProbeSample(None, celsius)
+            yield a_temperature(celsius)
 
 
 class Listening(KitchenCase):
@@ -53,6 +53,10 @@ class Listening(KitchenCase):
     def seen(self) -> SourceSeen:
         return next(one for one in self.ears.look(self.db) if one.where[1] == self.probe.address)
 
+    def number(self) -> float | None:
+        shown = self.seen().value
+        return shown.number if shown else None
+
     def use(self, **fields: str) -> None:
         sent = {"wire": "serial", "address": self.probe.address, "instrument": "probe-1"} | fields
         self.ears.use(self.db, Form(sent, load_kitchen(self.db)), datetime.now(UTC))
@@ -63,7 +67,7 @@ class Listening(KitchenCase):
 
     def shown(self, celsius: float) -> None:
         self.shows.told.put(celsius)
-        self.until(lambda: self.seen().celsius == celsius)
+        self.until(lambda: self.number() == celsius)
 
     def test_what_is_looked_at_is_in_no_record_until_it_is_used(self) -> None:
         self.shown(21.5)
@@ -72,7 +76,8 @@ class Listening(KitchenCase):
         self.shown(22.5)
         self.until(lambda: self.kept() == [22.5])
         self.assertTrue(self.seen().rises)
-        form = Form({"wire": "serial", "address": self.probe.address}, load_kitchen(self.db))
+        where = {"wire": "serial", "address": self.probe.address, "quantity": "temperature"}
+        form = Form(where, load_kitchen(self.db))
         self.ears.leave(self.db, form)
         self.shown(23.0)
         self.assertEqual((self.kept(), sources.plugs(self.db)), ([22.5], []))
@@ -84,7 +89,7 @@ class Listening(KitchenCase):
         files, threads = len(list(Path("/proc/self/fd").iterdir())), threading.active_count()
         for some in range(4):
             self.probe.pull()
-            self.until(lambda: (self.seen().said and not self.seen().celsius) or self.seen().celsius)
+            self.until(lambda: self.seen().said or self.number())
             self.probe.put_in()
             for step in (0.1, 0.2):
                 self.shown(round(20 + some + step, 1))
@@ -109,7 +114,7 @@ class Listening(KitchenCase):
         unforeseen = mock.patch("lumbrel.services.probes.ears.keep", side_effect=ValueError)
         with unforeseen, mock.patch("threading.excepthook"):
             self.shows.told.put(21.0)
-            self.until(lambda: self.seen().celsius is None)
+            self.until(lambda: self.number() is None)
         self.shows.told.put(22.0)
         self.until(lambda: 22.0 in self.kept())
 
@@ -133,8 +138,8 @@ class Listening(KitchenCase):
         with mock.patch("lumbrel.devices.pretend.LINE", "\\x00\\x7f{:.0f}?!\n"):
             for _any in range(6):
                 self.shows.told.put(1.0)
-            self.until(lambda: "nothing that is a temperature" in self.seen().said)
-        self.assertIsNone(self.seen().celsius)
+            self.until(lambda: "nothing that can be read" in self.seen().said)
+        self.assertIsNone(self.number())
 
     def test_two_lines_are_never_of_one_moment(self) -> None:
         self.ears.stop()
@@ -174,6 +179,6 @@ class Listening(KitchenCase):
         (bus / "28-0001" / "temperature").write_text("21062\n")
         with mock.patch.object(one_wire, "TREE", bus), mock.patch.object(one_wire, "EVERY_S", 0.05):
             where = ("onewire", "28-0001")
-            self.until(lambda: any(s.where == where and s.celsius == 21.062 for s in self.ears.look(self.db)))
+            self.until(lambda: any(s.where == where and s.inside == 21.062 for s in self.ears.look(self.db)))
             Path(bus / "28-0001" / "temperature").unlink()
             self.until(lambda: all(s.where != where for s in self.ears.look(self.db)))

@@ -47,11 +47,17 @@ class Doctor(KitchenCase):
             said = self.wrong(port=other.getsockname()[1])
         self.assertIn("Another program", said["port"])
         plug = Plug(
-            wire="serial", address="1a86:7523:", name="Stick", unit="C", instrument_id="probe-1", since=NOON
+            quantity="temperature",
+            wire="serial",
+            address="1a86:7523:",
+            name="Stick",
+            unit="C",
+            instrument_id="probe-1",
+            since=NOON,
         )
         sources.plug_in(self.db, plug)
         self.assertEqual(self.wrong(), {"sources": "Not plugged in: Stick."})
-        sources.unplug(self.db, "serial", "1a86:7523:")
+        sources.unplug(self.db, "serial", "1a86:7523:", "temperature")
         kitchen = load_kitchen(self.db)
         nowhere = replace(kitchen, time_zone="")
         with mock.patch("lumbrel.services.kitchen.health.load_kitchen", lambda _db: nowhere):

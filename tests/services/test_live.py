@@ -92,7 +92,8 @@ class Lines(KitchenCase):
             with self.assertRaises(UnreadableLine):
                 lines.parse(line)
         named = [
-            lines.parse(line).has_unit for line in (b"98 C", b"98", b'{"t": 98}', b'{"temperature_c": 98}')
+            bool(lines.parse(line).values[0].unit)
+            for line in (b"98 C", b"98", b'{"t": 98}', b'{"temperature_c": 98}')
         ]
         self.assertEqual(named, [True, False, False, True])
         for line in (b"\xff\xfe\x00", b"hot", b"1" * 300, b"2026-99-99T12:00:00Z 5", b"5 K"):

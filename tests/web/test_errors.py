@@ -13,6 +13,7 @@ from unittest.mock import patch
 from fastapi.testclient import TestClient
 
 from lumbrel.devices.lines import ProbeSample
+from lumbrel.devices.measured import Value
 from lumbrel.listen import listen
 from lumbrel.services.base import batch as contexts
 from lumbrel.services.probes import intake
@@ -271,10 +272,10 @@ class Probes(ErrorCase):
 
         class Source:
             def samples(self):
-                yield ProbeSample(datetime(1, 1, 1, tzinfo=UTC).replace(tzinfo=EAST), 99.0)
-                yield ProbeSample(now - timedelta(seconds=2), 99.1)
+                yield ProbeSample(datetime(1, 1, 1, tzinfo=UTC).replace(tzinfo=EAST), (Value(99.0, "C"),))
+                yield ProbeSample(now - timedelta(seconds=2), (Value(99.1, "C"),))
                 stop.set()
-                yield ProbeSample(now, 99.2)
+                yield ProbeSample(now, (Value(99.2, "C"),))
 
         locked = threading.Timer(0.4, lambda: other.execute("ROLLBACK"))
         with (

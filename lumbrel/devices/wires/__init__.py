@@ -1,7 +1,7 @@
 """The wires that a probe may hang on, each a module of this folder: `lumbrel listen` has an option for each."""
 
 from argparse import ArgumentParser, Namespace
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import import_module
 from pkgutil import iter_modules
@@ -22,10 +22,12 @@ class Nearby(NamedTuple):
 
 
 class Listened(NamedTuple):
-    """How a wire is listened to without a command: what hangs on it now, and what is heard there until it is stopped."""
+    """How a wire is listened to without a command: what hangs on it now, by itself or because somebody named it; what is
+    heard there until it is stopped; after how many seconds it is silent."""
 
-    nearby: Callable[[], list[Nearby]]
+    nearby: Callable[[Sequence[str]], list[Nearby]]
     at: Callable[[str, Event], ProbeSource]
+    silent_s: float = 10.0
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,10 +2,10 @@
 
 import threading
 from argparse import Namespace
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from lumbrel.devices.lines import ProbeSample
+from lumbrel.devices.lines import ProbeSample, a_temperature
 from lumbrel.devices.wires import Listened, Nearby, wire
 from lumbrel.devices.wires.serial_port import NOT_THERE
 from lumbrel.words import _
@@ -14,7 +14,7 @@ TREE = Path("/sys/bus/w1/devices")
 EVERY_S = 1.0
 
 
-def nearby() -> list[Nearby]:
+def nearby(_named: Sequence[str] = ()) -> list[Nearby]:
     """The thermometers on this machine's 1-wire bus."""
     files = sorted(TREE.glob("*/temperature"))
     return [Nearby(one.parent.name, _("1-wire {name}", name=one.parent.name)) for one in files]
@@ -38,7 +38,7 @@ class OneWire:
                 text = self._file.read_text(encoding="ascii", errors="replace").strip()
             except FileNotFoundError as error:
                 raise OSError(NOT_THERE) from error
-            yield ProbeSample(None, int(text) / 1000) if text.lstrip("-").isdigit() else None
+            yield a_temperature(int(text) / 1000) if text.lstrip("-").isdigit() else None
 
 
 @wire("onewire", "NAME", _("a 1-wire thermometer of this machine"), heard=Listened(nearby, OneWire))

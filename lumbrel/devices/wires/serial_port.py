@@ -2,7 +2,7 @@
 
 import threading
 from argparse import ArgumentParser, Namespace
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from io import BufferedIOBase
 from typing import Any, BinaryIO, cast
 
@@ -15,7 +15,7 @@ BAUDS = (9600, 115_200, 19_200, 38_400, 4800, 57_600)
 """Tried in turn, until lines can be read."""
 WAITS_S, NOISE_LINES = 0.25, 3
 NOT_THERE = _("It is not plugged in.")
-NOISE = _("It sends, but nothing that is a temperature.")
+NOISE = _("It sends, but nothing that can be read.")
 IN_USE = _("Another program has it open: close that one.")
 NOT_OURS = _("This user may not read it: let the user into the group that owns it, and log in again.")
 
@@ -38,7 +38,7 @@ def _plugged() -> dict[str, tuple[str, str]]:
     return found | PORTS
 
 
-def nearby() -> list[Nearby]:
+def nearby(_named: Sequence[str] = ()) -> list[Nearby]:
     """What is plugged into this machine's serial ports."""
     return [Nearby(address, name) for address, (_device, name) in _plugged().items()]
 

@@ -26,6 +26,7 @@ CALLED = {
     "hydrometer": _("hydrometer"),
     "refractometer": _("refractometer"),
     "barometer": _("barometer"),
+    "scale": _("scale"),
     "vial": _("vial"),
     "reference": _("set of colour references"),
     "vessel": _("vessel"),

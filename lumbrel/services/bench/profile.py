@@ -125,6 +125,10 @@ def _trust(db: Connection, instrument: Instrument[Detail], now: datetime, error:
         return _trust_refractometer(scale_checks(db, instrument.id, now), error)
     if barometer := with_detail(instrument, BarometerDetail):
         return _trust_barometer(db, barometer, now)
+    if instrument.kind == "scale":
+        return _(
+            "What it shows is taken where a weight is asked for, and counts while a pan on it boils."
+        ), True
     if instrument.kind == "vial":
         return _("Its path turns what is seen into what 10 mm would show."), True
     return _trust_reference(checks.last_check(db, instrument, now))

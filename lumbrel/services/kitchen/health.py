@@ -133,9 +133,10 @@ class Machine:
 
     def _sources(self) -> str:
         with self._read() as db:
-            used = sources.plugs(db) if _has(db, "source") else []
-        there = {(wire, one.address) for wire, way in heard().items() for one in way.nearby()}
-        gone = [plug.name for plug in used if (plug.wire, plug.address) not in there]
+            used = sources.plugs(db) if _has(db, "outside") else []
+        there = {(wire, one.address) for wire, way in heard().items() for one in way.nearby(())}
+        of_here = ("serial", "onewire")
+        gone = [p.name for p in used if p.wire in of_here and (p.wire, p.address) not in there]
         return _("Not plugged in: {names}.", names=", ".join(gone)) if gone else ""
 
     def _backups(self) -> str:

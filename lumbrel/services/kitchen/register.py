@@ -13,6 +13,7 @@ from lumbrel.core.pan.target import DEFAULT_BRIX, SUGAR_KINDS
 from lumbrel.core.pan.vessel import FIRES, Vessel
 from lumbrel.services.base.form import BadInput, Bounds, Form
 from lumbrel.services.bench.curves import as_made
+from lumbrel.services.bench.places import placed, places
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import (
     DETAIL,
@@ -34,8 +35,7 @@ from lumbrel.store.kitchen import (
 )
 from lumbrel.words import _, joined
 
-IN_THE_CUP = "cup"
-INSTRUMENT_KINDS = ("thermometer", "hydrometer", "refractometer", "barometer", "vial", "reference")
+INSTRUMENT_KINDS = ("thermometer", "hydrometer", "refractometer", "barometer", "scale", "vial", "reference")
 REGISTERED = ("vessel", "woodlot", *INSTRUMENT_KINDS)
 
 RESOLUTION = Bounds(
@@ -120,14 +120,13 @@ def instrument_from(db: Connection, form: Form, what: str) -> tuple[Detail, str 
         BadInput: a field is wrong.
     """
     detail = _detail(form, what)
-    stands_in = form.fields.get("stands_in", "") if what == "thermometer" else ""
-    if stands_in not in {"", IN_THE_CUP, *(v.id for v in vessels(db))}:
-        form.errors["stands_in"] = _("Choose a vessel, the hydrometer cup, or nowhere.")
+    stands_in = form.fields.get("stands_in", "")
+    there = places(db, what)
+    if stands_in not in {key for key, _any in there} and there:
+        form.errors["stands_in"] = _("Choose one of the places, or none.")
     form.check()
-    if stands_in == IN_THE_CUP:
-        detail["in_the_cup"] = True
-    vessel = stands_in if stands_in not in ("", IN_THE_CUP) else None
-    return DETAIL.validate_python({"kind": what, **detail}), vessel
+    more, vessel = placed(stands_in) if there else ({}, None)
+    return DETAIL.validate_python({"kind": what, **detail, **more}), vessel
 
 
 SHAPES = {
@@ -204,6 +203,7 @@ def _detail(form: Form, what: str) -> dict[str, Any]:
         "hydrometer": _hydrometer,
         "refractometer": _refractometer,
         "barometer": _barometer,
+        "scale": lambda form: {},
         "vial": _vial,
         "reference": _reference,
     }

@@ -47,6 +47,8 @@ class Pane:
     minutes: float | None = None
     """Left of what it is at; None for nobody knows."""
     next: str = ""
+    look_at: datetime | None = None
+    """When a pan wants to be looked at next."""
 
     @property
     def loud(self) -> bool:
@@ -84,6 +86,7 @@ def _of_pan(board: Board) -> Pane:
         brix=board.believed.brix if board.believed else None,
         minutes=left if left < FAR_MINUTES else None,
         next=board.questions[0].sentence if board.questions else _coached(board),
+        look_at=board.next_check_at,
     )
 
 

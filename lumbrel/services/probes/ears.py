@@ -1,34 +1,47 @@
-"""What is plugged into this machine, listened to while it is served: into the record where it is used as an instrument,
-for a look at it where it is not yet."""
+"""What is plugged into this machine or speaks to it, listened to while it is served: into the record where it is used
+as an instrument, for a look at it where it is not yet."""
 
 import threading
 import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, ExitStack
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
+from lumbrel.devices.broker import Broker, BrokerAt
 from lumbrel.devices.lines import ProbeSample
-from lumbrel.devices.wires import heard
-from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.probes import intake
+from lumbrel.devices.measured import TEMPERATURE, Value
+from lumbrel.devices.wires import Listened, heard
+from lumbrel.services.base.form import Form, NotFound
+from lumbrel.services.probes import uses
 from lumbrel.services.probes.follow import follow, keep
+from lumbrel.services.probes.intake import MEASURES
 from lumbrel.store import sources
 from lumbrel.store.db import transaction
-from lumbrel.store.instruments import Instrument, ThermometerDetail, instruments_of
-from lumbrel.store.sources import Plug, Unit
+from lumbrel.store.instruments import Detail, Instrument, ThermometerDetail, instruments
+from lumbrel.store.sources import Plug
 from lumbrel.words import _
 
 TICK_S, LOOKED_AT_S = 1.0, 20.0
 """What nobody looks at any more, and is no instrument, is let go after so long."""
-AGAIN_S, SILENT_S = 2.0, 10.0
+AGAIN_S = 2.0
 RISES_K, RISES_IN_S = 0.5, 12.0
-A_ROOM_C = 45.0
-"""A thermometer that lies about is not warmer: beyond that a line without a unit may be Fahrenheit."""
+KEPT_EVERY_S = {"thermometer": 30.0, "barometer": 60.0, "scale": 5.0}
+"""So often a sample is kept of what is not at the pan; of a thermometer there each is."""
+MQTT = "mqtt"
 Where = tuple[str, str]
 """The wire, and the address on it."""
+
+
+@dataclass
+class _Used:
+    """A source in use, how often it is kept, and when it was kept last."""
+
+    plug: Plug
+    every_s: float
+    kept_at: float = -1e9
 
 
 class Ear(threading.Thread):
@@ -36,6 +49,7 @@ class Ear(threading.Thread):
 
     Args:
         where: what it listens to.
+        way: how its wire is listened to.
         record: opens the record.
         clock: the kitchen's time.
     """
@@ -43,12 +57,14 @@ class Ear(threading.Thread):
     def __init__(
         self,
         where: Where,
+        way: Listened,
         record: Callable[[], AbstractContextManager[Connection]],
         clock: Callable[[], datetime],
     ) -> None:
         super().__init__(name=f"ear {where[1]}", daemon=True)
-        self.where = where
-        self.plug: Plug | None = None
+        self.where, self.way = where, way
+        self.used: dict[str, _Used] = {}
+        """By what it measures."""
         self._record, self._clock = record, clock
         self.stopped = threading.Event()
         self.heard: deque[tuple[float, ProbeSample]] = deque(maxlen=600)
@@ -60,22 +76,23 @@ class Ear(threading.Thread):
     def run(self) -> None:
         """Until stopped."""
         with self._links:
-            source = heard()[self.where[0]].at(self.where[1], self.stopped)
-            follow(source, self._take, self.stopped, self._broke, AGAIN_S)
+            follow(self.way.at(self.where[1], self.stopped), self._take, self.stopped, self._broke, AGAIN_S)
 
     def _take(self, sample: ProbeSample | None) -> None:
-        plug = self.plug
+        now = time.monotonic()
         if sample is None:
             self.unreadable += 1
         else:
-            if plug and plug.unit == "F" and not sample.has_unit:
-                sample = replace(sample, celsius=(sample.celsius - 32) / 1.8)
-            self.heard.append((time.monotonic(), sample))
+            self.heard.append((now, sample))
             self.why = ""
-        if plug:
+        for quantity, used in list(self.used.items()):
+            value = sample.of(quantity, used.plug.unit) if sample else None
+            if (sample and value is None) or now - used.kept_at < used.every_s:
+                continue
+            used.kept_at = now
             if self._db is None:
                 self._db = self._links.enter_context(self._record())
-            keep(self._db, plug.instrument_id, sample, self._moment)
+            keep(self._db, used.plug.instrument_id, sample, self._moment, value)
 
     def _moment(self) -> datetime:
         """Now; two lines are never of one moment."""
@@ -94,28 +111,29 @@ class Ear(threading.Thread):
 
 @dataclass(frozen=True, kw_only=True)
 class SourceSeen:
-    """A source as its row shows it.
+    """What a source tells of one thing, as its row shows it.
 
     Attributes:
-        celsius: what it showed last, while that is fresh.
+        value: what it showed last, while that is fresh.
+        inside: the same in degC, Pa or kg, where its unit is known.
         rises: whether it rose lately, as it does in a hand.
-        has_unit: whether its lines name their unit.
         said: what is wrong with it; empty while it speaks.
     """
 
     where: Where
+    quantity: str
     name: str
     used_as: str
-    unit: Unit
-    celsius: float | None
-    rises: bool
-    has_unit: bool
-    said: str
+    value: Value | None
+    inside: float | None
+    rises: bool = False
+    steady: bool = True
+    said: str = ""
 
     @property
     def doubtful(self) -> bool:
         """Whether its unit must be said: it is warmer than what lies about."""
-        return not self.has_unit and (self.celsius is None or self.celsius > A_ROOM_C)
+        return not self.used_as and uses.doubtful(self.value)
 
 
 class Ears:
@@ -136,13 +154,25 @@ class Ears:
         self._lock = threading.Lock()
         self._stopped = threading.Event()
         self._thread = threading.Thread(target=self._run, name="ears", daemon=True)
+        self.broker: Broker | None = None
 
     def start(self) -> None:
         """Listen to what is used; other things once somebody looks."""
         with self._record() as db:
-            for plug in sources.plugs(db):
-                self._hear((plug.wire, plug.address), plug)
+            self._listen(db)
         self._thread.start()
+
+    def speak_with(self, at: BrokerAt | None, will: tuple[str, str] | None = None) -> None:
+        """Speak with another broker, or with none."""
+        old, self.broker = self.broker, Broker(at, will) if at else None
+        if self.broker:
+            self.broker.start()
+        if old:
+            old.stop()
+        gone = self._let_go(lambda ear: ear.where[0] == MQTT)
+        if gone and self.broker:
+            with self._record() as db:
+                self._listen(db)
 
     def stop(self) -> None:
         """End all of them."""
@@ -155,24 +185,41 @@ class Ears:
             ear.stopped.set()
         for ear in ears:
             ear.stop()
+        if self.broker:
+            self.broker.stop()
 
     def _run(self) -> None:
         while not self._stopped.wait(TICK_S):
             if time.monotonic() - self._looked_at > LOOKED_AT_S:
-                self._let_go(lambda ear: ear.plug is None)
+                self._let_go(lambda ear: not ear.used)
             # What no one foresaw ends one ear, and not for good.
             for ear in self._let_go(lambda ear: not ear.is_alive()):
-                self._hear(ear.where, ear.plug)
+                self._hear(ear.where, ear.used)
 
-    def _hear(self, where: Where, plug: Plug | None = None) -> None:
+    def _ways(self) -> dict[str, Listened]:
+        return heard() | ({MQTT: self.broker.listened} if self.broker else {})
+
+    def _listen(self, db: Connection) -> None:
+        """Listen to all that is used, each as it is used now."""
+        kept = {one.id: _kept_every_s(one) for one in instruments(db)}
+        used: dict[Where, dict[str, _Used]] = {}
+        for plug in sources.plugs(db):
+            one = _Used(plug, kept.get(plug.instrument_id, 0.0))
+            used.setdefault((plug.wire, plug.address), {})[plug.quantity] = one
         with self._lock:
-            ear = self._ears.get(where)
-            if ear is None and not self._stopped.is_set():
-                ear = self._ears[where] = Ear(where, self._record, self._clock)
-                ear.plug = plug
-                ear.start()
-            elif ear is not None and plug is not None:
-                ear.plug = plug
+            for ear in self._ears.values():
+                ear.used = used.get(ear.where, {})
+        for where, each in used.items():
+            self._hear(where, each)
+
+    def _hear(self, where: Where, used: dict[str, _Used] | None = None) -> None:
+        way = self._ways().get(where[0])
+        with self._lock:
+            if way is None or where in self._ears or self._stopped.is_set():
+                return
+            ear = self._ears[where] = Ear(where, way, self._record, self._clock)
+            ear.used = used or {}
+            ear.start()
 
     def _let_go(self, which: Callable[[Ear], bool]) -> list[Ear]:
         with self._lock:
@@ -184,72 +231,113 @@ class Ears:
         return gone
 
     def look(self, db: Connection) -> list[SourceSeen]:
-        """All that is plugged in or used, as it stands; what was just plugged in is listened to from here on."""
+        """All that is plugged in, used, or heard of the broker, as it stands; what was just plugged in is listened to
+        from here on."""
         self._looked_at = time.monotonic()
-        there = {(wire, one.address): one.name for wire, way in heard().items() for one in way.nearby()}
+        there: dict[Where, str] = {}
+        for wire, way in self._ways().items():
+            named = [one.address for one in sources.outside(db, wire)]
+            there |= {(wire, one.address): one.name for one in way.nearby(named)}
         self._names |= there
         used = {(plug.wire, plug.address) for plug in sources.plugs(db)}
         self._let_go(lambda ear: ear.where not in there and ear.where not in used)
         for where in there:
-            self._hear(where)
-        names = {one.id: one.name for one in instruments_of(db, ThermometerDetail)}
+            if where[0] != MQTT:
+                self._hear(where)
+        names = {one.id: one.name for one in instruments(db)}
         with self._lock:
             ears = list(self._ears.values())
-        return [self._seen(ear, names) for ear in sorted(ears, key=lambda ear: (ear.plug is None, ear.where))]
+        seen = [row for ear in sorted(ears, key=lambda ear: ear.where) for row in self._rows(ear, names)]
+        return sorted(seen, key=lambda row: not row.used_as) + self._of_the_broker(used)
 
-    def _seen(self, ear: Ear, names: dict[str, str]) -> SourceSeen:
-        now, plug, readings = time.monotonic(), ear.plug, list(ear.heard)
-        fresh = [sample.celsius for at, sample in readings if now - at <= RISES_IN_S]
-        last = readings[-1][1] if readings and now - readings[-1][0] <= SILENT_S else None
-        noise = ear.why or (_("It sends, but nothing that is a temperature.") if ear.unreadable else "")
-        return SourceSeen(
-            where=ear.where,
-            name=plug.name if plug else self._names.get(ear.where, ear.where[1]),
-            used_as=names.get(plug.instrument_id, "") if plug else "",
-            unit=plug.unit if plug else "C",
-            celsius=last.celsius if last else None,
-            rises=bool(fresh) and fresh[-1] - min(fresh) >= RISES_K,
-            has_unit=last.has_unit if last else True,
-            said="" if last else noise or _("It says nothing yet."),
-        )
+    def _rows(self, ear: Ear, names: dict[str, str]) -> Iterator[SourceSeen]:
+        """A row for each thing that a source tells of."""
+        now, readings = time.monotonic(), list(ear.heard)
+        fresh = [sample for at, sample in readings if now - at <= ear.way.silent_s]
+        last = fresh[-1] if fresh else None
+        told = {value.quantity: value for value in last.values} if last else {}
+        bare = told.get("")
+        quantities = dict.fromkeys([*ear.used, *(q for q in told if q or not ear.used)]) or {"": None}
+        lately = [sample for at, sample in readings if now - at <= RISES_IN_S]
+        noise = ear.why or (_("It sends, but nothing that can be read.") if ear.unreadable else "")
+        for quantity in quantities:
+            used = ear.used.get(quantity)
+            unit = used.plug.unit if used else "C"
+            course = [v for sample in lately if (v := sample.of(quantity or TEMPERATURE, unit)) is not None]
+            value = told.get(quantity, bare if used else None)
+            yield SourceSeen(
+                where=ear.where,
+                quantity=quantity,
+                name=used.plug.name if used else self._names.get(ear.where, ear.where[1]),
+                used_as=names.get(used.plug.instrument_id, "") if used else "",
+                value=value,
+                inside=last.of(quantity, used.plug.unit if used else "") if last and quantity else None,
+                rises=quantity in ("", TEMPERATURE) and bool(course) and course[-1] - min(course) >= RISES_K,
+                steady=last is None or last.steady,
+                said="" if value else noise or _("It says nothing yet."),
+            )
 
-    def use(self, db: Connection, form: Form, now: datetime) -> Instrument[ThermometerDetail]:
-        """Use a source as a thermometer.
+    def _of_the_broker(self, used: set[Where]) -> list[SourceSeen]:
+        """What is heard of the broker and used as nothing yet."""
+        rows = []
+        for address, sample in self.broker.topics() if self.broker else ():
+            value = sample.values[0]
+            if (MQTT, address) not in used:
+                rows.append(
+                    SourceSeen(
+                        where=(MQTT, address),
+                        quantity=value.quantity,
+                        name=self._names.get((MQTT, address), address),
+                        used_as="",
+                        value=value,
+                        inside=value.inside() if value.unit else None,
+                    )
+                )
+        return rows
+
+    def weights(self, db: Connection) -> list[SourceSeen]:
+        """What the scales show that are in use."""
+        names = {one.id: one.name for one in instruments(db) if one.kind == "scale"}
+        with self._lock:
+            ears = [ear for ear in self._ears.values() if "mass" in ear.used]
+        return [row for ear in ears for row in self._rows(ear, names) if row.quantity == "mass"]
+
+    def use(self, db: Connection, form: Form, now: datetime) -> Instrument[Detail]:
+        """Use a source as an instrument.
 
         Raises:
-            BadInput: its unit must be chosen.
-            NotFound: no such source, or no such thermometer.
+            BadInput: its unit must be chosen, or it measures something else.
+            NotFound: no such source, or no such use.
         """
         where = (form.text("wire"), form.text("address"))
-        seen = next((one for one in self.look(db) if one.where == where), None)
+        of_it = [one for one in self.look(db) if one.where == where]
+        seen = next((one for one in of_it if one.quantity == form.text("quantity")), None)
+        seen = seen or next(iter(of_it), None)
         if seen is None:
             raise NotFound(_("That is not plugged in any more."))
-        intake.require_thermometer(db, form.text("instrument"))
-        unit: Unit = "F" if form.text("unit") == "F" else "C"
-        if seen.doubtful and form.text("unit") not in ("C", "F"):
-            raise BadInput({"unit": _("Its lines name no unit. Choose °C or °F.")})
-        plug = Plug(
-            wire=where[0],
-            address=where[1],
-            name=seen.name,
-            unit=unit,
-            instrument_id=form.text("instrument"),
-            since=now,
-        )
         with transaction(db):
+            one = uses.instrument_of(db, form.text("instrument"), now)
+            quantity = MEASURES[one.kind]
+            plug = Plug(
+                wire=where[0],
+                address=where[1],
+                quantity=quantity,
+                name=seen.name,
+                unit=uses.unit_for(quantity, seen.value, form.text("unit")),
+                instrument_id=one.id,
+                since=now,
+            )
             sources.plug_in(db, plug)
-        with self._lock:
-            for ear in self._ears.values():
-                if ear.plug and ear.plug.instrument_id == plug.instrument_id:
-                    ear.plug = None
-        self._hear(where, plug)
-        return next(one for one in instruments_of(db, ThermometerDetail) if one.id == plug.instrument_id)
+        self._listen(db)
+        return one
 
     def leave(self, db: Connection, form: Form) -> None:
         """Use a source no more; it is looked at still."""
-        where = (form.text("wire"), form.text("address"))
         with transaction(db):
-            sources.unplug(db, *where)
-        with self._lock:
-            if where in self._ears:
-                self._ears[where].plug = None
+            sources.unplug(db, form.text("wire"), form.text("address"), form.text("quantity"))
+        self._listen(db)
+
+
+def _kept_every_s(one: Instrument[Detail]) -> float:
+    at_the_pan = isinstance(one.detail, ThermometerDetail) and not (one.detail.outdoors or one.detail.tank_id)
+    return 0.0 if at_the_pan else KEPT_EVERY_S.get(one.kind, 0.0)

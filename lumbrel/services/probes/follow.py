@@ -54,15 +54,27 @@ def follow(
         stop.wait(pause)
 
 
-def keep(db: Connection, probe_id: str, sample: ProbeSample | None, now: Callable[[], datetime]) -> None:
+def keep(
+    db: Connection,
+    probe_id: str,
+    sample: ProbeSample | None,
+    now: Callable[[], datetime],
+    value: float | None = None,
+) -> None:
     """Take one sample into the record. While the record is locked it is tried again; one that cannot
-    be kept is counted where that is possible, and the reading goes on."""
+    be kept is counted where that is possible, and the reading goes on.
+
+    Args:
+        value: of all that it tells; else its temperature.
+    """
+    if sample is not None and value is None and (value := sample.celsius) is None:
+        sample = None
     for attempt in range(TRIES):
         try:
-            if sample is None:
+            if sample is None or value is None:
                 intake.note_unreadable(db, probe_id, 1, now())
             else:
-                _take(db, probe_id, sample, now())
+                _take(db, probe_id, sample.at, value, now())
             return
         except sqlite3.OperationalError as error:
             LOG.warning("a sample waits for the record (%s), try %d", error, attempt + 1)
@@ -70,10 +82,10 @@ def keep(db: Connection, probe_id: str, sample: ProbeSample | None, now: Callabl
     LOG.error("a sample was given up: the record was locked for too long")
 
 
-def _take(db: Connection, probe_id: str, sample: ProbeSample, now: datetime) -> None:
+def _take(db: Connection, probe_id: str, told_at: datetime | None, value: float, now: datetime) -> None:
     try:
-        at = (sample.at or now).astimezone(UTC)
+        at = (told_at or now).astimezone(UTC)
     except (OverflowError, ValueError):
         intake.take(db, probe_id, [], now, no_moment=1)
         return
-    intake.take(db, probe_id, [(at, sample.celsius)], now)
+    intake.take(db, probe_id, [(at, value)], now)

@@ -16,12 +16,14 @@ from lumbrel.services.base.form import NotFound
 from lumbrel.store import probes
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import transaction
-from lumbrel.store.instruments import ThermometerDetail, instruments_of
+from lumbrel.store.instruments import instruments
 from lumbrel.store.samples import Sample
 from lumbrel.words import _
 
 NO_MOMENT = _("at a time that no calendar has")
-UNREADABLE = _("a line that is no temperature")
+UNREADABLE = _("a line that cannot be read")
+MEASURES = {"thermometer": "temperature", "barometer": "pressure", "scale": "mass"}
+"""What instruments send that speak by themselves."""
 MOST_AT_ONCE = 10_000
 
 
@@ -41,12 +43,12 @@ class _Gates:
     lock: Lock = field(default_factory=Lock)
     by_probe: dict[str, SampleGate] = field(default_factory=dict)
 
-    def of(self, db: Connection, probe_id: str, now: datetime) -> SampleGate:
+    def of(self, db: Connection, probe_id: str, quantity: str, now: datetime) -> SampleGate:
         """A probe's gate, as what it sent last left it."""
         if probe_id not in self.by_probe:
             newest = samples_store.latest_sample(db, probe_id, now)
             seen = BelievedSample(newest.at, newest.value) if newest else None
-            self.by_probe[probe_id] = SampleGate(seen)
+            self.by_probe[probe_id] = SampleGate(seen, quantity)
         return self.by_probe[probe_id]
 
 
@@ -65,18 +67,18 @@ def take(
     """Take what a probe sent: what is believed is in the record when this returns.
 
     Args:
-        samples: when and degC, in any order; at most 10 000.
+        samples: when and degC, Pa or kg, in any order; at most 10 000.
         now: the kitchen's time.
         no_moment: how many more came at a time that no calendar has; they are counted.
     Raises:
-        NotFound: no such thermometer is registered.
+        NotFound: no such instrument is registered.
     """
-    require_thermometer(db, probe_id)
+    quantity = measured_by(db, probe_id)
     refused: Counter[str] = Counter({NO_MOMENT: no_moment} if no_moment else {})
     believed: list[Sample] = []
     gates = _gates_of(db)
     with gates.lock:
-        gate = gates.of(db, probe_id, now)
+        gate = gates.of(db, probe_id, quantity, now)
         for at, value in samples[:MOST_AT_ONCE]:
             why = gate.refusal(at, value, now)
             if why:
@@ -95,14 +97,18 @@ def take(
     return Taken(kept, len(believed) - kept, dict(refused))
 
 
-def require_thermometer(db: Connection, probe_id: str) -> None:
-    """Make sure that a thermometer is registered.
+def measured_by(db: Connection, instrument_id: str) -> str:
+    """What a registered instrument sends: temperature, pressure or mass.
 
     Raises:
-        NotFound: it is not.
+        NotFound: there is none such.
     """
-    if probe_id not in {i.id for i in instruments_of(db, ThermometerDetail)}:
-        raise NotFound(_("There is no such thermometer; register it on the kitchen's page."))
+    found = next((one for one in instruments(db) if one.id == instrument_id), None)
+    if found is None or found.kind not in MEASURES:
+        raise NotFound(
+            _("There is no such thermometer, barometer or scale; register it on the kitchen’s page.")
+        )
+    return MEASURES[found.kind]
 
 
 def note_unreadable(db: Connection, probe_id: str, count: int, now: datetime) -> None:

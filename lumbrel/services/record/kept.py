@@ -46,7 +46,7 @@ from lumbrel.store.record import Batch
 from lumbrel.store.registered import ALWAYS, KIND, hold, hold_all
 from lumbrel.words import _
 
-KEPT_VERSION = 14
+KEPT_VERSION = 15
 """Grows when what is kept, or how it follows from the lines, changes."""
 
 

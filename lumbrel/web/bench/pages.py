@@ -10,13 +10,13 @@ from lumbrel.services.base.cache import record_key
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.bench import checks, profile
 from lumbrel.services.bench.cards import card_of
+from lumbrel.services.bench.places import places
 from lumbrel.services.kitchen.change import edit_instrument
-from lumbrel.services.kitchen.register import IN_THE_CUP
 from lumbrel.services.probes import intake
 from lumbrel.store import probes
 from lumbrel.store.db import transaction
 from lumbrel.store.instruments import Detail, Instrument, ThermometerDetail, instruments, retire_instrument
-from lumbrel.store.kitchen import load_kitchen, vessels
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.bench.sending import Sending, lines_for
 from lumbrel.web.kitchen.typed import of_instrument
 from lumbrel.web.shell.display import Display
@@ -86,11 +86,10 @@ def _profile(
 def _to_change(visit: Here, instrument: Instrument[Detail], refused: Filled | None) -> dict[str, Any]:
     """Its form as it is registered, or as it was sent."""
     typed = of_instrument(instrument, Display(load_kitchen(visit.db)))
-    places = [("", _("nothing, held by hand")), *((v.id, v.name) for v in vessels(visit.db))]
     return {
         "f": (refused or Filled(typed)).named("change"),
         "kind": instrument.kind,
-        "places": [*places, (IN_THE_CUP, _("the hydrometer cup"))],
+        "places": places(visit.db, instrument.kind),
     }
 
 

@@ -13,13 +13,14 @@ from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.codes import called
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.base.progress import Progress, Stopped
+from lumbrel.services.bench.places import places
 from lumbrel.services.kitchen import change as changing
 from lumbrel.services.kitchen import example as examples
 from lumbrel.services.kitchen import register as registering
 from lumbrel.services.kitchen.alarm_choices import alarm_choices, choose_alarms
 from lumbrel.services.kitchen.elsewhere import name_folder, said_of
 from lumbrel.services.kitchen.overview import overview as overview_of
-from lumbrel.services.kitchen.register import IN_THE_CUP, INSTRUMENT_KINDS, REGISTERED
+from lumbrel.services.kitchen.register import INSTRUMENT_KINDS, REGISTERED
 from lumbrel.services.kitchen.safekeeping import automatic
 from lumbrel.services.kitchen.settings import PRESET_NAMES, save_settings, use_units
 from lumbrel.services.kitchen.setup import AT_HAND, WHERE, set_up
@@ -92,11 +93,6 @@ def example(visit: Here) -> Response:
 
 def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: bool = False) -> HTMLResponse:
     register = registering.register(visit.db)
-    places = [
-        ("", _("nothing, held by hand")),
-        *((v.id, v.name) for v in register.vessels),
-        (IN_THE_CUP, _("the hydrometer cup")),
-    ]
     # Each form of the page under a name of its own; the one that was refused with what was typed.
     forms = {name: Filled(name=name) for name in ("settings", "elsewhere", *REGISTERED)}
     if form and which:
@@ -119,7 +115,7 @@ def _settings(visit: Here, which: str = "", form: Filled | None = None, saved: b
         vessel_names={v.id: v.name for v in register.vessels},
         instrument_kinds=INSTRUMENT_KINDS,
         kind_names=KIND_NAMES,
-        places=places,
+        places_of={kind: places(visit.db, kind) for kind in INSTRUMENT_KINDS},
         fires=registering.FIRE_CHOICES,
         noted_lines=book.with_words(visit.db, last_set(visit.db, LAST_NOTED)),
     )

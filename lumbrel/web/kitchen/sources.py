@@ -1,14 +1,17 @@
-"""What is plugged into this machine: what it shows now, and as which thermometer it is used."""
+"""What is plugged into this machine or speaks to it: what it shows now, and as which instrument it is used."""
 
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from lumbrel.devices.pretend import PretendProbe
+from lumbrel.devices.pretend import PretendProbe, PretendScale
 from lumbrel.devices.wires.simulated_pan import pan
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.probes.ears import Ears
-from lumbrel.store.instruments import ThermometerDetail, instruments_of
-from lumbrel.store.kitchen import load_kitchen, vessels
+from lumbrel.services.kitchen import told
+from lumbrel.services.probes import outside
+from lumbrel.services.probes.ears import MQTT, Ears
+from lumbrel.services.probes.uses import uses
+from lumbrel.store import sources as store
+from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
@@ -31,16 +34,34 @@ def _ears(visit: Visit) -> Ears:
     return found
 
 
-def _page(visit: Visit, form: Filled | None = None) -> HTMLResponse:
-    return visit.page("kitchen/sources.html", "settings", 422 if form else 200, **_known(visit, form))
+def _page(visit: Visit, form: Filled | None = None, sort: str = "") -> HTMLResponse:
+    named = {one: store.outside(visit.db, one) for one in outside.SORTS}
+    forms = {one: Filled(name=one) for one in outside.SORTS}
+    if broker := outside.broker_of(visit.db):
+        known = {key: str(value) for key, value in broker.detail.items() if value and value is not True}
+        ticked = {"tells": "1"} if broker.detail["tells"] else {}
+        forms[MQTT] = Filled({"address": broker.address} | known | ticked, name=MQTT)
+    if form and sort:
+        forms[sort] = form.named(sort)
+    return visit.page(
+        "kitchen/sources.html",
+        "settings",
+        422 if form else 200,
+        named=named,
+        forms=forms,
+        refused=sort,
+        broker=_ears(visit).broker,
+        **_known(visit, None if sort else form),
+    )
 
 
 def _known(visit: Visit, form: Filled | None = None) -> dict[str, object]:
-    glasses = instruments_of(visit.db, ThermometerDetail)
+    seen = _ears(visit).look(visit.db)
+    unused = [one for one in seen if one.where[0] == MQTT and not one.used_as]
     return {
-        "seen": _ears(visit).look(visit.db),
-        "glasses": [one for one in glasses if one.in_use(visit.now)],
-        "places": {one.id: one.name for one in vessels(visit.db)},
+        "seen": [one for one in seen if one not in unused],
+        "topics": unused,
+        "uses": uses(visit.db),
         "form": form or Filled(),
     }
 
@@ -59,9 +80,12 @@ def near(visit: Here) -> HTMLResponse:
 
 @router.post("/use")
 def use(visit: Here, fields: Fields) -> Response:
-    """Use a source as a thermometer."""
+    """Use a source as an instrument."""
+    chosen = dict(fields)
+    if chosen.get("instrument") == "other":
+        chosen["instrument"] = chosen.get("other", "")
     try:
-        _ears(visit).use(visit.db, Form(fields, load_kitchen(visit.db)), visit.now)
+        _ears(visit).use(visit.db, Form(chosen, load_kitchen(visit.db)), visit.now)
     except BadInput as bad:
         return _page(visit, refilled(fields, bad))
     return RedirectResponse(HOME, 303)
@@ -75,11 +99,31 @@ def leave(visit: Here, fields: Fields) -> Response:
 
 
 @router.post("/pretend")
-def pretend(visit: Here) -> Response:
-    """Plug a pretend probe in, where nobody has one: in the demonstration."""
+def pretend(visit: Here, fields: Fields) -> Response:
+    """Plug a pretend probe or scale in, where nobody has one: in the demonstration."""
     state = visit.request.app.state
     if not visit.workspace.settings.demo:
         raise NotFound(_("A pretend probe is the demonstration’s only."))
     if len(state.pretend) < MOST_PRETEND:
-        state.pretend.append(PretendProbe(pan(), _("Pretend probe")))
+        made = PretendScale if fields.get("what") == "scale" else PretendProbe
+        state.pretend.append(made(pan()))
+    return RedirectResponse(HOME, 303)
+
+
+@router.post("/at/{sort}")
+def listen(visit: Here, sort: str, fields: Fields) -> Response:
+    """Listen to a port, a folder or a broker, or no more."""
+    ears, record = _ears(visit), visit.workspace.settings.database
+    if sort not in outside.SORTS:
+        raise NotFound(_("That is nothing that is listened to."))
+    form = Form(fields, load_kitchen(visit.db))
+    try:
+        if form.ticked("forget"):
+            outside.forget(visit.db, sort, form, record)
+        else:
+            outside.name(visit.db, sort, form, record, visit.now)
+    except BadInput as bad:
+        return _page(visit, refilled(fields, bad), sort)
+    if sort == MQTT:
+        ears.speak_with(outside.broker_at(visit.db, record), (told.ONLINE, told.GONE))
     return RedirectResponse(HOME, 303)

@@ -2,7 +2,8 @@
 
 import re
 
-from lumbrel.services.kitchen.register import IN_THE_CUP, SHAPES
+from lumbrel.services.bench.places import place_of
+from lumbrel.services.kitchen.register import SHAPES
 from lumbrel.store.instruments import (
     BarometerDetail,
     Detail,
@@ -10,6 +11,7 @@ from lumbrel.store.instruments import (
     Instrument,
     ReferenceDetail,
     RefractometerDetail,
+    ScaleDetail,
     ThermometerDetail,
     VialDetail,
 )
@@ -41,8 +43,7 @@ def of_instrument(instrument: Instrument[Detail], show: Display) -> dict[str, st
     detail = instrument.detail
     fields = {"name": instrument.name, "calibrated_on": detail.calibrated_on}
     if isinstance(detail, ThermometerDetail):
-        place = IN_THE_CUP if detail.in_the_cup else instrument.vessel_id or ""
-        fields |= {"sort": detail.sort, "stands_in": place}
+        fields |= {"sort": detail.sort, "stands_in": place_of(instrument)}
         fields["resolution"] = _fine(show, detail.resolution_k or None, "difference")
         fields["immersion"] = _fine(show, detail.immersion_mm, "depth")
     elif isinstance(detail, HydrometerDetail):
@@ -52,6 +53,8 @@ def of_instrument(instrument: Instrument[Detail], show: Display) -> dict[str, st
         fields["compensated"] = "1" if detail.compensated else ""
     elif isinstance(detail, BarometerDetail):
         fields["shows"] = detail.shows
+    elif isinstance(detail, ScaleDetail):
+        fields["stands_in"] = place_of(instrument)
     elif isinstance(detail, VialDetail | ReferenceDetail):
         fields["path"] = show.light_path(detail.path_mm)
         if isinstance(detail, ReferenceDetail):

@@ -13,10 +13,13 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import Message
 
 from lumbrel import __version__
+from lumbrel.services.kitchen import told
 from lumbrel.services.kitchen.elsewhere import fill
+from lumbrel.services.kitchen.herald import Herald
 from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.probes.ears import Ears
+from lumbrel.services.probes.outside import broker_at
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
 from lumbrel.web.shell import who_may
@@ -44,8 +47,11 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     own: Workspace = app.state.workspace
     with opened(own.settings.database) as db:
         ready(db)
+        broker = broker_at(db, own.settings.database)
     await own.hub.start()
     app.state.ears.start()
+    app.state.ears.speak_with(broker, (told.ONLINE, told.GONE))
+    app.state.herald.start()
     await _warm_up(app)
     network: Network | None = app.state.network
     if network:
@@ -56,6 +62,7 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
         keeper.cancel()
     if network:
         await network.end()
+    await run_in_threadpool(app.state.herald.stop)
     await run_in_threadpool(app.state.ears.stop)
     for pretended in app.state.pretend:
         pretended.end()
@@ -144,6 +151,14 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.practice = None
     app.state.practice_door = asyncio.Lock()
     app.state.ears, app.state.pretend = Ears(lambda: opened(settings.database), settings.clock), []
+    own: Workspace = app.state.workspace
+    app.state.herald = Herald(
+        lambda: opened(settings.database),
+        settings.database,
+        settings.clock,
+        own.hub.all_ringing,
+        lambda: app.state.ears.broker,
+    )
     app.add_middleware(GZipMiddleware, minimum_size=900)
     app.add_middleware(Gate, refused=refused)
     app.add_middleware(Hosts, allowed_hosts=list(settings.allowed_hosts))

@@ -176,7 +176,7 @@ class Hub:
         look after each batch on the fire: its alarms ring whether or not a page is open."""
         now = self._settings.clock()
         tick = int(now.timestamp() / max(self._settings.refresh_seconds, LEAST_TICK_SECONDS))
-        common = (written_so_far(db), len(self._all_ringing(db)))
+        common = (written_so_far(db), len(self.all_ringing(db)))
         probes = instruments_of(db, ThermometerDetail)
         in_vessel = {i.vessel_id: i.id for i in probes if i.vessel_id}
         for batch in self._looked_after(db):
@@ -242,7 +242,8 @@ class Hub:
         else:
             self.unrecorded.written(batch.id)
 
-    def _all_ringing(self, db: Connection) -> list[Alarm]:
+    def all_ringing(self, db: Connection) -> list[Alarm]:
+        """What rings, also where the record did not take it."""
         return self.unrecorded.ringing(alarm_store.ringing(db))
 
     def _said(self, db: Connection, now: datetime, news: dict[str, Any] | None = None) -> News:
@@ -254,7 +255,7 @@ class Hub:
 
     def _rings(self, db: Connection, now: datetime) -> list[dict[str, Any]]:
         """What rings, put into words once for as long as it is the same."""
-        ringing = self._all_ringing(db)
+        ringing = self.all_ringing(db)
         ids = tuple(alarm.id for alarm in ringing)
         if ids != self._ringing[0]:
             rang = self._ringing[1]

@@ -9,6 +9,7 @@ from lumbrel.web.shell.request import typed_fields
 
 ROOMS = (
     "kitchen.sources",
+    "kitchen.told",
     "kitchen.pages",
     "bench.pages",
     "methods.pages",
