@@ -13,6 +13,7 @@ def listen(arguments: argparse.Namespace) -> int:
 
     from lumbrel import listen as listening
     from lumbrel.devices.wires import chosen
+    from lumbrel.services.kitchen.safekeeping import keep_before
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
     from lumbrel.store.instruments import ThermometerDetail, instruments_of
@@ -27,6 +28,7 @@ def listen(arguments: argparse.Namespace) -> int:
         return refuse(_("there is no record in {data}", data=arguments.data))
     with held(record, alone=False):
         log_to(arguments.data, arguments.log_level)
+        keep_before(record)
         with opened(record) as db:
             ready(db)
             known = instruments_of(db, ThermometerDetail)

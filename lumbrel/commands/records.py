@@ -16,12 +16,14 @@ from lumbrel.words import _
 def export(arguments: argparse.Namespace) -> int:
     """A batch as CSV, JSON or a boil to be played again; without one the whole logbook."""
     from lumbrel.services.base.form import NotFound
+    from lumbrel.services.kitchen.safekeeping import keep_before
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
     record = arguments.data / RECORD
     if not record.exists():
         return refuse(_("there is no record in {data}", data=arguments.data))
+    keep_before(record)
     with opened(record) as db:
         ready(db)
         try:
@@ -77,12 +79,13 @@ def _written(db: Connection, code: str | None, form: str) -> Iterable[bytes]:
 def take_in(arguments: argparse.Namespace) -> int:
     """Take a logbook in, or batches of it; or say what they would bring."""
     from lumbrel.exchange import logbook, logbook_in, some_batches
-    from lumbrel.services.kitchen import restoring
+    from lumbrel.services.kitchen import restoring, safekeeping
     from lumbrel.services.record.kept import ready
     from lumbrel.store.db import opened
 
     arguments.data.mkdir(mode=0o700, parents=True, exist_ok=True)
     record = arguments.data / RECORD
+    safekeeping.keep_before(record)
     take_in = logbook_in.take_in
     if arguments.batch:
         take_in = partial(some_batches.take_in, codes=arguments.batch)

@@ -35,6 +35,7 @@ def serve(arguments: argparse.Namespace) -> int:
     restoring.refuse_emptiness(record)
     with _had(record):
         log_to(arguments.data, arguments.log_level)
+        safekeeping.keep_before(record)
         safekeeping.keep_a_reserve(record)
         with opened(record) as db:
             ready(db)

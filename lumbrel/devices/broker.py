@@ -14,7 +14,7 @@ import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
 from lumbrel.devices.lines import ProbeSample, UnreadableLine, parse
-from lumbrel.devices.measured import KEYS, Value, unit_of
+from lumbrel.devices.measured import KEYS, UNITS, Value, unit_of
 from lumbrel.devices.wires import Listened, Nearby
 from lumbrel.words import _
 
@@ -56,7 +56,7 @@ class Broker:
     """
 
     def __init__(self, at: BrokerAt, will: tuple[str, str] | None = None) -> None:
-        self.at = at
+        self.at, self.own = at, will[0].partition("/")[0] if will else ""
         self.why = NOT_YET
         self.flooded = 0.0
         """So many messages a second, where that was too much to look at all topics."""
@@ -195,6 +195,8 @@ class Broker:
         used = self._used.get(topic)
         if (used is None and not self._all) or now - self._taken_at.get(topic, -OFTEN_S) < OFTEN_S:
             return
+        if topic.startswith(f"{self.own}/") or topic.endswith("/config"):
+            return  # its own words, and what others say of themselves
         if used is None and len(self._taken_at) >= MOST_TOPICS and topic not in self._taken_at:
             return
         self._taken_at[topic] = now
@@ -236,21 +238,35 @@ def _values(topic: str, payload: bytes) -> Iterator[tuple[str, ProbeSample]]:
         return
 
 
-def _leaves(start: str, path: str, told: Any, depth: int) -> Iterator[tuple[str, ProbeSample]]:
+def _leaves(
+    start: str, path: str, told: Any, depth: int, beside: str = ""
+) -> Iterator[tuple[str, ProbeSample]]:
+    """Each number of an object, with the unit that its key names, or that stands beside it."""
     if isinstance(told, dict) and depth < DEEPEST:
+        beside = unit_of(str(told.get("unit", ""))) or ""
         for key, value in told.items():
-            yield from _leaves(start, f"{path}.{key}" if path else str(key), value, depth + 1)
-    elif isinstance(told, int | float) and not isinstance(told, bool):
-        quantity, unit = KEYS.get(path.rpartition(".")[2].lower(), ("", ""))
-        yield start + path, ProbeSample(None, (Value(float(told), unit, quantity),))
-    elif isinstance(told, str) and len(told) < 40:
+            yield from _leaves(start, f"{path}.{key}" if path else str(key), value, depth + 1, beside)
+        return
+    sample = _number(path.rpartition(".")[2].lower(), told, beside)
+    if sample:
+        yield start + path, sample
+
+
+def _number(key: str, told: Any, beside: str) -> ProbeSample | None:
+    """What a key says; None where that is no number."""
+    if isinstance(told, str) and len(told) < 40:
         # "21.5 C", as some boards write it.
         try:
             sample = parse(told.encode())
         except UnreadableLine:
-            return
-        if sample and sample.at is None and unit_of(sample.values[0].unit):
-            yield start + path, sample
+            return None
+        return sample if sample and sample.at is None and sample.values[0].unit else None
+    if not isinstance(told, int | float) or isinstance(told, bool):
+        return None
+    quantity, unit = KEYS.get(key, ("", ""))
+    if not unit and beside and key in KEYS and quantity in ("", UNITS[beside][0]):
+        unit = beside
+    return ProbeSample(None, (Value(float(told), unit, quantity),))
 
 
 class _Topic:

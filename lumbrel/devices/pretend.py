@@ -10,6 +10,8 @@ from lumbrel.devices.protocols import ProbeSource
 from lumbrel.words import _
 
 LINE, WEIGHS = "{:.2f} C\n", "ST,GS,{:+9.3f} kg\r\n"
+POT_KG = 3.2
+"""Of the pot on the pretend scale."""
 PORTS: dict[str, tuple[str, str]] = {}
 """What pretends to be plugged in, by its address: the terminal that it has got, and what it calls itself."""
 
@@ -78,4 +80,4 @@ class PretendScale(PretendProbe):
     called = _("Pretend scale")
 
     def _line(self, sample: ProbeSample) -> str:
-        return WEIGHS.format(sample.of("mass") or 0.0)
+        return WEIGHS.format((sample.of("mass") or 0.0) + POT_KG)

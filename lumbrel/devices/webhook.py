@@ -49,7 +49,7 @@ def place_of(host: str, port: int, in_the_house: bool) -> str:
     try:
         found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError) as error:
-        raise NotTold(_("Nobody knows {host}.", host=host)) from error
+        raise NotTold(_("There is no {host}.", host=host)) from error
     numbers = [str(one[4][0]) for one in found]
     for number in numbers:
         at = ipaddress.ip_address(number.partition("%")[0])
@@ -68,7 +68,9 @@ def signed(secret: str, key: str, second: int, body: bytes) -> str:
     return "v1," + base64.b64encode(hmac.new(secret.encode(), told, hashlib.sha256).digest()).decode()
 
 
-def tell(address: str, secret: str, key: str, second: int, told: dict[str, Any], in_the_house: bool) -> None:
+def tell(
+    address: str, secret: str, told: dict[str, Any], *, key: str, second: int, in_the_house: bool
+) -> None:
     """Tell it once; where it is sent on to another address nobody goes.
 
     Args:

@@ -51,6 +51,7 @@ from lumbrel.store.instruments import (
     HydrometerDetail,
     Instrument,
     RefractometerDetail,
+    ScaleDetail,
     ThermometerDetail,
 )
 
@@ -109,6 +110,9 @@ def _registered(context: BatchContext) -> Iterator[Line]:
         }
     for barometer in context.instruments_of(BarometerDetail):
         yield _instrument(barometer) | {"shows": barometer.detail.shows}
+    for scale in context.instruments_of(ScaleDetail):
+        if scale.vessel_id == vessel.id:
+            yield _instrument(scale) | {"in_vessel": vessel.name}
     rates = kept.last_rates(context.db, vessel.id, taken.at, LAST_DRAWS)
     if rates:
         yield {"do": "history", "vessel": vessel.name, "rates_kg_per_min": rates}
@@ -195,7 +199,13 @@ def _with_samples(context: BatchContext, dated: list[tuple[datetime, int, Line]]
     probe = context.probe
     devices = [(b, taken.at - NOTE_FRESH) for b in context.instruments_of(BarometerDetail)]
     sent: list[tuple[datetime, str, float]] = []
-    for device, since in [*devices, *([(probe, taken.at)] if probe else [])]:
+    scales = [one for one in context.instruments_of(ScaleDetail) if one.vessel_id == context.vessel.id]
+    speak = [
+        *devices,
+        *([(probe, taken.at)] if probe else []),
+        *((one, taken.at - NOTE_FRESH) for one in scales),
+    ]
+    for device, since in speak:
         every = samples_store.samples(context.db, device.id, since, until)
         sent += [(sample.at, device.name, sample.value) for sample in every]
     sent.sort()

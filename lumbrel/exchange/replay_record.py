@@ -24,7 +24,6 @@ from lumbrel.store.instruments import (
     ThermometerDetail,
     instruments,
     instruments_of,
-    with_detail,
 )
 from lumbrel.store.kitchen import Woodlot, load_kitchen, vessels
 from lumbrel.store.samples import Sample
@@ -93,8 +92,8 @@ def keep(
         plausible = [Sample(at, pa) for at, pa in samples if 50_000 <= pa <= 109_000]
         with transaction(db):
             return samples_store.add_samples(db, device.id, plausible)
-    if with_detail(device, ThermometerDetail) is None:
-        raise Unfit(instrument=_("Only thermometers and barometers send samples."))
+    if device.kind not in intake.MEASURES:
+        raise Unfit(instrument=_("Only thermometers, barometers and scales send samples."))
     kept = 0
     for begin in range(0, len(samples), intake.MOST_AT_ONCE):
         some = samples[begin : begin + intake.MOST_AT_ONCE]

@@ -74,8 +74,8 @@ def vessel(db: Connection, line: Line) -> Answer:
 def instrument(db: Connection, line: Line) -> Answer:
     """Whatever measures."""
     kind, name = str(line.get("kind")), text_of(line, "name")
-    if kind not in ("thermometer", "hydrometer", "refractometer", "barometer"):
-        raise Unfit(kind=_("An instrument is a thermometer, hydrometer, refractometer or barometer."))
+    if kind not in ("thermometer", "hydrometer", "refractometer", "barometer", "scale"):
+        raise Unfit(kind=_("An instrument is a thermometer, hydrometer, refractometer, barometer or scale."))
     stands_in = vessel_named(db, line, "in_vessel") if line.get("in_vessel") else ""
     given = {
         "name": name,

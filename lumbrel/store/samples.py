@@ -82,6 +82,17 @@ def minute_samples(db: Connection, instrument_id: str, since: datetime, until: d
     return [Sample(of_milliseconds(row["at"]), row["value"]) for row in rows]
 
 
+def minute_means(db: Connection, instrument_id: str, since: datetime, until: datetime) -> list[Sample]:
+    """A device's samples between two moments, the mean of each minute at its last moment."""
+    rows = db.execute(
+        f"""SELECT max(at) AS at, avg(value) AS value FROM sample
+           WHERE device = {_DEVICE} AND at BETWEEN ? AND ?
+           GROUP BY at / 60000 ORDER BY at""",
+        (instrument_id, milliseconds(since), milliseconds(until)),
+    )
+    return [Sample(of_milliseconds(row["at"]), row["value"]) for row in rows]
+
+
 def first_to_thin(db: Connection, instrument_id: str, before: datetime) -> datetime | None:
     """The first sample of a device that is not thinned yet, of those before a moment."""
     row = db.execute(

@@ -52,7 +52,8 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
 
     Args:
         text: a number, whole, decimal or with a fraction, with or without a unit; the unit of
-            `default_unit` if none. Several with units of one kind add up: "1 qt 4 oz".
+            `default_unit` if none. Several with units of one kind add up: "1 qt 4 oz". Of masses the
+            difference of two weighings: "15.42 kg - 3.1 kg".
         kind: a key of KINDS.
         default_unit: key of the unit a bare number is in; the kind's inside unit if empty. Where it
             is the imperial gallon, quarts, pints and fluid ounces are imperial too.
@@ -62,6 +63,8 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
     """
     what = KINDS[kind]
     what = replace(what, example=what.example_in(default_unit))
+    if kind in WEIGHED and len(two := re.split(r"\s[-−–]\s", text)) == 2:
+        return _between(text, [parse(one, kind, default_unit, field) for one in two])
     if not text.strip():
         raise OutOfRange(
             _("Enter the {what}, for example {example}.", what=what.name, example=what.example), field
@@ -84,6 +87,15 @@ def parse(text: str, kind: str, default_unit: str = "", field: str = "") -> Type
         raise OutOfRange(_("Type a whole number, for example {example}.", example=what.example), field)
     bare = not any(part.named for part in parts)
     return Typed(text.strip(), total, parts[0].named or chosen.key, bare)
+
+
+WEIGHED = ("mass", "piece")
+"""Kinds that are told by two weighings: with and without, in either order."""
+
+
+def _between(text: str, two: list[Typed]) -> Typed:
+    """What lies between two weighings: "15.42 kg - 3.10 kg"."""
+    return replace(two[0], text=text.strip(), value=tidy(abs(two[0].value - two[1].value)))
 
 
 OTHER_UNITS = {"temperature": ("C", "F")}

@@ -1,4 +1,5 @@
-"""Tells the house how it stands while it is served; whoever does not listen keeps nobody waiting."""
+"""Tells the house how it stands while it is served, and notes what thermometers outdoors and in tanks measured; whoever
+does not listen keeps nobody waiting."""
 
 import logging
 import threading
@@ -13,6 +14,7 @@ from lumbrel.devices import webhook
 from lumbrel.devices.broker import Broker
 from lumbrel.services.kitchen import told
 from lumbrel.services.probes.outside import broker_of
+from lumbrel.services.sap import measured
 from lumbrel.store import secrets, sources
 from lumbrel.store.alarms import Alarm
 from lumbrel.store.kitchen import load_kitchen
@@ -20,7 +22,7 @@ from lumbrel.words import CANADA, language_of, speaking
 
 LOG = logging.getLogger("lumbrel.told")
 WEBHOOK = "webhook"
-TICK_S, STATES_S = 1.0, 5.0
+TICK_S, STATES_S, NOTES_S = 1.0, 5.0, 600.0
 TRIED_AGAIN_S = (5.0, 30.0, 120.0, 600.0, 1800.0)
 TOO_OLD = timedelta(hours=6)
 """An alarm of so long ago is told to nobody any more."""
@@ -65,7 +67,14 @@ class Messenger(threading.Thread):
                     return
                 key, _at, message = self._waiting[0]
             try:
-                webhook.tell(self.address, self.secret, key, int(time.time()), message, self.in_the_house)
+                webhook.tell(
+                    self.address,
+                    self.secret,
+                    message,
+                    key=key,
+                    second=int(time.time()),
+                    in_the_house=self.in_the_house,
+                )
                 self.why, tries = "", 0
             except OSError as error:
                 self.why = error.args[0] if error.args else str(error)
@@ -114,7 +123,7 @@ class Herald(threading.Thread):
         self._held: dict[str, str] = {}
         """What was said last at each topic."""
         self._came = (0, 0)
-        self._states_at = -STATES_S
+        self._states_at, self._noted_at = -STATES_S, -NOTES_S
 
     def stop(self) -> None:
         """End it, and all that it tells."""
@@ -136,6 +145,9 @@ class Herald(threading.Thread):
 
     def look(self, db: Connection) -> None:
         """Tell what is new."""
+        if time.monotonic() - self._noted_at >= NOTES_S:
+            self._noted_at = time.monotonic()
+            measured.note(db, self._clock())
         ringing = self._ringing(db)
         self._tell_addresses(db, ringing)
         self._tell_broker(db, ringing)

@@ -1,6 +1,7 @@
 """Backups by hand and by themselves, restoring one, checking a record's promises."""
 
 import contextlib
+import logging
 import os
 import re
 import shutil
@@ -12,11 +13,12 @@ from pathlib import Path
 from lumbrel.services.base.progress import Progress
 from lumbrel.services.record import compared, kept
 from lumbrel.store import photographs, safe, under_way
-from lumbrel.store.db import opened
+from lumbrel.store.db import newest_version, opened, recognise
 from lumbrel.store.disk import disk_of
 from lumbrel.store.safe import Contents
 from lumbrel.words import _, joined
 
+LOG = logging.getLogger("lumbrel.backup")
 KEPT_DAYS = 14
 BACKUP, RESTORE, IMPORT = "backup", "restore", "import"
 RESERVE_BYTES = 512 * 1024
@@ -65,6 +67,7 @@ def rebuild(record: Path, progress: Progress | None = None) -> list[str]:
     found = safe.problems(record)
     if found:
         raise WouldLose(joined(" ", found))
+    keep_before(record)
     with safe.nobody_has(record), opened(record) as db:
         kept.ready(db)
         try:
@@ -140,6 +143,49 @@ def backup(record: Path, to: Path, *, thorough: bool = True) -> Contents:
         finally:
             clear_away(unfinished)
     return verified.contents
+
+
+def keep_before(record: Path) -> Path | None:
+    """Back up a record of an earlier version before this one brings it over; where that is done, or need not be, nothing
+    happens.
+
+    Raises:
+        WouldLose: it cannot be backed up.
+    """
+    if not record.exists():
+        return None
+    with contextlib.closing(safe.only_read(record)) as db:
+        version = recognise(db, newest_version())
+    if not 0 < version < newest_version():
+        return None
+    folder = record.parent / "backups"
+    kept_as = folder / f"lumbrel-before-{newest_version()}-of-{version}.sqlite3"
+    if kept_as.exists():
+        return None
+    unfinished = kept_as.with_name(kept_as.name + ".part")
+    try:
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        clear_away(unfinished)
+        safe.copy(record, unfinished)
+        bring_photographs(record, unfinished, link=True)
+        found = safe.problems(unfinished)
+        if found:
+            raise WouldLose(joined(" ", found))
+        unfinished.chmod(0o600)
+        photographs.move(unfinished, kept_as)
+        unfinished.replace(kept_as)
+    except (OSError, sqlite3.Error) as error:
+        raise WouldLose(
+            _(
+                "The record is of an earlier version, and could not be backed up before it is brought over: {error}. "
+                "Make room, or back it up by hand.",
+                error=error,
+            )
+        ) from error
+    finally:
+        clear_away(unfinished)
+    LOG.info("the record of an earlier version is kept as %s", kept_as)
+    return kept_as
 
 
 def clear_away(unfinished: Path) -> None:

@@ -109,17 +109,17 @@ def discovery(db: Connection, prefix: str) -> list[Message]:
             device,
         )
     ]
-    shown = (
-        ("said", _("{vessel}"), ""),
-        ("brix", _("{vessel}, density"), "°Bx"),
-        ("minutes_left", _("{vessel}, minutes left"), "min"),
-        ("temperature_c", _("{vessel}, temperature"), "°C"),
-    )
     for vessel in vessels(db):
-        for key, name, unit in shown:
-            topic = f"{BASE}/vessel/{slug(vessel.name)}"
+        name, topic = vessel.name, f"{BASE}/vessel/{slug(vessel.name)}"
+        shown = (
+            ("said", name, ""),
+            ("brix", _("{name}, density", name=name), "°Bx"),
+            ("minutes_left", _("{name}, minutes left", name=name), "min"),
+            ("temperature_c", _("{name}, temperature", name=name), "°C"),
+        )
+        for key, called, unit in shown:
             told = {
-                "name": str(name).format(vessel=vessel.name),
+                "name": str(called),
                 "state_topic": topic,
                 "value_template": "{{ value_json." + key + " }}",
             } | ({"unit_of_measurement": unit} if unit else {})

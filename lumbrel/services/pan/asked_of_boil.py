@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import AnsweredFacts, BurnerFacts, HeatFacts, PartDrawFacts, PutInFacts
+from lumbrel.services.pan import live_scale
 from lumbrel.services.pan.evidence import BoilEvidence
 from lumbrel.services.pan.question import (
     Question,
@@ -94,6 +95,32 @@ def _is_it_out(context: BatchContext, seen: BoilEvidence, one: Away, since: str)
         at=one.began,
         replies=(out, off, boils_on) if fell > OUT_OF_THE_PAN_K else (off, boils_on, out),
     )
+
+
+def of_the_weight(context: BatchContext) -> Iterator[Question]:
+    """The scale under it showed more or less at once, or nothing boiled off any more."""
+    weight = live_scale.told(context)
+    for at, kg in weight.came[-1:]:
+        if answered(context, "put_in", at) is None:
+            more = context.show(kg, "mass", 2)
+            yield was_put_in(context, at, _("The scale shows {more} more at once.", more=more))
+    for one in weight.taken[-1:]:
+        if answered(context, "taken_out", one.at) is None:
+            less = context.show(one.mass_kg, "mass", 2)
+            asked = was_taken_out(context, one.at, _("The scale shows {less} less at once.", less=less))
+            yield replace(asked, replies=(asked.replies[0], asked.replies[-1]))
+    for began, ended in weight.stalls[-1:]:
+        if ended > context.now and not _is_off(context, began):
+            off = Reply(
+                label=_("Yes, the fire went out"), kind=HeatFacts.key(), fields=(("on", "0"), moment(began))
+            )
+            yield Question(
+                key="heat_off",
+                sentence=_("Did the fire go out at about {since}?", since=context.clock(began)),
+                why=_("By the scale nothing boils off since then."),
+                at=began,
+                replies=(off, answer(_("No, it boils"), "heat_off", False, began)),
+            )
 
 
 def of_jumps(context: BatchContext, seen: BoilEvidence) -> Iterator[Question]:

@@ -104,7 +104,9 @@ class LeftOut(NamedTuple):
 
     def holds(self, reading: Corrected) -> bool:
         """Whether a reading is left out."""
-        return reading.entry_id == self.reading.entry_id or (reading.instrument.id == self.instrument_id)
+        if reading.instrument.id == self.instrument_id:
+            return True
+        return bool(reading.entry_id) and reading.entry_id == self.reading.entry_id
 
 
 def gather(
@@ -119,18 +121,18 @@ def gather(
     """
     run = heard(context, jumps)
     boil, readings, probe, gone = run.boil, run.readings, run.probe, run.gone
-    spoken = [*readings, *([probe.reading] if probe.reading else [])]
+    spoken = [*readings, *run.weighed, *([probe.reading] if probe.reading else [])]
     trusted = _trusted(context, spoken)
     is_out = probe.instrument and probe.instrument.id in {one.instrument_id for one in left_out}
     heat: list[Heat] = []
     if probe.instrument and not is_out and ThermometerFacts in trusted:
-        told = live_of(context)
-        heat = context.once(("heat", *jumps), partial(live_heat, context, told, probe, boil))
+        heat = context.once(("heat", *jumps), partial(live_heat, context, live_of(context), probe, boil))
     slipped = _slipped(context)
-    counted = [r for r in readings if _counts(r, trusted) and not _is_out(r, left_out, slipped)]
+    told = [*readings, *run.weighed]
+    counted = [r for r in told if _counts(r, trusted) and not _is_out(r, left_out, slipped)]
     drift = _drift(context, probe.instrument, drift_k_per_h)
     fitted, weights = _fitted(context, boil, counted, heat, drift)
-    words = words_of(fitted, readings, probe.reading, boil)
+    words = words_of(fitted, told, probe.reading, boil)
     count = _who_count(words, trusted, slipped)
     return BoilEvidence(
         boil_start=boil.start,

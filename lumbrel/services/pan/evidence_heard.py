@@ -9,10 +9,10 @@ from lumbrel.services.base.corrected import READINGS, Corrected
 from lumbrel.services.base.entry import with_facts
 from lumbrel.services.base.facts import DepthFacts, ScaleFacts, SignFacts, WeighedFacts
 from lumbrel.services.bench.correct import Corrector
-from lumbrel.services.pan import continuous, dipstick, signs, weighed
+from lumbrel.services.pan import continuous, dipstick, live_scale, signs, weighed
 from lumbrel.services.pan.evidence_probe import ProbeSays, Told, brix_of, live_of, probe_of
 from lumbrel.services.pan.run import Boil, boil_of
-from lumbrel.services.pan.unsaid import Away, Jump, away, jumps_answered
+from lumbrel.services.pan.unsaid import SAID_WITHIN, Away, Jump, ScaleTold, away, jumps_answered
 from lumbrel.store.samples import Sample
 
 
@@ -24,6 +24,8 @@ class Heard(NamedTuple):
     probe: ProbeSays
     samples: list[Sample]
     gone: list[Away]
+    weighed: list[Corrected]
+    """What a scale under the vessel said by itself."""
 
 
 def heard(context: BatchContext, jumps: Sequence[Jump]) -> Heard:
@@ -38,15 +40,21 @@ def heard(context: BatchContext, jumps: Sequence[Jump]) -> Heard:
 def _heard_of(context: BatchContext, jumps: Sequence[Jump]) -> Heard:
     told = live_of(context)
     gone = away(context, told.falls, context.taken_in.at)
-    boil = _boil(context, told, gone, (*jumps_answered(context, gone), *jumps))
+    weight = live_scale.told(context)
+    said = jumps_answered(context, gone)
+    seen = [one for one in weight.jumps if not any(abs(one.at - o.at) <= SAID_WITHIN for o in said)]
+    boil = _boil(context, told, gone, (*said, *seen, *jumps), weight)
     probe = probe_of(context, boil, told, gone)
     samples = [Sample(point.at, point.shown_c) for point in probe.points]
-    return Heard(boil, _readings(context, boil), probe, samples, gone)
+    told_by_weight = [one for one in weight.readings if boil.start <= one.at <= boil.until]
+    return Heard(boil, _readings(context, boil), probe, samples, gone, told_by_weight)
 
 
-def _boil(context: BatchContext, told: Told, gone: Sequence[Away], jumps: Sequence[Jump]) -> Boil:
+def _boil(
+    context: BatchContext, told: Told, gone: Sequence[Away], jumps: Sequence[Jump], weight: ScaleTold
+) -> Boil:
     """The boil so far; of a continuous pan that of its draw-off."""
-    boil = boil_of(context, told.first_at, told.speaks, gone, jumps)
+    boil = boil_of(context, told.first_at, told.speaks, gone, jumps, weight)
     if not context.channels:
         return boil
     return continuous.climb_of(context, boil, told.points, partial(brix_of, context, told))

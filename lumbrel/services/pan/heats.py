@@ -1,6 +1,6 @@
 """When a boil was on the fire, and how hot."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from math import hypot, sqrt
@@ -21,7 +21,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.rate import Rate
-from lumbrel.services.pan.unsaid import Jump
+from lumbrel.services.pan.unsaid import Jump, Taken
 
 While = tuple[datetime, datetime]
 REHEATS = timedelta(minutes=1)
@@ -101,6 +101,10 @@ class Steps:
     boils_c: float
     rate: Rate
     jumps: Sequence[Jump] = ()
+    taken: Sequence[Taken] = ()
+    """What went at once by a scale under it, and no line says so."""
+    weighed: Mapping[str, Taken] = field(default_factory=dict)
+    """Draws of the slip, by the line's id, as that scale weighed them."""
     steps: list[MassStep] = field(default_factory=list)
     sigmas_kg: list[float] = field(default_factory=list)
     rates: list[tuple[datetime, float]] = field(default_factory=list)
@@ -119,9 +123,13 @@ class Steps:
                 read.add(entry.at)
             elif _leaves_the_pan(entry.facts) and entry.at < self.until:
                 assert isinstance(entry.facts, PartDrawFacts | PouredFacts)
-                self._drawn(entry.at, entry.facts)
+                known = self.weighed.get(entry.id, entry.facts)
+                self._drawn(entry.at, known.mass_kg, known.brix)
             elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
+        for one in self.taken:
+            if self.start < one.at < self.until:
+                self._drawn(one.at, one.mass_kg, one.brix)
         for jump in self.jumps:
             self.steps.append(MassStep(self._minute(jump.at), 0.0, 0.0))
             self.sigmas_kg.append(jump.share * self._mass)
@@ -130,12 +138,12 @@ class Steps:
         self.steps = [self.steps[k] for k in order]
         self.sigmas_kg = [self.sigmas_kg[k] for k in order]
 
-    def _drawn(self, at: datetime, facts: PartDrawFacts | PouredFacts) -> None:
-        taken = min(facts.mass_kg, MOST_TAKEN * self._solids / (facts.brix / 100))
+    def _drawn(self, at: datetime, kg: float, brix: float) -> None:
+        taken = min(kg, MOST_TAKEN * self._solids / (brix / 100))
         before = self._solids
-        self._solids -= taken * facts.brix / 100
-        self.steps.append(MassStep(self._minute(at), -taken, facts.brix))
-        self.sigmas_kg.append(taken * hypot(DRAWN_SIGMA, DRAWN_AS_SIGMA_BRIX / facts.brix))
+        self._solids -= taken * brix / 100
+        self.steps.append(MassStep(self._minute(at), -taken, brix))
+        self.sigmas_kg.append(taken * hypot(DRAWN_SIGMA, DRAWN_AS_SIGMA_BRIX / brix))
         self.rates.append((at, MASS_SIGMA * before / self._solids))
 
     def _added(self, at: datetime, facts: PutInFacts, after_reading: bool) -> None:

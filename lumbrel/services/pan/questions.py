@@ -3,7 +3,7 @@
 from datetime import timedelta
 
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.pan.asked_of_boil import of_jumps, of_rates, of_the_fire, of_the_newest
+from lumbrel.services.pan.asked_of_boil import of_jumps, of_rates, of_the_fire, of_the_newest, of_the_weight
 from lumbrel.services.pan.asked_of_instruments import (
     of_readings,
     of_the_air,
@@ -24,6 +24,7 @@ def questions(context: BatchContext, found: Belief) -> list[Question]:
     seen = found.evidence
     asked = [
         *of_the_fire(context, seen),
+        *of_the_weight(context),
         *of_jumps(context, seen),
         *of_the_newest(context, seen),
         *of_rates(context, seen),

@@ -22,7 +22,7 @@ from lumbrel.services.day.thermometers import ThermometerToday
 from lumbrel.services.pan.heats import REHEATS, Steps, While, heat_off
 from lumbrel.services.pan.probe_points import RunPoint, RunTold
 from lumbrel.services.pan.rate import Rate, learned_rate
-from lumbrel.services.pan.unsaid import RELIT_SIGMA, Away, Jump
+from lumbrel.services.pan.unsaid import RELIT_SIGMA, Away, Jump, ScaleTold
 from lumbrel.words import _
 
 HOTTEST_BRIX = 90.0
@@ -76,6 +76,7 @@ SLOWEST_WARMING, MOST_LATE, NOT_YET = 3.0, timedelta(minutes=10), timedelta(minu
 """So near to where the take-in boils a probe shows that it does."""
 
 
+NOTHING_TOLD = ScaleTold()
 FirstAt = Callable[[float], datetime | None]
 
 
@@ -105,6 +106,7 @@ def boil_of(
     speaks: bool = False,
     gone: Sequence[Away] = (),
     jumps: Sequence[Jump] = (),
+    weight: ScaleTold = NOTHING_TOLD,
 ) -> Boil:
     """A batch's boil: from when it was noted, or its probe shows it, or as long after as it takes to warm.
 
@@ -113,6 +115,7 @@ def boil_of(
         speaks: whether the probe sends just now.
         gone: whiles in which it was off the boil.
         jumps: where what is in it may have become another.
+        weight: what a scale under it told.
     """
     taken = context.taken_in
     until = context.left_at or context.now
@@ -124,9 +127,20 @@ def boil_of(
     )
     away = [one for one in gone if one.began >= start]
     gone = [one for one in away if not one.said]
-    heat = _merged([*_until_it_boils(heat_off(context, start, until, rate), gone), *_off(gone, until)])
+    stalls = [(max(a, start), b) for a, b in weight.stalls if b > start]
+    slip = _until_it_boils(heat_off(context, start, until, rate), gone)
+    heat = _merged([*slip, *_off(gone, until), *stalls])
     jumped = [*_jumps_of(gone), *(jump for jump in jumps if start < jump.at < until)]
-    steps = Steps(context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped)
+    steps = Steps(
+        context=context,
+        start=start,
+        until=until,
+        boils_c=boils_c,
+        rate=rate,
+        jumps=jumped,
+        taken=weight.taken,
+        weighed=weight.weighed,
+    )
     steps.walk()
     return Boil(
         start=start,

@@ -4,9 +4,11 @@ density or its rate that no line explains."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from lumbrel.core.pan.probe_trace import Fall
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.entry import Entry
 from lumbrel.services.base.facts import (
     AnsweredFacts,
@@ -68,6 +70,37 @@ class Jump:
     at: datetime
     share: float = JUMP_SHARE
     rate_sigma: float = JUMP_RATE_SIGMA
+
+
+class Taken(NamedTuple):
+    """What was taken out at once and nobody noted: kg, at the Brix it had."""
+
+    at: datetime
+    mass_kg: float
+    brix: float
+
+
+class ScaleTold(NamedTuple):
+    """What a scale under a vessel told of a boil.
+
+    Attributes:
+        readings: what it said of density, oldest first.
+        taken: what went at once, and no line says so.
+        came: what came at once, and no line says so: of what density nobody knows.
+        stalls: when nothing boiled off, and nobody said that it did.
+        weighed: draws that a line notes, by its id, as the scale weighed them.
+    """
+
+    readings: list[Corrected] = []
+    taken: list[Taken] = []
+    came: list[tuple[datetime, float]] = []
+    stalls: list[tuple[datetime, datetime]] = []
+    weighed: dict[str, Taken] = {}
+
+    @property
+    def jumps(self) -> list[Jump]:
+        """Where what is in it became another."""
+        return [Jump(at) for at, _kg in self.came]
 
 
 def away(context: BatchContext, falls: Sequence[Fall], since: datetime) -> list[Away]:

@@ -12,7 +12,7 @@ from sqlite3 import Connection
 
 from lumbrel.devices.broker import Broker, BrokerAt
 from lumbrel.devices.lines import ProbeSample
-from lumbrel.devices.measured import TEMPERATURE, Value
+from lumbrel.devices.measured import MASS, TEMPERATURE, Value
 from lumbrel.devices.wires import Listened, heard
 from lumbrel.services.base.form import Form, NotFound
 from lumbrel.services.probes import uses
@@ -28,6 +28,7 @@ TICK_S, LOOKED_AT_S = 1.0, 20.0
 """What nobody looks at any more, and is no instrument, is let go after so long."""
 AGAIN_S = 2.0
 RISES_K, RISES_IN_S = 0.5, 12.0
+WEIGHED_OVER_S = 2.5
 KEPT_EVERY_S = {"thermometer": 30.0, "barometer": 60.0, "scale": 5.0}
 """So often a sample is kept of what is not at the pan; of a thermometer there each is."""
 MQTT = "mqtt"
@@ -295,12 +296,17 @@ class Ears:
                 )
         return rows
 
-    def weights(self, db: Connection) -> list[SourceSeen]:
-        """What the scales show that are in use."""
-        names = {one.id: one.name for one in instruments(db) if one.kind == "scale"}
+    def weight_kg(self, instrument_id: str) -> float | None:
+        """What a scale shows, kg, over a moment; None while it says nothing."""
         with self._lock:
-            ears = [ear for ear in self._ears.values() if "mass" in ear.used]
-        return [row for ear in ears for row in self._rows(ear, names) if row.quantity == "mass"]
+            ears = [ear for ear in self._ears.values() if MASS in ear.used]
+        for ear in ears:
+            plug, since = ear.used[MASS].plug, time.monotonic() - WEIGHED_OVER_S
+            told = [sample.of(MASS, plug.unit) for at, sample in list(ear.heard) if at >= since]
+            known = [kg for kg in told if kg is not None]
+            if plug.instrument_id == instrument_id and known:
+                return sum(known) / len(known)
+        return None
 
     def use(self, db: Connection, form: Form, now: datetime) -> Instrument[Detail]:
         """Use a source as an instrument.

@@ -34,6 +34,16 @@ class Use:
     place: str = ""
     at_the_pan: bool = False
 
+    @property
+    def pair(self) -> tuple[str, str]:
+        """Its key and its words."""
+        return self.key, self.label
+
+    @property
+    def registered(self) -> bool:
+        """Whether it is registered already."""
+        return not self.key.startswith(f"{NEW}/")
+
 
 def uses(db: Connection) -> list[Use]:
     """All there are, those at the pan first."""

@@ -4,6 +4,7 @@ import csv
 import io
 import re
 from collections.abc import Mapping
+from contextlib import suppress
 from datetime import date, datetime, timedelta
 from sqlite3 import Connection
 from typing import Literal
@@ -228,6 +229,21 @@ def from_station(db: Connection, station: WeatherStation, fields: Mapping[str, s
         ]
 
     book.write(db, fields, now, read)
+
+
+def from_thermometer(db: Connection, on: date, night_c: float, day_c: float, now: datetime) -> None:
+    """Note what a thermometer outdoors measured of a day that is over.
+
+    Args:
+        night_c: the lowest of the night before it, degC; `day_c` the highest of the day.
+    """
+
+    def read(form: Form, at: datetime) -> list[Draft]:
+        today = local_time(at, form.kitchen).date()
+        return _drafts(form, [_round((on.isoformat(), night_c, day_c))], today, True, "station")
+
+    with suppress(BadInput):
+        book.write(db, {"id": f"outdoors-{on}"}, now, read)
 
 
 def _round(day: Known) -> Known:

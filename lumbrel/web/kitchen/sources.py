@@ -1,17 +1,21 @@
 """What is plugged into this machine or speaks to it: what it shows now, and as which instrument it is used."""
 
+from functools import partial
+
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from lumbrel.devices.measured import MASS, PRESSURE
 from lumbrel.devices.pretend import PretendProbe, PretendScale
 from lumbrel.devices.wires.simulated_pan import pan
 from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.kitchen import told
 from lumbrel.services.probes import outside
-from lumbrel.services.probes.ears import MQTT, Ears
+from lumbrel.services.probes.ears import MQTT, Ears, SourceSeen
 from lumbrel.services.probes.uses import uses
 from lumbrel.store import sources as store
 from lumbrel.store.kitchen import load_kitchen
+from lumbrel.web.shell.display import Display
 from lumbrel.web.shell.render import Filled, refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
 from lumbrel.web.shell.room import RoomRoutes
@@ -58,12 +62,26 @@ def _page(visit: Visit, form: Filled | None = None, sort: str = "") -> HTMLRespo
 def _known(visit: Visit, form: Filled | None = None) -> dict[str, object]:
     seen = _ears(visit).look(visit.db)
     unused = [one for one in seen if one.where[0] == MQTT and not one.used_as]
+    shown = partial(_shown, Display(load_kitchen(visit.db)))
     return {
+        "shown": shown,
+        "heard": [(one.where[1], f"{one.name}: {shown(one)}") for one in unused],
         "seen": [one for one in seen if one not in unused],
         "topics": unused,
         "uses": uses(visit.db),
         "form": form or Filled(),
     }
+
+
+def _shown(show: Display, one: SourceSeen) -> str:
+    """What it shows, as the kitchen reads it; empty where that is nothing."""
+    if one.value is None:
+        return ""
+    if one.inside is None:
+        return show.number(one.value.number, 1)
+    if one.quantity == PRESSURE:
+        return show(one.inside / 100, "pressure")
+    return show(one.inside, "mass", 2) if one.quantity == MASS else show(one.inside, "temperature", 1)
 
 
 @router.get("")

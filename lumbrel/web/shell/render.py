@@ -28,6 +28,7 @@ from lumbrel.services.base.figures import FIGURES
 from lumbrel.services.base.form import CONFIRMED, SEEN, BadInput
 from lumbrel.services.pan.faults import faults, is_guessed
 from lumbrel.store.disk import disk_of
+from lumbrel.store.instruments import ScaleDetail, instruments_of
 from lumbrel.store.kitchen import Kitchen, load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
 from lumbrel.web.shell.display import Display
@@ -85,6 +86,8 @@ class _Made:
     caller: Caller
     workspace: str
     now: datetime
+    scales: tuple[tuple[str, str], ...]
+    """Those that speak by themselves, each with its name."""
 
 
 FIGURE = re.compile(r"\d")
@@ -120,6 +123,15 @@ def _fixed(value: Any) -> Any:
 @lru_cache(maxsize=256)
 def _made_once(template: str, _spoken: Language, about: tuple[tuple[str, Any], ...]) -> Markup:
     return Markup(TEMPLATES.get_template(template).render(dict(about)))
+
+
+def scales_for(kind: str) -> tuple[tuple[str, str], ...]:
+    """The scales that a weight may be taken from; none where no weight is asked for."""
+    made = _MADE.get(None)
+    return made.scales if made and kind in WEIGHED else ()
+
+
+MOST_SCALES, WEIGHED = 3, ("mass", "piece", "amount")
 
 
 def goes_to(address: str) -> Markup:
@@ -160,6 +172,7 @@ def _environment() -> Environment:
         "new_id": new_id,
         "goes_to": goes_to,
         "carried": carried,
+        "scales_for": scales_for,
         "picture_of": picture_of,
         "fields_of": fields_of,
         "fields_declared": fields_declared,
@@ -264,7 +277,8 @@ def fragment(request: Request, db: Connection, template: str, status: int = 200,
         "workspace": workspace.name,
     }
     shown, made = known | more, TEMPLATES.get_template(template)
-    own = _MADE.set(_Made(kitchen, caller, workspace.name, now))
+    scales = tuple((one.id, one.name) for one in instruments_of(db, ScaleDetail)[:MOST_SCALES])
+    own = _MADE.set(_Made(kitchen, caller, workspace.name, now, scales))
     try:
         rendered = made.render(shown)
         unsaid = _unsaid(rendered, shown.values())

@@ -10,6 +10,7 @@ from lumbrel.web.shell.request import typed_fields
 ROOMS = (
     "kitchen.sources",
     "kitchen.told",
+    "kitchen.weight",
     "kitchen.pages",
     "bench.pages",
     "methods.pages",

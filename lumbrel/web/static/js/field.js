@@ -5,6 +5,7 @@ component("field", () => ({
   said: "",
   hint: "",
   look: null,
+  weighed: "",
   init() {
     this.hint = this.$root.querySelector(".said span").textContent;
     this.said = this.hint;
@@ -13,6 +14,28 @@ component("field", () => ({
       const input = this.$root.querySelector("input");
       if (event.target.name === "units" && input.value.trim()) this.typed({ target: input });
     });
+  },
+  // What the scale shows; pressed again without or with, what lies between both.
+  async weigh(event) {
+    const input = this.$root.querySelector("input");
+    const { pad, kind } = this.$root.dataset;
+    const query = new URLSearchParams({
+      scale: event.currentTarget.dataset.scale,
+      kind: pad || kind,
+    });
+    try {
+      const answer = await (await fetch(`/scale?${query}`)).json();
+      if (!answer.typed) {
+        this.said = answer.said;
+        return;
+      }
+      const once = this.weighed && input.value === this.weighed;
+      input.value = once ? `${this.weighed} − ${answer.typed}` : answer.typed;
+      this.weighed = once ? "" : input.value;
+      this.typed({ target: input });
+    } catch {
+      this.said = this.hint;
+    }
   },
   typed(event) {
     if (!this.$root.dataset.kind) return;

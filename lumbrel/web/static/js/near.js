@@ -10,8 +10,9 @@ component("near", () => ({
   },
   async look() {
     const chosen =
-      this.$root.contains(document.activeElement) || this.$root.querySelector("input:checked");
-    if (this.busy || document.hidden || chosen) return;
+      this.$root.contains(document.activeElement) ||
+      this.$root.querySelector("input:checked, details[open]");
+    if (this.busy || document.hidden || chosen || !this.$root.offsetParent) return;
     this.busy = true;
     try {
       const text = await fetchText(this.$root.dataset.address);
