@@ -1,3 +1,3 @@
 """Lumbrel: the finisher's bench, from near-syrup to a labelled jar."""
 
-__version__ = "0.23.0"
+__version__ = "0.24.0"

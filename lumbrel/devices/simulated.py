@@ -50,14 +50,14 @@ class SimulatedSource:
         speed: float = 1.0,
         noise: random.Random | None = None,
     ) -> None:
-        self._finisher, self._pressure, self._speed = finisher, station_pressure_pa, speed
+        self.finisher, self._pressure, self._speed = finisher, station_pressure_pa, speed
         self._probe = SimulatedProbe(finisher, noise or random.Random())
 
     def samples(self) -> Iterator[ProbeSample]:
         """Samples without a time of their own: each is now, with what stands on a scale under it. Ends when nothing
         boils any more."""
-        while self._finisher.burner_kw > 0:
+        while self.finisher.burner_kw > 0:
             time.sleep(1.0 / self._speed)
-            self._finisher.step(1.0, self._pressure)
+            self.finisher.step(1.0, self._pressure)
             shown = Value(self._probe.indicated_c(), "C")
-            yield ProbeSample(None, (shown, Value(self._finisher.mass_kg, "kg")))
+            yield ProbeSample(None, (shown, Value(self.finisher.mass_kg, "kg")))

@@ -15,6 +15,7 @@ FREE = {
     "demo_state": "the demonstration's clock and simulator",
     "sample_trouble": "counts what a device sent in vain",
     "source": "what is plugged into this machine now",
+    "outside": "what this machine speaks with now",
     "elsewhere": "where else this machine's backups go",
     "thinned": "up to when a device's samples are means",
 }

@@ -64,7 +64,7 @@ def unplug(db: Connection, wire: str, address: str, quantity: str) -> None:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Outside:
+class SpokenWith:
     """What this machine speaks with that is not plugged into it.
 
     Attributes:
@@ -78,11 +78,11 @@ class Outside:
     since: datetime
 
 
-def outside(db: Connection, sort: str) -> list[Outside]:
+def outside(db: Connection, sort: str) -> list[SpokenWith]:
     """All of a sort."""
     rows = db.execute("SELECT * FROM outside WHERE sort = ? ORDER BY since", (sort,))
     return [
-        Outside(
+        SpokenWith(
             sort=row["sort"],
             address=row["address"],
             detail=json.loads(row["detail"]),
@@ -92,7 +92,7 @@ def outside(db: Connection, sort: str) -> list[Outside]:
     ]
 
 
-def name_outside(db: Connection, one: Outside) -> None:
+def name_outside(db: Connection, one: SpokenWith) -> None:
     """Name one, or name it anew."""
     db.execute(
         "INSERT OR REPLACE INTO outside VALUES (?, ?, ?, ?)",

@@ -78,6 +78,7 @@ VIEWS = (
     "/kitchen/instrument/dial-a/card",
     "/kitchen/methods",
     "/kitchen/sources",
+    "/kitchen/told",
     "/kitchen/instrument/barometer",
     "/kitchen/alarms",
     "/wall",

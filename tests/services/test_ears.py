@@ -12,7 +12,8 @@ from lumbrel.devices.lines import ProbeSample, a_temperature
 from lumbrel.devices.pretend import PretendProbe
 from lumbrel.devices.wires import one_wire, serial_port
 from lumbrel.services.base.form import BadInput, Form, NotFound
-from lumbrel.services.probes.ears import Ears, SourceSeen
+from lumbrel.services.probes.ear import SourceSeen
+from lumbrel.services.probes.ears import Ears
 from lumbrel.services.probes.follow import follow
 from lumbrel.store import samples as samples_store
 from lumbrel.store import sources
@@ -111,7 +112,7 @@ class Listening(KitchenCase):
     def test_an_ear_that_failed_is_made_anew(self) -> None:
         self.shown(20.0)
         self.use()
-        unforeseen = mock.patch("lumbrel.services.probes.ears.keep", side_effect=ValueError)
+        unforeseen = mock.patch("lumbrel.services.probes.ear.keep", side_effect=ValueError)
         with unforeseen, mock.patch("threading.excepthook"):
             self.shows.told.put(21.0)
             self.until(lambda: self.number() is None)

@@ -17,7 +17,10 @@ from pydantic import ValidationError
 from lumbrel.services.base import facts
 from lumbrel.services.base.facts import read_facts
 from lumbrel.services.base.form import was_confirmed
+from lumbrel.services.kitchen import safekeeping
+from lumbrel.services.record.kept import ready
 from lumbrel.store import instruments as store
+from lumbrel.store import safe
 from lumbrel.store.db import opened
 from lumbrel.web.shell.app import create_app
 from lumbrel.web.shell.settings import Settings
@@ -83,6 +86,27 @@ class EarlierRecord(unittest.TestCase):
                     self.assertEqual(self.client.get(correct).status_code, 200, correct)
                 opened_pages += 2 if page.startswith("/working") else 1
         self.assertGreater(opened_pages, 50)
+
+    def test_it_is_kept_as_it_was_before_it_is_brought_over(self) -> None:
+        other = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        path = Path(shutil.copy(EARLIER / "record.sqlite3", other / "lumbrel.sqlite3"))
+        kept = safekeeping.keep_before(path)
+        self.assertRegex(kept.name, r"^lumbrel-before-\d+-of-\d+\.sqlite3$")
+        self.assertEqual(kept.stat().st_mode & 0o777, 0o600)
+        with opened(path) as db:
+            ready(db)
+        self.assertIsNone(safekeeping.keep_before(path))
+        now = sqlite3.connect(path).execute("PRAGMA user_version").fetchone()
+        was = sqlite3.connect(kept).execute("PRAGMA user_version").fetchone()
+        self.assertGreater(now, was)
+        self.assertEqual(safekeeping.check(kept).problems, [])
+        # Where there is no room for it nothing is brought over.
+        again = Path(shutil.copy(EARLIER / "record.sqlite3", other / "again.sqlite3"))
+        kept.unlink()
+        full = patch.object(safe, "copy", side_effect=OSError("No space left"))
+        with full, self.assertRaises(safekeeping.WouldLose):
+            safekeeping.keep_before(again)
+        self.assertEqual(list((other / "backups").iterdir()), [])
 
     def test_opening_it_rewrites_no_line(self) -> None:
         for page in ("/", "/day", "/shelf", "/kitchen", *(f"/pan/{code}" for code in CODES)):

@@ -53,14 +53,24 @@ def course(weights: Sequence[Weight]) -> Course:
     Args:
         weights: of the vessel with what is in it, less the empty vessel, kg above 0; oldest first.
     """
-    pairs = list(pairwise(weights))
-    lost = [(a.kg - b.kg) / (b.minute - a.minute) for a, b in pairs if b.minute > a.minute]
-    falls = [one for one in lost if one > 0]
-    usual = median(falls) if len(falls) >= 3 else 0.0
-    steps = _merged([step for a, b in pairs if (step := _step(a, b, usual))])
+    usual = _usual(weights)
+    steps = _merged([step for a, b in pairwise(weights) if (step := _step(a, b, usual))])
     steps, leant = _without_what_leant(steps)
     flat = _flat(weights, steps)
     return Course(steps, leant, _stalls(flat, usual), usual)
+
+
+def _usual(weights: Sequence[Weight]) -> float:
+    """What boils off, kg/min, in the middle of all whiles in which anything does; 0 where nothing did yet."""
+    found, j = [], 0
+    for i, now in enumerate(weights):
+        while j < i and now.minute - weights[j + 1].minute >= STALL_MINUTES - 0.01:
+            j += 1
+        minutes = now.minute - weights[j].minute
+        lost = weights[j].kg - now.kg
+        if minutes >= STALL_MINUTES - 0.01 and lost > LEAST_LOSS_KG / 2:
+            found.append(lost / minutes)
+    return median(found) if found else 0.0
 
 
 def _step(a: Weight, b: Weight, usual: float) -> WeightStep | None:

@@ -11,7 +11,7 @@ from lumbrel.services.kitchen.herald import WEBHOOK
 from lumbrel.store import secrets as kept
 from lumbrel.store import sources
 from lumbrel.store.db import transaction
-from lumbrel.store.sources import Outside
+from lumbrel.store.sources import SpokenWith
 from lumbrel.words import _
 
 MOST = 5
@@ -36,7 +36,7 @@ def name(db: Connection, form: Form, record: Path, now: datetime) -> None:
         raise BadInput({"address": _("So many are told at most: {most}. Forget one first.", most=MOST)})
     if not kept.secret(record, WEBHOOK):
         kept.keep_secret(record, WEBHOOK, secrets.token_urlsafe(24))
-    one = Outside(sort=WEBHOOK, address=address, detail={"in_the_house": in_the_house}, since=now)
+    one = SpokenWith(sort=WEBHOOK, address=address, detail={"in_the_house": in_the_house}, since=now)
     with transaction(db):
         sources.name_outside(db, one)
 

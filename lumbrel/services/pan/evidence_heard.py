@@ -47,14 +47,21 @@ def _heard_of(context: BatchContext, jumps: Sequence[Jump]) -> Heard:
     probe = probe_of(context, boil, told, gone)
     samples = [Sample(point.at, point.shown_c) for point in probe.points]
     told_by_weight = [one for one in weight.readings if boil.start <= one.at <= boil.until]
-    return Heard(boil, _readings(context, boil), probe, samples, gone, told_by_weight)
+    return Heard(
+        boil=boil,
+        readings=_readings(context, boil),
+        probe=probe,
+        samples=samples,
+        gone=gone,
+        weighed=told_by_weight,
+    )
 
 
 def _boil(
     context: BatchContext, told: Told, gone: Sequence[Away], jumps: Sequence[Jump], weight: ScaleTold
 ) -> Boil:
     """The boil so far; of a continuous pan that of its draw-off."""
-    boil = boil_of(context, told.first_at, told.speaks, gone, jumps, weight)
+    boil = boil_of(context, told.first_at, told.speaks, gone, jumps, weight=weight)
     if not context.channels:
         return boil
     return continuous.climb_of(context, boil, told.points, partial(brix_of, context, told))

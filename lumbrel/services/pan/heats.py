@@ -1,6 +1,6 @@
 """When a boil was on the fire, and how hot."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from math import hypot, sqrt
@@ -21,7 +21,7 @@ from lumbrel.services.base.facts import (
 )
 from lumbrel.services.pan.probe_points import RunPoint
 from lumbrel.services.pan.rate import Rate
-from lumbrel.services.pan.unsaid import Jump, Taken
+from lumbrel.services.pan.unsaid import Jump, ScaleTold
 
 While = tuple[datetime, datetime]
 REHEATS = timedelta(minutes=1)
@@ -100,11 +100,8 @@ class Steps:
     until: datetime
     boils_c: float
     rate: Rate
+    weight: ScaleTold
     jumps: Sequence[Jump] = ()
-    taken: Sequence[Taken] = ()
-    """What went at once by a scale under it, and no line says so."""
-    weighed: Mapping[str, Taken] = field(default_factory=dict)
-    """Draws of the slip, by the line's id, as that scale weighed them."""
     steps: list[MassStep] = field(default_factory=list)
     sigmas_kg: list[float] = field(default_factory=list)
     rates: list[tuple[datetime, float]] = field(default_factory=list)
@@ -123,11 +120,11 @@ class Steps:
                 read.add(entry.at)
             elif _leaves_the_pan(entry.facts) and entry.at < self.until:
                 assert isinstance(entry.facts, PartDrawFacts | PouredFacts)
-                known = self.weighed.get(entry.id, entry.facts)
+                known = self.weight.weighed.get(entry.id, entry.facts)
                 self._drawn(entry.at, known.mass_kg, known.brix)
             elif isinstance(entry.facts, PutInFacts):
                 self._added(entry.at, entry.facts, entry.at in read)
-        for one in self.taken:
+        for one in self.weight.taken:
             if self.start < one.at < self.until:
                 self._drawn(one.at, one.mass_kg, one.brix)
         for jump in self.jumps:

@@ -9,7 +9,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.corrected import Corrected, ReadingStep
 from lumbrel.services.base.facts import PartDrawFacts, PutInFacts, ScaleFacts
 from lumbrel.services.pan.dipstick import solids_sigma
-from lumbrel.services.pan.unsaid import SAID_WITHIN, ScaleTold, Taken, answered
+from lumbrel.services.pan.unsaid import SAID_WITHIN, ScaleTold, TakenOut, answered
 from lumbrel.services.pan.weighed import (
     CANDIED_BRIX,
     FOAM_KG,
@@ -77,8 +77,8 @@ class _Reader:
         """Changes of which somebody said that nothing came or went."""
         self._hidden = [(self._at(a), self._at(b)) for a, b in seen.leant]
         self._ends: datetime | None = None
-        self._taken: list[Taken] = []
-        self._weighed: dict[str, Taken] = {}
+        self._taken: list[TakenOut] = []
+        self._weighed: dict[str, TakenOut] = {}
         """Draws that a line notes, by its id, as the scale weighed them."""
         self._came: list[tuple[datetime, float]] = []
 
@@ -113,10 +113,10 @@ class _Reader:
             self._hidden.append((before, after))
             self._taken.append(self._gone(step, before, after))
 
-    def _gone(self, step: WeightStep, before: datetime, after: datetime) -> Taken:
+    def _gone(self, step: WeightStep, before: datetime, after: datetime) -> TakenOut:
         """What went, at the density that it had."""
         mass, solids = max(self._mass(before), 0.001), self._solids(before)
-        return Taken(after, min(-step.kg, EMPTIED * mass), min(100 * solids / mass, CANDIED_BRIX))
+        return TakenOut(after, min(-step.kg, EMPTIED * mass), min(100 * solids / mass, CANDIED_BRIX))
 
     def _mass(self, at: datetime) -> float:
         last = [one for one in self._each if one.at <= at][-1:]

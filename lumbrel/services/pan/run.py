@@ -127,19 +127,11 @@ def boil_of(
     )
     away = [one for one in gone if one.began >= start]
     gone = [one for one in away if not one.said]
-    stalls = [(max(a, start), b) for a, b in weight.stalls if b > start]
     slip = _until_it_boils(heat_off(context, start, until, rate), gone)
-    heat = _merged([*slip, *_off(gone, until), *stalls])
+    heat = _merged([*slip, *_off(gone, until), *((max(a, start), b) for a, b in weight.stalls if b > start)])
     jumped = [*_jumps_of(gone), *(jump for jump in jumps if start < jump.at < until)]
     steps = Steps(
-        context=context,
-        start=start,
-        until=until,
-        boils_c=boils_c,
-        rate=rate,
-        jumps=jumped,
-        taken=weight.taken,
-        weighed=weight.weighed,
+        context=context, start=start, until=until, boils_c=boils_c, rate=rate, jumps=jumped, weight=weight
     )
     steps.walk()
     return Boil(

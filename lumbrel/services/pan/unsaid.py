@@ -72,7 +72,7 @@ class Jump:
     rate_sigma: float = JUMP_RATE_SIGMA
 
 
-class Taken(NamedTuple):
+class TakenOut(NamedTuple):
     """What was taken out at once and nobody noted: kg, at the Brix it had."""
 
     at: datetime
@@ -92,10 +92,10 @@ class ScaleTold(NamedTuple):
     """
 
     readings: list[Corrected] = []
-    taken: list[Taken] = []
+    taken: list[TakenOut] = []
     came: list[tuple[datetime, float]] = []
     stalls: list[tuple[datetime, datetime]] = []
-    weighed: dict[str, Taken] = {}
+    weighed: dict[str, TakenOut] = {}
 
     @property
     def jumps(self) -> list[Jump]:

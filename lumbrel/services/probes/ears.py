@@ -3,20 +3,17 @@ as an instrument, for a look at it where it is not yet."""
 
 import threading
 import time
-from collections import deque
-from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, ExitStack
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from datetime import datetime
 from sqlite3 import Connection
 
 from lumbrel.devices.broker import Broker, BrokerAt
-from lumbrel.devices.lines import ProbeSample
-from lumbrel.devices.measured import MASS, TEMPERATURE, Value
+from lumbrel.devices.measured import MASS
 from lumbrel.devices.wires import Listened, heard
 from lumbrel.services.base.form import Form, NotFound
 from lumbrel.services.probes import uses
-from lumbrel.services.probes.follow import follow, keep
+from lumbrel.services.probes.ear import Ear, SourceSeen, Used, Where
 from lumbrel.services.probes.intake import MEASURES
 from lumbrel.store import sources
 from lumbrel.store.db import transaction
@@ -26,115 +23,10 @@ from lumbrel.words import _
 
 TICK_S, LOOKED_AT_S = 1.0, 20.0
 """What nobody looks at any more, and is no instrument, is let go after so long."""
-AGAIN_S = 2.0
-RISES_K, RISES_IN_S = 0.5, 12.0
 WEIGHED_OVER_S = 2.5
 KEPT_EVERY_S = {"thermometer": 30.0, "barometer": 60.0, "scale": 5.0}
 """So often a sample is kept of what is not at the pan; of a thermometer there each is."""
 MQTT = "mqtt"
-Where = tuple[str, str]
-"""The wire, and the address on it."""
-
-
-@dataclass
-class _Used:
-    """A source in use, how often it is kept, and when it was kept last."""
-
-    plug: Plug
-    every_s: float
-    kept_at: float = -1e9
-
-
-class Ear(threading.Thread):
-    """One source, in a thread of its own.
-
-    Args:
-        where: what it listens to.
-        way: how its wire is listened to.
-        record: opens the record.
-        clock: the kitchen's time.
-    """
-
-    def __init__(
-        self,
-        where: Where,
-        way: Listened,
-        record: Callable[[], AbstractContextManager[Connection]],
-        clock: Callable[[], datetime],
-    ) -> None:
-        super().__init__(name=f"ear {where[1]}", daemon=True)
-        self.where, self.way = where, way
-        self.used: dict[str, _Used] = {}
-        """By what it measures."""
-        self._record, self._clock = record, clock
-        self.stopped = threading.Event()
-        self.heard: deque[tuple[float, ProbeSample]] = deque(maxlen=600)
-        self.why, self.unreadable = "", 0
-        self._last = clock()
-        self._links = ExitStack()
-        self._db: Connection | None = None
-
-    def run(self) -> None:
-        """Until stopped."""
-        with self._links:
-            follow(self.way.at(self.where[1], self.stopped), self._take, self.stopped, self._broke, AGAIN_S)
-
-    def _take(self, sample: ProbeSample | None) -> None:
-        now = time.monotonic()
-        if sample is None:
-            self.unreadable += 1
-        else:
-            self.heard.append((now, sample))
-            self.why = ""
-        for quantity, used in list(self.used.items()):
-            value = sample.of(quantity, used.plug.unit) if sample else None
-            if (sample and value is None) or now - used.kept_at < used.every_s:
-                continue
-            used.kept_at = now
-            if self._db is None:
-                self._db = self._links.enter_context(self._record())
-            keep(self._db, used.plug.instrument_id, sample, self._moment, value)
-
-    def _moment(self) -> datetime:
-        """Now; two lines are never of one moment."""
-        self._last = max(self._clock(), self._last + timedelta(milliseconds=1))
-        return self._last
-
-    def _broke(self, why: str) -> None:
-        self.why = why
-
-    def stop(self) -> None:
-        """End it, and wait for it."""
-        self.stopped.set()
-        if self.is_alive():
-            self.join(timeout=5)
-
-
-@dataclass(frozen=True, kw_only=True)
-class SourceSeen:
-    """What a source tells of one thing, as its row shows it.
-
-    Attributes:
-        value: what it showed last, while that is fresh.
-        inside: the same in degC, Pa or kg, where its unit is known.
-        rises: whether it rose lately, as it does in a hand.
-        said: what is wrong with it; empty while it speaks.
-    """
-
-    where: Where
-    quantity: str
-    name: str
-    used_as: str
-    value: Value | None
-    inside: float | None
-    rises: bool = False
-    steady: bool = True
-    said: str = ""
-
-    @property
-    def doubtful(self) -> bool:
-        """Whether its unit must be said: it is warmer than what lies about."""
-        return not self.used_as and uses.doubtful(self.value)
 
 
 class Ears:
@@ -203,9 +95,9 @@ class Ears:
     def _listen(self, db: Connection) -> None:
         """Listen to all that is used, each as it is used now."""
         kept = {one.id: _kept_every_s(one) for one in instruments(db)}
-        used: dict[Where, dict[str, _Used]] = {}
+        used: dict[Where, dict[str, Used]] = {}
         for plug in sources.plugs(db):
-            one = _Used(plug, kept.get(plug.instrument_id, 0.0))
+            one = Used(plug, kept.get(plug.instrument_id, 0.0))
             used.setdefault((plug.wire, plug.address), {})[plug.quantity] = one
         with self._lock:
             for ear in self._ears.values():
@@ -213,7 +105,7 @@ class Ears:
         for where, each in used.items():
             self._hear(where, each)
 
-    def _hear(self, where: Where, used: dict[str, _Used] | None = None) -> None:
+    def _hear(self, where: Where, used: dict[str, Used] | None = None) -> None:
         way = self._ways().get(where[0])
         with self._lock:
             if way is None or where in self._ears or self._stopped.is_set():
@@ -248,35 +140,12 @@ class Ears:
         names = {one.id: one.name for one in instruments(db)}
         with self._lock:
             ears = list(self._ears.values())
-        seen = [row for ear in sorted(ears, key=lambda ear: ear.where) for row in self._rows(ear, names)]
+        seen = [
+            row
+            for ear in sorted(ears, key=lambda ear: ear.where)
+            for row in ear.rows(self._names.get(ear.where, ear.where[1]), names)
+        ]
         return sorted(seen, key=lambda row: not row.used_as) + self._of_the_broker(used)
-
-    def _rows(self, ear: Ear, names: dict[str, str]) -> Iterator[SourceSeen]:
-        """A row for each thing that a source tells of."""
-        now, readings = time.monotonic(), list(ear.heard)
-        fresh = [sample for at, sample in readings if now - at <= ear.way.silent_s]
-        last = fresh[-1] if fresh else None
-        told = {value.quantity: value for value in last.values} if last else {}
-        bare = told.get("")
-        quantities = dict.fromkeys([*ear.used, *(q for q in told if q or not ear.used)]) or {"": None}
-        lately = [sample for at, sample in readings if now - at <= RISES_IN_S]
-        noise = ear.why or (_("It sends, but nothing that can be read.") if ear.unreadable else "")
-        for quantity in quantities:
-            used = ear.used.get(quantity)
-            unit = used.plug.unit if used else "C"
-            course = [v for sample in lately if (v := sample.of(quantity or TEMPERATURE, unit)) is not None]
-            value = told.get(quantity, bare if used else None)
-            yield SourceSeen(
-                where=ear.where,
-                quantity=quantity,
-                name=used.plug.name if used else self._names.get(ear.where, ear.where[1]),
-                used_as=names.get(used.plug.instrument_id, "") if used else "",
-                value=value,
-                inside=last.of(quantity, used.plug.unit if used else "") if last and quantity else None,
-                rises=quantity in ("", TEMPERATURE) and bool(course) and course[-1] - min(course) >= RISES_K,
-                steady=last is None or last.steady,
-                said="" if value else noise or _("It says nothing yet."),
-            )
 
     def _of_the_broker(self, used: set[Where]) -> list[SourceSeen]:
         """What is heard of the broker and used as nothing yet."""

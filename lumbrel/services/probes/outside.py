@@ -12,7 +12,7 @@ from lumbrel.devices.wires.tcp import host_and_port
 from lumbrel.services.base.form import BadInput, Form
 from lumbrel.store import secrets, sources
 from lumbrel.store.db import transaction
-from lumbrel.store.sources import Outside
+from lumbrel.store.sources import SpokenWith
 from lumbrel.words import _
 
 MQTT, TCP, FOLDER = "mqtt", "tcp", "folder"
@@ -50,7 +50,7 @@ def name(db: Connection, sort: str, form: Form, record: Path, now: datetime) -> 
     with transaction(db):
         if sort == MQTT:
             sources.forget_outside(db, MQTT)
-        sources.name_outside(db, Outside(sort=sort, address=address, detail=detail, since=now))
+        sources.name_outside(db, SpokenWith(sort=sort, address=address, detail=detail, since=now))
     if sort == MQTT and (form.given("password") or not detail["user"]):
         secrets.keep_secret(record, MQTT, form.fields.get("password", "") if detail["user"] else "")
 
@@ -63,7 +63,7 @@ def forget(db: Connection, sort: str, form: Form, record: Path) -> None:
         secrets.keep_secret(record, MQTT, "")
 
 
-def broker_of(db: Connection) -> Outside | None:
+def broker_of(db: Connection) -> SpokenWith | None:
     """The kitchen's broker; None where there is none."""
     return next(iter(sources.outside(db, MQTT)), None)
 

@@ -19,7 +19,7 @@ A_ROOM_C = 45.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class Use:
+class SourceUse:
     """One use.
 
     Attributes:
@@ -45,22 +45,22 @@ class Use:
         return not self.key.startswith(f"{NEW}/")
 
 
-def uses(db: Connection) -> list[Use]:
+def uses(db: Connection) -> list[SourceUse]:
     """All there are, those at the pan first."""
     found = [_registered(db, one) for one in instruments(db) if one.kind in MEASURES]
     taken = {(use.quantity, use.place) for use in found}
     made = [
-        Use(key=f"{NEW}/{KINDS[quantity]}/{place}", quantity=quantity, label=label)
+        SourceUse(key=f"{NEW}/{KINDS[quantity]}/{place}", quantity=quantity, label=label)
         for quantity, place, label, words in _to_be_made(db)
         if (quantity, words) not in taken
     ]
     return sorted(found, key=lambda use: not use.at_the_pan) + made
 
 
-def _registered(db: Connection, one: Instrument[Detail]) -> Use:
+def _registered(db: Connection, one: Instrument[Detail]) -> SourceUse:
     place = place_of(one)
     words = dict(places(db, one.kind)).get(place, "") if place or one.kind != "thermometer" else ""
-    return Use(
+    return SourceUse(
         key=one.id,
         quantity=MEASURES[one.kind],
         label=one.name,

@@ -1,6 +1,6 @@
 """What thermometers outdoors and in sap tanks measured, noted in the sap book by itself."""
 
-from datetime import date, datetime, time, timedelta
+from datetime import datetime, time, timedelta
 from sqlite3 import Connection
 from zoneinfo import ZoneInfo
 
@@ -41,25 +41,19 @@ def _note_days(db: Connection, glass: Instrument[ThermometerDetail], now: dateti
         on = today - timedelta(days=back)
         if on in known:
             continue
-        night = _course(db, glass, on - timedelta(days=1), NIGHT[0], on, NIGHT[1], zone)
-        day = _course(db, glass, on, DAY[0], on, DAY[1], zone)
+        dusk = datetime.combine(on - timedelta(days=1), NIGHT[0], zone)
+        night = _course(db, glass, dusk, datetime.combine(on, NIGHT[1], zone))
+        day = _course(db, glass, datetime.combine(on, DAY[0], zone), datetime.combine(on, DAY[1], zone))
         if night and day:
             weather.from_thermometer(db, on, min(night), max(day), now)
 
 
 def _course(
-    db: Connection,
-    glass: Instrument[ThermometerDetail],
-    first: date,
-    begins: time,
-    last: date,
-    ends: time,
-    zone: ZoneInfo,
+    db: Connection, glass: Instrument[ThermometerDetail], since: datetime, until: datetime
 ) -> list[float]:
     """What it showed between two moments; nothing where too little of that was measured."""
-    since, until = datetime.combine(first, begins, zone), datetime.combine(last, ends, zone)
     each = samples_store.minute_samples(db, glass.id, since, until)
-    hours = {one.at.astimezone(zone).replace(minute=0, second=0, microsecond=0) for one in each}
+    hours = {one.at.astimezone(since.tzinfo).replace(minute=0, second=0, microsecond=0) for one in each}
     enough = len(hours) >= LEAST_SHARE * ((until - since) / timedelta(hours=1))
     return [one.value for one in each] if enough else []
 

@@ -11,7 +11,8 @@ from lumbrel.services.access.roles import OWNER
 from lumbrel.services.base.form import BadInput, Form, NotFound
 from lumbrel.services.kitchen import told
 from lumbrel.services.probes import outside
-from lumbrel.services.probes.ears import MQTT, Ears, SourceSeen
+from lumbrel.services.probes.ear import SourceSeen
+from lumbrel.services.probes.ears import MQTT, Ears
 from lumbrel.services.probes.uses import uses
 from lumbrel.store import sources as store
 from lumbrel.store.kitchen import load_kitchen
