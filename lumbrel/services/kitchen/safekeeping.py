@@ -170,10 +170,12 @@ def keep_before(record: Path) -> Path | None:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         clear_away(unfinished)
         safe.copy(record, unfinished)
-        bring_photographs(record, unfinished, link=True)
-        found = safe.problems(unfinished)
-        if found:
-            raise WouldLose(joined(" ", found))
+        if found := safe.problems(unfinished):
+            raise WouldLose(_("Nothing was brought over: {found}", found=joined(" ", found)))
+        beside = photographs.beside(record)
+        if beside.is_dir():
+            # All of them: which it names, only a later version could tell.
+            shutil.copytree(beside, photographs.beside(unfinished), copy_function=os.link)
         unfinished.chmod(0o600)
         photographs.move(unfinished, kept_as)
         unfinished.replace(kept_as)
