@@ -7,6 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from lumbrel.commands.opening import passphrase_wanted
 from lumbrel.commands.say import refuse
 from lumbrel.words import _
 
@@ -116,6 +117,8 @@ def _file(machine: bool) -> Path:
 
 
 def _install(arguments: argparse.Namespace) -> int:
+    from lumbrel.web.shell.settings import Access
+
     data = arguments.data.resolve()
     text = unit(data, arguments.port, lan=arguments.lan, machine=arguments.machine)
     file = _file(arguments.machine)
@@ -123,6 +126,9 @@ def _install(arguments: argparse.Namespace) -> int:
         print(f"# {file}\n{text}", end="")
         return 0
     data.mkdir(mode=0o700, parents=True, exist_ok=True)
+    # Else it would not start, again and again, where nobody sees why.
+    if arguments.lan and (wanted := passphrase_wanted(Access(folder=data / "access", lan=True), None)):
+        return refuse(wanted)
     file.parent.mkdir(parents=True, exist_ok=True)
     fresh = file.with_suffix(".new")
     fresh.write_text(text, encoding="utf-8")

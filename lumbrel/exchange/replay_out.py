@@ -43,6 +43,7 @@ from lumbrel.services.candy.pot import pot_of
 from lumbrel.services.day.facts import PressureFacts
 from lumbrel.services.day.pressure import NOTE_FRESH
 from lumbrel.services.day.thermometers import of_that_day
+from lumbrel.services.pan.live_scale import AROUND_TAKE_IN
 from lumbrel.services.pan.rate import LAST_DRAWS
 from lumbrel.store import kept
 from lumbrel.store import samples as samples_store
@@ -203,7 +204,7 @@ def _with_samples(context: BatchContext, dated: list[tuple[datetime, int, Line]]
     speak = [
         *devices,
         *([(probe, taken.at)] if probe else []),
-        *((one, taken.at - NOTE_FRESH) for one in scales),
+        *((one, taken.at - AROUND_TAKE_IN) for one in scales),
     ]
     for device, since in speak:
         every = samples_store.samples(context.db, device.id, since, until)

@@ -11,7 +11,7 @@ from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.store import sources
 from lumbrel.store.disk import Disk
 from lumbrel.store.kitchen import load_kitchen
-from lumbrel.store.sources import Plug
+from lumbrel.store.sources import Plug, SpokenWith
 from tests.support.kitchen import NOON, KitchenCase
 from tests.support.safe import run
 
@@ -58,6 +58,15 @@ class Doctor(KitchenCase):
         sources.plug_in(self.db, plug)
         self.assertEqual(self.wrong(), {"sources": "Not plugged in: Stick."})
         sources.unplug(self.db, "serial", "1a86:7523:", "temperature")
+        gone = SpokenWith(
+            sort="mqtt",
+            address="mqtt://127.0.0.1:1",
+            detail={"user": "", "authority": ""},
+            since=NOON,
+        )
+        sources.name_outside(self.db, gone)
+        self.assertEqual(list(self.wrong()), ["broker"])
+        sources.forget_outside(self.db, "mqtt")
         kitchen = load_kitchen(self.db)
         nowhere = replace(kitchen, time_zone="")
         with mock.patch("lumbrel.services.kitchen.health.load_kitchen", lambda _db: nowhere):

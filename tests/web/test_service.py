@@ -47,6 +47,9 @@ class Service(unittest.TestCase):
         self.assertIn("http://127.0.0.1:8000/", text)
         self.assertEqual(shown.split("\n", 1)[1], self.file.read_text())
         self.assertIn("--user enable --now lumbrel.service", self.said())
+        # Where nobody could get in it would not start, again and again.
+        done, _any, why = self.do("install", "--lan")
+        self.assertEqual((done, "passphrase" in why), (2, True))
         self.assertEqual(self.do("uninstall")[0], 0)
         self.assertEqual((self.file.exists(), self.data.exists()), (False, True))
         with mock.patch.dict(os.environ, {"FAILS": "1"}):

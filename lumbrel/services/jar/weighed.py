@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from lumbrel.core.jar import hot_pack
 from lumbrel.services.base.batch import BatchContext
+from lumbrel.services.base.facts import DrawnFacts
 from lumbrel.services.pan.drawn import after_draw
 
 FULL_SHARE, OVER_SHARE = 0.01, 0.03
@@ -35,7 +36,9 @@ class Fill:
 
 
 def fills(context: BatchContext, sizes: list[float], shown_g: float | None) -> list[Fill]:
-    """What jars of these sizes hold by weight, and what each lacks that stands on the scale."""
+    """What jars of these sizes hold by weight, and what each lacks that stands on the scale; nothing before the draw."""
+    if not context.of_kind(DrawnFacts):
+        return []
     brix = after_draw(context).syrup_brix
     full = [(size, 1000 * hot_pack.mass_kg(brix, size / 1000)) for size in sizes]
     return [Fill(size_ml=size, full_g=g, to_go_g=g - (shown_g or 0.0)) for size, g in full]

@@ -17,6 +17,7 @@ from lumbrel.devices.wires import heard
 from lumbrel.services.access.certificates import AUTHORITY
 from lumbrel.services.kitchen.elsewhere import said_of
 from lumbrel.services.kitchen.safekeeping import automatic
+from lumbrel.services.probes.outside import broker_at
 from lumbrel.store import safe, sources
 from lumbrel.store.db import moment
 from lumbrel.store.disk import disk_of
@@ -65,6 +66,7 @@ class Machine:
             (_("port"), self._port),
             (_("certificate"), self._certificate),
             (_("sources"), self._sources),
+            (_("broker"), self._broker),
             (_("backups"), self._backups),
         )
         # Without a record there is nothing else to look at.
@@ -138,6 +140,17 @@ class Machine:
         of_here = ("serial", "onewire")
         gone = [p.name for p in used if p.wire in of_here and (p.wire, p.address) not in there]
         return _("Not plugged in: {names}.", names=", ".join(gone)) if gone else ""
+
+    def _broker(self) -> str:
+        with self._read() as db:
+            at = broker_at(db, self.record) if _has(db, "outside") else None
+        if at is None:
+            return ""
+        try:
+            socket.create_connection((at.host, at.port), WAITS_S).close()
+        except OSError as error:
+            return _("The broker is not reached: {why}.", why=error.strerror or error)
+        return ""
 
     def _backups(self) -> str:
         with self._read() as db:

@@ -83,7 +83,7 @@ class Ear(threading.Thread):
         self._record, self._clock = record, clock
         self.stopped = threading.Event()
         self.heard: deque[tuple[float, ProbeSample]] = deque(maxlen=600)
-        self.why, self.unreadable = "", 0
+        self.why, self.noise = "", False
         self._last = clock()
         self._links = ExitStack()
         self._db: Connection | None = None
@@ -95,9 +95,8 @@ class Ear(threading.Thread):
 
     def _take(self, sample: ProbeSample | None) -> None:
         now = time.monotonic()
-        if sample is None:
-            self.unreadable += 1
-        else:
+        self.noise = sample is None
+        if sample is not None:
             self.heard.append((now, sample))
             self.why = ""
         for quantity, used in list(self.used.items()):
@@ -126,7 +125,7 @@ class Ear(threading.Thread):
     @property
     def said(self) -> str:
         """Why it says nothing."""
-        noise = _("It sends, but nothing that can be read.") if self.unreadable else ""
+        noise = _("It sends, but nothing that can be read.") if self.noise else ""
         return self.why or noise or _("It says nothing yet.")
 
     def rises(self, unit: str) -> bool:
@@ -178,5 +177,5 @@ class Ear(threading.Thread):
             inside=last.of(quantity, unit) if last and quantity else None,
             rises=quantity in ("", TEMPERATURE) and self.rises(unit or "C"),
             steady=last is None or last.steady,
-            said="" if value else self.said,
+            said="" if value and not self.noise else self.said,
         )
