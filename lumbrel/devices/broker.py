@@ -7,6 +7,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,8 @@ from lumbrel.devices.measured import KEYS, UNITS, Value, unit_of
 from lumbrel.devices.wires import Listened, Nearby
 from lumbrel.words import _
 
+OWN = "lumbrel"
+"""What Lumbrel says itself begins so."""
 PICK = "#"
 """No topic holds it: what of its JSON is meant stands behind it."""
 SILENT_S, LOOKED_AT_S = 180.0, 30.0
@@ -56,7 +59,7 @@ class Broker:
     """
 
     def __init__(self, at: BrokerAt, will: tuple[str, str] | None = None) -> None:
-        self.at, self.own = at, will[0].partition("/")[0] if will else ""
+        self.at, self._will = at, will
         self.why = NOT_YET
         self.flooded = 0.0
         """So many messages a second, where that was too much to look at all topics."""
@@ -95,7 +98,10 @@ class Broker:
         self._client.loop_start()
 
     def stop(self) -> None:
-        """End it."""
+        """End it, and say so."""
+        if self._will and not self.why:
+            with suppress(ValueError, RuntimeError):
+                self._client.publish(*self._will, qos=1, retain=True).wait_for_publish(WAITS_S)
         self._client.disconnect()
         self._client.loop_stop()
         with self._news:
@@ -195,7 +201,7 @@ class Broker:
         used = self._used.get(topic)
         if (used is None and not self._all) or now - self._taken_at.get(topic, -OFTEN_S) < OFTEN_S:
             return
-        if topic.startswith(f"{self.own}/") or topic.endswith("/config"):
+        if topic.startswith(f"{OWN}/") or topic.endswith("/config"):
             return  # its own words, and what others say of themselves
         if used is None and len(self._taken_at) >= MOST_TOPICS and topic not in self._taken_at:
             return

@@ -32,7 +32,14 @@ from lumbrel.services.sap import measured
 from lumbrel.store import alarms, record, sap_weather, secrets, sources
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
-from lumbrel.store.instruments import Instrument, ScaleDetail, ThermometerDetail, add_instrument, instruments
+from lumbrel.store.instruments import (
+    Instrument,
+    ScaleDetail,
+    ThermometerDetail,
+    add_instrument,
+    instruments,
+    retire_instrument,
+)
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.samples import Sample
 from tests.support.broker import House, TestBroker, free_port
@@ -119,6 +126,20 @@ class Sources(Waits):
             return "can be read" in self.seen("mqtt", "shed/pan#inside.temperature").said
 
         self.until(says_nonsense)
+        # After a restart, and once the instrument is retired.
+        self.ears.stop()
+        self.ears = Ears(lambda: opened(self.path), lambda: datetime.now(UTC))
+        self.addCleanup(self.ears.stop)
+        self.ears.start()
+        self.ears.speak_with(BrokerAt(host="127.0.0.1", port=broker.port))
+
+        def is_read_again() -> bool:
+            house.say("shed/pan", said.replace("214.7", "215.6"))
+            return self.newest("probe-1") == 102.0
+
+        self.until(is_read_again)
+        retire_instrument(self.db, "probe-1", datetime.now(UTC))
+        self.until(lambda: house.say("shed/pan", said) or not any(e.used for e in self.ears._ears.values()))
         broker.stop()
         self.until(lambda: self.ears.broker.why)
 
@@ -310,6 +331,8 @@ class Told(Waits):
         self.ring(code)
         herald.look(self.db)
         self.until(lambda: house.heard["lumbrel/alarm/state"] == "ON")
+        ours.stop()
+        self.until(lambda: house.heard["lumbrel/online"] == "offline")
         self.assertEqual(json.loads(house.heard["lumbrel/alarm"])["alarms"][0]["said"], "Strain it now")
 
 

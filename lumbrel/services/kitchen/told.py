@@ -4,11 +4,15 @@ import json
 import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from pathlib import Path
 from sqlite3 import Connection
 from typing import Any
 
+from lumbrel.devices.broker import OWN
 from lumbrel.services.kitchen.wall import Pane, wall
 from lumbrel.services.pan.alarms import HEADLINES
+from lumbrel.services.probes.ears import Ears
+from lumbrel.services.probes.outside import broker_at, broker_of
 from lumbrel.services.sap.dues import Due
 from lumbrel.store import record
 from lumbrel.store.alarms import Alarm
@@ -16,10 +20,17 @@ from lumbrel.store.db import instant
 from lumbrel.store.kitchen import load_kitchen, vessels
 from lumbrel.words import _
 
-BASE = "lumbrel"
+BASE = OWN
 ONLINE = f"{BASE}/online"
 HERE, GONE = "online", "offline"
 RINGS = f"{BASE}/alarm"
+
+
+def speak_with_broker(ears: Ears, db: Connection, record: Path) -> None:
+    """Speak with the kitchen's broker as it is named now, or with none; only one that is told hears who is there."""
+    one = broker_of(db)
+    tells = one is not None and one.detail["tells"]
+    ears.speak_with(broker_at(db, record), (ONLINE, GONE) if tells else None)
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from sqlite3 import Connection
 from lumbrel.devices.lines import ProbeSample
 from lumbrel.devices.measured import TEMPERATURE, Value
 from lumbrel.devices.wires import Listened
+from lumbrel.services.base.form import NotFound
 from lumbrel.services.probes import uses
 from lumbrel.services.probes.follow import follow, keep
 from lumbrel.store.sources import Plug
@@ -106,7 +107,10 @@ class Ear(threading.Thread):
             used.kept_at = now
             if self._db is None:
                 self._db = self._links.enter_context(self._record())
-            keep(self._db, used.plug.instrument_id, sample, self._moment, value)
+            try:
+                keep(self._db, used.plug.instrument_id, sample, self._moment, value)
+            except NotFound:  # it was retired
+                self.used = {of: one for of, one in self.used.items() if of != quantity}
 
     def _moment(self) -> datetime:
         """Now; two lines are never of one moment."""

@@ -62,8 +62,8 @@ class Ears:
             self.broker.start()
         if old:
             old.stop()
-        gone = self._let_go(lambda ear: ear.where[0] == MQTT)
-        if gone and self.broker:
+        self._let_go(lambda ear: ear.where[0] == MQTT)
+        if self.broker:
             with self._record() as db:
                 self._listen(db)
 

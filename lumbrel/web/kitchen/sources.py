@@ -144,5 +144,5 @@ def listen(visit: Here, sort: str, fields: Fields) -> Response:
     except BadInput as bad:
         return _page(visit, refilled(fields, bad), sort)
     if sort == MQTT:
-        ears.speak_with(outside.broker_at(visit.db, record), (told.ONLINE, told.GONE))
+        told.speak_with_broker(ears, visit.db, record)
     return RedirectResponse(HOME, 303)

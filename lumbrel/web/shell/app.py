@@ -19,7 +19,6 @@ from lumbrel.services.kitchen.herald import Herald
 from lumbrel.services.kitchen.safekeeping import back_up_today
 from lumbrel.services.pan.thinning import thin_a_little
 from lumbrel.services.probes.ears import Ears
-from lumbrel.services.probes.outside import broker_at
 from lumbrel.services.record.kept import ready
 from lumbrel.store.db import opened
 from lumbrel.web.shell import who_may
@@ -47,10 +46,9 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     own: Workspace = app.state.workspace
     with opened(own.settings.database) as db:
         ready(db)
-        broker = broker_at(db, own.settings.database)
+        app.state.ears.start()
+        told.speak_with_broker(app.state.ears, db, own.settings.database)
     await own.hub.start()
-    app.state.ears.start()
-    app.state.ears.speak_with(broker, (told.ONLINE, told.GONE))
     app.state.herald.start()
     await _warm_up(app)
     network: Network | None = app.state.network
