@@ -35,6 +35,7 @@ from scripts import (  # noqa: E402
     bench_kitchen,
     bench_live,
     bench_network,
+    bench_plugged,
     bench_record,
     bench_silence,
     bench_unsaid,
@@ -224,6 +225,7 @@ def main() -> int:
         results += [at_most(*measured) for measured in bench_after.measures()]
         results += [at_most(*measured) for measured in bench_hardship.measures()]
         results += [at_most(*measured) for measured in bench_network.measures()]
+        results += [at_most(*measured) for measured in bench_plugged.measures()]
         results += [at_most(*measured) for measured in bench_silence.measures()]
         results += [
             Result(name, value, f"{low:g} to {high:g}", low <= value <= high)

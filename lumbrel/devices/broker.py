@@ -26,7 +26,7 @@ PICK = "#"
 SILENT_S, LOOKED_AT_S = 180.0, 30.0
 OFTEN_S = 0.2
 """Of one topic no more is taken than that often."""
-FLOOD_PER_S, FLOOD_OVER_S = 200, 3.0
+FLOOD_PER_S, FLOOD_OVER_S, CALM_S = 200, 1.0, 60.0
 MOST_TOPICS, MOST_BYTES, DEEPEST = 400, 4096, 3
 WAITS_S = 0.25
 NOT_YET = _("The broker does not answer yet.")
@@ -116,6 +116,8 @@ class Broker:
     def nearby(self, _named: Sequence[str] = ()) -> list[Nearby]:
         """What was heard; all topics are listened to while somebody looks."""
         self._looked_at = time.monotonic()
+        if self.flooded and self._looked_at - self._since > CALM_S:
+            self.flooded = 0.0  # it may have become calm: it is tried again
         self._listen_to_all(not self.flooded)
         with self._news:
             known = sorted(self._heard)
@@ -196,7 +198,8 @@ class Broker:
 
     def _take(self, _client: Any, _userdata: Any, message: mqtt.MQTTMessage) -> None:
         now = time.monotonic()
-        self._count(now)
+        if not message.retain:  # those all come at once
+            self._count(now)
         topic = message.topic
         used = self._used.get(topic)
         if (used is None and not self._all) or now - self._taken_at.get(topic, -OFTEN_S) < OFTEN_S:
@@ -211,17 +214,18 @@ class Broker:
             for address, sample in found.items():
                 self._heard[address] = now, sample
             if not message.retain:  # what is retained is of some other time
-                for address in used or ():
+                for address in self._used.get(topic, ()):
                     self._waiting[address].append(found.get(address))
             self._news.notify_all()
 
     def _count(self, now: float) -> None:
         self._counted += 1
         over = now - self._since
-        if over < FLOOD_OVER_S:
+        too_many = self._counted > FLOOD_PER_S * FLOOD_OVER_S
+        if over < FLOOD_OVER_S and not (too_many and self._all):
             return
-        rate, self._counted, self._since = self._counted / over, 0, now
-        self.flooded = rate if rate > FLOOD_PER_S else 0.0
+        rate, self._counted, self._since = self._counted / max(over, 0.01), 0, now
+        self.flooded = rate if too_many else 0.0
         if self._all and (self.flooded or now - self._looked_at > LOOKED_AT_S):
             self._listen_to_all(False)
 

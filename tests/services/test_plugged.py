@@ -149,11 +149,16 @@ class Sources(Waits):
         broker._client = mock.Mock()
         message = mock.Mock(topic="a/b", payload=b"21.5 C", retain=False)
         broker._take(None, None, message)
-        broker._since, broker._counted = broker._since - 4, 2000
-        broker._take(None, None, message)
+        for _any in range(250):
+            broker._take(None, None, message)
         self.assertGreater(broker.flooded, 200)
         broker._client.unsubscribe.assert_called_with("#")
         self.assertEqual([one[0] for one in broker.topics()], ["a/b"])
+        broker.nearby()
+        self.assertGreater(broker.flooded, 200)
+        broker._since -= 61
+        broker.nearby()
+        broker._client.subscribe.assert_called_with("#")
 
     def test_lines_over_tcp_a_folder_and_a_board_that_tells_of_two_things(self) -> None:
         server = socket.create_server(("127.0.0.1", 0))

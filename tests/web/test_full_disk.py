@@ -96,12 +96,12 @@ class FullDisk(KitchenCase):
         hub._look_once(lambda code, news: None)
         fill(self.record.parent)
         with opened(self.record) as db:
-            before = hub._all_ringing(db)
+            before = hub.all_ringing(db)
             self.assertGreater(min(alarm.id for alarm in before), 0)
             for alarm in before:
                 answer = self.here.post(f"/alarms/{alarm.id}/answer", data={"by": "KL"})
                 self.assertEqual(answer.status_code, 200)
-            self.assertEqual(hub._all_ringing(db), [])
+            self.assertEqual(hub.all_ringing(db), [])
 
     def test_an_alarm_rings_though_it_cannot_be_written(self) -> None:
         async def look(*until: str) -> dict[str, dict]:
