@@ -394,6 +394,10 @@ class Weighed(KitchenCase):
         seen = course(weights((20, 3.0), (40, -5.0)))
         self.assertEqual([(s.before, round(s.kg, 1)) for s in seen.steps], [(19, 3.0), (39, -5.0)])
         self.assertAlmostEqual(seen.kg_per_min, 0.1, delta=0.01)
+        # What went in the middle of a minute went in two; the fire is not out for that.
+        halved = weights((40, -2.0), (41, -3.0))
+        self.assertEqual([(s.before, s.after, round(s.kg, 1)) for s in course(halved).steps], [(39, 41, -5.0)])
+        self.assertEqual(course(halved).stalls, [])
         leant = course(weights((20, 2.0), (23, -2.0)))
         self.assertEqual((leant.steps, leant.leant), ([], [(19, 23)]))
         ((began, ended),) = course(weights(stalled=(20, 32))).stalls

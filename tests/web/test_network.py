@@ -120,6 +120,21 @@ class TestTable(Networked):
 
     computed = {f"/api/{calculation.name}" for calculation in CALCULATIONS}
 
+    def test_calendar_and_figures_want_their_key_from_the_network(self) -> None:
+        stranger, here = self.kitchen.device(), self.kitchen.here
+        for path in ("/calendar.ics", "/metrics"):
+            self.assertEqual(here.get(path).status_code, 200, path)
+            for wrong in ("", "?key=", "?key=x"):
+                self.assertEqual(stranger.get(path + wrong).status_code, 404, path + wrong)
+        here.post("/kitchen/told/key")
+        key = re.search(r"metrics\?key=([\w-]+)", here.get("/kitchen/told").text)[1]
+        figures = stranger.get("/metrics", headers={"authorization": f"Bearer {key}"})
+        self.assertIn('lumbrel_vessel_brix{batch="26-058",vessel="Finisher 1"}', figures.text)
+        self.assertTrue(figures.text.endswith("# EOF\n"))
+        self.assertIn("BEGIN:VEVENT", stranger.get(f"/calendar.ics?key={key}").text)
+        here.post("/kitchen/told/key")
+        self.assertEqual(stranger.get(f"/metrics?key={key}").status_code, 404)
+
     def test_a_route_that_says_no_role_is_nobodys(self) -> None:
         app, bare, room = FastAPI(), APIRouter(), RoomRoutes()
         bare.get("/bare")(lambda: None)

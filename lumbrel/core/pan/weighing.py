@@ -112,10 +112,11 @@ def _without_what_leant(steps: list[WeightStep]) -> tuple[list[WeightStep], list
 
 
 def _flat(weights: Sequence[Weight], steps: list[WeightStep]) -> list[Weight]:
-    """The weights as if nothing had come or gone at once."""
+    """The weights as if nothing had come or gone at once, without those in the middle of it."""
     return [
         Weight(one.minute, one.kg - sum(step.kg for step in steps if step.after <= one.minute))
         for one in weights
+        if not any(step.before < one.minute < step.after for step in steps)
     ]
 
 

@@ -98,6 +98,11 @@ class ScaleTold(NamedTuple):
     weighed: dict[str, TakenOut] = {}
 
     @property
+    def speaks(self) -> bool:
+        """Whether it tells anything."""
+        return bool(self.readings or self.came)
+
+    @property
     def jumps(self) -> list[Jump]:
         """Where what is in it became another."""
         return [Jump(at) for at, _kg in self.came]
