@@ -45,6 +45,7 @@ from lumbrel.store.samples import Sample
 from tests.support.broker import House, TestBroker, free_port
 from tests.support.broker import hooks as hooked
 from tests.support.kitchen import NOON, KitchenCase
+from tests.worlds import weighed
 
 MINUTE = timedelta(minutes=1)
 
@@ -396,7 +397,9 @@ class Weighed(KitchenCase):
         self.assertAlmostEqual(seen.kg_per_min, 0.1, delta=0.01)
         # What went in the middle of a minute went in two; the fire is not out for that.
         halved = weights((40, -2.0), (41, -3.0))
-        self.assertEqual([(s.before, s.after, round(s.kg, 1)) for s in course(halved).steps], [(39, 41, -5.0)])
+        self.assertEqual(
+            [(s.before, s.after, round(s.kg, 1)) for s in course(halved).steps], [(39, 41, -5.0)]
+        )
         self.assertEqual(course(halved).stalls, [])
         leant = course(weights((20, 2.0), (23, -2.0)))
         self.assertEqual((leant.steps, leant.leant), ([], [(19, 23)]))
@@ -471,6 +474,22 @@ class Weighed(KitchenCase):
         add_instrument(self.db, scale)
         samples_store.add_samples(self.db, scale.id, [Sample(NOON + i * MINUTE, 4.0) for i in range(30)])
         self.assertEqual(boards.board(self.db, code, NOON + 30 * MINUTE).evidence.words, [])
+
+
+class OnAScale(unittest.TestCase):
+    """In the second world, by equations that are not the scale's reader's own."""
+
+    def test_what_nobody_writes_down_is_asked_by_its_name_and_the_draw_is_right(self) -> None:
+        for seed, scene, question in (
+            (9101, "part_taken", "taken_out"),
+            (9102, "topped_up", "put_in"),
+            (9103, "fire_out", "heat_off"),
+        ):
+            with self.subTest(scene):
+                boil = weighed.played(seed, scene)
+                self.assertLess(boil.asked_at[question] - boil.happened_at, 8)
+                self.assertEqual(set(boil.asked_at) & {"taken_out", "put_in", "heat_off"}, {question})
+                self.assertAlmostEqual(boil.drawn_brix, 66.9, delta=1.2)
 
 
 class Typed(unittest.TestCase):

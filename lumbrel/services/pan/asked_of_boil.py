@@ -24,6 +24,7 @@ from lumbrel.words import _, number
 
 FASTER_PERCENT = 30.0
 """So much more boils off when a part of what is in it is gone."""
+WARMS = timedelta(minutes=15)
 NEAR = timedelta(minutes=6)
 """A change of the rate so near to a line is what it speaks of."""
 
@@ -109,8 +110,11 @@ def of_the_weight(context: BatchContext) -> Iterator[Question]:
             less = context.show(one.mass_kg, "mass", 2)
             asked = was_taken_out(context, one.at, _("The scale shows {less} less at once.", less=less))
             yield replace(asked, replies=(asked.replies[0], asked.replies[-1]))
+    came = [*(at for at, _kg in weight.came), *(e.at for e in context.of_kind(PutInFacts))]
     for began, ended in weight.stalls[-1:]:
-        if ended > context.now and not _is_off(context, began):
+        # What was put in warms first: nothing boils off then either.
+        warms = any(-WARMS <= at - began <= SAID_WITHIN for at in came)
+        if ended > context.now and not warms and not _is_off(context, began):
             off = Reply(
                 label=_("Yes, the fire went out"), kind=HeatFacts.key(), fields=(("on", "0"), moment(began))
             )
