@@ -20,7 +20,10 @@ from lumbrel.core.units import parse
 from lumbrel.devices import webhook
 from lumbrel.devices.broker import Broker, BrokerAt
 from lumbrel.devices.wires import folder as folders
+from lumbrel.services.base import batch as contexts
+from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.form import BadInput, Form
+from lumbrel.services.jar.weighed import fills
 from lumbrel.services.kitchen import herald as heralds
 from lumbrel.services.kitchen import hooks, told
 from lumbrel.services.kitchen.herald import Herald
@@ -28,7 +31,7 @@ from lumbrel.services.pan import board as boards
 from lumbrel.services.probes import outside
 from lumbrel.services.probes.ear import SourceSeen
 from lumbrel.services.probes.ears import Ears
-from lumbrel.services.sap import measured
+from lumbrel.services.sap import measured, weather
 from lumbrel.store import alarms, record, sap_weather, secrets, sources
 from lumbrel.store import samples as samples_store
 from lumbrel.store.db import opened
@@ -303,6 +306,7 @@ class Told(Waits):
             ("10.0.0.1", False),
             ("::1", False),
             ("::ffff:127.0.0.1", False),
+            ("::ffff:8.8.8.8", True),
         ):
             found = [(0, 0, 0, "", (number, 0))]
             with mock.patch("socket.getaddrinfo", return_value=found):
@@ -362,6 +366,20 @@ class Measured(KitchenCase):
         self.assertEqual(
             [(on.day, d.night_c, d.day_c, d.measured) for on, d in known.items()], [(17, -6.0, 7.5, True)]
         )
+
+    def test_what_was_hardly_measured_or_is_known_is_not_noted(self) -> None:
+        glass = self.glass(outdoors=True)
+        some = [NOON - timedelta(hours=30 - i) for i in range(6)]
+        samples_store.add_samples(self.db, glass, [Sample(at, 3.0) for at in some])
+        measured.note(self.db, NOON)
+        self.assertEqual(sap_weather.known(self.db, NOON.date() - timedelta(days=5), NOON.date()), {})
+        typed = {"first": "2026-03-17", "night_0": "-9 C", "day_0": "2 C", "measured": "1"}
+        weather.typed(self.db, typed, NOON)
+        each = [NOON - timedelta(days=2) + timedelta(minutes=20) * i for i in range(3 * 48)]
+        samples_store.add_samples(self.db, glass, [Sample(at, 0.5) for at in each])
+        measured.note(self.db, NOON)
+        known = sap_weather.known(self.db, NOON.date() - timedelta(days=5), NOON.date())
+        self.assertEqual([day.night_c for day in known.values()], [-9.0])
 
     def test_a_tank_is_noted_when_it_changed(self) -> None:
         tank = "tank-0001"
@@ -461,6 +479,21 @@ class Weighed(KitchenCase):
     def test_the_fire_that_went_out_is_asked_about(self) -> None:
         code = self.boil(*((minute, 0.2) for minute in range(50, 70)))
         self.assertEqual(list(self.asked(code, 69)), ["heat_off"])
+
+    def test_a_jar_by_its_weight(self) -> None:
+        code = self.take_in(brix="66.9", brix_confirmed="1")
+        self.assertEqual(fills(self.context(code, 1), [500.0], 100.0), [])
+        self.put(code, "draw", 2, mass="29 kg", mass_confirmed="1", draw_confirmed="1", kind_confirmed="1")
+        after = self.context(code, 90)
+        for shown, full, over in ((0.0, False, False), (660.0, True, False), (700.0, True, True)):
+            (one,) = fills(after, [500.0], shown)
+            self.assertAlmostEqual(one.full_g, 664, delta=4)
+            self.assertAlmostEqual(one.to_go_g, one.full_g - shown)
+            self.assertEqual((one.is_full, one.is_over), (full, over))
+
+    def context(self, code: str, minutes: float) -> BatchContext:
+        batch = record.batch_by(self.db, code=code)
+        return contexts.of(self.db, batch, NOON + minutes * MINUTE)
 
     def test_a_scale_that_was_never_under_it_says_nothing(self) -> None:
         code = self.take_in()

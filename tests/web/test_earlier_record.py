@@ -93,6 +93,7 @@ class EarlierRecord(unittest.TestCase):
         kept = safekeeping.keep_before(path)
         self.assertRegex(kept.name, r"^lumbrel-before-\d+-of-\d+\.sqlite3$")
         self.assertEqual(kept.stat().st_mode & 0o777, 0o600)
+        self.assertIsNone(safekeeping.keep_before(path))
         with opened(path) as db:
             ready(db)
         self.assertIsNone(safekeeping.keep_before(path))

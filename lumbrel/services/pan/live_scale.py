@@ -2,6 +2,7 @@
 
 from datetime import datetime, timedelta
 from math import hypot
+from typing import NamedTuple
 
 from lumbrel.core.bench.causes import Cause
 from lumbrel.core.pan.weighing import Course, Weight, WeightStep, course
@@ -49,7 +50,7 @@ def _told(context: BatchContext) -> ScaleTold:
         return ScaleTold()
     since, until = context.taken_in.at, context.left_at or context.now
     each = [
-        Sample(one.at, one.value - empty)
+        Sample(one.at, one.value - empty.kg)
         for one in samples_store.minute_means(context.db, scale.id, since, until)
     ]
     seen = course([Weight((one.at - since) / A_MINUTE, max(one.value, 0.001)) for one in each])
@@ -67,11 +68,11 @@ class _Reader:
         self,
         context: BatchContext,
         scale: Instrument[ScaleDetail],
-        empty_kg: float,
+        empty: "Empty",
         each: list[Sample],
         seen: Course,
     ) -> None:
-        self._context, self._scale, self._empty, self._each = context, scale, empty_kg, each
+        self._context, self._scale, self._empty, self._each = context, scale, empty, each
         self._seen, self._since = seen, context.taken_in.at
         self._shifts: list[tuple[datetime, float]] = []
         """Changes of which somebody said that nothing came or went."""
@@ -88,7 +89,10 @@ class _Reader:
             self._hear(step)
         points = [one for one in self._each if self._counts(one.at)]
         readings = [one for point in _some(points) if (one := self._said(point))]
-        return ScaleTold(readings, self._taken, self._came, self._stalls(), self._weighed)
+        # Of what was drawn its mass is known best here, its density by all that was believed then.
+        drawn = {e.id: e.facts.brix for e in self._context.of_kind(PartDrawFacts)}
+        weighed = {key: one._replace(brix=drawn[key]) for key, one in self._weighed.items()}
+        return ScaleTold(readings, self._taken, self._came, self._stalls(), weighed)
 
     def _at(self, minute: float) -> datetime:
         return self._since + timedelta(minutes=minute)
@@ -155,7 +159,8 @@ class _Reader:
         if not THINNEST_BRIX <= brix < CANDIED_BRIX:
             return None
         own = hypot(brix * hypot(SCALE_KG, FOAM_KG) / mass, UNREST_BRIX)
-        shared = brix * hypot(TAKE_IN_SHARE, SCALE_SHARE)
+        # What is off in the empty vessel's weight counts the more the less is left in it.
+        shared = brix * hypot(TAKE_IN_SHARE, SCALE_SHARE, self._empty.sigma_kg / mass)
         sugar = brix * solids_sigma(context)
         sigma = hypot(own, shared, sugar)
         return Corrected(
@@ -169,8 +174,8 @@ class _Reader:
             shared_sigma_brix=shared,
             by_solids=True,
             steps=(
-                ReadingStep(_("on the scale"), mass + self._empty, "mass", _("as it showed")),
-                ReadingStep(_("empty vessel"), self._empty, "mass", _("taken off")),
+                ReadingStep(_("on the scale"), mass + self._empty.kg, "mass", _("as it showed")),
+                ReadingStep(_("empty vessel"), self._empty.kg, "mass", _("taken off")),
                 ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
                 ReadingStep("density", brix, "brix", _("solids / mass")),
                 ReadingStep(_("one sigma"), sigma, "brix", _("the scale, and the take-in")),
@@ -188,10 +193,17 @@ def _some(each: list[Sample]) -> list[Sample]:
     return [one for one in each[:-1] if int(one.at.timestamp() // 60) % step == 0] + each[-1:]
 
 
-def _empty_kg(context: BatchContext, scale: Instrument[ScaleDetail]) -> float | None:
-    """What it shows for the empty vessel: as somebody said, else by what was taken in; None where nobody knows."""
+class Empty(NamedTuple):
+    """What a scale shows for the empty vessel, kg, and one sigma of that."""
+
+    kg: float
+    sigma_kg: float
+
+
+def _empty_kg(context: BatchContext, scale: Instrument[ScaleDetail]) -> Empty | None:
+    """As somebody said, else by what was taken in; None where nobody knows."""
     if last := context.last(ScaleFacts):
-        return last.facts.empty_kg
+        return Empty(last.facts.empty_kg, SCALE_KG)
     taken = context.taken_in
     near = samples_store.samples(
         context.db, scale.id, taken.at - AROUND_TAKE_IN, min(taken.at + AROUND_TAKE_IN, context.now)
@@ -200,7 +212,8 @@ def _empty_kg(context: BatchContext, scale: Instrument[ScaleDetail]) -> float | 
         return None
     then = min(near, key=lambda one: abs(one.at - taken.at))
     empty = then.value - taken.facts.mass_kg
-    return max(empty, 0.0) if empty >= -max(LIGHTER_KG, TAKE_IN_SHARE * taken.facts.mass_kg) else None
+    doubt = TAKE_IN_SHARE * taken.facts.mass_kg
+    return Empty(max(empty, 0.0), doubt) if empty >= -max(LIGHTER_KG, doubt) else None
 
 
 def _causes() -> list[Cause]:
