@@ -426,6 +426,13 @@ class Weighed(KitchenCase):
         self.assertLess(abs(ended - 32), 4)
         self.assertIsNone(course(weights(stalled=(45, 60))).stalls[0][1])
         self.assertEqual(course([]).steps, [])
+        # A boil that begins hard is no step; what is gone is told from it two minutes later, and until then nothing.
+        hard = [Weight(m, 20.0 - max(m - 10, 0) * 0.8) for m in range(20)]
+        self.assertEqual([course(hard[:many]).steps for many in range(20)], [[]] * 20)
+        self.assertEqual((course(hard[:12]).undecided_from, course(hard[:14]).undecided_from), (10, None))
+        gone = weights((40, -5.0))
+        self.assertEqual((course(gone[:42]).steps, course(gone[:42]).undecided_from), ([], 39))
+        self.assertEqual(len(course(gone[:44]).steps), 1)
 
     def boil(self, *came: tuple[int, float], minutes: int = 70) -> str:
         """30 kg at 45 Brix in Finisher 2 on a scale that shows 4 kg more."""

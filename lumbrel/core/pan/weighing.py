@@ -39,12 +39,15 @@ class Course(NamedTuple):
         leant: whiles in which something leaned on the scale.
         stalls: whiles in which nothing boiled off; the last may have no end yet.
         kg_per_min: what boils off usually; 0 where nothing did yet.
+        undecided_from: since when so much less is there that some of it may be gone, or it boils harder: the next two
+            minutes tell. None where nothing is open.
     """
 
     steps: list[WeightStep]
     leant: list[tuple[float, float]]
     stalls: list[tuple[float, float | None]]
     kg_per_min: float
+    undecided_from: float | None = None
 
 
 def course(weights: Sequence[Weight]) -> Course:
@@ -54,10 +57,26 @@ def course(weights: Sequence[Weight]) -> Course:
         weights: of the vessel with what is in it, less the empty vessel, kg above 0; oldest first.
     """
     usual = _usual(weights)
-    steps = _merged([step for a, b in pairwise(weights) if (step := _step(a, b, usual))])
-    steps, leant = _without_what_leant(steps)
-    flat = _flat(weights, steps)
-    return Course(steps, leant, _stalls(flat, usual), usual)
+    found, undecided = _steps(weights, usual)
+    steps, leant = _without_what_leant(_merged(found))
+    return Course(steps, leant, _stalls(_flat(weights, steps), usual), usual, undecided)
+
+
+def _steps(weights: Sequence[Weight], usual: float) -> tuple[list[WeightStep], float | None]:
+    """What came or went at once, and since when that is undecided: what boils so hard from there on is no step."""
+    pairs = list(pairwise(weights))
+    falls = [(a.kg - b.kg) / (b.minute - a.minute) for a, b in pairs]
+    found, undecided = [], None
+    for i, (a, b) in enumerate(pairs):
+        step, after = _step(a, b, usual), falls[i + 1 : i + 3]
+        if step and step.kg < 0 and len(after) < 2:
+            undecided = a.minute if undecided is None else undecided
+            continue
+        if step and step.kg < 0:
+            step = _step(a, b, max(usual, min(after)))
+        if step:
+            found.append(step)
+    return found, undecided
 
 
 def _usual(weights: Sequence[Weight]) -> float:

@@ -98,7 +98,7 @@ class Herald(threading.Thread):
     """Looks each second at what rings, and now and then at how all stands.
 
     Args:
-        record: opens the record, for a thread of its own.
+        record: lends the record for one look.
         path: where it lies, with its secrets beside it.
         clock: the kitchen's time.
         ringing: what rings, also where the record did not take it.
@@ -135,13 +135,12 @@ class Herald(threading.Thread):
 
     def run(self) -> None:
         """Until stopped."""
-        with self._record() as db:
-            while not self._stopped.wait(TICK_S):
-                try:
-                    with speaking(language_of(load_kitchen(db).language) or CANADA):
-                        self.look(db)
-                except Exception:  # the next look may fare better; the house must not go deaf
-                    LOG.exception("the house could not be told")
+        while not self._stopped.wait(TICK_S):
+            try:
+                with self._record() as db, speaking(language_of(load_kitchen(db).language) or CANADA):
+                    self.look(db)
+            except Exception:  # the next look may fare better; the house must not go deaf
+                LOG.exception("the house could not be told")
 
     def look(self, db: Connection) -> None:
         """Tell what is new."""

@@ -77,6 +77,8 @@ class _Reader:
         self._shifts: list[tuple[datetime, float]] = []
         """Changes of which somebody said that nothing came or went."""
         self._hidden = [(self._at(a), self._at(b)) for a, b in seen.leant]
+        if seen.undecided_from is not None:
+            self._hidden.append((self._at(seen.undecided_from), context.now + A_MINUTE))
         self._ends: datetime | None = None
         self._taken: list[TakenOut] = []
         self._weighed: dict[str, TakenOut] = {}

@@ -151,7 +151,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.ears, app.state.pretend = Ears(lambda: opened(settings.database), settings.clock), []
     own: Workspace = app.state.workspace
     app.state.herald = Herald(
-        lambda: opened(settings.database),
+        own.open,
         settings.database,
         settings.clock,
         own.hub.all_ringing,
