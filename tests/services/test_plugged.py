@@ -329,7 +329,14 @@ class Told(Waits):
         self.addCleanup(house.stop)
         self.until(lambda: not ours.why)
         code, herald = self.take_in(), self.herald(ours)
-        self.until(lambda: herald.look(self.db) or house.heard.get("lumbrel/vessel/finisher-2"))
+        wanted = {
+            "lumbrel/online",
+            "lumbrel/alarm/state",
+            "lumbrel/vessel/finisher-1",
+            "lumbrel/vessel/finisher-2",
+            "found/sensor/lumbrel/finisher-2-brix/config",
+        }
+        self.until(lambda: herald.look(self.db) or wanted <= set(house.heard))
         state = json.loads(house.heard["lumbrel/vessel/finisher-2"])
         self.assertEqual((state["batch"], state["call"]), (code, "heat"))
         self.assertEqual(json.loads(house.heard["lumbrel/vessel/finisher-1"])["call"], "idle")
