@@ -14,6 +14,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
+from fastapi.testclient import TestClient
+
 from lumbrel.core.errors import OutOfRange
 from lumbrel.core.pan.weighing import Weight, course
 from lumbrel.core.units import parse
@@ -45,6 +47,8 @@ from lumbrel.store.instruments import (
 )
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.store.samples import Sample
+from lumbrel.web.shell.app import create_app
+from lumbrel.web.shell.settings import Settings
 from tests.support.broker import House, TestBroker, free_port
 from tests.support.broker import hooks as hooked
 from tests.support.kitchen import NOON, KitchenCase
@@ -484,6 +488,11 @@ class Weighed(KitchenCase):
         code = self.boil((40, 5.0))
         self.assertIn("5.00\u00a0kg more", self.asked(code, 50)["put_in"])
         board = boards.board(self.db, code, NOON + 50 * MINUTE)
+        # Who knows what it was types its Brix alone.
+        (known,) = [reply.href for one in board.questions for reply in one.replies if reply.href]
+        client = TestClient(create_app(Settings(database=self.path, clock=lambda: NOON + 50 * MINUTE)))
+        page = client.get(known.partition("#")[0], headers={"host": "127.0.0.1"}).text
+        self.assertIn('value="5.00\u00a0kg"', page)
         self.assertLess(max(r.at for w in board.evidence.words for r in [w.reading]), NOON + 40 * MINUTE)
         self.put(code, "added", 40, mass="5 kg", brix="20", temperature="60 C")
         self.assertNotIn("put_in", self.asked(code, 70))

@@ -104,7 +104,7 @@ def of_the_weight(context: BatchContext) -> Iterator[Question]:
     for at, kg in weight.came[-1:]:
         if answered(context, "put_in", at) is None:
             more = context.show(kg, "mass", 2)
-            yield was_put_in(context, at, _("The scale shows {more} more at once.", more=more))
+            yield was_put_in(context, at, _("The scale shows {more} more at once.", more=more), more)
     for one in weight.taken[-1:]:
         if answered(context, "taken_out", one.at) is None:
             less = context.show(one.mass_kg, "mass", 2)

@@ -52,8 +52,13 @@ def answer(label: str, question: QuestionKey, yes: bool, at: datetime, instrumen
     return Reply(label=label, kind=AnsweredFacts.key(), fields=tuple(fields))
 
 
-def was_put_in(context: BatchContext, at: datetime, why: str) -> Question:
-    code = context.batch.code
+def was_put_in(context: BatchContext, at: datetime, why: str, much: str = "") -> Question:
+    """Whether something was put in.
+
+    Args:
+        much: how much, as it would be typed, where that was seen.
+    """
+    code, typed = context.batch.code, f"&put_in={quote(much)}" if much else ""
     return Question(
         key="put_in",
         sentence=_("Was something put in at about {at}?", at=context.clock(at)),
@@ -63,7 +68,7 @@ def was_put_in(context: BatchContext, at: datetime, why: str) -> Question:
             answer(_("Yes, something was put in"), "put_in", True, at),
             Reply(
                 label=_("Yes, and I know how much"),
-                href=f"/pan/{code}?entry=event&put_in_at={quote(context.clock(at))}#entry",
+                href=f"/pan/{code}?entry=event&put_in_at={quote(context.clock(at))}{typed}#entry",
             ),
             answer(_("No, nothing"), "put_in", False, at),
         ),

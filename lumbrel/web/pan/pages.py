@@ -237,13 +237,15 @@ def _boil(visit: Here, code: str) -> BatchContext:
 
 
 @router.get("/pan/{code}")
-def show(visit: Here, code: str, entry: str = "", thinner: str = "", put_in_at: str = "") -> Response:
+def show(
+    visit: Here, code: str, entry: str = "", thinner: str = "", put_in_at: str = "", put_in: str = ""
+) -> Response:
     """One vessel's pan; `thinner` asks the rescue planner for syrup of that Brix, `put_in_at` opens the form
-    of what was put in then."""
+    of what was put in then, `put_in` how much of it by the scale."""
     if visit.batch(code).is_cook:
         return RedirectResponse(f"/candy/cook/{code}", 303)
     if put_in_at:
-        filled = Filled({"at": put_in_at[:40]})
+        filled = Filled({"at": put_in_at[:40]} | ({"mass": put_in[:40]} if put_in else {}))
         return _pan(visit, code, tab="event", kind=AddedFacts.key(), filled=filled)
     return _pan(visit, code, tab=entry, thinner=thinner)
 
