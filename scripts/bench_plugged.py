@@ -21,27 +21,11 @@ from lumbrel import demo  # noqa: E402
 from lumbrel.demo.at_the_pan import STARTS_AT  # noqa: E402
 from lumbrel.store import alarms, record  # noqa: E402
 from lumbrel.store.db import opened, transaction  # noqa: E402
+from tests.support.broker import TestBroker  # noqa: E402
 
 PAGES = ("/", "/pan/26-058", "/jar/26-055", "/candy", "/kitchen/sources", "/shelf")
 PER_SECOND, TOPICS, ROUNDS = 1000, 50, 14
 Measured = tuple[str, float, float]
-
-
-def _broker(port: int) -> None:
-    import asyncio
-    import logging
-
-    from amqtt.broker import Broker
-
-    logging.disable(logging.CRITICAL)
-    config = {
-        "listeners": {"default": {"type": "tcp", "bind": f"127.0.0.1:{port}"}},
-        "plugins": {"amqtt.plugins.authentication.AnonymousAuthPlugin": {"allow_anonymous": True}},
-    }
-    loop = asyncio.new_event_loop()
-    asyncio.set_event_loop(loop)
-    loop.run_until_complete(Broker(config, loop=loop).start())
-    loop.run_forever()
 
 
 def _flood(port: int) -> None:
@@ -90,22 +74,19 @@ def p95(each: list[float]) -> float:
 
 
 @contextmanager
-def _run(*works: tuple[object, int]) -> Iterator[None]:
-    made = [multiprocessing.Process(target=work, args=(port,), daemon=True) for work, port in works]
-    for one in made:
-        one.start()
-        time.sleep(1.5)
+def _flooded(broker: TestBroker) -> Iterator[None]:
+    flood = multiprocessing.Process(target=_flood, args=(broker.port,), daemon=True)
+    flood.start()
     try:
         yield
     finally:
-        for one in made:
-            one.terminate()
+        flood.terminate()
+        broker.stop()
 
 
 def measures() -> Iterator[Measured]:
     """Ratios of the pages' p95, with and without, by turns."""
     from scripts.bench import Server
-    from tests.support.broker import free_port
 
     with tempfile.TemporaryDirectory() as folder:
         demo.make(demo.database(Path(folder)))
@@ -114,9 +95,9 @@ def measures() -> Iterator[Measured]:
             server.wait()
             pages = Pages(server.port)
             pages.seconds()
-            broker = free_port()
-            known = {"address": f"mqtt://127.0.0.1:{broker}", "tells": "1"}
-            with _run((_broker, broker), (_flood, broker)):
+            broker = TestBroker(Path(folder))
+            known = {"address": f"mqtt://127.0.0.1:{broker.port}", "tells": "1"}
+            with _flooded(broker):
                 yield _beside(pages, "a broker that floods", "/kitchen/sources/at/mqtt", known)
             yield _beside(pages, "a broker that is gone", "/kitchen/sources/at/mqtt", known)
             hangs = socket.create_server(("127.0.0.1", 0))

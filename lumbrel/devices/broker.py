@@ -9,6 +9,7 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from math import isfinite
 from typing import Any
 
 import paho.mqtt.client as mqtt
@@ -28,7 +29,10 @@ OFTEN_S = 0.2
 """Of one topic no more is taken than that often."""
 FLOOD_PER_S, FLOOD_OVER_S, CALM_S = 200, 1.0, 60.0
 MOST_TOPICS, MOST_BYTES, DEEPEST = 400, 4096, 3
+MOST = 1e9
+"""Nothing that is measured here is more; a number that is none is not less."""
 WAITS_S = 0.25
+DENIED = (0x86, 0x87)
 NOT_YET = _("The broker does not answer yet.")
 REFUSED = _("The broker lets nobody in with that user and password.")
 
@@ -81,6 +85,8 @@ class Broker:
         self._client.on_message = self._take
         self._client.reconnect_delay_set(1, 30)
         self._client.max_queued_messages_set(200)
+        # What no one foresaw in a message must not end the thread that hears all others.
+        self._client.suppress_exceptions = True
         if will:
             self._client.will_set(will[0], will[1], retain=True)
         if at.user:
@@ -133,11 +139,11 @@ class Broker:
         """What is said at an address, as a probe."""
         return _Topic(self, address, stop)
 
-    def tell(self, topic: str, said: str, *, retain: bool = True) -> bool:
-        """Say something there; False where nobody hears it now."""
+    def tell(self, topic: str, said: str) -> bool:
+        """Say something there, to be held; False where nobody hears it now."""
         if self.why:
             return False
-        return self._client.publish(topic, said, qos=1, retain=retain).rc == mqtt.MQTT_ERR_SUCCESS
+        return self._client.publish(topic, said, qos=1, retain=True).rc == mqtt.MQTT_ERR_SUCCESS
 
     def _listen_to_all(self, wanted: bool) -> None:
         if wanted != self._all and not self.why:
@@ -176,8 +182,7 @@ class Broker:
 
     def _came(self, _client: Any, _userdata: Any, _flags: Any, reason: Any, _more: Any) -> None:
         if reason.is_failure:
-            denied = reason.value in (0x86, 0x87, 134, 135)
-            self.why = REFUSED if denied else _("The broker refused: {why}.", why=str(reason))
+            self.why = REFUSED if reason.value in DENIED else _("The broker refused: {why}.", why=str(reason))
             return
         self.why, self._all, self.came = "", False, self.came + 1
         for topic in list(self._used):
@@ -212,7 +217,8 @@ class Broker:
         found = dict(_values(topic, bytes(message.payload)))
         with self._news:
             for address, sample in found.items():
-                self._heard[address] = now, sample
+                if address in self._heard or address in self._waiting or len(self._heard) < MOST_TOPICS:
+                    self._heard[address] = now, sample
             if not message.retain:  # what is retained is of some other time
                 for address in self._used.get(topic, ()):
                     self._waiting[address].append(found.get(address))
@@ -238,11 +244,12 @@ def _values(topic: str, payload: bytes) -> Iterator[tuple[str, ProbeSample]]:
     if text.startswith(b"{"):
         try:
             yield from _leaves(topic + PICK, "", json.loads(text), 0)
-        except ValueError:
+        except (ValueError, RecursionError):
             return
         return
     try:
-        if sample := parse(text[:200]):
+        sample = parse(text[:200])
+        if sample and all(isfinite(one.number) for one in sample.values):
             yield topic, sample
     except UnreadableLine:
         return
@@ -271,7 +278,7 @@ def _number(key: str, told: Any, beside: str) -> ProbeSample | None:
         except UnreadableLine:
             return None
         return sample if sample and sample.at is None and sample.values[0].unit else None
-    if not isinstance(told, int | float) or isinstance(told, bool):
+    if not isinstance(told, int | float) or isinstance(told, bool) or not abs(told) < MOST:
         return None
     quantity, unit = KEYS.get(key, ("", ""))
     if not unit and beside and key in KEYS and quantity in ("", UNITS[beside][0]):

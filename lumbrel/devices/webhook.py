@@ -32,7 +32,14 @@ def parts_of(address: str) -> tuple[str, str, int, str]:
         port = parts.port
     except ValueError:
         port = -1
-    if parts.scheme not in ("http", "https") or not parts.hostname or parts.username or port == -1:
+    plain = address.isascii() and address.isprintable() and " " not in address
+    if (
+        parts.scheme not in ("http", "https")
+        or not parts.hostname
+        or parts.username
+        or port == -1
+        or not plain
+    ):
         raise ValueError(_("Write the whole address, as https://example.org/ring, without a user in it."))
     path = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
     return parts.scheme, parts.hostname, port or (443 if parts.scheme == "https" else 80), path

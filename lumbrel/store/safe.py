@@ -96,6 +96,11 @@ def only_read(record: Path, unchanging: bool = False) -> sqlite3.Connection:
     return sqlite3.connect(record.resolve().as_uri() + how, uri=True)
 
 
+def has_table(db: sqlite3.Connection, name: str) -> bool:
+    """Whether a record, maybe of an earlier version, has a table."""
+    return bool(db.execute("SELECT 1 FROM sqlite_schema WHERE name = ?", (name,)).fetchone())
+
+
 def half_written(record: Path) -> bool:
     """Whether a write to a record was cut off before there was a log beside it."""
     return record.exists() and record.with_name(record.name + "-journal").exists()
@@ -132,7 +137,7 @@ def _problems(db: sqlite3.Connection) -> list[str]:
         version = recognise(db, newest_version())
     except NoRecord as error:
         return [str(error)]
-    if not db.execute("SELECT 1 FROM sqlite_schema WHERE name = 'migration'").fetchone():
+    if not has_table(db, "migration"):
         return [_("It is an empty file, not a record.")]
     found = [row[0] for row in db.execute("PRAGMA integrity_check") if row[0] != "ok"]
     dangling = len(db.execute("PRAGMA foreign_key_check").fetchall())

@@ -1,23 +1,34 @@
-"""A broker in a thread of its own, for tests."""
+"""A broker in a process of its own, for tests, and addresses that are told things; whoever waits for them."""
 
-import asyncio
-import logging
+import json
 import socket
+import subprocess
+import sys
 import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import paho.mqtt.client as mqtt
-from amqtt.broker import Broker
 from argon2 import PasswordHasher
 from paho.mqtt.enums import CallbackAPIVersion
 
 from lumbrel.services.access.certificates import Authority
+from lumbrel.services.base.form import Form
+from lumbrel.store.kitchen import load_kitchen
+from tests.support.kitchen import KitchenCase
 
-logging.getLogger("amqtt").setLevel(logging.CRITICAL)
-logging.getLogger("transitions").setLevel(logging.CRITICAL)
+SERVES = """
+import asyncio, json, sys
+from amqtt.broker import Broker
+loop = asyncio.new_event_loop()
+asyncio.set_event_loop(loop)
+loop.run_until_complete(Broker(json.loads(sys.argv[1]), loop=loop).start())
+loop.run_forever()
+"""
 
 
 def free_port() -> int:
@@ -55,27 +66,21 @@ class TestBroker:
             plugins = {
                 "amqtt.plugins.authentication.FileAuthPlugin": {"password_file": str(folder / "users")}
             }
-        self._config = {"listeners": {"default": listener}, "plugins": plugins}
-        self._loop = asyncio.new_event_loop()
-        self._broker: Broker | None = None
-        self._thread = threading.Thread(target=self._run, daemon=True)
-        self._up = threading.Event()
-        self._thread.start()
-        self._up.wait(10)
-
-    def _run(self) -> None:
-        asyncio.set_event_loop(self._loop)
-        self._broker = Broker(self._config, loop=self._loop)
-        self._loop.run_until_complete(self._broker.start())
-        self._up.set()
-        self._loop.run_forever()
+        config = {"listeners": {"default": listener}, "plugins": plugins}
+        # A process of its own: one that is gone is gone at once.
+        words = [sys.executable, "-c", SERVES, json.dumps(config)]
+        self._process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        ends = time.monotonic() + 20
+        while time.monotonic() < ends:
+            with suppress(OSError), socket.create_connection(("127.0.0.1", self.port), 1):
+                return
+            time.sleep(0.05)
+        raise TimeoutError("the broker never answered")
 
     def stop(self) -> None:
         """End it."""
-        if self._thread.is_alive() and self._broker:
-            asyncio.run_coroutine_threadsafe(self._broker.shutdown(), self._loop).result(10)
-            self._loop.call_soon_threadsafe(self._loop.stop)
-            self._thread.join(5)
+        self._process.kill()
+        self._process.wait(10)
 
 
 class House:
@@ -123,3 +128,18 @@ def hooks(take: Callable[[dict[str, str], bytes], int]) -> tuple[str, Callable[[
         server.server_close()
 
     return f"http://127.0.0.1:{server.server_address[1]}/ring", end
+
+
+class Waits(KitchenCase):
+    """Waits for what happens in other threads."""
+
+    def until(self, holds: Callable[[], object], seconds: float = 12) -> None:
+        """Until something holds, or fail."""
+        ends = time.monotonic() + seconds
+        while not holds():
+            self.assertLess(time.monotonic(), ends, "it never was so")
+            time.sleep(0.05)
+
+    def form(self, **fields: str) -> Form:
+        """A form as it is sent."""
+        return Form(fields, load_kitchen(self.db))

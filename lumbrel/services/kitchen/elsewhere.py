@@ -74,7 +74,7 @@ def found(data: Path, record: Path) -> Iterator[tuple[Path, str]]:
     if record.exists():
         with closing(safe.only_read(record)) as db:
             db.row_factory = sqlite3.Row
-            if db.execute("SELECT 1 FROM sqlite_schema WHERE name = 'elsewhere'").fetchone():
+            if safe.has_table(db, "elsewhere"):
                 second = store.second_folder(db)
                 places += [second.path] if second else []
     files = {file for place in places for file in place.glob("lumbrel-*.sqlite3")}

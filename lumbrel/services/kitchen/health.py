@@ -135,7 +135,7 @@ class Machine:
 
     def _sources(self) -> str:
         with self._read() as db:
-            used = sources.plugs(db) if _has(db, "outside") else []
+            used = sources.plugs(db) if safe.has_table(db, "outside") else []
         there = {(wire, one.address) for wire, way in heard().items() for one in way.nearby(())}
         of_here = ("serial", "onewire")
         gone = [p.name for p in used if p.wire in of_here and (p.wire, p.address) not in there]
@@ -143,7 +143,7 @@ class Machine:
 
     def _broker(self) -> str:
         with self._read() as db:
-            at = broker_at(db, self.record) if _has(db, "outside") else None
+            at = broker_at(db, self.record) if safe.has_table(db, "outside") else None
         if at is None:
             return ""
         try:
@@ -154,7 +154,7 @@ class Machine:
 
     def _backups(self) -> str:
         with self._read() as db:
-            second = second_folder(db) if _has(db, "elsewhere") else None
+            second = second_folder(db) if safe.has_table(db, "elsewhere") else None
         if wrong := said_of(second, self.now):
             return wrong
         kept = automatic(self.data / "backups")
@@ -167,8 +167,3 @@ class Machine:
                 "The newest is {days} days old. Let Lumbrel serve, or run lumbrel backup FILE.", days=days
             )
         return ""
-
-
-def _has(db: sqlite3.Connection, table: str) -> bool:
-    """Whether a record, maybe of an earlier version, knows of it."""
-    return bool(db.execute("SELECT 1 FROM sqlite_schema WHERE name = ?", (table,)).fetchone())

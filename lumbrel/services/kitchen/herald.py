@@ -40,14 +40,15 @@ class Messenger(threading.Thread):
         super().__init__(name="webhook", daemon=True)
         self.address, self.secret, self.in_the_house = address, secret, in_the_house
         self.why = ""
-        self._waiting: list[tuple[str, datetime, dict[str, object]]] = []
+        self._waiting: list[tuple[str, float, dict[str, object]]] = []
+        """Key, since when, message."""
         self._news = threading.Condition()
         self._stopped = False
 
-    def put(self, key: str, at: datetime, message: dict[str, object]) -> None:
+    def put(self, key: str, message: dict[str, object]) -> None:
         """One more to be told; where far too many wait the oldest goes."""
         with self._news:
-            self._waiting.append((key, at, message))
+            self._waiting.append((key, time.monotonic(), message))
             del self._waiting[:-MOST_WAITING]
             self._news.notify()
 
@@ -65,7 +66,7 @@ class Messenger(threading.Thread):
                 self._news.wait_for(lambda: self._waiting or self._stopped)
                 if self._stopped:
                     return
-                key, _at, message = self._waiting[0]
+                key, _since, message = self._waiting[0]
             try:
                 webhook.tell(
                     self.address,
@@ -81,17 +82,10 @@ class Messenger(threading.Thread):
                 LOG.warning("%s was not told: %s", self.address, self.why)
                 with self._news:
                     self._news.wait_for(lambda: self._stopped, TRIED_AGAIN_S[min(tries, 4)])
-                tries += 1
-                self._let_go_of_old()
-                continue
+                tries, key = tries + 1, ""
+            since = time.monotonic() - TOO_OLD.total_seconds()
             with self._news:
-                self._waiting = [one for one in self._waiting if one[0] != key]
-
-    def _let_go_of_old(self) -> None:
-        with self._news:
-            if self._waiting:
-                newest = max(at for _key, at, _message in self._waiting)
-                self._waiting = [one for one in self._waiting if newest - one[1] < TOO_OLD]
+                self._waiting = [one for one in self._waiting if one[0] != key and one[1] > since]
 
 
 class Herald(threading.Thread):
@@ -119,7 +113,6 @@ class Herald(threading.Thread):
         self._stopped = threading.Event()
         self.messengers: dict[str, Messenger] = {}
         self._rang: dict[str, Alarm] = {}
-        self._began = clock()
         self._held: dict[str, str] = {}
         """What was said last at each topic."""
         self._came = (0, 0)
@@ -177,7 +170,7 @@ class Herald(threading.Thread):
         if self.messengers:
             message = told.event_of(db, alarm, event)
             for one in self.messengers.values():
-                one.put(key, self._clock(), message)
+                one.put(key, message)
 
     def _tell_broker(self, db: Connection, ringing: list[Alarm]) -> None:
         broker, known = self._broker(), broker_of(db)

@@ -156,8 +156,8 @@ def keep_before(record: Path) -> Path | None:
         return None
     with contextlib.closing(safe.only_read(record)) as db:
         recognise(db, newest_version())
-        known = db.execute("SELECT 1 FROM sqlite_schema WHERE name = 'migration'").fetchone()
         # The first versions did not number their tables.
+        known = safe.has_table(db, "migration")
         version = db.execute("SELECT count(*) FROM migration").fetchone()[0] if known else 0
     if not 0 < version < newest_version():
         return None

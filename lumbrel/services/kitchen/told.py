@@ -2,6 +2,7 @@
 
 import json
 import re
+import unicodedata
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -43,7 +44,8 @@ class Message:
 
 def slug(name: str) -> str:
     """A name as part of a topic."""
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "vessel"
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-") or "vessel"
 
 
 def states(db: Connection, now: datetime) -> list[Message]:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from lumbrel.core.bench.causes import Cause
 from lumbrel.core.pan.weighing import Course, Weight, WeightStep, course
 from lumbrel.services.base.batch import BatchContext
-from lumbrel.services.base.corrected import Corrected, ReadingStep
+from lumbrel.services.base.corrected import Corrected
 from lumbrel.services.base.facts import PartDrawFacts, PutInFacts, ScaleFacts
 from lumbrel.services.pan.dipstick import solids_sigma
 from lumbrel.services.pan.unsaid import SAID_WITHIN, ScaleTold, TakenOut, answered
@@ -18,6 +18,7 @@ from lumbrel.services.pan.weighed import (
     SCALE_SHARE,
     TAKE_IN_SHARE,
     THINNEST_BRIX,
+    steps_of,
 )
 from lumbrel.store import samples as samples_store
 from lumbrel.store.instruments import Instrument, ScaleDetail
@@ -175,13 +176,7 @@ class _Reader:
             own_sigma_brix=own,
             shared_sigma_brix=shared,
             by_solids=True,
-            steps=(
-                ReadingStep(_("on the scale"), mass + self._empty.kg, "mass", _("as it showed")),
-                ReadingStep(_("empty vessel"), self._empty.kg, "mass", _("taken off")),
-                ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
-                ReadingStep("density", brix, "brix", _("solids / mass")),
-                ReadingStep(_("one sigma"), sigma, "brix", _("the scale, and the take-in")),
-            ),
+            steps=steps_of(mass + self._empty.kg, self._empty.kg, solids, sigma),
             budget=((_("the scale"), own), (_("the take-in"), hypot(shared, sugar))),
             causes=_causes,
         )

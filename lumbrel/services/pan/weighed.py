@@ -111,16 +111,21 @@ def scale_today(context: BatchContext, entry: Entry[ScaleFacts]) -> Corrected:
         own_sigma_brix=own,
         shared_sigma_brix=brix * TAKE_IN_SHARE,
         by_solids=True,
-        steps=(
-            ReadingStep(_("on the scale"), facts.mass_kg, "mass", _("as it showed")),
-            ReadingStep(_("empty vessel"), facts.empty_kg, "mass", _("taken off")),
-            ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
-            ReadingStep("density", brix, "brix", _("solids / mass")),
-            ReadingStep(_("one sigma"), hypot(own, shared), "brix", _("the scale, and the take-in")),
-        ),
+        steps=steps_of(facts.mass_kg, facts.empty_kg, solids, hypot(own, shared)),
         facts=facts,
         causes=_causes_of_scale,
         budget=((_("the scale"), own), (_("the take-in"), shared)),
+    )
+
+
+def steps_of(shown_kg: float, empty_kg: float, solids: float, sigma_brix: float) -> tuple[ReadingStep, ...]:
+    """How a weight says a density."""
+    return (
+        ReadingStep(_("on the scale"), shown_kg, "mass", _("as it showed")),
+        ReadingStep(_("empty vessel"), empty_kg, "mass", _("taken off")),
+        ReadingStep("solids", solids, "mass", _("taken in, and conserved")),
+        ReadingStep("density", 100 * solids / (shown_kg - empty_kg), "brix", _("solids / mass")),
+        ReadingStep(_("one sigma"), sigma_brix, "brix", _("the scale, and the take-in")),
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, ExitStack
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from math import isfinite
 from sqlite3 import Connection
 
 from lumbrel.devices.lines import ProbeSample
@@ -97,7 +98,7 @@ class Ear(threading.Thread):
     def _take(self, sample: ProbeSample | None) -> None:
         now = time.monotonic()
         self.noise = sample is None
-        if sample is not None:
+        if sample is not None and all(isfinite(one.number) for one in sample.values):
             self.heard.append((now, sample))
             self.why = ""
         for quantity, used in list(self.used.items()):

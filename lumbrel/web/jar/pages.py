@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from lumbrel.core.errors import OutOfRange
 from lumbrel.services.base.facts import AddedFacts, JarFacts
@@ -11,9 +11,11 @@ from lumbrel.services.jar.entries import BIGGEST_JAR_ML, SMALLEST_JAR_ML
 from lumbrel.services.jar.filling import filling
 from lumbrel.services.jar.kettle import NEXT_DAY, kettle_of, sizes_at_hand
 from lumbrel.services.jar.station import STATION
+from lumbrel.services.jar.weighed import fills
 from lumbrel.services.pan.choices import pourable
 from lumbrel.services.pan.off_fire import speaking
 from lumbrel.services.stations import slip
+from lumbrel.store.instruments import ScaleDetail, instruments_of
 from lumbrel.web.jar import labels
 from lumbrel.web.shell.render import refilled
 from lumbrel.web.shell.request import Fields, Here, Visit
@@ -60,6 +62,17 @@ def _count(text: str) -> int:
 
 router = station_routes(STATION, _more, NOTES)
 router.include_router(labels.router)
+
+
+@router.get("/jar/{code}/scale")
+def on_the_scale(visit: Here, code: str) -> HTMLResponse:
+    """How far the jar on the scale is filled, as a piece of the kettle's page."""
+    context = visit.batch(code)
+    scales = [one for one in instruments_of(visit.db, ScaleDetail) if one.vessel_id is None]
+    kg = next((kg for one in scales if (kg := visit.weight_kg(one.id)) is not None), None)
+    shown_g = None if kg is None else 1000 * kg
+    filled = fills(context, sizes_at_hand(context), shown_g)
+    return visit.fragment("jar/on_the_scale.html", shown_g=shown_g, fills=filled)
 
 
 @router.post("/jar/{code}/pour")

@@ -15,6 +15,7 @@ from lumbrel.services.base.batch import BatchContext
 from lumbrel.services.base.entry import Entry, last_about
 from lumbrel.services.base.facts import Facts
 from lumbrel.services.base.form import local_time
+from lumbrel.services.probes.ears import Ears
 from lumbrel.services.stations import book
 from lumbrel.store.kitchen import load_kitchen
 from lumbrel.web.shell.caller import TOKEN, Caller, caller_of
@@ -73,6 +74,11 @@ class Visit:
             NotFound: there is no such batch.
         """
         return contexts.load(self.db, code, self.now)
+
+    def weight_kg(self, scale: str) -> float | None:
+        """What a scale shows now; None while it says nothing, and in practice."""
+        ears: Ears = self.request.app.state.ears
+        return None if self.workspace.pan else ears.weight_kg(scale)
 
     def page(self, template: str, here: str, status: int = 200, **more: Any) -> HTMLResponse:
         """A whole page; `here` is the station or room it belongs to."""

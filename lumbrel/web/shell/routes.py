@@ -10,9 +10,9 @@ from lumbrel.web.shell.request import typed_fields
 ROOMS = (
     "kitchen.sources",
     "kitchen.told",
-    "kitchen.weight",
     "kitchen.pages",
     "bench.pages",
+    "bench.weight",
     "methods.pages",
     *(f"{station.key}.pages" for station in STATIONS),
     "record.pages",
